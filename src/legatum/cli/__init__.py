@@ -1,0 +1,1 @@
+"""The command line: argparse and nothing else, one file for each command."""

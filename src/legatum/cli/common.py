@@ -1,0 +1,103 @@
+"""What the commands share: options, progress on standard error, asking before a change, and running with the outside open."""
+
+import argparse
+import asyncio
+import contextlib
+import signal
+import sys
+from collections.abc import Awaitable, Callable
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from legatum.views.document import Document
+    from legatum.views.screen import Screen
+    from legatum.work.outside import Outside
+
+OK, FOUND, BAD_INPUT, OUTSIDE, SHUT = 0, 1, 2, 3, 4
+
+
+def add_common(parser: argparse.ArgumentParser, settings: bool = True) -> None:
+    if settings:
+        parser.add_argument("--settings", metavar="FILE", help="settings file, or a folder with a legatum.toml")
+    parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    parser.add_argument("-v", "--verbose", action="count", default=0, help="more on standard error: every reply, the number of questions")
+    parser.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
+
+
+def add_changing(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--yes", action="store_true", help="go ahead without asking")
+    parser.add_argument("--dry-run", action="store_true", help="show old → new and change nothing")
+
+
+def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[int]]") -> int:
+    """Runs ``work`` with everything opened that the settings describe."""
+    from legatum.settings.reading import find_settings
+    from legatum.work.outside import open_outside
+
+    async def opened() -> int:
+        async with open_outside(find_settings(args.settings)) as outside:
+            if args.verbose > 1:
+                outside.asker.heard.append(
+                    lambda reply: note(args, f"{reply.server} {reply.transport} {reply.outcome}, {reply.took * 1000:.1f} ms")
+                )
+            try:
+                return await work(outside)
+            finally:
+                if args.verbose:
+                    asker = outside.asker
+                    note(args, f"{asker.asked} questions asked, {asker.dropped} stray datagrams dropped")
+
+    return run_interruptibly(opened())
+
+
+def run_interruptibly(work: Awaitable[int]) -> int:
+    """``asyncio.run``; a termination signal ends it like Ctrl-C, so that nothing is left half open."""
+
+    async def guarded() -> int:
+        task = asyncio.current_task()
+        assert task is not None
+        with contextlib.suppress(NotImplementedError, RuntimeError, ValueError):
+            asyncio.get_running_loop().add_signal_handler(signal.SIGTERM, task.cancel)
+        return await work
+
+    try:
+        return asyncio.run(guarded())
+    except asyncio.CancelledError:
+        raise KeyboardInterrupt from None
+
+
+def note(args: argparse.Namespace, text: str) -> None:
+    """Progress, on standard error."""
+    if not args.quiet:
+        print(text, file=sys.stderr, flush=True)
+
+
+def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
+    """Shows old → new and asks. Without a terminal to ask on, only ``--yes`` is a yes."""
+    from legatum.views.screen import clean
+
+    print(title, file=sys.stderr)
+    for line in lines:
+        print(f"  {clean(line)}", file=sys.stderr)
+    if args.dry_run:
+        return False
+    if args.yes:
+        return True
+    if not sys.stdin.isatty():
+        print("legatum: nobody to ask here; say --yes to go ahead", file=sys.stderr)
+        return False
+    print("Go ahead? Type yes: ", end="", file=sys.stderr, flush=True)
+    return sys.stdin.readline().strip().lower() in ("y", "yes")
+
+
+def show(args: argparse.Namespace, document: "Document", text: "Callable[[Screen], None]") -> None:
+    """The result, as JSON or for people."""
+    if args.json:
+        from legatum.views.document import json_text
+
+        sys.stdout.write(json_text(document))
+    else:
+        from legatum.views.screen import Screen
+
+        text(Screen())
+    sys.stdout.flush()

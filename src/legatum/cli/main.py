@@ -1,0 +1,71 @@
+"""The command ``legatum``: finds the command's file, runs it, and turns whatever happens into one line and an exit status.
+
+Only the module of the command that was asked for is imported, so that starting costs little.
+"""
+
+import argparse
+import importlib
+import sys
+from collections.abc import Sequence
+from types import ModuleType
+
+from legatum import __version__
+from legatum.core.fault import Fault
+
+COMMANDS = {
+    "demo": "the full worked example in the practice world, from survey to clean-up",
+    "survey": "parent, every server and resolvers: what they say now, and findings",
+    "explain": "what a finding means, why it matters, how to mend it, which standard says so",
+    "gather": "a zone's contents into a master file, and how complete that is",
+    "compare": "the same zone in two places, side by side",
+    "publish": "show the difference, put the zone at a provider, prove it on every server",
+    "move": "draft, show, advance a move; where it stands",
+    "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
+    "practice": "start and steer the practice world, to try every command by hand",
+}
+INTERRUPTED = 130
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs one command; the exit status (docs/commands.md)."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        return _run(words)
+    except Fault as fault:
+        print(f"legatum: {_printable(fault.message)}", file=sys.stderr)
+        if fault.remedy:
+            print(f"         {_printable(fault.remedy)}", file=sys.stderr)
+        return fault.status
+    except KeyboardInterrupt:
+        print("legatum: interrupted. What was done stands; the same command goes on from there.", file=sys.stderr)
+        return INTERRUPTED
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+
+
+def _run(words: list[str]) -> int:
+    parser = argparse.ArgumentParser(
+        prog="legatum",
+        description="Moves customer domains between registrars and authoritative DNS providers: looks, plans, carries out, proves.",
+        epilog="Exit status: 0 fine, 1 findings or not confirmed, 2 bad usage or input, 3 the outside failed, 4 a gate does not hold.",
+    )
+    parser.add_argument("--version", action="version", version=f"legatum {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    module: ModuleType | None = None
+    wanted = next((word for word in words if not word.startswith("-")), None)
+    for name, summary in COMMANDS.items():
+        sub = commands.add_parser(name, help=summary, description=summary[0].upper() + summary[1:] + ".")
+        if name == wanted:
+            module = importlib.import_module(f"legatum.cli.{name}")
+            module.configure(sub)
+    parsed = parser.parse_args(words)
+    if module is None:
+        parser.print_help()
+        return 0 if not words else 2
+    status: int = module.run(parsed)
+    return status
+
+
+def _printable(text: str) -> str:
+    return "".join(each if each.isprintable() else f"\\{ord(each):03d}" for each in text)

@@ -1,0 +1,148 @@
+"""``legatum move draft / show / advance / status``"""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.core.runbook import Runbook
+    from legatum.journal.journal import Journal
+    from legatum.work.advance import Ways
+    from legatum.work.outside import Outside
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
+    draft = actions.add_parser("draft", help="look at everything a move rests on, and write its runbook")
+    draft.add_argument("domain", metavar="DOMAIN")
+    draft.add_argument("--from", dest="old", required=True, metavar="PROVIDER", help="who answers for it now")
+    draft.add_argument("--to", dest="new", required=True, metavar="PROVIDER", help="who shall")
+    draft.add_argument("--registrar", required=True, metavar="NAME", help="where it is registered")
+    draft.add_argument("--low-ttl", metavar="DURATION", help="TTL of the NS set during the move (default: the house's)")
+    draft.add_argument(
+        "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast (default 1h)"
+    )
+    draft.add_argument("--out", metavar="FILE", help="where to write the move file (default: the moves folder of the settings)")
+    draft.add_argument("--force", action="store_true", help="write over a move that is there already")
+    add_common(draft)
+    for name, summary in (("show", "the whole runbook, with instants and reasons"), ("status", "how far it has come, a line a step")):
+        _add_move(actions.add_parser(name, help=summary))
+    advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
+    _add_move(advance)
+    advance.add_argument("--wait", action="store_true", help="stay through holds until the move is complete")
+    advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
+    add_changing(advance)
+
+
+def _add_move(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("move", metavar="DOMAIN", help="the domain, or the move's file")
+    add_common(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    if args.action == "draft":
+        return _draft(args)
+    return _advance(args) if args.action == "advance" else _show(args)
+
+
+def _draft(args: argparse.Namespace) -> int:
+    from legatum.core.duration import parse_duration
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+
+    domain = parse_domain(args.domain)
+    publishing = parse_duration(args.publishing)
+    low = parse_duration(args.low_ttl) if args.low_ttl else None
+
+    async def work(outside: "Outside") -> int:
+        from legatum.work.draft import MoveWish, draft_move
+        from legatum.work.movefile import move_path, write_move
+
+        path = Path(args.out) if args.out else move_path(outside, domain)
+        if path.exists() and not args.force:
+            raise BadInput(f"{path}: there is a move of this domain already", "go on with it, or write over it with --force")
+        low_ttl = low if low is not None else parse_duration(outside.settings.house.low_ttl)
+        note(args, "looking at the domain, both providers and the registry …")
+        runbook = await draft_move(outside, MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing))
+        write_move(path, runbook)
+        _present(args, outside, runbook, path, {})
+        return OK
+
+    return with_outside(args, work)
+
+
+def _show(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        path, runbook, journal = _opened(args, outside)
+        _present(args, outside, runbook, path, journal.outcomes(runbook.id), brief=args.action == "status")
+        return OK
+
+    return with_outside(args, work)
+
+
+def _opened(args: argparse.Namespace, outside: "Outside") -> "tuple[Path, Runbook, Journal]":
+    from legatum.core.name import parse_domain
+    from legatum.journal.journal import Journal
+    from legatum.work.movefile import move_path, read_move
+
+    given = Path(args.move)
+    path = given if given.suffix == ".toml" else move_path(outside, parse_domain(args.move))
+    return path, read_move(path), Journal(outside.settings.journal, outside.folder)
+
+
+def _present(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: dict, brief: bool = False) -> None:  # type: ignore[type-arg]
+    from legatum.core.runbook import forecast
+    from legatum.views.move import move_document, show_move, show_status
+
+    now = outside.clock.now()
+    standings = list(forecast(runbook, outcomes, now))
+    document = move_document(runbook, standings, str(path), now)
+    if brief:
+        show(args, document, lambda screen: show_status(document, standings, now, screen))
+    else:
+        show(args, document, lambda screen: show_move(runbook, standings, document, now, screen))
+
+
+def _advance(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.views.move import advance_document, show_halt
+        from legatum.work.advance import Halt, advance, do_again
+
+        path, runbook, journal = _opened(args, outside)
+        if args.again:
+            do_again(runbook, journal, args.again, outside.clock.now())
+        done: list[str] = []
+        halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
+        document = advance_document(runbook, halted, done)
+        show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
+        shown_only = args.dry_run and halted.halt == Halt.DECLINED
+        return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) and not shown_only else OK
+
+    return with_outside(args, work)
+
+
+def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", done: list[str]) -> "Ways":
+    from legatum.core.instant import people_text
+    from legatum.core.runbook import Outcome, Step
+    from legatum.core.timing import Bound
+    from legatum.work.advance import Ways
+
+    def number(step: Step) -> str:
+        return f"{runbook.steps.index(step) + 1}/{len(runbook.steps)}"
+
+    def begin(step: Step) -> None:
+        note(args, f"{number(step)} {step.title} …")
+
+    def hold(step: Step, bound: Bound) -> None:
+        note(args, f"    hold until {people_text(bound.instant, outside.clock.now())}: {bound.reason}")
+
+    def finished(step: Step, outcome: Outcome) -> None:
+        done.append(step.id)
+        note(args, f"    {people_text(outcome.all, outside.clock.now())}: {outcome.summary}")
+
+    def ask(step: Step, lines: list[str]) -> bool:
+        return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
+
+    return Ways(args.wait, ask, begin, hold, finished, args.dry_run)

@@ -1,0 +1,103 @@
+"""``legatum practice start / clock / zone / log / stop``"""
+
+import argparse
+import asyncio
+import contextlib
+import json
+import signal
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from legatum.cli.common import OK, note
+
+if TYPE_CHECKING:
+    from legatum.net.clock import WorldControl
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
+    start = actions.add_parser("start", help="start a practice world in the foreground; its settings go into DIR")
+    start.add_argument("folder", metavar="DIR")
+    clock = actions.add_parser("clock", help="what time it is there; move it on")
+    clock.add_argument("--on", metavar="DURATION", help="move the clock on by this much")
+    zone = actions.add_parser("zone", help="a provider's own panel: create or end a zone there")
+    zone.add_argument("change", choices=("create", "end"))
+    zone.add_argument("domain", metavar="DOMAIN")
+    zone.add_argument("--at", required=True, metavar="PROVIDER")
+    log = actions.add_parser("log", help="every question that a server of the world received")
+    stop = actions.add_parser("stop", help="end the world")
+    for each in (clock, zone, log, stop):
+        each.add_argument("--settings", metavar="FILE", help="the world's settings file or folder")
+    for each in (start, clock, zone, log, stop):
+        each.add_argument("--json", action="store_true", help="JSON on standard output")
+        each.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
+
+
+def run(args: argparse.Namespace) -> int:
+    if args.action == "start":
+        with contextlib.suppress(KeyboardInterrupt):
+            asyncio.run(_start(args))
+        return OK
+    return asyncio.run(_steer(args))
+
+
+async def _start(args: argparse.Namespace) -> None:
+    from legatum.core.fault import BadInput
+    from legatum.practice.world import World
+
+    try:
+        async with World(Path(args.folder)) as world:
+            loop = asyncio.get_running_loop()
+            for number in (signal.SIGINT, signal.SIGTERM):
+                loop.add_signal_handler(number, world.control.stopped.set)
+            place = world.settings_file
+            note(args, f"The practice world is up. In another shell:  legatum survey kilnandclay.example --settings {place}")
+            note(args, f"Move its clock:  legatum practice clock --on 2h --settings {place}    End it: Ctrl-C")
+            print(json.dumps({"schema": "legatum.practice/1", "settings": str(place)}) if args.json else f"settings {place}", flush=True)
+            await world.control.stopped.wait()
+    except OSError as error:
+        raise BadInput(f"{error.filename or args.folder}: {error.strerror or error}", "give a folder that can be written") from None
+    note(args, "The practice world has ended.")
+
+
+async def _steer(args: argparse.Namespace) -> int:
+    from legatum.core.duration import parse_duration
+    from legatum.core.instant import instant_text
+    from legatum.core.name import name_text, parse_domain
+
+    control = _control(args)
+    answer: dict[str, Any] = await control.order("now")
+    text = ""
+    match args.action:
+        case "clock" if args.on:
+            answer = await control.order("until", instant=answer["now"] + parse_duration(args.on))
+        case "zone":
+            domain = parse_domain(args.domain)
+            answer = await control.order(args.change, provider=args.at, domain=name_text(domain))
+            text = f"{name_text(domain)} {'created' if args.change == 'create' else 'ended'} at {args.at}"
+        case "log":
+            rows = (await control.order("log"))["rows"]
+            for row in rows:
+                sys.stdout.write(json.dumps(row) + "\n" if args.json else "  ".join(str(each) for each in row.values()) + "\n")
+            return OK
+        case "stop":
+            answer = await control.order("stop")
+            text = "the practice world ends"
+    moment = instant_text(answer["now"])
+    print(json.dumps({"schema": "legatum.practice/1", "now": moment}) if args.json else text or moment)
+    return OK
+
+
+def _control(args: argparse.Namespace) -> "WorldControl":
+    from legatum.core.fault import BadInput
+    from legatum.net.clock import WorldControl
+    from legatum.settings.reading import find_settings, read_settings
+    from legatum.settings.secret import read_secret
+
+    path = find_settings(args.settings)
+    clock = read_settings(path).clock
+    if clock is None:
+        raise BadInput(f"{path} is no practice world's settings", "give those that `legatum practice start DIR` wrote")
+    host, _, port = clock.control.rpartition(":")
+    return WorldControl(host, int(port), read_secret(clock.token, path.parent))

@@ -1,0 +1,1 @@
+"""Pure computation: no sockets, no files, no clock, no printing."""

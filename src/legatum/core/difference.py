@@ -1,0 +1,53 @@
+"""What differs between two copies of a zone, RRset by RRset."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from legatum.core.name import Name, canonical_key
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS, SOA
+from legatum.core.zone import Zone
+
+
+class Kind(StrEnum):
+    """How the two sides of one RRset stand to each other."""
+
+    ONLY_LEFT = "only left"
+    ONLY_RIGHT = "only right"
+    DATA = "data differ"
+    TTL = "TTL differs"
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing."""
+
+    name: Name
+    rtype: int
+    left: RRset | None
+    right: RRset | None
+    expected: bool = False
+
+    @property
+    def kind(self) -> Kind:
+        if self.right is None:
+            return Kind.ONLY_LEFT
+        if self.left is None:
+            return Kind.ONLY_RIGHT
+        return Kind.TTL if self.left.says_the_same(self.right) else Kind.DATA
+
+
+def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:
+    """SOA and NS at the apex: each provider has its own, so a difference there is expected."""
+    return name == origin and rtype in (SOA, NS)
+
+
+def zone_differences(left: Zone, right: Zone, expected: Callable[[Name, Name, int], bool] = belongs_to_provider) -> tuple[Difference, ...]:
+    """Every RRset that differs, in canonical order; those for which ``expected(origin, name, type)`` holds are marked."""
+    found = []
+    for name, rtype in left.keys | right.keys:
+        one, other = left.get(name, rtype), right.get(name, rtype)
+        if one != other:
+            found.append(Difference(name, rtype, one, other, expected(left.origin, name, rtype)))
+    return tuple(sorted(found, key=lambda each: (canonical_key(each.name), each.rtype)))

@@ -1,0 +1,134 @@
+"""What the parent hands out, beside what the domain's own servers say."""
+
+from collections.abc import Iterator
+from ipaddress import ip_address, ip_network
+
+from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.name import name_text
+from legatum.core.picture import Picture
+from legatum.core.presentation import address_text
+from legatum.core.rrset import targets
+
+
+def _named(names: object) -> str:
+    return ", ".join(name_text(name) for name in sorted(names))  # type: ignore[call-overload]
+
+
+@finding(
+    "not-delegated", Severity.ERROR, "The parent does not know the domain",
+    why="Nobody can find the domain: the servers of the zone above say that there is no such name, or hand out no name servers.",
+    remedy="Check the spelling and that the registration is paid for and not on hold; then set the NS set at the registrar.",
+    standard="RFC 1034 s4.2.1",
+)  # fmt: skip
+def not_delegated(picture: Picture) -> Iterator[Sighting]:
+    answered = [view for view in picture.parents if view.answered]
+    if answered and not picture.delegation:
+        words = "no such name" if any(view.denied for view in answered) else "no NS set"
+        yield Sighting(
+            f"all {len(answered)} parent server addresses that answered say: {words}",
+            tuple(view.reply for view in answered),
+        )
+
+
+@finding(
+    "parent-silent", Severity.WARNING, "A server of the parent zone does not answer",
+    why="What that server hands out is unknown; while a change is under way it may still be the old NS set.",
+    remedy="Look again later. If only you cannot reach it, survey from another network.",
+    standard="RFC 2182 s3",
+)  # fmt: skip
+def parent_silent(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.parents:
+        if not view.answered:
+            yield Sighting(f"{name_text(view.server)} ({view.address}): {view.outcome}", (view.reply,))
+
+
+@finding(
+    "parents-disagree", Severity.WARNING, "The servers of the parent zone hand out different NS sets",
+    why="A change is on its way through the parent's servers; until the last one has it, visitors go to either side.",
+    remedy="Wait and look again: `legatum confirm` says which server still has the old set.",
+    standard="RFC 1034 s4.3.5",
+)  # fmt: skip
+def parents_disagree(picture: Picture) -> Iterator[Sighting]:
+    groups: dict[tuple[bytes, ...], list[int]] = {}
+    for view in picture.parents:
+        if view.answered:
+            groups.setdefault(targets(view.ns), []).append(view.reply)
+    if len(groups) > 1:
+        for names, replies in groups.items():
+            yield Sighting(f"{len(replies)} server addresses hand out: {_named(names) or 'nothing'}", tuple(replies))
+
+
+@finding(
+    "ns-sets-disjoint", Severity.ERROR, "Parent and child name entirely different servers",
+    why="Some resolvers follow the parent's NS set, others the child's own: visitors are divided between two sides that may differ.",
+    remedy="Decide which side is right; set the NS set at the registrar, and in the zone on every server, to the same names.",
+    standard="RFC 1034 s4.2.2",
+)  # fmt: skip
+def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
+    parent, child = set(picture.delegation), set(picture.own_ns)
+    if parent and child and not parent & child:
+        yield Sighting(f"parent: {_named(parent)}; child: {_named(child)}")
+
+
+@finding(
+    "ns-only-at-parent", Severity.WARNING, "The parent names a server that the zone itself does not",
+    why="Resolvers that trust the child never use that server, the others do: an old server left behind will answer with old data.",
+    remedy="Take the name out of the NS set at the registrar, or add it to the zone's NS set, whichever was meant.",
+    standard="RFC 1034 s4.2.2",
+)  # fmt: skip
+def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
+    parent, child = set(picture.delegation), set(picture.own_ns)
+    if parent & child and parent - child:
+        yield Sighting(f"only at the parent: {_named(parent - child)}")
+
+
+@finding(
+    "ns-only-at-child", Severity.WARNING, "The zone names a server that the parent does not",
+    why="That server is asked only by resolvers that have seen the child's own NS set; it is easily forgotten when something changes.",
+    remedy="Add the name to the NS set at the registrar, or take it out of the zone, whichever was meant.",
+    standard="RFC 1034 s4.2.2",
+)  # fmt: skip
+def ns_only_at_child(picture: Picture) -> Iterator[Sighting]:
+    parent, child = set(picture.delegation), set(picture.own_ns)
+    if parent & child and child - parent:
+        yield Sighting(f"only in the zone: {_named(child - parent)}")
+
+
+@finding(
+    "single-name-server", Severity.WARNING, "Only one name server",
+    why="When it is down or cut off, the whole domain is gone: web, mail and everything else.",
+    remedy="Add a second server on another network, to the zone and at the registrar.",
+    standard="RFC 2182 s5",
+)  # fmt: skip
+def single_name_server(picture: Picture) -> Iterator[Sighting]:
+    if len(picture.delegation) == 1:
+        yield Sighting(f"the delegation names {_named(picture.delegation)} alone")
+
+
+@finding(
+    "same-address", Severity.WARNING, "All name servers are one machine",
+    why="Two names on one address are one server: when it is down, the whole domain is gone.",
+    remedy="Give the second name server an address of its own, on another network.",
+    standard="RFC 2182 s3.1",
+)  # fmt: skip
+def same_address(picture: Picture) -> Iterator[Sighting]:
+    for bits in (32, 128):
+        by_host = {host.name: {address_text(rdata) for each in host.addresses for rdata in each.rdatas} for host in picture.hosts.values()}
+        sets = [{each for each in found if ip_address(each).max_prefixlen == bits} for found in by_host.values()]
+        sets = [found for found in sets if found]
+        if len(sets) > 1 and len(set.union(*sets)) == 1:
+            yield Sighting(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
+
+
+@finding(
+    "same-network", Severity.NOTICE, "All name servers stand in one network",
+    why="One cut cable or one routing fault takes all of them away at once.",
+    remedy="Have at least one name server elsewhere.",
+    standard="RFC 2182 s3.1",
+)  # fmt: skip
+def same_network(picture: Picture) -> Iterator[Sighting]:
+    addresses = {address_text(rdata) for host in picture.hosts.values() for each in host.addresses for rdata in each.rdatas}
+    ipv4 = {each for each in addresses if ip_address(each).version == 4}
+    networks = {ip_network(f"{each}/24", strict=False) for each in ipv4}
+    if len(ipv4) > 1 and len(networks) == 1:
+        yield Sighting(f"all {len(ipv4)} IPv4 addresses are in {next(iter(networks))}")

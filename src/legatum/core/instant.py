@@ -1,0 +1,40 @@
+"""Instants: seconds since 1970 in UTC, shown in RFC 3339 and, for people, beside now."""
+
+from datetime import UTC, datetime
+
+from legatum.core.duration import rough_text
+from legatum.core.fault import BadInput
+
+
+def instant_text(instant: float) -> str:
+    """RFC 3339 in UTC to the second: ``2031-03-04T14:05:12Z``."""
+    return datetime.fromtimestamp(instant, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def parse_instant(text: str) -> float:
+    """Seconds since 1970 for RFC 3339 text. Raises :class:`BadInput`."""
+    try:
+        parsed = datetime.fromisoformat(text)
+    except ValueError:
+        raise BadInput(f"{text!r} is no instant", "write RFC 3339, such as 2031-03-04T14:05:12Z") from None
+    return (parsed if parsed.tzinfo else parsed.replace(tzinfo=UTC)).timestamp()
+
+
+def people_text(instant: float, now: float) -> str:
+    """The instant and how far off it is: ``2031-03-04 14:05:12 UTC (in 35 min)``."""
+    stamp = datetime.fromtimestamp(instant, UTC).strftime("%Y-%m-%d %H:%M:%S UTC")
+    return f"{stamp} ({beside(instant, now)})"
+
+
+def clock_text(instant: float, now: float) -> str:
+    """The time of day, with the date when it is another day than ``now``."""
+    then, today = datetime.fromtimestamp(instant, UTC), datetime.fromtimestamp(now, UTC)
+    return then.strftime("%H:%M:%S" if then.date() == today.date() else "%Y-%m-%d %H:%M:%S")
+
+
+def beside(instant: float, now: float) -> str:
+    """``in 35 min``, ``2 h ago`` or ``now``."""
+    away = instant - now
+    if abs(away) < 0.5:
+        return "now"
+    return f"in {rough_text(away)}" if away > 0 else f"{rough_text(away)} ago"

@@ -1,0 +1,118 @@
+"""Text for people, and master files (RFC 1035 s5): the only place where record data becomes text or comes from it.
+
+The general library does the work; it is imported when first needed, because most commands ask before they show.
+"""
+
+from collections.abc import Iterable
+
+from legatum.core.difference import Difference
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, absolute_text, name_text, parse_name
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import type_text
+from legatum.core.zone import Zone
+
+
+def rdata_text(rtype: int, rdata: bytes) -> str:
+    """The data of one record as a master file has it; what the library cannot read as ``\\# length hex`` (RFC 3597 s5)."""
+    import dns.exception
+    import dns.rdata
+    import dns.rdataclass
+    import dns.rdatatype
+
+    try:
+        return _printable(dns.rdata.from_wire(dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), rdata, 0, len(rdata)).to_text())
+    except (dns.exception.DNSException, ValueError):
+        return f"\\# {len(rdata)} {rdata.hex()}".rstrip()
+
+
+def _printable(text: str) -> str:
+    """No control character of any kind gets through to a terminal."""
+    return "".join(each if each.isprintable() else "".join(f"\\{octet:03d}" for octet in each.encode()) for each in text)
+
+
+def rdata_texts(rrset_: RRset | None) -> list[str]:
+    """The data of each record of the set, in canonical order. Empty for no set."""
+    return [rdata_text(rrset_.rtype, rdata) for rdata in rrset_.rdatas] if rrset_ else []
+
+
+def difference_text(difference: Difference) -> str:
+    """A change in one line, old → new: ``www A: 300 192.0.2.1 → 300 192.0.2.2``."""
+    old, new = (f"{side.ttl} {' | '.join(rdata_texts(side))}" if side else "nothing" for side in (difference.left, difference.right))
+    return f"{name_text(difference.name)} {type_text(difference.rtype)}: {old} → {new}"
+
+
+def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
+    """Canonical wire bytes of one record's data written as in a master file. Raises :class:`BadInput`."""
+    import dns.exception
+    import dns.name
+    import dns.rdata
+    import dns.rdataclass
+    import dns.rdatatype
+
+    try:
+        relative_to = dns.name.from_text(absolute_text(origin))
+        parsed = dns.rdata.from_text(dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), text, origin=relative_to, relativize=False)
+        return parsed.to_digestable(relative_to)
+    except (dns.exception.DNSException, ValueError) as error:
+        raise BadInput(f"{text!r} is no data for a {type_text(rtype)} record: {error}") from error
+
+
+def parse_master(text: str, origin: Name, file: str = "<text>") -> Zone:
+    """The zone that a master file holds. ``$INCLUDE`` is refused.
+
+    Raises :class:`BadInput` with file, line and what is wrong for text that is no master file, and for one without SOA.
+    """
+    import dns.exception
+    import dns.name
+    import dns.rdataclass
+    import dns.tokenizer
+    import dns.zone
+    import dns.zonefile
+
+    library_origin = dns.name.from_text(absolute_text(origin))
+    library_zone = dns.zone.Zone(library_origin, relativize=False)
+    tokens = dns.tokenizer.Tokenizer(text, filename=file)
+    try:
+        with library_zone.writer(replacement=True) as transaction:
+            dns.zonefile.Reader(tokens, dns.rdataclass.IN, transaction, allow_include=False).read()
+    except dns.exception.SyntaxError as error:
+        raise BadInput(str(error), "mend that line and try again") from error
+    except (dns.exception.DNSException, ValueError, KeyError) as error:
+        where, line = tokens.where()
+        raise BadInput(f"{where}:{line}: {error}", "mend that line and try again") from error
+    rrsets = []
+    for owner, rdataset in library_zone.iterate_rdatasets():
+        datas = (rdata.to_digestable(library_origin) for rdata in rdataset)
+        rrsets.append(rrset(parse_name(owner.to_text()), int(rdataset.rdtype), rdataset.ttl, datas))
+    zone = Zone(origin, rrsets)
+    try:
+        _ = zone.soa
+    except (KeyError, ValueError):
+        raise BadInput(f"{file}: no SOA record at {name_text(origin)}", "is the origin right? a zone has one SOA at its apex") from None
+    return zone
+
+
+def master_text(zone: Zone, comments: Iterable[str] = ()) -> str:
+    """The zone as a master file: absolute names, one record a line, canonical order, SOA first."""
+    lines = [f"; {each}" for each in comments]
+    lines.append(f"$ORIGIN {absolute_text(zone.origin)}")
+    width = max((len(absolute_text(name)) for name in zone.names), default=0)
+    for each in zone:
+        owner = absolute_text(each.name).ljust(width)
+        lines += [f"{owner} {each.ttl:>7} IN {each.type_text:<6} {text}" for text in rdata_texts(each)]
+    return "\n".join(lines) + "\n"
+
+
+def txt_rdata(text: str) -> bytes:
+    """TXT data for text of any length: character-strings of 255 octets."""
+    raw = text.encode()
+    chunks = [raw[at : at + 255] for at in range(0, len(raw), 255)] or [b""]
+    return b"".join(bytes((len(chunk),)) + chunk for chunk in chunks)
+
+
+def address_text(rdata: bytes) -> str:
+    """A or AAAA data as an address."""
+    import ipaddress
+
+    return str(ipaddress.ip_address(rdata))

@@ -1,0 +1,56 @@
+"""SOA data and serial arithmetic (RFC 1035 s3.3.13, RFC 1982)."""
+
+import struct
+from typing import NamedTuple
+
+from legatum.core.name import Name
+from legatum.core.rrset import RRset, names_in
+from legatum.core.rrtype import SOA as SOA_TYPE
+
+_MODULUS = 1 << 32
+_HALF = 1 << 31
+
+
+class SoaFields(NamedTuple):
+    """The fields of an SOA record; timers in seconds."""
+
+    primary: Name
+    mailbox: Name
+    serial: int
+    refresh: int
+    retry: int
+    expire: int
+    minimum: int
+
+    def rdata(self) -> bytes:
+        return self.primary + self.mailbox + struct.pack("!5I", *self[2:])
+
+
+def parse_soa(rdata: bytes) -> SoaFields:
+    """The fields of canonical SOA data. Raises ``ValueError`` when cut off."""
+    try:
+        primary, mailbox = names_in(SOA_TYPE, rdata)
+        return SoaFields(primary, mailbox, *struct.unpack("!5I", rdata[len(primary) + len(mailbox) :]))
+    except (IndexError, struct.error) as error:
+        raise ValueError("SOA data cut off") from error
+
+
+def negative_ttl(soa: RRset) -> int:
+    """How long a cache keeps *no such name*: the lesser of the record's TTL and its MINIMUM (RFC 2308 s5)."""
+    return min(soa.ttl, parse_soa(soa.rdatas[0]).minimum)
+
+
+def serial_is_newer(candidate: int, current: int) -> bool:
+    """Whether a secondary at ``current`` takes ``candidate`` (RFC 1982 s3.2)."""
+    return 0 < (candidate - current) % _MODULUS < _HALF
+
+
+def next_serial(current: int) -> int:
+    """The serial after ``current``; never 0, which some software reads as *not set*."""
+    return (current + 1) % _MODULUS or 1
+
+
+def serial_at_least(current: int, floor: int) -> int:
+    """The smallest serial that is newer than ``current`` and not older than ``floor``, where both can be had."""
+    following = next_serial(current)
+    return floor if serial_is_newer(floor, current) and serial_is_newer(floor, following) else following

@@ -1,0 +1,1 @@
+"""What was intended, done and seen, kept in a database."""

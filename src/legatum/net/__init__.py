@@ -1,0 +1,1 @@
+"""Asking: UDP and TCP, walking the tree, transfers, updates, EPP; with time-outs, limits and evidence."""

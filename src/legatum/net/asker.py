@@ -1,0 +1,129 @@
+"""The one asker: every question to a DNS server goes through here.
+
+UDP with retry, TCP when an answer is truncated or asked for, a limit of questions in flight for each server, and a
+:class:`~legatum.net.reply.Reply` for everything that happened - an answer, silence, a refused connection. Nothing is raised for
+what a server does or does not do.
+"""
+
+import asyncio
+import random
+import struct
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from legatum.core.name import Name
+from legatum.net.clock import Clock
+from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.route import Endpoint, Route, Unreachable
+from legatum.net.tcp import Stream
+from legatum.net.udp import UdpPorts
+from legatum.wire.malformed import Malformed
+from legatum.wire.message import RD, decode, encode_question
+
+DNS_PORT = 53
+
+
+@dataclass(frozen=True, slots=True)
+class Patience:
+    """How long to wait for one try over UDP or TCP (seconds), how many tries, how many questions at once to one server."""
+
+    timeout: float = 2.0
+    tries: int = 3
+    in_flight: int = 32
+
+
+class Asker:
+    """Asks. Make one inside a running event loop; ``close`` it after. ``heard`` gets every reply: evidence, counts."""
+
+    def __init__(self, route: Route, clock: Clock, patience: Patience = Patience(), generator: random.Random | None = None) -> None:
+        self.route = route
+        self.clock = clock
+        self.patience = patience
+        self.random = generator or random.SystemRandom()
+        self.heard: list[Callable[[Reply], None]] = []
+        self.asked = 0
+        self._ports = UdpPorts(self.random)
+        self._limits: dict[str, asyncio.Semaphore] = defaultdict(lambda: asyncio.Semaphore(patience.in_flight))
+        self._loop = asyncio.get_running_loop()
+
+    @property
+    def dropped(self) -> int:
+        """Datagrams that answered no question asked."""
+        return self._ports.dropped
+
+    def close(self) -> None:
+        self._ports.close()
+
+    async def ask(self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False) -> Reply:
+        """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP."""
+        query = encode_question(0, name, rtype, flags=RD if recursion else 0, dnssec=dnssec)
+        async with self._limits[server]:
+            started = self._loop.time()
+            try:
+                endpoint = self.route.endpoint(server, DNS_PORT)
+            except Unreachable:
+                return self._note(server, name, rtype, started, Transport.UDP, 0, Trouble.UNREACHABLE)
+            if not tcp:
+                reply = await self._over_udp(server, endpoint, name, rtype, query, started)
+                if not (reply.answered and reply.message.truncated):
+                    return reply
+            return await self._over_tcp(server, endpoint, name, rtype, query, started)
+
+    async def ask_all(self, servers: Sequence[str], name: Name, rtype: int, **how: bool) -> list[Reply]:
+        """The same question to several servers at once; replies in the order of ``servers``."""
+        return list(await asyncio.gather(*(self.ask(server, name, rtype, **how) for server in servers)))
+
+    async def _over_udp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float) -> Reply:
+        trouble = Trouble.SILENT
+        for attempt in range(1, self.patience.tries + 1):
+            self.asked += 1
+            try:
+                wire = await self._ports.exchange(endpoint, name, rtype, query, self.patience.timeout)
+                decode(wire)
+                return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire)
+            except TimeoutError:
+                trouble = Trouble.SILENT
+            except Malformed:
+                trouble = Trouble.MALFORMED
+            except OSError:
+                return self._note(server, name, rtype, started, Transport.UDP, attempt, Trouble.UNREACHABLE)
+        return self._note(server, name, rtype, started, Transport.UDP, self.patience.tries, trouble)
+
+    async def _over_tcp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float) -> Reply:
+        self.asked += 1
+        wire, trouble = b"", None
+        ident = struct.pack("!H", self.random.getrandbits(16))
+        try:
+            async with asyncio.timeout(self.patience.timeout * 2), Stream(endpoint, self.patience.timeout) as stream:
+                await stream.send(ident + query[2:])
+                wire = await stream.receive()
+            if not _matches(wire, ident, name, rtype):
+                trouble = Trouble.MALFORMED
+        except TimeoutError:
+            trouble = Trouble.SILENT
+        except Malformed:
+            trouble = Trouble.MALFORMED
+        except ConnectionRefusedError:
+            trouble = Trouble.CLOSED
+        except (asyncio.IncompleteReadError, ConnectionError):
+            trouble = Trouble.CUT_OFF
+        except OSError:
+            trouble = Trouble.UNREACHABLE
+        return self._note(server, name, rtype, started, Transport.TCP, 1, trouble, b"" if trouble else wire)
+
+    def _note(
+        self, server: str, name: Name, rtype: int, started: float, transport: Transport, tries: int,
+        trouble: Trouble | None, wire: bytes = b"",
+    ) -> Reply:  # fmt: skip
+        reply = Reply(server, name, rtype, self.clock.now(), self._loop.time() - started, transport, tries, wire, trouble)
+        for listener in self.heard:
+            listener(reply)
+        return reply
+
+
+def _matches(wire: bytes, ident: bytes, name: Name, rtype: int) -> bool:
+    if wire[:2] != ident:
+        return False
+    questions = decode(wire).questions
+    return not questions or (questions[0].name, questions[0].rtype) == (name, rtype)

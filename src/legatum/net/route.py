@@ -1,0 +1,50 @@
+"""Which socket address stands for a server address.
+
+Normally a server is where its address says. With a map - the practice world's, or a test bed's - every address stands for a
+host and port of the map, and the map is closed: an address that is not in it is unreachable, and nothing is ever sent to it.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from ipaddress import ip_address
+
+
+class Unreachable(OSError):
+    """The address is not in the closed map."""
+
+
+@dataclass(frozen=True, slots=True)
+class Endpoint:
+    host: str
+    port: int
+
+    @property
+    def is_ipv6(self) -> bool:
+        return ":" in self.host
+
+
+class Route:
+    """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say."""
+
+    def __init__(self, mapping: Mapping[str, Endpoint] | None = None) -> None:
+        self._mapping = None if mapping is None else {_canonical(each): end for each, end in mapping.items()}
+
+    @property
+    def is_closed(self) -> bool:
+        return self._mapping is not None
+
+    def endpoint(self, address: str, port: int) -> Endpoint:
+        """Where to send for ``address``. Raises :class:`Unreachable`."""
+        if self._mapping is None:
+            return Endpoint(address, port)
+        found = self._mapping.get(_canonical(address))
+        if found is None:
+            raise Unreachable(f"{address} is not in the address map")
+        return found
+
+
+def _canonical(address: str) -> str:
+    try:
+        return str(ip_address(address))
+    except ValueError:
+        return address.lower().rstrip(".")

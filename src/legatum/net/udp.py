@@ -1,0 +1,127 @@
+"""Questions over UDP: sockets on random ports, many questions in flight, replies matched or dropped.
+
+A port holds questions keyed by id and server; a datagram counts only when it comes from the server asked, with the id and the
+question asked. Everything else is dropped and counted. Ports are drawn at random for each question and replaced after a
+number of uses, so that neither id nor port can be guessed from the last one (RFC 5452 s9).
+"""
+
+import asyncio
+import random
+import socket
+import struct
+from dataclasses import dataclass, field
+
+from legatum.core.name import Name
+from legatum.net.route import Endpoint
+
+_PORTS = 16
+_USES = 400
+_RECEIVE_BUFFER = 4 << 20
+_PAIR = struct.Struct("!HH")
+
+
+@dataclass(slots=True)
+class _Port:
+    socket: socket.socket
+    uses: int = 0
+    waiting: dict[tuple[int, tuple[str, int]], tuple[bytes, "asyncio.Future[bytes]"]] = field(default_factory=dict)
+
+
+class UdpPorts:
+    """A pool of ports of both address families. ``dropped`` counts datagrams that nobody had asked for."""
+
+    def __init__(self, generator: random.Random) -> None:
+        self._random = generator
+        self._pools: dict[int, list[_Port]] = {socket.AF_INET: [], socket.AF_INET6: []}
+        self._loop = asyncio.get_running_loop()
+        self.dropped = 0
+
+    async def exchange(self, server: Endpoint, name: Name, rtype: int, query: bytes, timeout: float) -> bytes:
+        """Sends ``query`` (its first two octets are replaced by a random id) and returns the matching reply.
+
+        Raises ``TimeoutError``, or ``OSError`` where the machine cannot send there.
+        """
+        port = self._pick(socket.AF_INET6 if server.is_ipv6 else socket.AF_INET)
+        place = (server.host, server.port)
+        ident = self._random.getrandbits(16)
+        while (ident, place) in port.waiting:
+            ident = self._random.getrandbits(16)
+        wire = struct.pack("!H", ident) + query[2:]
+        future: asyncio.Future[bytes] = self._loop.create_future()
+        port.waiting[ident, place] = (name + _PAIR.pack(rtype, 1), future)
+        timer = self._loop.call_later(timeout, _expire, future)
+        try:
+            port.socket.sendto(wire, place)
+            return await future
+        finally:
+            timer.cancel()
+            del port.waiting[ident, place]
+            if port.uses >= _USES and not port.waiting:
+                self._retire(port)
+
+    def close(self) -> None:
+        for pool in self._pools.values():
+            for port in list(pool):
+                self._retire(port)
+            pool.clear()
+
+    def _pick(self, family: int) -> _Port:
+        pool = self._pools[family]
+        slot = self._random.randrange(_PORTS)
+        if slot >= len(pool):
+            pool.append(self._open(family))
+            slot = len(pool) - 1
+        elif pool[slot].uses >= _USES:
+            spent = pool[slot]
+            pool[slot] = self._open(family)
+            if not spent.waiting:
+                self._retire(spent)
+        port = pool[slot]
+        port.uses += 1
+        return port
+
+    def _open(self, family: int) -> _Port:
+        opened = socket.socket(family, socket.SOCK_DGRAM)
+        opened.setblocking(False)
+        opened.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _RECEIVE_BUFFER)
+        opened.bind(("::" if family == socket.AF_INET6 else "0.0.0.0", 0))
+        port = _Port(opened)
+        self._loop.add_reader(opened.fileno(), self._drain, port)
+        return port
+
+    def _retire(self, port: _Port) -> None:
+        if port.socket.fileno() >= 0:
+            self._loop.remove_reader(port.socket.fileno())
+            port.socket.close()
+
+    def _drain(self, port: _Port) -> None:
+        receive, waiting = port.socket.recvfrom, port.waiting
+        while True:
+            try:
+                datagram, place = receive(65535)
+            except (BlockingIOError, InterruptedError):
+                return
+            except OSError:
+                continue  # an ICMP error for an earlier datagram: the time-out tells
+            if len(datagram) < 12:
+                self.dropped += 1
+                continue
+            entry = waiting.get((datagram[0] << 8 | datagram[1], place[:2]))
+            if entry is None or entry[1].done() or not _answers(datagram, entry[0]):
+                self.dropped += 1
+                continue
+            entry[1].set_result(datagram)
+
+
+def _expire(future: "asyncio.Future[bytes]") -> None:
+    if not future.done():
+        future.set_exception(TimeoutError())
+
+
+def _answers(datagram: bytes, question: bytes) -> bool:
+    """A response to this question. Without any question only an error can count: format error, not implemented, refused."""
+    if not datagram[2] & 0x80:
+        return False
+    if datagram[4:6] == b"\0\1":
+        return datagram[12 : 12 + len(question)].lower() == question.lower()
+    return datagram[4:6] == b"\0\0" and datagram[3] & 15 in (1, 2, 4, 5)

@@ -1,0 +1,145 @@
+"""Walking the tree from the root to a domain's parent servers and to the addresses of name servers (RFC 1034 s5.3.3).
+
+What is learnt on the way - the servers of a TLD, the addresses of a provider's name servers - is kept for the life of the
+walker, so thousands of domains ask for it once. What the parent says is taken from referrals only, what the child says from
+authoritative answers only; the two are never mixed.
+"""
+
+import asyncio
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from legatum.core.name import ROOT, Name, is_under, name_text
+from legatum.core.presentation import address_text
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import AAAA, CNAME, NS, A
+from legatum.net.asker import Asker
+from legatum.net.reply import Reply
+
+_DEEPEST = 12
+_NXDOMAIN = 3
+
+
+@dataclass(frozen=True)
+class Cut:
+    """A zone and its servers: addresses for each name server name. ``by_address`` turns it round."""
+
+    zone: Name
+    servers: Mapping[Name, tuple[str, ...]]
+
+    @property
+    def addresses(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(address for each in self.servers.values() for address in each))
+
+    def name_of(self, address: str) -> Name:
+        return next(name for name, addresses in self.servers.items() if address in addresses)
+
+
+@dataclass(frozen=True)
+class Lookup:
+    """The authoritative answer to one question. ``rrset`` is None for no such name, no data, or nobody answering; ``why`` says which."""
+
+    name: Name
+    rtype: int
+    rrset: RRset | None
+    why: str = ""
+    reply: Reply | None = None
+    alias: Name | None = None
+
+
+@dataclass
+class Walker:
+    """Finds zones, servers and addresses. ``roots``: name → addresses of the root servers."""
+
+    asker: Asker
+    roots: Mapping[Name, tuple[str, ...]]
+    _cuts: dict[Name, Cut] = field(default_factory=dict)
+    _lookups: "dict[tuple[Name, int], asyncio.Task[Lookup]]" = field(default_factory=dict)
+
+    async def parent_of(self, domain: Name) -> Cut:
+        """The zone that delegates ``domain``, with all its servers: the deepest zone above it that a referral leads to."""
+        return await self._closest(domain, frozenset())
+
+    async def addresses(self, host: Name, seen: frozenset[Name] = frozenset()) -> tuple[str, ...]:
+        """All addresses of a host, IPv4 first, asked at the servers of the zone that holds them. Empty when there are none."""
+        found = await asyncio.gather(*(self.lookup(host, rtype, seen) for rtype in (A, AAAA)))
+        return tuple(address_text(rdata) for each in found if each.rrset for rdata in each.rrset.rdatas)
+
+    async def lookup(self, name: Name, rtype: int, seen: frozenset[Name] = frozenset()) -> Lookup:
+        """The authoritative answer for a name, asked once for the life of the walker."""
+        if name in seen or len(seen) > _DEEPEST:
+            return Lookup(name, rtype, None, "its name servers lean on each other in a circle")
+        key = (name, rtype)
+        task = self._lookups.get(key)
+        if task is None or (not task.done() and seen):
+            # A lookup still under way may be waiting for this one: ask again rather than wait in a circle.
+            task = asyncio.create_task(self._lookup(name, rtype, seen | {name}))
+            self._lookups.setdefault(key, task)
+        return await task
+
+    async def _lookup(self, name: Name, rtype: int, seen: frozenset[Name]) -> Lookup:
+        cut = await self._closest(name, seen)
+        for _ in range(_DEEPEST):
+            reply = await self._ask_any(cut, name, rtype)
+            if reply is None:
+                return Lookup(name, rtype, None, f"no server of {name_text(cut.zone)} answers")
+            if reply.authoritative or reply.answer:
+                found = reply.find(rtype)
+                alias = reply.find(CNAME)
+                why = "" if found else "is an alias" if alias else "no such name" if reply.rcode == _NXDOMAIN else "no data"
+                return Lookup(name, rtype, found, why, reply, targets(alias)[0] if alias else None)
+            ns = referral(cut.zone, reply)
+            if ns is None:
+                return Lookup(name, rtype, None, reply.outcome, reply)
+            cut = await self._follow(cut, ns, reply, seen)
+        return Lookup(name, rtype, None, "delegated too deep")
+
+    async def _closest(self, domain: Name, seen: frozenset[Name]) -> Cut:
+        """The deepest cut strictly above ``domain``; asks its way down from the deepest one known."""
+        cut = self._known_above(domain)
+        for _ in range(_DEEPEST):
+            reply = await self._ask_any(cut, domain, NS)
+            if reply is None or reply.authoritative:
+                return cut
+            ns = referral(cut.zone, reply)
+            if ns is None or ns.name == domain:
+                return cut
+            cut = await self._follow(cut, ns, reply, seen)
+        return cut
+
+    def _known_above(self, domain: Name) -> Cut:
+        known = [cut for zone, cut in self._cuts.items() if zone != domain and is_under(domain, zone)]
+        return max(known, key=lambda cut: len(cut.zone), default=Cut(ROOT, self.roots))
+
+    async def _ask_any(self, cut: Cut, name: Name, rtype: int) -> Reply | None:
+        """The first useful reply, servers in an order of chance."""
+        addresses = list(cut.addresses)
+        self.asker.random.shuffle(addresses)
+        for address in addresses:
+            reply = await self.asker.ask(address, name, rtype)
+            if reply.answered and reply.rcode in (0, _NXDOMAIN):
+                return reply
+        return None
+
+    async def _follow(self, cut: Cut, ns: RRset, reply: Reply, seen: frozenset[Name]) -> Cut:
+        """The cut that a referral leads to, with the addresses of its servers: from glue, else asked for."""
+        glue: dict[Name, list[str]] = {}
+        for each in reply.additional:
+            if each.rtype in (A, AAAA) and is_under(each.name, cut.zone):
+                glue.setdefault(each.name, []).extend(address_text(rdata) for rdata in each.rdatas)
+        servers = {}
+        for target in targets(ns):
+            servers[target] = tuple(glue[target]) if target in glue else await self.addresses(target, seen)
+        found = Cut(ns.name, servers)
+        if found.addresses:
+            self._cuts[found.zone] = found
+        return found
+
+
+def referral(zone: Name, reply: Reply) -> RRset | None:
+    """The NS set of a referral from a server of ``zone``; None for anything that does not lead downwards towards the name asked for."""
+    if reply.authoritative:
+        return None
+    found = next((each for each in reply.authority if each.rtype == NS), None)
+    downwards = found is not None and is_under(reply.name, found.name) and is_under(found.name, zone) and found.name != zone
+    return found if downwards else None

@@ -1,0 +1,67 @@
+"""The settings file of a world: its address map, servers, keys and accounts, ready for ``--settings``."""
+
+import base64
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from legatum.practice import scenario
+
+if TYPE_CHECKING:
+    from legatum.practice.world import World
+
+
+def write_settings(world: "World") -> None:
+    """Writes ``legatum.toml`` and the secrets it points to into the world's folder."""
+    import tomli_w
+
+    folder = world.folder
+    _secret(folder / "control.token", world.control.token)
+    for name in scenario.PROVIDERS:
+        _secret(folder / f"{name}.secret", base64.b64encode(world.keys[name].secret).decode())
+    for name, password in world.passwords.items():
+        _secret(folder / f"{name}.password", password)
+    document: dict[str, Any] = {
+        "clock": {
+            "control": f"{world.control.endpoint.host}:{world.control.endpoint.port}",
+            "token": "file:control.token",
+        },
+        "network": {
+            "roots": {name: list(addresses) for name, addresses in scenario.ROOT_SERVERS.items()},
+            "map": {address: f"{end.host}:{end.port}" for address, end in sorted(world.endpoints.items())},
+        },
+        "resolvers": {name: address for name, (_, address) in scenario.RESOLVERS.items()},
+        "providers": {name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()},
+        "registrars": {name: _registrar(name, world.authority_file.name) for name in scenario.REGISTRARS},
+    }
+    world.settings_file.write_text("# The practice world's settings, written when it starts.\n\n" + tomli_w.dumps(document))
+
+
+def _provider(name: str, hosting: scenario.Hosting, settings: Path) -> dict[str, Any]:
+    panel = [sys.executable, "-m", "legatum", "practice", "zone", "--settings", str(settings.resolve()), "--at", name]
+    return {
+        "kind": "update",
+        "primary": next(iter(hosting.servers.values()))[0],
+        "servers": list(hosting.servers),
+        "key": {"name": scenario.KEY_NAME, "algorithm": "hmac-sha256", "secret": f"file:{name}.secret"},
+        "create": [*panel, "create", "{domain}"],
+        "end": [*panel, "end", "{domain}"],
+    }
+
+
+def _registrar(name: str, authority: str) -> dict[str, Any]:
+    server, address = scenario.REGISTRY
+    return {
+        "kind": "epp",
+        "server": server,
+        "address": address,
+        "user": name,
+        "password": f"file:{name}.password",
+        "authority": authority,
+    }
+
+
+def _secret(path: Path, text: str) -> None:
+    path.touch(0o600)
+    path.chmod(0o600)
+    path.write_text(text + "\n")

@@ -1,0 +1,125 @@
+"""The world's cast: Quillmoor Hosting, its customers, providers, registrars and resolvers. Made up, on documentation addresses.
+
+Everything here is data. The master files are what providers and TLDs serve when the world begins; NS sets and glue for the
+TLD zones are written from the registrations.
+"""
+
+from dataclasses import dataclass
+
+from legatum.core.caches import CacheKind
+
+ROOT_SERVERS = {
+    "a.root.test": ("192.0.2.1", "2001:db8:0:1::53"),
+    "b.root.test": ("192.0.2.2", "2001:db8:0:2::53"),
+}
+
+
+@dataclass(frozen=True)
+class Hosting:
+    """Servers that answer together: the first is the primary. name → (IPv4, IPv6)."""
+
+    servers: dict[str, tuple[str, str]]
+    zones: tuple[str, ...] = ()
+
+
+TLDS = {
+    "example": Hosting(
+        {"a.nic.example": ("192.0.2.11", "2001:db8:e:1::53"), "b.nic.example": ("198.51.100.12", "2001:db8:e:2::53")},
+        ("example",),
+    ),
+    "test": Hosting(
+        {"a.nic.test": ("192.0.2.21", "2001:db8:7e:1::53"), "b.nic.test": ("203.0.113.22", "2001:db8:7e:2::53")},
+        ("test",),
+    ),
+}
+PROVIDERS = {
+    "alder": Hosting(
+        {"ns1.alder.test": ("198.51.100.31", "2001:db8:a1::53"), "ns2.alder.test": ("203.0.113.32", "2001:db8:a2::53")},
+        ("alder.test", "kilnandclay.example", "ferrytimes.example"),
+    ),
+    "birch": Hosting(
+        {
+            "ns1.birch.example": ("198.51.100.41", "2001:db8:b1::53"),
+            "ns2.birch.example": ("203.0.113.42", "2001:db8:b2::53"),
+        },
+        ("birch.example", "evensong.test"),
+    ),
+}
+REGISTRATIONS = {
+    "kilnandclay.example": ("flint", "alder"),
+    "ferrytimes.example": ("flint", "alder"),
+    "evensong.test": ("slate", "birch"),
+    "alder.test": ("slate", "alder"),
+    "birch.example": ("flint", "birch"),
+}
+REGISTRARS = ("flint", "slate")
+REGISTRY = ("epp.nic.example", "192.0.2.51")
+RESOLVERS = {
+    "harbour": (CacheKind.PARENT_TRUSTING, "192.0.2.101"),
+    "mill": (CacheKind.CHILD_TRUSTING, "192.0.2.102"),
+    "orchard": (CacheKind.STICKY, "192.0.2.103"),
+}
+DELEGATION_TTL = 3600
+PUBLISHING_DELAY = 240.0
+KEY_NAME = "quillmoor.key.test"
+
+ZONES = {
+    "kilnandclay.example": """
+@ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 2031030402 14400 3600 1209600 1800
+@ 86400 IN NS ns1.alder.test.
+@ 86400 IN NS ns2.alder.test.
+@ 3600 IN A 198.51.100.80
+@ 3600 IN AAAA 2001:db8:80::80
+@ 14400 IN MX 10 mail.kilnandclay.example.
+@ 14400 IN MX 20 mx2.ferrytimes.example.
+@ 3600 IN TXT "v=spf1 mx ip4:203.0.113.25 -all"
+@ 3600 IN TXT "site-check=4f1c-kiln-77"
+@ 86400 IN CAA 0 issue "authority.test"
+www 3600 IN CNAME kilnandclay.example.
+mail 14400 IN A 203.0.113.25
+mail 14400 IN AAAA 2001:db8:25::25
+shop 600 IN A 198.51.100.81
+shop 600 IN HTTPS 1 . alpn="h2"
+workshop 3600 IN A 198.51.100.82
+autoconfig 3600 IN CNAME mail
+_dmarc 3600 IN TXT "v=DMARC1; p=quarantine; rua=mailto:post@kilnandclay.example"
+winter._domainkey 3600 IN TXT ( "v=DKIM1; k=rsa; p=MIIBIjANBgkqhkiG9w0BAQEFAAOCAQ8AMIIBCgKCAQEAtYpKilnAndClayWinterSelector"
+  "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789abcdefghijklmnopqrstuvwxyz"
+  "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789MadeUpForPracticeabcdefghijklmnopqrstuvwxyz0123456789IDAQAB" )
+_submission._tcp 3600 IN SRV 0 1 587 mail
+_imaps._tcp 3600 IN SRV 0 1 993 mail
+*.preview 300 IN A 198.51.100.83
+press.archive 3600 IN A 198.51.100.84
+""",
+    "ferrytimes.example": """
+@ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 2031022001 14400 3600 1209600 1800
+@ 86400 IN NS ns1.alder.test.
+@ 86400 IN NS ns2.alder.test.
+@ 3600 IN A 198.51.100.90
+www 3600 IN A 198.51.100.90
+mx2 14400 IN A 203.0.113.26
+@ 14400 IN MX 10 mx2
+@ 3600 IN TXT "v=spf1 mx -all"
+""",
+    "evensong.test": """
+@ 3600 IN SOA ns1.birch.example. hostmaster.birch.example. 41 14400 3600 1209600 1800
+@ 86400 IN NS ns1.birch.example.
+@ 86400 IN NS ns2.birch.example.
+@ 3600 IN A 198.51.100.95
+www 3600 IN CNAME evensong.test.
+""",
+    "alder.test": """
+@ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 12 14400 3600 1209600 600
+@ 86400 IN NS ns1.alder.test.
+@ 86400 IN NS ns2.alder.test.
+@ 3600 IN A 198.51.100.30
+www 3600 IN A 198.51.100.30
+""",
+    "birch.example": """
+@ 3600 IN SOA ns1.birch.example. hostmaster.birch.example. 7 14400 3600 1209600 600
+@ 86400 IN NS ns1.birch.example.
+@ 86400 IN NS ns2.birch.example.
+@ 3600 IN A 198.51.100.40
+www 3600 IN A 198.51.100.40
+""",
+}

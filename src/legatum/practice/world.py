@@ -1,0 +1,208 @@
+"""The practice world: every server of the scenario on a loopback port, one clock for all of it, and the settings to use it with.
+
+``async with World(folder)`` starts everything and writes ``folder/legatum.toml`` with the closed address map, the keys and
+the registrar's account; then any command works against it with ``--settings folder/legatum.toml``.
+"""
+
+import asyncio
+import random
+import secrets
+import time
+from collections.abc import Iterable
+from pathlib import Path
+from types import TracebackType
+
+from legatum.core.name import ROOT, Name, below, parse_name
+from legatum.core.presentation import parse_master, parse_rdata
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import AAAA, NS, SOA, A
+from legatum.core.soa import SoaFields
+from legatum.core.zone import Zone
+from legatum.net.asker import Asker, Patience
+from legatum.net.route import Endpoint, Route
+from legatum.practice import scenario
+from legatum.practice.authority import Authority
+from legatum.practice.certificate import make_certificates
+from legatum.practice.clock import WorldClock
+from legatum.practice.control import Control
+from legatum.practice.epp_server import EppServer
+from legatum.practice.furnishing import write_settings
+from legatum.practice.listener import Handler, Listener
+from legatum.practice.log import Errand, Errands, VisitLog
+from legatum.practice.registry import Registry, Tld
+from legatum.practice.resolver import Resolver
+from legatum.practice.visitors import Visitors
+from legatum.wire.signing import Key
+
+
+class World:
+    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not given."""
+
+    def __init__(self, folder: Path, start: float | None = None) -> None:
+        self.folder = folder
+        self.clock = WorldClock(time.time() if start is None else start)
+        self.log = VisitLog()
+        self.endpoints: dict[str, Endpoint] = {}
+        self.keys = {name: _new_key() for name in (*scenario.TLDS, *scenario.PROVIDERS)}
+        self.passwords = {name: secrets.token_urlsafe(12) for name in scenario.REGISTRARS}
+        self.hostings: dict[str, list[Authority]] = {}
+        self.errands: list[Errand] = []
+        self._listeners: list[Listener] = []
+        self._askers: list[Asker] = []
+
+    @property
+    def settings_file(self) -> Path:
+        return self.folder / "legatum.toml"
+
+    async def __aenter__(self) -> "World":
+        self.folder.mkdir(parents=True, exist_ok=True)
+        self._asker = Asker(Route({}), self.clock, Patience(0.5, 2), random.Random())
+        self._askers.append(self._asker)
+        await self._open_authorities()
+        await self._open_resolvers()
+        await self._open_registry()
+        for asker in self._askers:
+            asker.route = Route(self.endpoints)
+        self._serve_everything()
+        self.visitors = Visitors(self.clock, self._asker, {name: address for name, (_, address) in scenario.RESOLVERS.items()})
+        self.control = Control(self)
+        await self.control.open()
+        write_settings(self)
+        await self.clock.until(self.clock.now())
+        return self
+
+    async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.clock.close()
+        self.control.close()
+        self.epp.close()
+        for listener in self._listeners:
+            listener.close()
+        for asker in self._askers:
+            asker.close()
+        await asyncio.sleep(0)
+
+    # A provider's own panel: zones are created and ended there, not over DNS
+
+    def create_zone(self, provider: str, domain: Name) -> None:
+        """An empty zone - SOA and the provider's NS set - on all servers of a provider."""
+        primary, *others = self.hostings[provider]
+        if primary.zone(domain) is None:
+            primary.serve(self._blank(domain, scenario.PROVIDERS[provider].servers, 1))
+            for other in others:
+                other.follow(domain, primary.address)
+
+    def end_zone(self, provider: str, domain: Name) -> None:
+        for authority in self.hostings[provider]:
+            authority.drop(domain)
+
+    # Opening
+
+    async def _listen(self, address: str, handler: Handler) -> None:
+        listener = Listener(handler)
+        await listener.open()
+        self._listeners.append(listener)
+        self.endpoints[address] = listener.endpoint
+
+    async def _open_authorities(self) -> None:
+        groups = {"root": scenario.Hosting(scenario.ROOT_SERVERS), **scenario.TLDS, **scenario.PROVIDERS}
+        for group, hosting in groups.items():
+            self.hostings[group] = []
+            for name, addresses in hosting.servers.items():
+                key = self.keys.get(group) or _new_key()
+                authority = Authority(name, addresses[0], self._asker, self.clock, self.log, key)
+                self.hostings[group].append(authority)
+                for address in addresses:
+                    await self._listen(address, authority.handle)
+
+    async def _open_resolvers(self) -> None:
+        roots = {parse_name(name + "."): addresses for name, addresses in scenario.ROOT_SERVERS.items()}
+        for name, (kind, address) in scenario.RESOLVERS.items():
+            asker = Asker(self._asker.route, self.clock, Patience(0.5, 2), random.Random())
+            asker.heard.append(Errands(name, self.errands))
+            self._askers.append(asker)
+            resolver = Resolver(name, kind, roots, asker, self.clock, self.log, random.Random())
+            await self._listen(address, resolver.handle)
+
+    async def _open_registry(self) -> None:
+        tlds = [
+            Tld(
+                parse_name(zone + "."),
+                next(iter(hosting.servers.values()))[0],
+                self.keys[zone],
+                scenario.DELEGATION_TTL,
+            )
+            for zone, hosting in scenario.TLDS.items()
+        ]
+        hosts = [parse_name(host + ".") for hosting in scenario.PROVIDERS.values() for host in hosting.servers]
+        self.registry = Registry(self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock)
+        for domain, (registrar, provider) in scenario.REGISTRATIONS.items():
+            servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
+            self.registry.register(parse_name(domain + "."), registrar, servers)
+        name, address = scenario.REGISTRY
+        self.authority_file, tls = make_certificates(self.folder, name)
+        self.epp = EppServer(name, self.registry, self.clock, tls)
+        await self.epp.open()
+        self.endpoints[address] = self.epp.endpoint
+
+    # What is served
+
+    def _serve_everything(self) -> None:
+        for authority in self.hostings["root"]:
+            authority.serve(self._root_zone())
+        for tld, hosting in scenario.TLDS.items():
+            self._serve_group(tld, [self._tld_zone(tld, hosting)])
+        for provider, hosting in scenario.PROVIDERS.items():
+            self._serve_group(provider, [self._customer_zone(domain, hosting) for domain in hosting.zones])
+
+    def _serve_group(self, group: str, zones: Iterable[Zone]) -> None:
+        primary, *others = self.hostings[group]
+        primary.notify = [other.address for other in others]
+        for zone in zones:
+            primary.serve(zone)
+            for other in others:
+                other.follow(zone.origin, primary.address)
+
+    def _customer_zone(self, domain: str, hosting: scenario.Hosting) -> Zone:
+        origin = parse_name(domain + ".")
+        zone = parse_master(scenario.ZONES[domain], origin, domain)
+        return zone.with_rrsets(each for each in _address_rrsets(hosting.servers, 86400) if each.name.endswith(origin))
+
+    def _tld_zone(self, tld: str, hosting: scenario.Hosting) -> Zone:
+        origin = parse_name(tld + ".")
+        zone = self._blank(origin, hosting.servers, 1, ttl=86400)
+        rrsets = list(_address_rrsets(hosting.servers, 86400))
+        if tld == "test":
+            rrsets += _address_rrsets(scenario.ROOT_SERVERS, 86400)
+        for domain, (_, provider) in scenario.REGISTRATIONS.items():
+            if not domain.endswith("." + tld):
+                continue
+            servers = scenario.PROVIDERS[provider].servers
+            rrsets.append(_ns(parse_name(domain + "."), servers, scenario.DELEGATION_TTL))
+            rrsets += [each for each in _address_rrsets(servers, scenario.DELEGATION_TTL) if each.name.endswith(origin)]
+        return zone.with_rrsets(rrsets)
+
+    def _root_zone(self) -> Zone:
+        rrsets = [*_address_rrsets(scenario.ROOT_SERVERS, 86400)]
+        for tld, hosting in scenario.TLDS.items():
+            rrsets += [_ns(parse_name(tld + "."), hosting.servers, 86400), *_address_rrsets(hosting.servers, 86400)]
+        return self._blank(ROOT, scenario.ROOT_SERVERS, 1, ttl=86400).with_rrsets(rrsets)
+
+    def _blank(self, origin: Name, servers: Iterable[str], serial: int, ttl: int = 3600) -> Zone:
+        first = parse_name(next(iter(servers)) + ".")
+        soa = SoaFields(first, below("hostmaster", first), serial, 14400, 3600, 1209600, 600)
+        return Zone(origin, [RRset(origin, SOA, ttl, (soa.rdata(),)), _ns(origin, servers, 86400)])
+
+
+def _ns(owner: Name, servers: Iterable[str], ttl: int) -> RRset:
+    return rrset(owner, NS, ttl, (parse_name(server + ".") for server in servers))
+
+
+def _address_rrsets(servers: dict[str, tuple[str, str]], ttl: int) -> Iterable[RRset]:
+    for server, (ipv4, ipv6) in servers.items():
+        name = parse_name(server + ".")
+        yield rrset(name, A, ttl, [parse_rdata(A, ipv4, ROOT)])
+        yield rrset(name, AAAA, ttl, [parse_rdata(AAAA, ipv6, ROOT)])
+
+
+def _new_key() -> Key:
+    return Key(parse_name(scenario.KEY_NAME + "."), "hmac-sha256", secrets.token_bytes(32))

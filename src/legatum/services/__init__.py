@@ -1,0 +1,1 @@
+"""Providers and registrars behind two small interfaces, one file for each kind."""

@@ -1,0 +1,36 @@
+"""Registrars whose registry speaks EPP (RFC 5730-5734)."""
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name
+from legatum.net.epp import EppAccount, EppSession
+from legatum.net.route import Route, Unreachable
+from legatum.services.registrar import Registration
+from legatum.settings.document import EppRegistrar
+from legatum.settings.secret import read_secret
+from legatum.wire.epp import meaning
+
+
+class RegistryAccount:
+    """A :class:`~legatum.services.registrar.Registrar`."""
+
+    def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route) -> None:
+        self.name = name
+        try:
+            endpoint = route.endpoint(settings.address or settings.server, settings.port)
+        except Unreachable as error:
+            raise OutsideFault(f"registrar {name}: {error}", "add the registry's address to the map") from None
+        authority = str(folder / settings.authority) if settings.authority else None
+        self._account = EppAccount(settings.server, endpoint, settings.user, read_secret(settings.password, folder), authority)
+
+    async def registration(self, domain: Name) -> Registration:
+        async with EppSession(self._account) as session:
+            data = await session.domain_info(domain)
+        return Registration(domain, data.registrar, data.nameservers, data.statuses, data.expires)
+
+    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
+        async with EppSession(self._account) as session:
+            response = await session.change_nameservers(domain, list(add), list(remove))
+        return f"{meaning(response.code)} ({response.code}), registry's number {response.server_id}"

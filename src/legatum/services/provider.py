@@ -1,0 +1,48 @@
+"""What every provider can do, whatever its kind."""
+
+import asyncio
+from collections.abc import Sequence
+from typing import Protocol
+
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name, name_text
+from legatum.core.zone import Zone
+
+
+class Provider(Protocol):
+    """``servers``: the NS names it answers under. ``changes_apex_ns``: whether the NS set at the apex can be changed there."""
+
+    name: str
+    servers: tuple[Name, ...]
+    changes_apex_ns: bool
+
+    async def fetch(self, domain: Name) -> Zone:
+        """The zone's whole contents. Raises :class:`OutsideFault`."""
+
+    async def apply(self, zone: Zone, wanted: Zone) -> None:
+        """Asks for ``zone`` to become ``wanted``; the caller reads back. Raises :class:`OutsideFault`."""
+
+    async def create(self, domain: Name) -> bool:
+        """Makes an empty zone; False where only a person can."""
+
+    async def end(self, domain: Name) -> bool:
+        """Ends the service for a zone; False where only a person can."""
+
+
+async def run_command(command: Sequence[str], domain: Name, purpose: str) -> bool:
+    """Runs a command from the settings, ``{domain}`` filled in, without a shell; False when none is set.
+
+    Raises :class:`OutsideFault` with its last line of output when it fails.
+    """
+    if not command:
+        return False
+    words = [word.replace("{domain}", name_text(domain)) for word in command]
+    try:
+        process = await asyncio.create_subprocess_exec(*words, stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.STDOUT)
+        output, _ = await process.communicate()
+    except OSError as error:
+        raise OutsideFault(f"{purpose}: {words[0]}: {error.strerror}", "mend the command in the settings") from None
+    if process.returncode:
+        last = (output.decode(errors="replace").strip().splitlines() or ["no output"])[-1]
+        raise OutsideFault(f"{purpose}: {words[0]} ended with {process.returncode}: {last}", "run the command by hand to see why")
+    return True

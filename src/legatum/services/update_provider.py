@@ -1,0 +1,54 @@
+"""Providers changed by dynamic update (RFC 2136) and read by zone transfer, both signed: BIND, Knot, PowerDNS and others."""
+
+import base64
+import binascii
+from pathlib import Path
+
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, name_text, parse_name
+from legatum.core.zone import Zone
+from legatum.net.asker import Asker
+from legatum.net.transfer import transfer
+from legatum.net.update import send_update
+from legatum.services.provider import run_command
+from legatum.settings.document import KeyReference, UpdateProvider
+from legatum.settings.secret import read_secret
+from legatum.wire.signing import ALGORITHMS, Key
+
+
+class DynamicUpdateProvider:
+    """A :class:`~legatum.services.provider.Provider`."""
+
+    def __init__(self, name: str, settings: UpdateProvider, folder: Path, asker: Asker) -> None:
+        self.name = name
+        self.servers = tuple(sorted(parse_name(server if server.endswith(".") else server + ".") for server in settings.servers))
+        self.changes_apex_ns = settings.apex_ns == "ours"
+        self._settings = settings
+        self._asker = asker
+        self._key = open_key(settings.key, folder) if settings.key else None
+
+    async def fetch(self, domain: Name) -> Zone:
+        return await transfer(self._asker, self._settings.primary, domain, self._key)
+
+    async def apply(self, zone: Zone, wanted: Zone) -> None:
+        await send_update(self._asker, self._settings.primary, zone, wanted, self._key)
+
+    async def create(self, domain: Name) -> bool:
+        return await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
+
+    async def end(self, domain: Name) -> bool:
+        return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}")
+
+
+def open_key(reference: KeyReference, folder: Path) -> Key:
+    """The key with its secret fetched. Raises :class:`BadInput`."""
+    if reference.algorithm not in ALGORITHMS:
+        raise BadInput(f"key {reference.name}: unknown algorithm {reference.algorithm!r}", f"one of {', '.join(ALGORITHMS)}")
+    try:
+        secret = base64.b64decode(read_secret(reference.secret, folder), validate=True)
+    except binascii.Error:
+        raise BadInput(
+            f"key {reference.name}: the secret at {reference.secret} is not base64",
+            "copy it again as it stands at the server",
+        ) from None
+    return Key(parse_name(reference.name.rstrip(".") + "."), reference.algorithm, secret)

@@ -1,0 +1,1 @@
+"""``legatum.toml``: what it may hold, reading it, and the secrets it points to."""

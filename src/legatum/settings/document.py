@@ -1,0 +1,91 @@
+"""What ``legatum.toml`` may hold. docs/settings.md explains every line; unknown keys are errors.
+
+Durations are texts such as ``5m``; secrets are references (``env:NAME``, ``file:PATH``, ``keyring:NAME``), never values.
+"""
+
+from typing import Literal
+
+from msgspec import Struct, field
+
+
+class Section(Struct, forbid_unknown_fields=True, kw_only=True):
+    """A table of the file."""
+
+
+class Clock(Section):
+    """Only in a practice world: where its clock is read and moved."""
+
+    control: str
+    token: str
+
+
+class Network(Section):
+    """How to ask. ``roots``: the word ``public``, or name → addresses. ``map``: a closed address map, address → ``host:port``."""
+
+    roots: Literal["public"] | dict[str, list[str]]
+    map: dict[str, str] | None = None
+    timeout: str = "2s"
+    tries: int = 2
+
+
+class KeyReference(Section):
+    """A TSIG key: name, algorithm and where its base64 secret is."""
+
+    name: str
+    secret: str
+    algorithm: str = "hmac-sha256"
+
+
+class UpdateProvider(Section, tag_field="kind", tag="update"):
+    """A provider changed by dynamic update and read by zone transfer.
+
+    ``primary``: the address that takes updates and transfers. ``servers``: the NS names it answers under. ``apex_ns``: whether
+    its NS set at the apex can be changed (``ours``) or not (``theirs``). ``create`` and ``end``: commands that make a zone
+    there and take it away; ``{domain}`` stands for the domain.
+    """
+
+    primary: str
+    servers: list[str]
+    key: KeyReference | None = None
+    apex_ns: Literal["ours", "theirs"] = "ours"
+    create: list[str] = field(default_factory=list)
+    end: list[str] = field(default_factory=list)
+
+
+class EppRegistrar(Section, tag_field="kind", tag="epp"):
+    """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up."""
+
+    server: str
+    user: str
+    password: str
+    address: str | None = None
+    port: int = 700
+    authority: str | None = None
+
+
+class House(Section):
+    """The house's defaults: TTLs in a move and after it, and how careful the computed instants are.
+
+    ``low_ttl``: during a move; ``ns_ttl``: the apex NS set's after it; ``floor``: the least TTL that resolvers are taken to
+    keep; ``margin``: added to every hold, visibly; ``poll``: how often a change is looked for.
+    """
+
+    low_ttl: str = "5m"
+    ns_ttl: str = "1d"
+    floor: str = "5m"
+    margin: str = "30s"
+    poll: str = "10s"
+    patience: str = "1h"
+
+
+class Settings(Section):
+    """The whole file."""
+
+    network: Network
+    clock: Clock | None = None
+    providers: dict[str, UpdateProvider] = {}
+    registrars: dict[str, EppRegistrar] = {}
+    resolvers: dict[str, str] = {}
+    house: House = field(default_factory=House)
+    journal: str = "journal.sqlite"
+    moves: str = "moves"

@@ -1,0 +1,112 @@
+"""Finding and reading the settings file. Every error names the file, the line and what is allowed there."""
+
+import os
+import re
+import tomllib
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+
+from legatum.core.fault import BadInput
+from legatum.settings.document import EppRegistrar, Section, Settings, UpdateProvider
+
+_FILE = "legatum.toml"
+_VARIABLE = "LEGATUM_SETTINGS"
+_KINDS: dict[str, dict[str, type[Section]]] = {
+    "providers": {"update": UpdateProvider},
+    "registrars": {"epp": EppRegistrar},
+}
+_S = TypeVar("_S", bound=Section)
+
+
+def find_settings(given: str | None) -> Path:
+    """The file to use: the one given, that of the environment, ``legatum.toml`` here, or the user's. Raises :class:`BadInput`."""
+    named = given or os.environ.get(_VARIABLE)
+    if named:
+        path = Path(named)
+        return path / _FILE if path.is_dir() else path
+    if Path(_FILE).exists():
+        return Path(_FILE)
+    import platformdirs
+
+    own = Path(platformdirs.user_config_dir("legatum")) / _FILE
+    if own.exists():
+        return own
+    raise BadInput(
+        f"no settings: there is no {_FILE} here, and none at {own}",
+        f"give one with --settings or {_VARIABLE}; `legatum practice start DIR` makes one to try everything with",
+    )
+
+
+def read_settings(path: Path) -> Settings:
+    """Raises :class:`BadInput`."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
+        raise BadInput(f"settings {path}: {reason}", "give the file with --settings") from None
+    try:
+        document = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise BadInput(f"settings {path}: {error}", "mend the file at that place") from None
+    return _Reader(path, text).read(document)
+
+
+class _Reader:
+    def __init__(self, path: Path, text: str) -> None:
+        self._path = path
+        self._lines = text.splitlines()
+
+    def read(self, document: dict[str, Any]) -> Settings:
+        document = dict(document)
+        for table, kinds in _KINDS.items():
+            sections = document.get(table, {})
+            if isinstance(sections, dict):
+                document[table] = {name: self._one_of(kinds, f"{table}.{name}", content) for name, content in sections.items()}
+        for name in ("network", "clock", "house"):
+            if name in document:
+                document[name] = self._convert(Settings.__annotations__[name], name, document[name])
+        return self._convert(Settings, "", document)
+
+    def _one_of(self, kinds: dict[str, type[Section]], where: str, content: Any) -> Section:
+        kind = content.get("kind") if isinstance(content, dict) else None
+        if kind not in kinds:
+            raise self._error(where, "kind", f"kind {kind!r}" if kind else "no kind", f"kinds: {', '.join(kinds)}")
+        return self._convert(kinds[kind], where, content)
+
+    def _convert(self, wanted: type[_S], where: str, content: Any) -> _S:
+        try:
+            return msgspec.convert(content, wanted)
+        except msgspec.ValidationError as error:
+            words = str(error)
+            path = re.search(r"`\$\.?([^`]*)`", words)
+            field = re.search(r"field `([^`]*)`", words)
+            key = field[1] if field else (path[1].split(".")[-1].split("[")[0] if path and path[1] else "")
+            allowed = f"allowed here: {', '.join(_keys(wanted))}" if "unknown field" in words else "see docs/settings.md"
+            raise self._error(where, key, words.split(" - at")[0], allowed) from None
+
+    def _error(self, where: str, key: str, words: str, remedy: str) -> BadInput:
+        spot = f"{self._path}:{self._line(where, key)}"
+        return BadInput(f"settings {spot}: [{where}] {words}" if where else f"settings {spot}: {words}", remedy)
+
+    def _line(self, where: str, key: str) -> int:
+        """The line of ``key`` in the table ``where``; the table's own line when the key has none."""
+        here, table_line = "", 1
+        for number, line in enumerate(self._lines, 1):
+            header = re.match(r"\s*\[+\s*([^\]]+?)\s*\]+", line)
+            if header:
+                here = header[1].replace('"', "")
+                if here == where:
+                    table_line = number
+                if not where and here.split(".")[0] == key:
+                    return number
+            elif here == where and key and re.match(rf'\s*"?{re.escape(key)}"?\s*[.=]', line):
+                return number
+        return table_line
+
+
+def _keys(section: type[Any]) -> list[str]:
+    kind = ["kind"] if section in {each for kinds in _KINDS.values() for each in kinds.values()} else []
+    unwrapped = section if hasattr(section, "__struct_fields__") else section.__args__[0]
+    return kind + list(unwrapped.__struct_fields__)

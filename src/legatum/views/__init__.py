@@ -1,0 +1,1 @@
+"""Results for people and programs: text, JSON."""

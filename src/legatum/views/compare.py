@@ -1,0 +1,141 @@
+"""Two copies of a zone side by side: contents and answers."""
+
+from legatum.core.answers import AnswerDifference
+from legatum.core.difference import Difference
+from legatum.core.name import name_text
+from legatum.core.presentation import rdata_texts
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import type_text
+from legatum.views.document import Document, Part
+from legatum.views.screen import DOUBT, QUIET, Screen
+from legatum.work.compare import AnswersComparison, ContentsComparison
+
+
+class SidePart(Part):
+    ttl: int
+    data: list[str]
+
+
+class DifferencePart(Part):
+    name: str
+    type: str
+    kind: str
+    expected: bool
+    left: SidePart | None
+    right: SidePart | None
+
+
+class SaidPart(Part):
+    said: list[str]
+    addresses: list[str]
+
+
+class AnswerPart(Part):
+    name: str
+    type: str
+    expected: bool
+    answers: list[SaidPart]
+
+
+class CompareDocument(Document, tag="legatum.compare/1"):
+    """What differs between two places. ``expected`` differences - SOA and NS at the apex - say nothing."""
+
+    domain: str
+    left: str
+    right: str
+    left_serial: int
+    right_serial: int
+    equal: bool
+    same: int
+    differences: list[DifferencePart]
+    questions: int = 0
+    addresses: list[str] = []
+    answers: list[AnswerPart] = []
+
+
+def compare_document(contents: ContentsComparison, answers: AnswersComparison | None) -> CompareDocument:
+    left, right = contents.left, contents.right
+    differing = {(each.name, each.rtype) for each in contents.differences}
+    return CompareDocument(
+        domain=name_text(left.zone.origin),
+        left=left.source,
+        right=right.source,
+        left_serial=left.zone.soa.serial,
+        right_serial=right.zone.soa.serial,
+        equal=not contents.unexpected and not (answers and answers.unexpected),
+        same=len((left.zone.keys | right.zone.keys) - differing),
+        differences=[difference_part(each) for each in contents.differences],
+        questions=answers.questions if answers else 0,
+        addresses=[f"{address} ({side})" for address, side in answers.sides.items()] if answers else [],
+        answers=[_answer(each, answers) for each in answers.differences] if answers else [],
+    )
+
+
+def difference_part(each: Difference) -> DifferencePart:
+    return DifferencePart(
+        name=name_text(each.name),
+        type=type_text(each.rtype),
+        kind=str(each.kind),
+        expected=each.expected,
+        left=_side(each.left),
+        right=_side(each.right),
+    )
+
+
+def _side(rrset: RRset | None) -> SidePart | None:
+    return SidePart(ttl=rrset.ttl, data=rdata_texts(rrset)) if rrset else None
+
+
+def _answer(each: AnswerDifference, answers: AnswersComparison) -> AnswerPart:
+    said = [
+        SaidPart(
+            said=[f"{rrset.ttl} {rrset.type_text} {text}" for rrset in what.rrsets for text in rdata_texts(rrset)] or [what.outcome],
+            addresses=[f"{address} ({answers.sides[address]})" for address in where],
+        )
+        for what, where in each.said.items()
+    ]
+    return AnswerPart(name=name_text(each.name), type=type_text(each.rtype), expected=each.expected, answers=said)
+
+
+def show_compare(document: CompareDocument, screen: Screen) -> None:
+    wrong = [each for each in document.differences if not each.expected]
+    wrong_answers = [each for each in document.answers if not each.expected]
+    if document.equal:
+        asked = (
+            f"; {document.questions} questions to each of {len(document.addresses)} addresses, same answers" if document.questions else ""
+        )
+        first = f"{document.domain}: {document.left} and {document.right} say the same: {document.same} RRsets equal{asked}"
+        following = "" if document.questions else "ask the servers themselves too: add --answers"
+    else:
+        counts = [f"{len(wrong)} RRsets differ"] if wrong else []
+        counts += [f"{len(wrong_answers)} answers differ"] if wrong_answers else []
+        first = f"{document.domain}: {document.left} and {document.right} are not the same: {' and '.join(counts)}"
+        following = "bring the sides to the same contents before a delegation points at both"
+    screen.verdict(document.equal, first, following)
+    screen.heading(f"Contents: serial {document.left_serial} at {document.left}, {document.right_serial} at {document.right}")
+    ordered = sorted(document.differences, key=lambda each: each.expected)
+    rows = [
+        (each.name, each.type, f"{each.kind}, expected" if each.expected else each.kind, _cell(each.left), _cell(each.right))
+        for each in ordered
+    ]
+    if rows:
+        columns = ("name", "type", "what", document.left, document.right)
+        screen.table(columns, rows, [QUIET if each.expected else DOUBT for each in ordered])
+    else:
+        screen.line("equal in every RRset")
+    if document.questions:
+        _show_answers(document, screen)
+
+
+def _show_answers(document: CompareDocument, screen: Screen) -> None:
+    screen.heading(f"Answers: {document.questions} questions to each of {', '.join(document.addresses)}")
+    if not document.answers:
+        screen.line("the same from every address")
+    for each in sorted(document.answers, key=lambda each: each.expected):
+        note = ", expected to differ" if each.expected else ""
+        screen.line(f"{each.name} {each.type}{note}", QUIET if each.expected else DOUBT)
+        screen.table(("said", "by"), [("\n".join(said.said), "\n".join(said.addresses)) for said in each.answers])
+
+
+def _cell(side: SidePart | None) -> str:
+    return "-" if side is None else "\n".join(f"{side.ttl} {text}" for text in side.data)

@@ -1,0 +1,206 @@
+"""A move: its steps, holds with reasons, what was done, why it stopped."""
+
+from legatum.core.duration import duration_text
+from legatum.core.instant import instant_text, people_text
+from legatum.core.name import name_text
+from legatum.core.runbook import Runbook, Standing
+from legatum.views.document import Document, Part
+from legatum.views.screen import DOUBT, GOOD, QUIET, Screen
+from legatum.work.advance import Halt, Halted
+
+
+class HoldPartDocument(Part):
+    """``not_before``: computed where the step it counts from is done, else expected."""
+
+    not_before: str
+    reason: str
+    rule: int
+    considered: list[str]
+
+
+class StepPartDocument(Part):
+    id: str
+    title: str
+    state: str
+    gates: list[str]
+    proof: str
+    way_back: str
+    changes: bool
+    hold: HoldPartDocument | None
+    first: str | None
+    all: str | None
+    expected: str | None
+    outcome: str
+
+
+class MoveDocument(Document, tag="legatum.move-standing/1"):
+    """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``."""
+
+    id: str
+    domain: str
+    file: str
+    drafted: str
+    at: str
+    state: str
+    next: str
+    premises: dict[str, object]
+    steps: list[StepPartDocument]
+
+
+class AdvanceDocument(Document, tag="legatum.advance/1"):
+    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused`` or ``declined``."""
+
+    domain: str
+    halt: str
+    step: str | None
+    until: str | None
+    reasons: list[str]
+    remedies: list[str]
+    done: list[str]
+
+
+def move_document(runbook: Runbook, standings: list[Standing], file: str, now: float) -> MoveDocument:
+    done = [each for each in standings if each.outcome]
+    following = next((each for each in standings if not each.outcome), None)
+    state = "complete" if following is None else "under way" if done else "drafted"
+    return MoveDocument(
+        id=runbook.id,
+        domain=name_text(runbook.domain),
+        file=file,
+        drafted=instant_text(runbook.drafted),
+        at=instant_text(now),
+        state=state,
+        next=_next(runbook, following, now),
+        premises=dict(runbook.premises),
+        steps=[_step(each, each is following) for each in standings],
+    )
+
+
+def _next(runbook: Runbook, following: Standing | None, now: float) -> str:
+    command = f"legatum move advance {name_text(runbook.domain)}"
+    if following is None:
+        return "nothing to do"
+    if following.bound is not None and following.bound.instant > now:
+        return f"{command}, not before {people_text(following.bound.instant, now)}"
+    return f"{command} ({following.step.title})"
+
+
+def _step(each: Standing, is_next: bool) -> StepPartDocument:
+    step, outcome, bound = each.step, each.outcome, each.bound
+    hold = None
+    if bound is not None:
+        considered = [f"{instant_text(when)}: {why}" for when, why in bound.parts]
+        hold = HoldPartDocument(not_before=instant_text(bound.instant), reason=bound.reason, rule=bound.rule, considered=considered)
+    return StepPartDocument(
+        id=step.id,
+        title=step.title,
+        state="done" if outcome else "next" if is_next else "to come",
+        gates=list(step.gates),
+        proof=step.proof,
+        way_back=step.way_back,
+        changes=step.changes,
+        hold=hold,
+        first=instant_text(outcome.first) if outcome else None,
+        all=instant_text(outcome.all) if outcome else None,
+        expected=None if outcome else instant_text(each.expected),
+        outcome=outcome.summary if outcome else "",
+    )
+
+
+def show_move(runbook: Runbook, standings: list[Standing], document: MoveDocument, now: float, screen: Screen) -> None:
+    """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
+    premises = runbook.premises
+    whole = f"{document.domain} from {premises.get('from')} to {premises.get('to')}: {document.state}"
+    end = f"; over on {people_text(standings[-1].expected, now)} if nothing is left waiting" if document.state != "complete" else ""
+    screen.verdict(True, whole + end, document.next)
+    screen.line()
+    screen.pairs(
+        [
+            ("old NS set", ", ".join(map(str, premises.get("old_ns", ())))),
+            ("new NS set", ", ".join(map(str, premises.get("new_ns", ())))),
+            (
+                "observed",
+                f"TTL at the parent {premises.get('parent_ttl')}, of the zone's own NS set {premises.get('apex_ns_ttl')}, "
+                f"longest in the zone {premises.get('longest_ttl')}; *no such name* {premises.get('negative_ttl')}",
+            ),
+            (
+                "assumed",
+                f"resolvers keep an answer at least {premises.get('floor')} s; a question takes at most {premises.get('time_out')} s; "
+                f"margin {duration_text(runbook.margin)}",
+            ),
+            ("move file", document.file),
+        ]
+    )
+    screen.line()
+    for number, each in enumerate(standings, 1):
+        _show_step(number, each, now, screen)
+
+
+def _show_step(number: int, each: Standing, now: float, screen: Screen) -> None:
+    step, outcome = each.step, each.outcome
+    if each.bound is not None:
+        tense = "held" if outcome else "hold"
+        screen.line(f"      {tense} until {people_text(each.bound.instant, now)}", QUIET if outcome else DOUBT)
+        screen.line(f"      because {each.bound.reason}", QUIET)
+    mark, style = ("✓", GOOD) if outcome else ("·", "")
+    when = people_text(outcome.all if outcome else each.expected, now)
+    screen.line(f"{number:>2} {mark}  {step.title}", style)
+    if outcome:
+        screen.line(f"      {when}: {outcome.summary}", QUIET)
+        return
+    screen.line(f"      expected {when}", QUIET)
+    if step.gates:
+        screen.line(f"      gate:  {'; '.join(step.gates)}", QUIET)
+    screen.line(f"      proof: {step.proof}", QUIET)
+    if step.changes:
+        screen.line(f"      back:  {step.way_back}", QUIET)
+
+
+def show_status(document: MoveDocument, standings: list[Standing], now: float, screen: Screen) -> None:
+    """One line a step."""
+    done = sum(1 for each in standings if each.outcome)
+    screen.verdict(True, f"{document.domain}: {document.state}, {done} of {len(standings)} steps done", document.next)
+    screen.line()
+    rows = []
+    for number, each in enumerate(standings, 1):
+        when = people_text(each.outcome.all if each.outcome else each.expected, now)
+        rows.append((number, "done" if each.outcome else "expected", when, each.outcome.summary if each.outcome else each.step.title))
+    screen.table(("", "", "when", "what"), rows, [QUIET if each.outcome else "" for each in standings])
+
+
+def advance_document(runbook: Runbook, halted: Halted, done: list[str]) -> AdvanceDocument:
+    return AdvanceDocument(
+        domain=name_text(runbook.domain),
+        halt=str(halted.halt),
+        step=halted.step.id if halted.step else None,
+        until=instant_text(halted.bound.instant) if halted.bound else None,
+        reasons=[halted.bound.reason] if halted.bound else [reason for reason, _ in halted.reasons],
+        remedies=[remedy for _, remedy in halted.reasons if remedy],
+        done=done,
+    )
+
+
+def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> None:
+    """Why it stopped, and when to come back."""
+    domain = name_text(runbook.domain)
+    screen.line()
+    match halted.halt:
+        case Halt.COMPLETE:
+            screen.verdict(True, f"{domain}: the move is complete", "note for the customer what was done: legatum move status " + domain)
+        case Halt.HOLDING if halted.bound and halted.step:
+            screen.verdict(
+                True,
+                f"{domain}: holding before step {halted.step.id!r} until {people_text(halted.bound.instant, now)}",
+                f"come back then with the same command, or stay with --wait: legatum move advance {domain}",
+            )
+            for _, why in halted.bound.parts:
+                screen.line(f"  because {why}", QUIET)
+        case Halt.REFUSED if halted.step:
+            reason, remedy = halted.reasons[0]
+            screen.verdict(
+                False, f"{domain}: step {halted.step.id!r} refused: {reason}", remedy or "mend that, then the same command again"
+            )
+            for reason, _ in halted.reasons[1:]:
+                screen.line(f"  also: {reason}", DOUBT)
+        case _ if halted.step:
+            screen.verdict(False, f"{domain}: stopped before step {halted.step.id!r}; nothing was changed by it", "say --yes to go ahead")

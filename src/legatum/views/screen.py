@@ -1,0 +1,63 @@
+"""The terminal, or whatever standard output is: colour and width from it, plain text when piped.
+
+Everything shown goes through :func:`clean`, so that no text from the network can steer a terminal.
+"""
+
+import sys
+from collections.abc import Iterable, Sequence
+
+from rich import box
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+_PIPED_WIDTH = 150
+GOOD, BAD, DOUBT, QUIET, STRONG = "green", "bold red", "yellow", "dim", "bold"
+
+
+def clean(text: object) -> str:
+    """Control characters as ``\\ooo``; line ends stay."""
+    return "".join(each if each.isprintable() or each == "\n" else f"\\{ord(each):03d}" for each in str(text))
+
+
+class Screen:
+    """Lines and tables on standard output."""
+
+    def __init__(self) -> None:
+        width = None if sys.stdout.isatty() else _PIPED_WIDTH
+        self._console = Console(file=sys.stdout, width=width, highlight=False, markup=False, emoji=False)
+
+    def line(self, text: object = "", style: str = "") -> None:
+        self._console.print(Text(clean(text), style=style))
+
+    def raw(self, text: str) -> None:
+        """Text that programs read: written as it is, without wrapping."""
+        sys.stdout.write(text if text.endswith("\n") else text + "\n")
+
+    def verdict(self, good: bool, text: str, following: str) -> None:
+        """The first two lines of every output: the verdict, and what to do next."""
+        self.line(text, GOOD + " bold" if good else BAD)
+        self.line(f"Next: {following}" if following else "Next: nothing to do")
+
+    def heading(self, text: str) -> None:
+        self.line()
+        self.line(text, STRONG)
+
+    def table(self, columns: Sequence[str], rows: Iterable[Sequence[object]], styles: Iterable[str] = ()) -> None:
+        """``styles``: one for each row, empty for the usual."""
+        table = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False, header_style="dim")
+        for column in columns:
+            table.add_column(Text(column), overflow="fold")
+        row_styles = iter(styles)
+        for row in rows:
+            table.add_row(*(Text(clean(cell)) for cell in row), style=next(row_styles, ""))
+        self._console.print(table)
+
+    def pairs(self, rows: Iterable[tuple[str, object]]) -> None:
+        """Names and values, a line each."""
+        table = Table(box=None, show_header=False, pad_edge=False)
+        table.add_column(style="dim", no_wrap=True)
+        table.add_column(overflow="fold")
+        for name, value in rows:
+            table.add_row(Text(name), Text(clean(value)))
+        self._console.print(table)

@@ -1,0 +1,338 @@
+"""A survey for people and programs."""
+
+from collections.abc import Iterable
+
+from legatum.core.duration import rough_text
+from legatum.core.findings import Finding, Severity
+from legatum.core.instant import instant_text
+from legatum.core.name import name_text, unicode_text
+from legatum.core.picture import Picture
+from legatum.core.presentation import address_text, rdata_texts
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import type_text
+from legatum.core.soa import negative_ttl, parse_soa
+from legatum.views.document import Document, Part
+from legatum.views.screen import BAD, DOUBT, QUIET, Screen
+
+
+class ParentPart(Part):
+    server: str
+    address: str
+    outcome: str
+    ns: list[str]
+    ttl: int | None
+    glue: dict[str, list[str]]
+
+
+class SoaPart(Part):
+    primary: str
+    mailbox: str
+    serial: int
+    refresh: int
+    retry: int
+    expire: int
+    minimum: int
+    ttl: int
+
+
+class ServerPart(Part):
+    server: str
+    address: str
+    outcome: str
+    authoritative: bool
+    soa: SoaPart | None
+    ns: list[str]
+    ns_ttl: int | None
+    tcp: str
+    milliseconds: float
+
+
+class HostPart(Part):
+    name: str
+    addresses: dict[str, int]
+    why: str
+
+
+class ResolverPart(Part):
+    name: str
+    address: str
+    outcome: str
+    ns: list[str]
+    ttl_left: int | None
+    serial: int | None
+
+
+class RegistrationPart(Part):
+    registrar: str
+    nameservers: list[str]
+    statuses: list[str]
+    expires: str
+
+
+class RecordPart(Part):
+    name: str
+    type: str
+    ttl: int
+    data: list[str]
+
+
+class FindingPart(Part):
+    slug: str
+    severity: str
+    title: str
+    seen: list[str]
+    why: str
+    remedy: str
+    standard: str
+    replies: list[int]
+
+
+class SurveyDocument(Document, tag="legatum.survey/1"):
+    """Everything observed about one domain, side by side, and the findings, worst first."""
+
+    domain: str
+    unicode: str
+    at: str
+    verdict: str
+    next: str
+    parent_zone: str
+    delegation: list[str]
+    delegation_ttl: int | None
+    own_ns: list[str]
+    own_ns_ttl: int | None
+    negative_ttl: int | None
+    parents: list[ParentPart]
+    servers: list[ServerPart]
+    hosts: list[HostPart]
+    contents: list[RecordPart]
+    resolvers: list[ResolverPart]
+    registration: RegistrationPart | None
+    findings: list[FindingPart]
+    questions: int
+
+
+def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDocument:
+    soas = [view.soa for view in picture.serving if view.soa]
+    verdict, following = _verdict(picture, findings)
+    return SurveyDocument(
+        domain=name_text(picture.domain),
+        unicode=unicode_text(picture.domain),
+        at=instant_text(picture.at),
+        verdict=verdict,
+        next=following,
+        parent_zone=name_text(picture.parent_zone),
+        delegation=_names(picture.delegation),
+        delegation_ttl=picture.parent_ttl,
+        own_ns=_names(picture.own_ns),
+        own_ns_ttl=picture.apex_ttl,
+        negative_ttl=max((negative_ttl(soa) for soa in soas), default=None),
+        parents=_parents(picture),
+        servers=_servers(picture),
+        hosts=_hosts(picture),
+        contents=[_record(each) for each in picture.contents.values() if each],
+        resolvers=_resolvers(picture),
+        registration=_registration(picture),
+        findings=[finding_part(each) for each in findings],
+        questions=picture.questions,
+    )
+
+
+def _verdict(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]:
+    domain = unicode_text(picture.domain)
+    serious = [each for each in findings if each.kind.severity != Severity.NOTICE]
+    if serious:
+        first = serious[0]
+        count = f", and {len(serious) - 1} more" if len(serious) > 1 else ""
+        return f"{domain}: {first.kind.severity}: {first.kind.title.lower()}{count}", first.kind.remedy
+    if not picture.delegation:
+        return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
+    return f"{domain}: healthy. The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}", ""
+
+
+def _names(names: Iterable[bytes]) -> list[str]:
+    return [name_text(name) for name in names]  # type: ignore[arg-type]
+
+
+def _listed(names: Iterable[bytes]) -> str:
+    return ", ".join(_names(names))
+
+
+def _parents(picture: Picture) -> list[ParentPart]:
+    return [
+        ParentPart(
+            server=name_text(view.server),
+            address=view.address,
+            outcome=view.outcome,
+            ns=_names(targets(view.ns)),
+            ttl=view.ns.ttl if view.ns else None,
+            glue={f"{name_text(each.name)} {each.type_text}": rdata_texts(each) for each in view.glue},
+        )
+        for view in picture.parents
+    ]
+
+
+def _servers(picture: Picture) -> list[ServerPart]:
+    return [
+        ServerPart(
+            server=name_text(view.server),
+            address=view.address,
+            outcome=view.outcome,
+            authoritative=view.authoritative,
+            soa=_soa(view.soa),
+            ns=_names(targets(view.ns)),
+            ns_ttl=view.ns.ttl if view.ns else None,
+            tcp="answers" if view.tcp_answered else view.tcp_outcome,
+            milliseconds=round(view.took * 1000, 2),
+        )
+        for view in picture.servers
+    ]
+
+
+def _soa(soa: RRset | None) -> SoaPart | None:
+    if soa is None:
+        return None
+    fields = parse_soa(soa.rdatas[0])
+    return SoaPart(primary=name_text(fields.primary), mailbox=name_text(fields.mailbox), ttl=soa.ttl, **_timers(fields._asdict()))
+
+
+def _timers(fields: dict[str, int]) -> dict[str, int]:
+    return {key: fields[key] for key in ("serial", "refresh", "retry", "expire", "minimum")}
+
+
+def _hosts(picture: Picture) -> list[HostPart]:
+    return [
+        HostPart(
+            name=name_text(host.name),
+            addresses={address_text(rdata): each.ttl for each in host.addresses for rdata in each.rdatas},
+            why=host.why if not host.addresses else "",
+        )
+        for host in picture.hosts.values()
+    ]
+
+
+def _resolvers(picture: Picture) -> list[ResolverPart]:
+    return [
+        ResolverPart(
+            name=view.name,
+            address=view.address,
+            outcome=view.outcome,
+            ns=_names(targets(view.ns)),
+            ttl_left=view.ns.ttl if view.ns else None,
+            serial=parse_soa(view.soa.rdatas[0]).serial if view.soa else None,
+        )
+        for view in picture.resolvers
+    ]
+
+
+def _registration(picture: Picture) -> RegistrationPart | None:
+    held = picture.registration
+    if held is None:
+        return None
+    return RegistrationPart(
+        registrar=held.registrar, nameservers=_names(held.nameservers), statuses=list(held.statuses), expires=held.expires
+    )
+
+
+def _record(rrset: RRset) -> RecordPart:
+    return RecordPart(name=name_text(rrset.name), type=type_text(rrset.rtype), ttl=rrset.ttl, data=rdata_texts(rrset))
+
+
+def finding_part(found: Finding) -> FindingPart:
+    kind = found.kind
+    return FindingPart(
+        slug=kind.slug,
+        severity=str(kind.severity),
+        title=kind.title,
+        seen=[each.seen for each in found.sightings],
+        why=kind.why,
+        remedy=kind.remedy,
+        standard=kind.standard,
+        replies=sorted({number for each in found.sightings for number in each.replies}),
+    )
+
+
+# For people
+
+
+def show_survey(document: SurveyDocument, screen: Screen) -> None:
+    bad = [each for each in document.findings if each.severity != "notice"]
+    screen.verdict(not bad and bool(document.delegation), document.verdict, document.next)
+    _show_findings(document, screen)
+    screen.heading(f"The parent, {_zone(document.parent_zone)}, hands out (TTL {_ttl(document.delegation_ttl)})")
+    rows = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ttl), _glue(each)) for each in document.parents]
+    screen.table(("server", "address", "NS set", "TTL", "glue"), rows)
+    screen.heading(f"The domain's own servers hand out (TTL {_ttl(document.own_ns_ttl)})")
+    rows5 = [
+        (
+            each.server, each.address, each.soa.serial if each.soa else "-", ", ".join(each.ns) or each.outcome, _seconds(each.ns_ttl),
+            "yes" if each.authoritative else "no", each.tcp, f"{each.milliseconds:.1f}",
+        )
+        for each in document.servers
+    ]  # fmt: skip
+    styles = ["" if each.soa and each.authoritative else BAD for each in document.servers]
+    screen.table(("server", "address", "serial", "NS set", "TTL", "authority", "over TCP", "ms"), rows5, styles)
+    _show_timers(document, screen)
+    if document.contents:
+        screen.heading("What visitors come for")
+        screen.table(
+            ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
+        )
+    _show_others(document, screen)
+
+
+def _show_findings(document: SurveyDocument, screen: Screen) -> None:
+    for each in document.findings:
+        screen.line()
+        screen.line(f"{each.severity}: {each.title}  [{each.slug}]", {"error": BAD, "warning": DOUBT}.get(each.severity, ""))
+        for seen in each.seen[:6]:
+            screen.line(f"  seen: {seen}")
+        if len(each.seen) > 6:
+            screen.line(f"  and {len(each.seen) - 6} more")
+        screen.line(f"  do:   {each.remedy}")
+
+
+def _show_timers(document: SurveyDocument, screen: Screen) -> None:
+    soa = next((each.soa for each in document.servers if each.soa), None)
+    if soa:
+        screen.line(
+            f"SOA: primary {soa.primary}, mailbox {soa.mailbox}, refresh {soa.refresh}, retry {soa.retry}, expire {soa.expire}; "
+            f"*no such name* is kept for {_ttl(document.negative_ttl)}",
+            QUIET,
+        )
+
+
+def _show_others(document: SurveyDocument, screen: Screen) -> None:
+    if document.resolvers:
+        screen.heading("Resolvers")
+        rows = [
+            (each.name, each.address, ", ".join(each.ns) or each.outcome, _ttl(each.ttl_left), each.serial or "-")
+            for each in document.resolvers
+        ]
+        screen.table(("resolver", "address", "NS set", "TTL left", "serial"), rows)
+    if document.registration:
+        held = document.registration
+        screen.heading("The registry")
+        screen.pairs(
+            [
+                ("registrar", held.registrar),
+                ("NS set", ", ".join(held.nameservers)),
+                ("status", ", ".join(held.statuses)),
+                ("expires", held.expires),
+            ]
+        )
+
+
+def _glue(each: ParentPart) -> str:
+    return "\n".join(f"{owner.split()[0]} {', '.join(data)}" for owner, data in each.glue.items()) or "none needed"
+
+
+def _zone(zone: str) -> str:
+    return "the root" if zone == "." else f".{zone}"
+
+
+def _ttl(seconds: int | None) -> str:
+    return "-" if seconds is None else f"{seconds}, {rough_text(seconds)}" if seconds >= 60 else f"{seconds} s"
+
+
+def _seconds(seconds: int | None) -> object:
+    return "-" if seconds is None else seconds

@@ -1,0 +1,1 @@
+"""DNS messages to and from bytes. No sockets: bytes in, messages out, and back."""

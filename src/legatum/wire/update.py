@@ -1,0 +1,94 @@
+"""Dynamic updates (RFC 2136): from what a zone holds and what it should hold to the records of an UPDATE message.
+
+Servers pass over some updates without a word, so the order here is the one that all of them carry out:
+
+* a changed RRset is deleted and added again in one message - adding alone leaves the TTL as it was on some;
+* deleting *all* NS records at the apex is ignored, and so is deleting the last one: the new ones are added first, then each
+  old one is deleted by value;
+* the SOA goes last, with a serial that is higher than the present one, else it is ignored.
+"""
+
+from legatum.core.name import Name
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import ANY, CNAME, NS, SOA
+from legatum.core.soa import parse_soa, serial_is_newer
+from legatum.core.zone import Zone
+from legatum.wire.message import ANY_CLASS, IN, NONE, UPDATE, Message, Question, Record
+
+
+def update_message(zone: Zone, wanted: Zone, ident: int) -> Message:
+    """The UPDATE that turns ``zone`` into ``wanted``, on condition that the zone's SOA is still the one of ``zone``."""
+    prerequisite = tuple(Record(zone.origin, SOA, IN, 0, rdata) for rdata in zone.soa_rrset.rdatas)
+    question = Question(zone.origin, SOA)
+    return Message(ident, UPDATE << 11, 0, (question,), prerequisite, update_records(zone, wanted))
+
+
+def update_records(zone: Zone, wanted: Zone) -> tuple[Record, ...]:
+    """The update section: what is to be deleted and added, in an order that leaves no name empty and no alias beside other data."""
+    apex_ns, soa = (zone.origin, NS), (zone.origin, SOA)
+    found: list[Record] = []
+    changed = [key for key in sorted(zone.keys | wanted.keys) if zone.get(*key) != wanted.get(*key) and key not in (apex_ns, soa)]
+    found += [Record(name, rtype, ANY_CLASS, 0, b"") for name, rtype in changed if zone.get(name, rtype)]
+    for key in changed:
+        found += _added(wanted.get(*key))
+    if zone.apex_ns != wanted.apex_ns:
+        found += _apex_ns(zone.apex_ns, wanted.apex_ns)
+    if zone.soa_rrset != wanted.soa_rrset:
+        found += _added(wanted.soa_rrset)
+    return tuple(found)
+
+
+def _apex_ns(present: RRset | None, wanted: RRset | None) -> list[Record]:
+    if wanted is None:
+        return []
+    old = present.rdatas if present else ()
+    ttl_changes = present is not None and present.ttl != wanted.ttl
+    again = [rdata for rdata in old if rdata in wanted.rdatas] if ttl_changes else []
+    found = [_add(wanted.name, NS, wanted.ttl, rdata) for rdata in wanted.rdatas if rdata not in old]
+    for rdata in again:
+        found += [_delete(wanted.name, NS, rdata), _add(wanted.name, NS, wanted.ttl, rdata)]
+    return found + [_delete(wanted.name, NS, rdata) for rdata in old if rdata not in wanted.rdatas]
+
+
+def _added(rrset: RRset | None) -> list[Record]:
+    return [_add(rrset.name, rrset.rtype, rrset.ttl, rdata) for rdata in rrset.rdatas] if rrset else []
+
+
+def _add(name: Name, rtype: int, ttl: int, rdata: bytes) -> Record:
+    return Record(name, rtype, IN, ttl, rdata)
+
+
+def _delete(name: Name, rtype: int, rdata: bytes) -> Record:
+    return Record(name, rtype, NONE, 0, rdata)
+
+
+def apply_update(zone: Zone, records: tuple[Record, ...]) -> Zone:
+    """What a server makes of an update section (RFC 2136 s3.4.2), with the silent exceptions that servers make."""
+    for record in records:
+        zone = _applied(zone, record)
+    return zone
+
+
+def _applied(zone: Zone, record: Record) -> Zone:
+    key = (record.name, record.rtype)
+    present = zone.get(*key)
+    if record.rclass == ANY_CLASS:
+        keys = {key} if record.rtype != ANY else {each for each in zone.keys if each[0] == record.name}
+        return zone.without(each for each in keys if not (each[0] == zone.origin and each[1] in (NS, SOA)))
+    if record.rclass == NONE:
+        if present is None or key == (zone.origin, SOA) or (key == (zone.origin, NS) and present.rdatas == (record.rdata,)):
+            return zone
+        left = tuple(rdata for rdata in present.rdatas if rdata != record.rdata)
+        return zone.with_rrsets([present._replace(rdatas=left)]) if left else zone.without([key])
+    if record.rtype == SOA:
+        newer = serial_is_newer(parse_soa(record.rdata).serial, zone.soa.serial)
+        return zone.with_rrsets([RRset(record.name, SOA, record.ttl, (record.rdata,))]) if newer else zone
+    if _alias_conflict(zone, record):
+        return zone
+    rdatas = {record.rdata, *(present.rdatas if present and record.rtype != CNAME else ())}
+    return zone.with_rrsets([RRset(record.name, record.rtype, record.ttl, tuple(sorted(rdatas)))])
+
+
+def _alias_conflict(zone: Zone, record: Record) -> bool:
+    others = {rtype for name, rtype in zone.keys if name == record.name and rtype != record.rtype}
+    return (record.rtype == CNAME and bool(others)) or (record.rtype != CNAME and CNAME in others)

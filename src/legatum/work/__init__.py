@@ -1,0 +1,1 @@
+"""What the commands do: core, net, services and journal put together."""

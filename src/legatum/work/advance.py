@@ -1,0 +1,137 @@
+"""Carrying out a move, step by step: hold, look, gate, intent, effect, proof, outcome.
+
+A step whose effect is already there is recorded, not done again; that is also how an intent is settled of which nothing more
+is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the reason.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from pathlib import Path
+
+from legatum.core.fault import BadInput, Fault, GateShut
+from legatum.core.moves.provider import APEX, SWITCH
+from legatum.core.name import name_text
+from legatum.core.runbook import Outcome, Runbook, Step, hold_of, next_step
+from legatum.core.timing import Bound
+from legatum.journal.journal import Journal
+from legatum.net.evidence import Evidence
+from legatum.work.outside import Outside
+from legatum.work.steps import Action, Job, action_of
+
+COMMITTING = (APEX, SWITCH)
+
+
+class Halt(StrEnum):
+    """Why an advance came to its end."""
+
+    COMPLETE = "complete"
+    HOLDING = "holding"
+    REFUSED = "refused"
+    DECLINED = "declined"
+
+
+@dataclass(frozen=True)
+class Halted:
+    """``bound``: the hold it stopped at; ``reasons``: what does not hold, with remedies."""
+
+    halt: Halt
+    step: Step | None = None
+    bound: Bound | None = None
+    reasons: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Ways:
+    """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; the rest are told."""
+
+    wait: bool
+    ask: Callable[[Step, list[str]], bool]
+    begin: Callable[[Step], None]
+    hold: Callable[[Step, Bound], None]
+    done: Callable[[Step, Outcome], None]
+    only_show: bool = False
+
+
+async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
+    """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
+    outcomes = journal.outcomes(runbook.id)
+    while step := next_step(runbook, outcomes):
+        now = outside.clock.now()
+        bound = hold_of(runbook, step, outcomes, now)
+        if bound is not None and now < bound.instant:
+            ways.hold(step, bound)
+            if not ways.wait:
+                return Halted(Halt.HOLDING, step, bound)
+            await outside.clock.until(bound.instant)
+        job = Job(outside, runbook, step, outcomes, path)
+        halted, outcome = await _carry_out(job, journal, ways)
+        if halted is not None or outcome is None:
+            return halted or Halted(Halt.DECLINED, step)
+        outcomes[step.id] = outcome
+        ways.done(step, outcome)
+    return Halted(Halt.COMPLETE)
+
+
+async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+    ways.begin(job.step)
+    evidence = job.outside.evidence()
+    try:
+        action = action_of(job)
+        outcome = await action.seen()
+        if outcome is None:
+            halted = await _gate(job, action, ways)
+            if halted is not None:
+                return halted, None
+            outcome = await _perform(job, action, journal, evidence)
+        journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+    except GateShut as shut:
+        return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
+    finally:
+        job.outside.asker.heard.remove(evidence)
+    return None, outcome
+
+
+async def _gate(job: Job, action: Action, ways: Ways) -> Halted | None:
+    refusals = await action.gate()
+    if refusals:
+        return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
+    if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):
+        return Halted(Halt.DECLINED, job.step)
+    return None
+
+
+async def _perform(job: Job, action: Action, journal: Journal, evidence: Evidence) -> Outcome:
+    clock = job.outside.clock
+    journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title)
+    try:
+        return await action.perform()
+    except Fault as fault:
+        journal.fail(job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence)
+        raise
+
+
+def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
+    """Has the outcomes of ``step`` and all steps after it count no longer.
+
+    Raises :class:`BadInput` once the first NS set has changed: from then on both sides are in use.
+    """
+    outcomes = journal.outcomes(runbook.id)
+    order = [each.id for each in runbook.steps]
+    if step not in order:
+        raise BadInput(f"no step {step!r} in this move", f"steps: {', '.join(order)}")
+    committed = [each for each in COMMITTING if each in outcomes]
+    if committed:
+        raise BadInput(
+            f"the step {committed[0]!r} is done: both sides are in use",
+            "make edits on both sides, or wait for the end of the move",
+        )
+    for each in order[order.index(step) :]:
+        if each in outcomes:
+            journal.forget(
+                runbook.id,
+                runbook.domain,
+                each,
+                now,
+                f"to be done again from {step} on, for {name_text(runbook.domain)}",
+            )

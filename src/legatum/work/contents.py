@@ -1,0 +1,72 @@
+"""Where a zone's contents come from: a provider, a master file, or a server that allows a transfer."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, parse_domain, parse_name
+from legatum.core.presentation import parse_master
+from legatum.core.zone import Zone
+from legatum.net.transfer import transfer
+from legatum.services.update_provider import open_key
+from legatum.settings.document import KeyReference
+from legatum.work.outside import Outside
+
+
+@dataclass(frozen=True)
+class Contents:
+    """A zone and how it was got: ``source`` names the place, ``way`` the means."""
+
+    zone: Zone
+    source: str
+    way: str
+
+
+def read_master_file(path: Path, origin: Name | None = None) -> Contents:
+    """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises :class:`BadInput`."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise BadInput(f"{path}: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise BadInput(f"{path}: not UTF-8", "master files are ASCII text") from None
+    return Contents(parse_master(text, origin or _origin_of(path, text), str(path)), str(path), "master file")
+
+
+def _origin_of(path: Path, text: str) -> Name:
+    for line in text.splitlines():
+        words = line.split(";")[0].split()
+        if len(words) == 2 and words[0].upper() == "$ORIGIN":
+            return parse_name(words[1])
+        if words:
+            break
+    stem = path.name.removesuffix(".zone").removesuffix(".txt")
+    if "." in stem:
+        return parse_domain(stem)
+    raise BadInput(f"{path}: which zone is this?", "begin the file with $ORIGIN, or give the domain")
+
+
+async def contents_of(outside: Outside, place: str, domain: Name | None) -> Contents:
+    """The zone at a place: a provider's name, a file, or ``server:ADDRESS``. Raises :class:`BadInput` or :class:`OutsideFault`."""
+    if place in outside.settings.providers:
+        zone = await outside.provider(place).fetch(_needed(domain, place))
+        return Contents(zone, place, "zone transfer")
+    if place.startswith("server:"):
+        address = place.removeprefix("server:")
+        return Contents(await transfer(outside.asker, address, _needed(domain, place)), address, "zone transfer")
+    if Path(place).exists() or "/" in place or place.endswith(".zone"):
+        return read_master_file(Path(place), domain)
+    known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
+    raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
+
+
+async def contents_at(outside: Outside, address: str, domain: Name, key: KeyReference | None) -> Contents:
+    """By a transfer from one server, signed with a key if one is given."""
+    opened = open_key(key, outside.folder) if key else None
+    return Contents(await transfer(outside.asker, address, domain, opened), address, "zone transfer")
+
+
+def _needed(domain: Name | None, place: str) -> Name:
+    if domain is None:
+        raise BadInput(f"which zone at {place}?", "give --domain")
+    return domain

@@ -1,0 +1,115 @@
+"""Everything outside, opened from the settings: clock, asker, providers, registrars, resolvers."""
+
+import asyncio
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from legatum.core.duration import parse_duration
+from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.name import Name, name_text, parse_name
+from legatum.core.timing import Caution
+from legatum.net.asker import Asker, Patience
+from legatum.net.clock import Clock, SystemClock, WorldControl
+from legatum.net.evidence import Evidence
+from legatum.net.roots import PUBLIC_ROOTS
+from legatum.net.route import Endpoint, Route
+from legatum.net.walk import Walker
+from legatum.services.opening import open_provider, open_registrar
+from legatum.services.provider import Provider
+from legatum.services.registrar import Registrar
+from legatum.settings.document import Settings
+from legatum.settings.reading import read_settings
+from legatum.settings.secret import read_secret
+
+
+@dataclass
+class Outside:
+    """``folder``: where the settings file stands; what it names is relative to that."""
+
+    settings: Settings
+    folder: Path
+    clock: Clock
+    asker: Asker
+    roots: dict[Name, tuple[str, ...]]
+
+    def walker(self) -> Walker:
+        """A new one for each look: what it learns must not outlive a change."""
+        return Walker(self.asker, self.roots)
+
+    def provider(self, name: str) -> Provider:
+        return open_provider(name, self.settings, self.folder, self.asker)
+
+    def registrar(self, name: str) -> Registrar:
+        return open_registrar(name, self.settings, self.folder, self.asker)
+
+    def evidence(self) -> Evidence:
+        """Collects every reply from now on."""
+        kept = Evidence()
+        self.asker.heard.append(kept)
+        return kept
+
+    @property
+    def caution(self) -> Caution:
+        house, patience = self.settings.house, self.asker.patience
+        time_out = int(-(-patience.timeout * patience.tries // 1))
+        return Caution(parse_duration(house.floor), time_out, parse_duration(house.margin))
+
+    async def addresses(self, servers: Iterable[Name]) -> dict[Name, tuple[str, ...]]:
+        """All addresses of each server. Raises :class:`OutsideFault` for a server without any."""
+        walker = self.walker()
+        names = list(servers)
+        found = dict(zip(names, await asyncio.gather(*(walker.addresses(name) for name in names)), strict=True))
+        for name, addresses in found.items():
+            if not addresses:
+                raise OutsideFault(f"{name_text(name)} has no address", "is the name spelt right, and does its zone answer?")
+        return found
+
+    async def until_seen(self, look: Callable[[], Awaitable[str]], what: str) -> float:
+        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing.
+
+        Raises :class:`OutsideFault` when the house's patience is over.
+        """
+        poll, patience = parse_duration(self.settings.house.poll), parse_duration(self.settings.house.patience)
+        given_up = self.clock.now() + patience
+        while missing := await look():
+            if self.clock.now() > given_up:
+                raise OutsideFault(
+                    f"{what}: not seen within {self.settings.house.patience}: {missing}",
+                    "look into it, then go on with the same command",
+                )
+            await self.clock.until(self.clock.now() + poll)
+        return self.clock.now()
+
+
+@asynccontextmanager
+async def open_outside(path: Path) -> AsyncIterator[Outside]:
+    """Opens what the settings file describes. Raises :class:`BadInput`."""
+    settings = read_settings(path)
+    folder = path.parent
+    clock: Clock = SystemClock()
+    if settings.clock:
+        host, port = _place(settings.clock.control)
+        clock = WorldControl(host, port, read_secret(settings.clock.token, folder))
+        await clock.refresh()
+    mapping = settings.network.map
+    route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
+    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries))
+    try:
+        yield Outside(settings, folder, clock, asker, _roots(settings))
+    finally:
+        asker.close()
+
+
+def _roots(settings: Settings) -> dict[Name, tuple[str, ...]]:
+    given = settings.network.roots
+    table = PUBLIC_ROOTS if given == "public" else given
+    return {parse_name(name.rstrip(".") + "."): tuple(addresses) for name, addresses in table.items()}
+
+
+def _place(text: str) -> tuple[str, int]:
+    host, _, port = text.rpartition(":")
+    if not host or not port.isdecimal():
+        raise BadInput(f"settings: {text!r} is no host and port", "write HOST:PORT")
+    return host.strip("[]"), int(port)

@@ -1,0 +1,143 @@
+"""Putting a zone at a provider: what will change, the change, and proof on every server."""
+
+import asyncio
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from legatum.core.difference import Difference, zone_differences
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.name import Name, name_text
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import NS, SOA
+from legatum.core.runbook import Outcome
+from legatum.core.soa import parse_soa, serial_at_least, serial_is_newer
+from legatum.core.zone import Zone
+from legatum.journal.journal import Journal
+from legatum.services.provider import Provider
+from legatum.work.outside import Outside
+
+
+@dataclass(frozen=True)
+class Publication:
+    """``current``: what the provider serves now; ``wanted``: what it will; ``differences``: current on the left."""
+
+    provider: Provider
+    current: Zone
+    wanted: Zone
+    differences: tuple[Difference, ...]
+
+    @property
+    def is_needed(self) -> bool:
+        return any((each.name, each.rtype) != (self.wanted.origin, SOA) for each in self.differences)
+
+
+@dataclass(frozen=True)
+class Published:
+    """From when on the first and all servers had it (seconds since 1970), the serial, and the addresses that showed it."""
+
+    first: float
+    all: float
+    serial: int
+    addresses: tuple[str, ...]
+
+
+def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
+    """The zone with another NS set at the apex."""
+    return zone.with_rrsets([rrset(zone.origin, NS, ttl, servers)])
+
+
+def for_provider(zone: Zone, current: Zone, provider: Provider, ns_ttl: int | None = None) -> Zone:
+    """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its source have.
+
+    ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given. Where the NS set is the provider's it stays as it is.
+    """
+    present_ns = zone.apex_ns
+    ttl = ns_ttl if ns_ttl is not None else present_ns.ttl if present_ns else 86400
+    wanted = with_ns_set(zone, provider.servers, ttl)
+    if not provider.changes_apex_ns and current.apex_ns:
+        wanted = wanted.with_rrsets([current.apex_ns])
+    soa = zone.soa._replace(primary=current.soa.primary, serial=current.soa.serial)
+    renamed = RRset(zone.origin, SOA, zone.soa_rrset.ttl, (soa.rdata(),))
+    wanted = wanted.with_rrsets([renamed])
+    if wanted == current:
+        return wanted
+    return wanted.with_serial(serial_at_least(current.soa.serial, zone.soa.serial))
+
+
+async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None, create: bool = False) -> Publication:
+    """What publishing ``zone`` would change. Raises :class:`GateShut` when the provider does not have the zone.
+
+    With ``create`` it is made first where the settings say how.
+    """
+    try:
+        current = await provider.fetch(zone.origin)
+    except OutsideFault as fault:
+        if not create or not await provider.create(zone.origin):
+            raise GateShut(
+                f"{provider.name} does not have the zone {name_text(zone.origin)}, or does not let it be read ({fault.message})",
+                f"create it at {provider.name}, or set `create` for it in the settings",
+            ) from fault
+        current = await provider.fetch(zone.origin)
+    wanted = for_provider(zone, current, provider, ns_ttl)
+    return Publication(provider, current, wanted, zone_differences(current, wanted))
+
+
+async def carry_out(outside: Outside, publication: Publication) -> Published:
+    """Makes the change, waits until every server has it, and reads it back. Raises :class:`OutsideFault`, saying what is missing."""
+    provider, wanted = publication.provider, publication.wanted
+    first = outside.clock.now()
+    await provider.apply(publication.current, wanted)
+    seen = await prove(outside, provider, wanted)
+    return Published(first, seen.all, seen.serial, seen.addresses)
+
+
+async def publish(outside: Outside, publication: Publication) -> Published:
+    """:func:`carry_out` by itself, outside a move: with its intent and its outcome in the journal."""
+    journal = Journal(outside.settings.journal, outside.folder)
+    domain, now = publication.wanted.origin, outside.clock.now()
+    evidence = outside.evidence()
+    journal.intend("", domain, "publish", now, f"publish at {publication.provider.name}: {len(publication.differences)} RRsets change")
+    try:
+        done = await carry_out(outside, publication)
+    except OutsideFault as fault:
+        journal.fail("", domain, "publish", outside.clock.now(), fault.message, evidence)
+        raise
+    finally:
+        outside.asker.heard.remove(evidence)
+    summary = f"every server of {publication.provider.name} answers with serial {done.serial}; contents equal"
+    journal.settle("", domain, Outcome("publish", done.first, done.all, summary), outside.clock.now(), evidence)
+    return done
+
+
+async def prove(outside: Outside, provider: Provider, wanted: Zone) -> Published:
+    """Waits until every server of the provider answers with ``wanted``'s serial or a newer one, then reads the contents back."""
+    servers = await outside.addresses(provider.servers)
+    addresses = tuple(address for each in servers.values() for address in each)
+    began = outside.clock.now()
+
+    async def missing() -> str:
+        return "; ".join(await _behind(outside, addresses, wanted))
+
+    seen = await outside.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}")
+    served = await provider.fetch(wanted.origin)
+    left = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
+    if left:
+        listed = ", ".join(f"{name_text(each.name)} {(each.left or each.right or wanted.soa_rrset).type_text}" for each in left[:5])
+        raise OutsideFault(
+            f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}",
+            "does the provider take every record type? `legatum compare` shows what it serves",
+        )
+    return Published(began, seen, served.soa.serial, addresses)
+
+
+async def _behind(outside: Outside, addresses: tuple[str, ...], wanted: Zone) -> list[str]:
+    """What each server that does not have the zone's serial yet says instead."""
+    replies = await asyncio.gather(*(outside.asker.ask(address, wanted.origin, SOA) for address in addresses))
+    behind = []
+    for reply in replies:
+        soa = reply.find(SOA) if reply.authoritative else None
+        if soa is None:
+            behind.append(f"{reply.server}: {reply.outcome}")
+        elif serial_is_newer(wanted.soa.serial, serial := parse_soa(soa.rdatas[0]).serial):
+            behind.append(f"{reply.server}: still serial {serial}, not {wanted.soa.serial}")
+    return behind

@@ -1,0 +1,37 @@
+"""The actions that steps name, one file each: look whether it is done, check the gate, do it, prove it."""
+
+from legatum.core.fault import BadInput
+from legatum.work.steps.action import Action, Job, Refusal
+from legatum.work.steps.apex_ns import ApexNs
+from legatum.work.steps.apex_ttl import ApexTtl
+from legatum.work.steps.compare import Compare
+from legatum.work.steps.confirm import Confirm
+from legatum.work.steps.end import End
+from legatum.work.steps.gather import Gather
+from legatum.work.steps.parents import Parents
+from legatum.work.steps.publish import Publish
+from legatum.work.steps.ready import Ready
+from legatum.work.steps.switch import Switch
+
+_ACTIONS: dict[str, type[Action]] = {
+    "gather": Gather,
+    "publish": Publish,
+    "compare": Compare,
+    "apex-ttl": ApexTtl,
+    "ready": Ready,
+    "apex-ns": ApexNs,
+    "switch": Switch,
+    "parents": Parents,
+    "confirm": Confirm,
+    "end": End,
+}
+
+
+def action_of(job: Job) -> Action:
+    """The action that carries out the job's step. Raises :class:`BadInput` for a name that none has."""
+    if job.step.action not in _ACTIONS:
+        raise BadInput(f"step {job.step.id!r}: no action {job.step.action!r}", f"known: {', '.join(_ACTIONS)}")
+    return _ACTIONS[job.step.action](job)
+
+
+__all__ = ["Action", "Job", "Refusal", "action_of"]

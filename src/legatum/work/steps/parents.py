@@ -1,0 +1,30 @@
+"""Watching the parent's servers until every one of them hands out the new NS set, and nothing of the old one."""
+
+import asyncio
+
+from legatum.core.name import name_text
+from legatum.core.rrset import targets
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Outcome
+from legatum.net.walk import referral
+from legatum.work.steps.action import Action
+
+
+class Parents(Action):
+    async def perform(self) -> Outcome:
+        job, asker = self.job, self.job.outside.asker
+        cut = await job.outside.walker().parent_of(job.domain)
+        first: float | None = None
+
+        async def behind() -> str:
+            nonlocal first
+            replies = await asyncio.gather(*(asker.ask(address, job.domain, NS) for address in cut.addresses))
+            sets = {reply.server: targets(referral(cut.zone, reply) or reply.find(NS)) for reply in replies}
+            late = [address for address, names in sets.items() if names != job.new_ns]
+            if first is None and len(late) < len(sets):
+                first = self.now()
+            return f"the old NS set is still handed out by {', '.join(late)}" if late else ""
+
+        everywhere = await job.outside.until_seen(behind, f"the new NS set at the servers of {name_text(cut.zone)}")
+        summary = f"all {len(cut.addresses)} addresses of the servers of {name_text(cut.zone)} hand out exactly the new set"
+        return self.outcome(everywhere if first is None else first, everywhere, summary)

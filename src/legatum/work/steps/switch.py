@@ -1,0 +1,49 @@
+"""The NS set at the registrar: exactly the new names, none of the old ones left."""
+
+from legatum.core.fault import OutsideFault
+from legatum.core.runbook import Outcome
+from legatum.core.verdict import names_said
+from legatum.work.steps.action import Action, Refusal
+from legatum.work.steps.ready import new_side_refusals
+
+
+class Switch(Action):
+    async def gate(self) -> list[Refusal]:
+        refusals = await new_side_refusals(self.job)
+        held = await self.job.registrar.registration(self.job.domain)
+        stops = [status for status in held.statuses if "UpdateProhibited" in status or status == "pendingTransfer"]
+        if stops:
+            refusals.append(
+                Refusal(
+                    f"the registration's status forbids it: {', '.join(stops)}",
+                    "unlock the domain at the registrar first",
+                )
+            )
+        if set(held.nameservers) not in (set(self.job.old_ns), set(self.job.new_ns)):
+            reason = f"the registrar holds {names_said(sorted(held.nameservers))}, neither the old nor the new set"
+            refusals.append(Refusal(reason, "somebody changed it since the move was drafted: find out who, then draft again"))
+        return refusals
+
+    async def preview(self) -> list[str]:
+        held = await self.job.registrar.registration(self.job.domain)
+        return [f"NS set at {self.job.registrar.name}: {names_said(sorted(held.nameservers))} → {names_said(self.job.new_ns)}"]
+
+    async def seen(self) -> Outcome | None:
+        held = await self.job.registrar.registration(self.job.domain)
+        if set(held.nameservers) != set(self.job.new_ns):
+            return None
+        now = self.now()
+        return self.outcome(now, now, "the registry holds exactly the new set already")
+
+    async def perform(self) -> Outcome:
+        registrar, domain, wanted = self.job.registrar, self.job.domain, set(self.job.new_ns)
+        present = set((await registrar.registration(domain)).nameservers)
+        first = self.now()
+        said = await registrar.change_nameservers(domain, sorted(wanted - present), sorted(present - wanted))
+        held = set((await registrar.registration(domain)).nameservers)
+        if held != wanted:
+            raise OutsideFault(
+                f"{registrar.name} said {said}, but the registry holds {names_said(sorted(held))}",
+                "look at the registrar's own pages",
+            )
+        return self.outcome(first, self.now(), f"{said}; the registry holds exactly {names_said(sorted(held))}")
