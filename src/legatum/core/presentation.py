@@ -1,4 +1,4 @@
-"""Text for people, and master files (RFC 1035 s5): the only place where record data becomes text or comes from it.
+"""Record data as text and from text (RFC 1035 s5.1): the only place where one becomes the other; and master files written.
 
 The general library does the work; it is imported when first needed, because most commands ask before they show.
 """
@@ -7,8 +7,8 @@ from collections.abc import Iterable
 
 from legatum.core.difference import Difference
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, absolute_text, name_text, parse_name
-from legatum.core.rrset import RRset, rrset
+from legatum.core.name import Name, absolute_text, name_text
+from legatum.core.rrset import RRset
 from legatum.core.rrtype import type_text
 from legatum.core.zone import Zone
 
@@ -55,42 +55,8 @@ def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
         parsed = dns.rdata.from_text(dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), text, origin=relative_to, relativize=False)
         return parsed.to_digestable(relative_to)
     except (dns.exception.DNSException, ValueError) as error:
-        raise BadInput(f"{text!r} is no data for a {type_text(rtype)} record: {error}") from error
-
-
-def parse_master(text: str, origin: Name, file: str = "<text>") -> Zone:
-    """The zone that a master file holds. ``$INCLUDE`` is refused.
-
-    Raises :class:`BadInput` with file, line and what is wrong for text that is no master file, and for one without SOA.
-    """
-    import dns.exception
-    import dns.name
-    import dns.rdataclass
-    import dns.tokenizer
-    import dns.zone
-    import dns.zonefile
-
-    library_origin = dns.name.from_text(absolute_text(origin))
-    library_zone = dns.zone.Zone(library_origin, relativize=False)
-    tokens = dns.tokenizer.Tokenizer(text, filename=file)
-    try:
-        with library_zone.writer(replacement=True) as transaction:
-            dns.zonefile.Reader(tokens, dns.rdataclass.IN, transaction, allow_include=False).read()
-    except dns.exception.SyntaxError as error:
-        raise BadInput(str(error), "mend that line and try again") from error
-    except (dns.exception.DNSException, ValueError, KeyError) as error:
-        where, line = tokens.where()
-        raise BadInput(f"{where}:{line}: {error}", "mend that line and try again") from error
-    rrsets = []
-    for owner, rdataset in library_zone.iterate_rdatasets():
-        datas = (rdata.to_digestable(library_origin) for rdata in rdataset)
-        rrsets.append(rrset(parse_name(owner.to_text()), int(rdataset.rdtype), rdataset.ttl, datas))
-    zone = Zone(origin, rrsets)
-    try:
-        _ = zone.soa
-    except (KeyError, ValueError):
-        raise BadInput(f"{file}: no SOA record at {name_text(origin)}", "is the origin right? a zone has one SOA at its apex") from None
-    return zone
+        why = "" if str(error).endswith("is malformed.") else f": {error}"
+        raise BadInput(f"{text!r} is no data for a {type_text(rtype)} record{why}") from error
 
 
 def master_text(zone: Zone, comments: Iterable[str] = ()) -> str:

@@ -9,7 +9,7 @@ import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.name import ROOT, Name, is_under, name_text
+from legatum.core.name import ROOT, Name, ancestors, is_under, name_text
 from legatum.core.presentation import address_text
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import AAAA, CNAME, NS, A
@@ -99,12 +99,20 @@ class Walker:
         cut = self._known_above(domain)
         for _ in range(_DEEPEST):
             reply = await self._ask_any(cut, domain, NS)
-            if reply is None or reply.authoritative:
-                return cut
-            ns = referral(cut.zone, reply)
-            if ns is None or ns.name == domain:
-                return cut
+            ns = referral(cut.zone, reply) if reply else None
+            if reply is None or ns is None or ns.name == domain:
+                return await self._leapt_over(cut, domain, seen)
             cut = await self._follow(cut, ns, reply, seen)
+        return cut
+
+    async def _leapt_over(self, cut: Cut, domain: Name, seen: frozenset[Name]) -> Cut:
+        """Servers that serve a zone and a zone below it refer straight from the upper one: look for zones in between."""
+        between = [each for each in ancestors(domain)[1:] if is_under(each, cut.zone) and each != cut.zone]
+        for zone in reversed(between):
+            reply = await self._ask_any(cut, zone, NS)
+            ns = reply.find(NS) if reply and reply.authoritative else None
+            if reply and ns:
+                cut = await self._follow(cut, ns, reply, seen)
         return cut
 
     def _known_above(self, domain: Name) -> Cut:

@@ -12,8 +12,9 @@ from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
 
+from legatum.core.masterfile import parse_master
 from legatum.core.name import ROOT, Name, below, parse_name
-from legatum.core.presentation import parse_master, parse_rdata
+from legatum.core.presentation import parse_rdata
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import AAAA, NS, SOA, A
 from legatum.core.soa import SoaFields

@@ -55,7 +55,8 @@ class Edns(NamedTuple):
 class Message(NamedTuple):
     """A whole message. Sections hold records in order; :func:`rrsets` groups one.
 
-    ``rcode`` includes the EDNS bits. ``tsig_at`` is the offset of a closing TSIG record, for checking its signature.
+    ``flags`` are without the response code, ``rcode`` includes the EDNS bits. ``tsig_at`` is the
+    offset of a closing TSIG record, for checking its signature.
     """
 
     id: int
@@ -126,7 +127,7 @@ def _decode(wire: bytes) -> Message:
     additional, edns, rcode, tsig_at, at = _read_additional(wire, at, counts[3], memo, flags & 15)
     if at != len(wire):
         raise Malformed(f"{len(wire) - at} octets after the end")
-    return Message(ident, flags, rcode, tuple(questions), answer, authority, additional, edns, tsig_at)
+    return Message(ident, flags & ~15, rcode, tuple(questions), answer, authority, additional, edns, tsig_at)
 
 
 def read_name(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tuple[Name, int]:
@@ -274,7 +275,7 @@ def encode(message: Message, limit: int = MAX_MESSAGE) -> bytes:
 
 def _pack(message: Message, sections: list[Sequence[Record]], tail: bytes, limit: int, flags: int) -> tuple[bytes, bool]:
     counts = [len(section) for section in sections]
-    flags = flags & ~15 | message.rcode & 15
+    flags |= message.rcode & 15
     out = bytearray(_HEADER.pack(message.id, flags, len(message.questions), counts[0], counts[1], counts[2] + bool(tail)))
     seen: dict[bytes, int] = {}
     for question in message.questions:

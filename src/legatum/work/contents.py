@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
+from legatum.core.masterfile import parse_master
 from legatum.core.name import Name, parse_domain, parse_name
-from legatum.core.presentation import parse_master
 from legatum.core.zone import Zone
 from legatum.net.transfer import transfer
 from legatum.services.update_provider import open_key

@@ -23,7 +23,7 @@ def _each(picture: Picture, holds: Callable[[ServerView], bool]) -> Iterator[Sig
 @finding(
     "server-silent", Severity.ERROR, "A name server does not answer",
     why="Visitors whose resolver picks this server wait for seconds or fail.",
-    remedy="Is the server up, and UDP port 53 open to it? If it is gone for good, take it out of the NS set.",
+    remedy="Check that the server is up and that UDP port 53 is open to it. If it is gone for good, take it out of the NS set.",
     standard="RFC 2182 s3",
 )  # fmt: skip
 def server_silent(picture: Picture) -> Iterator[Sighting]:

@@ -17,7 +17,7 @@ def _soa(picture: Picture) -> SoaFields | None:
 @finding(
     "serials-differ", Severity.WARNING, "The servers have different versions of the zone",
     why="Visitors get old or new data depending on the server asked. Just after an edit this is normal for seconds.",
-    remedy="Look again in a minute. If it stays: may the secondary transfer, and was the serial raised?",
+    remedy="Look again in a minute. If it stays, check that the secondary may transfer and that the serial was raised.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
 def serials_differ(picture: Picture) -> Iterator[Sighting]:

@@ -1,0 +1,91 @@
+"""What an authoritative server must answer: the examples of RFC 4592 s2.2.1, referrals, aliases, denials."""
+
+import pytest
+from hypothesis import given, settings
+
+from legatum.core.answering import NOERROR, NXDOMAIN, REFUSED, ServedZone, answer_from
+from legatum.core.masterfile import parse_master
+from legatum.core.name import parse_name
+from legatum.core.presentation import rdata_texts
+from legatum.core.rrtype import AAAA, ANY, CNAME, DS, MX, NS, SOA, TXT, A
+from legatum.core.zone import Zone
+from tests.strategies import zones
+
+# RFC 4592 s2.2.1, with addresses for its hosts.
+WILDCARDS = """
+@ 3600 IN SOA ns.example.com. hostmaster.example.com. 1 3600 900 604800 60
+@ 3600 IN NS ns.example.com.
+@ 3600 IN NS ns.example.net.
+* 3600 IN TXT "this is a wildcard"
+* 3600 IN MX 10 host1.example.
+sub.* 3600 IN TXT "this is not a wildcard"
+host1 3600 IN A 192.0.2.1
+_ssh._tcp.host1 3600 IN SRV 0 0 22 host1
+_ssh._tcp.host2 3600 IN SRV 0 0 22 host1
+subdel 3600 IN NS ns.example.com.
+subdel 3600 IN NS ns.example.net.
+glued 3600 IN NS ns.glued
+ns.glued 3600 IN A 192.0.2.9
+www 3600 IN CNAME host1
+out 3600 IN CNAME elsewhere.test.
+loop 3600 IN CNAME loop
+"""
+ZONES = {parse_name("example."): ServedZone(parse_master(WILDCARDS, parse_name("example.")))}
+
+
+def ask(name: str, rtype: int) -> tuple[int, bool, list[str]]:
+    found = answer_from(ZONES, parse_name(name), rtype)
+    return found.rcode, found.authoritative, [f"{each.type_text} {text}" for each in found.answer for text in rdata_texts(each)]
+
+
+@pytest.mark.parametrize(
+    ("name", "rtype", "texts"),
+    [
+        ("host3.example.", MX, ["MX 10 host1.example."]),
+        ("host3.example.", A, []),
+        ("foo.bar.example.", TXT, ['TXT "this is a wildcard"']),
+        ("host1.example.", MX, []),
+        ("sub.*.example.", MX, []),
+        ("*.example.", MX, ["MX 10 host1.example."]),
+        ("host2.example.", TXT, []),
+        ("www.example.", A, ["CNAME host1.example.", "A 192.0.2.1"]),
+        ("www.example.", CNAME, ["CNAME host1.example."]),
+        ("out.example.", A, ["CNAME elsewhere.test."]),
+    ],
+)
+def test_answers(name: str, rtype: int, texts: list[str]) -> None:
+    assert ask(name, rtype) == (NOERROR, True, texts)
+
+
+@pytest.mark.parametrize("name", ["_telnet._tcp.host1.example.", "x.host2.example.", "ghost.*.example."])
+def test_a_wildcard_does_not_reach_below_names_that_exist(name: str) -> None:
+    found = answer_from(ZONES, parse_name(name), MX)
+    assert (found.rcode, found.answer) == (NXDOMAIN, ())
+    assert found.authority[0].rtype == SOA and found.authority[0].ttl == 60
+
+
+def test_referrals_carry_glue_and_no_authority() -> None:
+    found = answer_from(ZONES, parse_name("deep.glued.example."), A)
+    assert (found.rcode, found.authoritative, found.answer) == (NOERROR, False, ())
+    assert [each.name for each in found.authority] == [parse_name("glued.example.")]
+    assert [each.name for each in found.additional] == [parse_name("ns.glued.example.")]
+    assert answer_from(ZONES, parse_name("subdel.example."), NS).authoritative is False
+    assert answer_from(ZONES, parse_name("subdel.example."), DS).authority[0].rtype == SOA
+
+
+def test_beside_the_point() -> None:
+    assert ask("example.test.", A)[0] == REFUSED
+    assert ask("loop.example.", A)[2][:1] == ["CNAME loop.example."]
+    assert {each.rtype for each in answer_from(ZONES, parse_name("example."), ANY).answer} == {SOA, NS}
+    assert answer_from(ZONES, parse_name("example."), NS).authority == ()
+    assert answer_from(ZONES, parse_name("host1.example."), AAAA).authority[0].rtype == SOA
+
+
+@given(zones())
+@settings(max_examples=60, deadline=None)
+def test_every_rrset_of_a_zone_can_be_had_or_is_behind_a_cut(zone: Zone) -> None:
+    served = {zone.origin: ServedZone(zone)}
+    for each in zone:
+        found = answer_from(served, each.name, each.rtype)
+        assert found.rcode == NOERROR
+        assert each in found.answer or not found.authoritative

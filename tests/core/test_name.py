@@ -1,0 +1,78 @@
+"""Names: every spelling of one name is one value."""
+
+import dns.name
+import pytest
+from hypothesis import given
+
+from legatum.core.fault import BadInput
+from legatum.core.name import (
+    ROOT,
+    Name,
+    absolute_text,
+    ancestors,
+    canonical_key,
+    is_under,
+    name_text,
+    parent_of,
+    parse_domain,
+    parse_name,
+    unicode_text,
+)
+from tests.strategies import names
+
+
+@given(names)
+def test_text_and_back(name: Name) -> None:
+    assert parse_name(absolute_text(name)) == name
+    assert name_text(name).isprintable()
+
+
+@given(names, names)
+def test_order_and_ancestry_are_the_librarys(one: Name, other: Name) -> None:
+    left, right = dns.name.from_wire(one, 0)[0], dns.name.from_wire(other, 0)[0]
+    assert (canonical_key(one) < canonical_key(other)) == (left < right)
+    assert is_under(one, other) == left.is_subdomain(right)
+
+
+@pytest.mark.parametrize("text", ["KilnAndClay.Example", "kilnandclay.example.", "kilnandclay.EXAMPLE."])
+def test_case_and_final_dot_do_not_matter(text: str) -> None:
+    assert parse_domain(text) == b"\x0bkilnandclay\x07example\x00"
+
+
+def test_idn_in_both_forms() -> None:
+    assert parse_domain("töpferei.example") == parse_domain("XN--TPFEREI-90A.example.") == parse_domain("TÖPFEREI。example")
+    assert unicode_text(parse_domain("xn--tpferei-90a.example")) == "töpferei.example"
+    assert unicode_text(parse_domain("xn--a.example")) == "xn--a.example"
+
+
+def test_relative_names_are_completed() -> None:
+    origin = parse_name("example.")
+    assert parse_name("@", origin) == origin and parse_name("www", origin) == parse_name("www.example.")
+    assert parse_name("a\\.b.c.") == b"\3a.b\1c\0" and parse_name("\\000x.") == b"\2\0x\0"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        ".",
+        "a..b",
+        ".a",
+        "a b.example",
+        "x" * 64 + ".example",
+        "a." * 130,
+        "a\\",
+        "a\\999.example",
+        "kiln\x1b[31m.example",
+        "-.xn--\udc80",
+        "a@b.example",
+    ],
+)
+def test_what_is_no_domain_is_refused(text: str) -> None:
+    with pytest.raises(BadInput):
+        parse_domain(text)
+
+
+def test_the_way_up() -> None:
+    assert ancestors(parse_name("a.b.")) == [parse_name("a.b."), parse_name("b."), ROOT]
+    assert parent_of(ROOT) == ROOT and not is_under(parse_name("xb."), parse_name("b."))

@@ -1,0 +1,124 @@
+"""Text and back, byte for byte; and master files with faults in them."""
+
+import pytest
+from hypothesis import given, settings
+
+from legatum.core.difference import Difference, Kind, zone_differences
+from legatum.core.fault import BadInput
+from legatum.core.masterfile import parse_master
+from legatum.core.name import parse_name
+from legatum.core.presentation import difference_text, master_text, parse_rdata, rdata_text, txt_rdata
+from legatum.core.rrset import rrset, targets
+from legatum.core.rrtype import MX, SRV, TXT, A, parse_type, type_text
+from legatum.core.zone import Zone
+from tests.strategies import ORIGIN, zones
+
+
+@given(zones())
+@settings(max_examples=100, deadline=None)
+def test_a_zone_survives_being_a_master_file(zone: Zone) -> None:
+    assert parse_master(master_text(zone, ["a comment"]), zone.origin) == zone
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        f'txt 60 IN TXT "{"k" * 250}" "{"m" * 200}"',
+        "_443._tcp 60 IN TLSA 3 1 1 " + "ab" * 32,
+        'n 60 IN NAPTR 100 50 "s" "SIP+D2U" "" _sip._udp.kilnandclay.example.',
+        'svc 60 IN HTTPS 1 . alpn="h2,h3" ipv4hint=192.0.2.1',
+        'caa 60 IN CAA 0 issue "authority.test"',
+        "*.wild 60 IN A 192.0.2.7",
+        "xn--tpferei-90a 60 IN A 192.0.2.7",
+        r'odd 60 IN TXT "quote \" backslash \\ octet \007 \255"',
+        r"unknown 60 IN TYPE731 \# 6 abcdef012345",
+        "sub 60 IN NS ns.sub",
+        "sshfp 60 IN SSHFP 4 2 " + "12" * 32,
+    ],
+)
+def test_every_kind_of_record_survives(line: str) -> None:
+    soa = "@ 60 IN SOA ns1.alder.test. hostmaster.alder.test. 1 2 3 4 5\n@ 60 IN NS ns1.alder.test.\n"
+    zone = parse_master(soa + line + "\n", ORIGIN)
+    assert len(zone) == 3 and parse_master(master_text(zone), ORIGIN) == zone
+    assert all(character.isprintable() or character == "\n" for character in master_text(zone))
+
+
+@pytest.mark.parametrize(
+    ("text", "where"),
+    [
+        ("@ 60 IN SOA a. b. 1 2 3 4 5\nwww 60 IN A 300.1.1.1\n", "z:2"),
+        ("@ 60 IN SOA a. b. 1 2 3 4 5\nwww 60 IN CNAME a\nwww 60 IN A 192.0.2.1\n", "z:3: an alias beside other data"),
+        ("@ 60 IN SOA a. b. 1 2 3 4 5\n\n\nwww 60 IN NONSENSE x\n", "z:4"),
+        ("@ 60 IN SOA a. b. 1 2 3 4 5\n$INCLUDE /etc/passwd\n", "z:2"),
+        ("@ 60 IN A 192.0.2.1\n", "no SOA record at kilnandclay.example"),
+        ("", "no SOA"),
+        ("@ 60 IN SOA ( a. b. 1 2 3 4 5\n", "z:1: a parenthesis that is never closed"),
+        ('@ 60 IN SOA a. b. 1 2 3 4 5\nt 60 IN TXT "open\n', "z:2: a quotation mark"),
+        ("@ IN SOA a. b. 1 2 3 4 5\nwww.other.test. 60 IN A 192.0.2.1\n", "z:2: www.other.test is not in the zone"),
+        (" 60 IN A 192.0.2.1\n", "z:1: a record without a name"),
+        ("@ 60 CH SOA a. b. 1 2 3 4 5\n", "z:1: class CH"),
+        ("@ 60 IN SOA a. b. 1 2 3 4 5\n$GENERATE 1-9 a A 192.0.2.$\n", "z:2: $GENERATE"),
+        ("@ 60 IN SOA a. b. 1 2 3 4 5\nc 60 CNAME a\nc 60 CNAME b\n", "z:3: a second alias"),
+    ],
+)
+def test_a_fault_is_told_with_file_and_line(text: str, where: str) -> None:
+    with pytest.raises(BadInput) as seen:
+        parse_master(text, ORIGIN, "z")
+    assert where in seen.value.message
+
+
+def test_differences() -> None:
+    left = parse_master("@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 A 192.0.2.1\nold 60 A 192.0.2.1\nttl 60 A 192.0.2.1\n", ORIGIN)
+    right = parse_master("@ 60 IN SOA a. b. 2 2 3 4 5\n@ 60 NS c.\nwww 60 A 192.0.2.2\nnew 60 A 192.0.2.1\nttl 90 A 192.0.2.1\n", ORIGIN)
+    found = {each.name: each for each in zone_differences(left, right) if not each.expected}
+    kinds = {name[1 : 1 + name[0]].decode(): each.kind for name, each in found.items()}
+    assert kinds == {"www": Kind.DATA, "old": Kind.ONLY_LEFT, "new": Kind.ONLY_RIGHT, "ttl": Kind.TTL}
+    assert sum(each.expected for each in zone_differences(left, right)) == 2
+    assert difference_text(found[parse_name("old", ORIGIN)]) == "old.kilnandclay.example A: 60 192.0.2.1 → nothing"
+    assert zone_differences(left, left) == () and isinstance(found[parse_name("www", ORIGIN)], Difference)
+
+
+def test_pieces() -> None:
+    assert parse_rdata(SRV, "0 1 993 Mail", ORIGIN) == b"\0\0\0\1\x03\xe1\4mail" + ORIGIN
+    with pytest.raises(BadInput):
+        parse_rdata(A, "not an address", ORIGIN)
+    assert rdata_text(A, b"\1\2") == "\\# 2 0102"  # not readable as what it should be: shown as bytes
+    assert rdata_text(TXT, txt_rdata("x" * 300)).count('"') == 4
+    assert targets(rrset(ORIGIN, MX, 1, [b"\0\x05\1b\0", b"\0\x09\1a\0"])) == (b"\1a\0", b"\1b\0")
+    assert (parse_type("type731"), type_text(731), type_text(65), parse_type("mx")) == (731, "TYPE731", "HTTPS", 15)
+    with pytest.raises(BadInput):
+        parse_type("TYPE70000")
+
+
+def test_all_faults_are_told_at_once() -> None:
+    with pytest.raises(BadInput) as seen:
+        parse_master("@ 60 IN SOA a. b. 1 2 3 4 5\na 60 A x\nb 60 A y\nc 60 A 192.0.2.1\nd A\n", ORIGIN, "z")
+    assert "z:2:" in seen.value.message and "z:3:" in seen.value.remedy and "z:5:" in seen.value.remedy
+
+
+def test_what_an_entry_may_leave_out() -> None:
+    text = """
+$TTL 1h ; the default
+@ IN SOA ns1 hostmaster ( 1 ; serial
+  2 3 4 5 )
+  NS ns1
+$ORIGIN sub.kilnandclay.example.
+www IN 5m A 192.0.2.1
+    5m IN AAAA 2001:db8::1
+@ TXT "a ; b" ( "c"
+  "d" )
+"""
+    zone = parse_master(text, ORIGIN)
+    found = {(each.name, each.rtype): each.ttl for each in zone}
+    www, sub = parse_name("www.sub", ORIGIN), parse_name("sub", ORIGIN)
+    assert found == {(ORIGIN, 6): 3600, (ORIGIN, 2): 3600, (www, A): 300, (www, 28): 300, (sub, TXT): 3600}
+    assert zone.get(sub, TXT).rdatas == (b"\x05a ; b\1c\1d",)  # type: ignore[union-attr]
+
+
+@given(zones())
+@settings(max_examples=40, deadline=None)
+def test_the_library_reads_what_we_write(zone: Zone) -> None:
+    import dns.zone
+
+    theirs = dns.zone.from_text(master_text(zone), origin="kilnandclay.example.", relativize=False, check_origin=False)
+    assert sum(len(each) for _, each in theirs.iterate_rdatasets()) == zone.record_count

@@ -1,0 +1,186 @@
+"""Real name servers, each in a folder of its own on a loopback address of its own, port 53."""
+
+import base64
+import os
+import shutil
+import socket
+import struct
+import subprocess
+import time
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from legatum.core.name import parse_name
+from legatum.wire.message import encode_question
+
+KEY_NAME = "quillmoor.key.test"
+
+
+def program(name: str) -> str | None:
+    return shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/bin")
+
+
+MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "ip") if program(name) is None]
+
+
+@dataclass
+class Server:
+    """One process. ``probe``: a name it answers for, asked until it does."""
+
+    folder: Path
+    address: str
+    probe: str
+    process: subprocess.Popen[bytes] | None = None
+
+    def command(self) -> list[str]:
+        raise NotImplementedError
+
+    def configure(self) -> None:
+        raise NotImplementedError
+
+    def start(self) -> None:
+        self.folder.mkdir(parents=True, exist_ok=True)
+        self.configure()
+        with (self.folder / "log").open("wb") as log:
+            self.process = subprocess.Popen(self.command(), cwd=self.folder, stdout=log, stderr=subprocess.STDOUT)
+        deadline = time.monotonic() + 20
+        while not answers(self.address, self.probe):
+            assert self.process.poll() is None and time.monotonic() < deadline, (self.folder / "log").read_text()[-3000:]
+            time.sleep(0.1)
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            try:
+                self.process.wait(10)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+                self.process.wait()
+
+
+@dataclass
+class Bind(Server):
+    """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates."""
+
+    secret: str = ""
+    zones: dict[str, str] = field(default_factory=dict)
+    secondary: dict[str, str] = field(default_factory=dict)
+    notify: list[str] = field(default_factory=list)
+
+    def command(self) -> list[str]:
+        return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
+
+    @property
+    def control(self) -> list[str]:
+        """The command that steers it, to be completed."""
+        return [program("rndc") or "rndc", "-k", str(self.folder / "rndc.key"), "-s", self.address, "-p", "953"]
+
+    def configure(self) -> None:
+        steering = base64.b64encode(os.urandom(32)).decode()
+        (self.folder / "rndc.key").write_text(f'key "rndc-key" {{ algorithm hmac-sha256; secret "{steering}"; }};\n')
+        also = "".join(f"{each}; " for each in self.notify)
+        parts = [
+            f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
+            "recursion no; dnssec-validation no; notify explicit; allow-new-zones yes; empty-zones-enable no; "
+            f"also-notify {{ {also}}}; notify-source {self.address}; transfer-source {self.address}; notify-delay 0; "
+            "session-keyfile none; serial-query-rate 100; };",
+            f'include "{self.folder}/rndc.key";',
+            f'controls {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};',
+            f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};',
+        ]
+        for number, (zone, text) in enumerate(self.zones.items()):
+            (self.folder / f"zone{number}").write_text(text)
+            parts.append(
+                f'zone "{zone}" {{ type primary; file "zone{number}"; allow-update {{ key "{KEY_NAME}"; }}; '
+                f'allow-transfer {{ key "{KEY_NAME}"; }}; }};'
+            )
+        for number, (zone, primary) in enumerate(self.secondary.items()):
+            parts.append(f'zone "{zone}" {{ type secondary; file "copy{number}"; primaries {{ {primary} key "{KEY_NAME}"; }}; }};')
+        (self.folder / "named.conf").write_text("\n".join(parts) + "\n")
+
+
+@dataclass
+class Knot(Server):
+    """As :class:`Bind`."""
+
+    secret: str = ""
+    zones: dict[str, str] = field(default_factory=dict)
+    secondary: dict[str, str] = field(default_factory=dict)
+    notify: list[str] = field(default_factory=list)
+
+    def command(self) -> list[str]:
+        return [program("knotd") or "knotd", "-c", str(self.folder / "knot.conf")]
+
+    def configure(self) -> None:
+        remotes = {address: f"remote{number}" for number, address in enumerate({*self.notify, *self.secondary.values()})}
+        lines = [
+            f"server:\n  rundir: {self.folder}\n  listen: {self.address}@53",
+            f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}",
+            f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}",
+            "remote:",
+            *(
+                f"  - id: {name}\n    address: {address}@53\n    via: {self.address}\n    key: {KEY_NAME}"
+                for address, name in remotes.items()
+            ),
+            "acl:",
+            f"  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update, notify]",
+            f"  - id: told\n    address: {list(self.secondary.values()) or ['127.255.255.255']}\n    action: notify".replace("'", ""),
+            "zone:",
+        ]
+        for number, (zone, text) in enumerate(self.zones.items()):
+            (self.folder / f"zone{number}").write_text(text)
+            notify = f"\n    notify: [{', '.join(remotes[each] for each in self.notify)}]" if self.notify else ""
+            lines.append(f"  - domain: {zone}\n    storage: {self.folder}\n    file: zone{number}\n    acl: [keyed]{notify}")
+        for number, (zone, primary) in enumerate(self.secondary.items()):
+            lines.append(
+                f"  - domain: {zone}\n    storage: {self.folder}\n    file: copy{number}\n"
+                f"    master: {remotes[primary]}\n    acl: [keyed, told]"
+            )
+        if not remotes:
+            lines.remove("remote:")
+        (self.folder / "knot.conf").write_text("\n".join(lines) + "\n")
+
+
+@dataclass
+class Unbound(Server):
+    """``roots``: name → address."""
+
+    roots: dict[str, str] = field(default_factory=dict)
+
+    def command(self) -> list[str]:
+        return [program("unbound") or "unbound", "-d", "-p", "-c", str(self.folder / "unbound.conf")]
+
+    def configure(self) -> None:
+        hints = "".join(f". 3600 IN NS {name}.\n{name}. 3600 IN A {address}\n" for name, address in self.roots.items())
+        (self.folder / "hints").write_text(hints)
+        (self.folder / "unbound.conf").write_text(
+            f'server:\n  directory: "{self.folder}"\n  chroot: ""\n  username: ""\n  use-syslog: no\n  interface: {self.address}\n'
+            f'  outgoing-interface: {self.address}\n  do-ip6: no\n  do-not-query-localhost: no\n  root-hints: "{self.folder}/hints"\n'
+            '  module-config: "iterator"\n  access-control: 127.0.0.0/8 allow\n  local-zone: "example." nodefault\n'
+            '  local-zone: "test." nodefault\n  pidfile: ""\n  num-threads: 1\n'
+            "remote-control:\n  control-enable: no\n"
+        )
+
+
+def answers(address: str, name: str, recursion: bool = False) -> bool:
+    """Whether the server has an answer without error for a name's SOA."""
+    return outcome(address, name, 6, recursion) == 0
+
+
+def outcome(address: str, name: str, rtype: int, recursion: bool, timeout: float = 1.0) -> int | None:
+    """The response code, or None for no answer."""
+    query = encode_question(1, parse_name(name.rstrip(".") + "."), rtype, flags=0x0100 if recursion else 0)
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as port:
+        port.settimeout(timeout)
+        try:
+            port.sendto(query, (address, 53))
+            answer = port.recv(65535)
+        except OSError:
+            return None
+    return int(struct.unpack_from("!H", answer, 2)[0] & 15)
+
+
+def stop_all(servers: Iterable[Server]) -> None:
+    for server in servers:
+        server.stop()
