@@ -26,11 +26,20 @@ DNS_PORT = 53
 
 @dataclass(frozen=True, slots=True)
 class Patience:
-    """How long to wait for one try over UDP or TCP (seconds), how many tries, how many questions at once to one server."""
+    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server."""
 
     timeout: float = 2.0
-    tries: int = 3
+    tries: int = 2
     in_flight: int = 32
+
+    def wait(self, attempt: int) -> float:
+        """How long to wait in one try, counted from 1: each longer than the one before, as lost packets are commoner than slow ones."""
+        return self.timeout * min(attempt, self.tries) / self.tries
+
+    @property
+    def longest(self) -> float:
+        """How late an answer may come after the first packet, in seconds."""
+        return sum(self.wait(attempt) for attempt in range(1, self.tries + 1))
 
 
 class Asker:
@@ -55,8 +64,13 @@ class Asker:
     def close(self) -> None:
         self._ports.close()
 
-    async def ask(self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False) -> Reply:
-        """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP."""
+    async def ask(
+        self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, tries: int = 0
+    ) -> Reply:
+        """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP.
+
+        ``tries``: over UDP, if not as many as patience has.
+        """
         query = encode_question(0, name, rtype, flags=RD if recursion else 0, dnssec=dnssec)
         async with self._limits[server]:
             started = self._loop.time()
@@ -65,7 +79,7 @@ class Asker:
             except Unreachable:
                 return self._note(server, name, rtype, started, Transport.UDP, 0, Trouble.UNREACHABLE)
             if not tcp:
-                reply = await self._over_udp(server, endpoint, name, rtype, query, started)
+                reply = await self._over_udp(server, endpoint, name, rtype, query, started, tries or self.patience.tries)
                 if not (reply.answered and reply.message.truncated):
                     return reply
             return await self._over_tcp(server, endpoint, name, rtype, query, started)
@@ -74,12 +88,12 @@ class Asker:
         """The same question to several servers at once; replies in the order of ``servers``."""
         return list(await asyncio.gather(*(self.ask(server, name, rtype, **how) for server in servers)))
 
-    async def _over_udp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float) -> Reply:
+    async def _over_udp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float, tries: int) -> Reply:
         trouble = Trouble.SILENT
-        for attempt in range(1, self.patience.tries + 1):
+        for attempt in range(1, tries + 1):
             self.asked += 1
             try:
-                wire = await self._ports.exchange(endpoint, name, rtype, query, self.patience.timeout)
+                wire = await self._ports.exchange(endpoint, name, rtype, query, self.patience.wait(attempt))
                 decode(wire)
                 return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire)
             except TimeoutError:
@@ -88,7 +102,7 @@ class Asker:
                 trouble = Trouble.MALFORMED
             except OSError:
                 return self._note(server, name, rtype, started, Transport.UDP, attempt, Trouble.UNREACHABLE)
-        return self._note(server, name, rtype, started, Transport.UDP, self.patience.tries, trouble)
+        return self._note(server, name, rtype, started, Transport.UDP, tries, trouble)
 
     async def _over_tcp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float) -> Reply:
         self.asked += 1

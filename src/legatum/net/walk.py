@@ -54,6 +54,7 @@ class Walker:
     asker: Asker
     roots: Mapping[Name, tuple[str, ...]]
     _cuts: dict[Name, Cut] = field(default_factory=dict)
+    _silent: set[str] = field(default_factory=set)
     _lookups: "dict[tuple[Name, int], asyncio.Task[Lookup]]" = field(default_factory=dict)
 
     async def parent_of(self, domain: Name) -> Cut:
@@ -123,10 +124,16 @@ class Walker:
         """The first useful reply, servers in an order of chance."""
         addresses = list(cut.addresses)
         self.asker.random.shuffle(addresses)
-        for address in addresses:
-            reply = await self.asker.ask(address, name, rtype)
-            if reply.answered and reply.rcode in (0, _NXDOMAIN):
-                return reply
+        # Who was silent once comes last: one dead server must not cost its time again and again.
+        addresses.sort(key=self._silent.__contains__)
+        for tries in (1, 0):
+            for address in addresses:
+                reply = await self.asker.ask(address, name, rtype, tries=tries)
+                if reply.answered and reply.rcode in (0, _NXDOMAIN):
+                    return reply
+                if not reply.answered:
+                    self._silent.add(address)
+            addresses = [address for address in addresses if address in self._silent]
         return None
 
     async def _follow(self, cut: Cut, ns: RRset, reply: Reply, seen: frozenset[Name]) -> Cut:

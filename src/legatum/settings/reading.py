@@ -99,7 +99,7 @@ class _Reader:
                 here = header[1].replace('"', "")
                 if here == where:
                     table_line = number
-                if not where and here.split(".")[0] == key:
+                if here == (f"{where}.{key}" if where else key) or (not where and here.split(".")[0] == key):
                     return number
             elif here == where and key and re.match(rf'\s*"?{re.escape(key)}"?\s*[.=]', line):
                 return number

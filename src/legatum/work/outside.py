@@ -52,8 +52,8 @@ class Outside:
 
     @property
     def caution(self) -> Caution:
-        house, patience = self.settings.house, self.asker.patience
-        time_out = int(-(-patience.timeout * patience.tries // 1))
+        house = self.settings.house
+        time_out = int(-(-self.asker.patience.longest // 1))
         return Caution(parse_duration(house.floor), time_out, parse_duration(house.margin))
 
     async def addresses(self, servers: Iterable[Name]) -> dict[Name, tuple[str, ...]]:

@@ -1,0 +1,61 @@
+"""The installed program, run as its user would, in a folder of its own."""
+
+import json
+import os
+import subprocess
+import sys
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+PROGRAM = str(Path(sys.executable).with_name("legatum"))
+
+
+@dataclass
+class Ended:
+    status: int
+    out: str
+    err: str
+
+    @property
+    def document(self) -> Any:
+        return json.loads(self.out)
+
+
+@dataclass
+class Shell:
+    """A folder to stand in, and the variables to have."""
+
+    folder: Path
+    variables: dict[str, str] = field(default_factory=dict)
+
+    def run(self, *words: str, typed: str | None = None) -> Ended:
+        environment = {**os.environ, "NO_COLOR": "1", **self.variables}
+        ended = subprocess.run(
+            [PROGRAM, *words], cwd=self.folder, env=environment, input=typed or "", capture_output=True, text=True, timeout=100, check=False
+        )
+        assert "Traceback" not in ended.stderr, ended.stderr
+        return Ended(ended.returncode, ended.stdout, ended.stderr)
+
+
+@dataclass
+class PracticeWorld:
+    """``legatum practice start`` in the foreground of another process."""
+
+    folder: Path
+
+    def __enter__(self) -> "PracticeWorld":
+        self.process = subprocess.Popen(
+            [PROGRAM, "practice", "start", str(self.folder), "-q"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        )
+        assert self.process.stdout is not None
+        line = self.process.stdout.readline()
+        assert line.startswith("settings "), line
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.process.terminate()
+        self.process.communicate(timeout=10)
+
+    def shell(self, folder: Path) -> Shell:
+        return Shell(folder, {"LEGATUM_SETTINGS": str(self.folder)})

@@ -1,0 +1,40 @@
+"""``legatum demo`` from beginning to end, and the small commands."""
+
+import json
+import time
+from pathlib import Path
+
+from tests.cli.program import Shell
+
+
+def test_the_demo_goes_all_the_way_in_time(tmp_path: Path) -> None:
+    began = time.monotonic()
+    ended = Shell(tmp_path).run("demo", "--folder", "kept", "--json")
+    assert ended.status == 0, ended.err[-2000:]
+    assert time.monotonic() - began < 30
+    report = ended.document
+    assert report["schema"] == "legatum.demo/1" and report["failures"] == 0 and report["visits"] > 2000
+    assert {part["kind"] for part in report["visitors"]} == {"parent-trusting", "child-trusting", "sticky"}
+    assert all(len(part["answers"]) == 1 for part in report["visitors"])
+    assert set(report["periods"][0]["answered_by"]) == {"alder"} and set(report["periods"][-1]["answered_by"]) == {"birch"}
+    kept = tmp_path / "kept"
+    rows = [json.loads(line) for line in (kept / "questions.ndjson").read_text().splitlines()]
+    assert len(rows) > 2000 and {"at", "server", "name", "type", "outcome"} <= set(rows[0])
+    assert "confirmed. All 12 asked agree" in (kept / "transcript.txt").read_text()
+    assert (kept / "journal.sqlite").exists() and (kept / "moves" / "kilnandclay.example.move.toml").exists()
+    for secret in kept.glob("*.secret"):
+        assert secret.stat().st_mode & 0o077 == 0
+        text = secret.read_text().strip()
+        for file in [*kept.glob("*.txt"), *kept.glob("*.toml"), *kept.glob("moves/*"), *kept.glob("*.sqlite")]:
+            assert text.encode() not in file.read_bytes()
+
+
+def test_small_commands(tmp_path: Path) -> None:
+    shell = Shell(tmp_path)
+    assert shell.run("--version").out.startswith("legatum ")
+    explained = shell.run("explain", "server-silent", "--json").document
+    assert explained["severity"] == "error" and explained["standard"].startswith("RFC")
+    assert "what to do" in shell.run("explain", "www-missing").out
+    listed = shell.run("explain", "--json").document
+    assert len(listed["findings"]) >= 25
+    assert shell.run().status == 0 and "survey" in shell.run().out

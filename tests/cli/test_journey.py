@@ -1,0 +1,138 @@
+"""The work in its order, typed by hand against a practice world in another process."""
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.cli.program import Ended, PracticeWorld, Shell
+
+DOMAIN = "kilnandclay.example"
+DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m")
+
+
+@pytest.fixture
+def shell(tmp_path: Path) -> Iterator[Shell]:
+    (tmp_path / "here").mkdir()
+    with PracticeWorld(tmp_path / "world") as world:
+        yield world.shell(tmp_path / "here")
+
+
+def alter(shell: Shell, provider: str, text: str) -> Ended:
+    """Edits the zone at a provider behind the move's back."""
+    file = shell.folder / f"{DOMAIN}.zone"
+    assert shell.run("gather", DOMAIN, "--from", provider, "--force").status == 0
+    file.write_text(file.read_text() + text)
+    return shell.run("publish", DOMAIN, "--to", provider, "--from", str(file), "--yes", "--json")
+
+
+def test_a_domain_is_looked_at_gathered_published_moved_and_confirmed(shell: Shell) -> None:
+    looked = shell.run("survey", DOMAIN.upper(), "--registrar", "flint", "--json")
+    assert looked.status == 0
+    picture = looked.document
+    assert picture["schema"] == "legatum.survey/1" and picture["delegation_ttl"] == 3600 and picture["own_ns_ttl"] == 86400
+    assert {part["address"] for part in picture["servers"]} == {"198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53"}
+    assert picture["registration"]["registrar"] == "flint" and [each["slug"] for each in picture["findings"]] == ["ns-ttls-far-apart"]
+    text = shell.run("survey", DOMAIN)
+    assert text.out.splitlines()[0].startswith(f"{DOMAIN}: healthy") and text.out.splitlines()[1] == "Next: nothing to do"
+
+    gathered = shell.run("gather", DOMAIN, "--from", "alder", "--json")
+    assert gathered.document["completeness"] == "complete" and gathered.document["records"] == 23
+    assert shell.run("gather", DOMAIN, "--from", "alder").status == 2  # never over a file that is there
+    compared = shell.run("compare", f"{DOMAIN}.zone", "alder", "--json")
+    assert compared.status == 0 and compared.document["differences"] == []
+
+    drafted = shell.run(*DRAFT, "--json")
+    assert drafted.status == 0
+    holds = {step["id"]: step["hold"] for step in drafted.document["steps"]}
+    assert holds["ready"]["rule"] == 1 and holds["confirm"]["rule"] == 4 and "3600" in holds["confirm"]["reason"]
+    assert "hold until" in shell.run("move", "show", DOMAIN).out
+
+    shown = shell.run("move", "advance", DOMAIN, "--dry-run", "--json")
+    assert shown.status == 0 and shown.document["done"] == []
+    declined = shell.run("move", "advance", DOMAIN, "--json")
+    assert declined.status == 4 and declined.document["done"] == ["gather"] and "say --yes" in declined.err
+
+    first = shell.run("move", "advance", DOMAIN, "--yes", "--json").document
+    assert first["halt"] == "holding" and first["done"] == ["publish", "compare", "lower"]
+    again = shell.run("move", "advance", DOMAIN, "--yes", "--json").document
+    assert again["done"] == [] and again["until"] == first["until"]
+    answers = shell.run("compare", "alder", "birch", "--domain", DOMAIN, "--answers", "--json").document
+    assert answers["equal"] and answers["questions"] > 40 and len(answers["addresses"]) == 8
+    assert shell.run("confirm", DOMAIN, "--to", "birch").status == 1
+
+    assert shell.run("practice", "clock", "--on", "1d").status == 0  # one command moves the clock, the next one reads it
+    second = shell.run("move", "advance", DOMAIN, "--yes", "--json").document
+    assert second["halt"] == "holding" and second["done"] == ["ready", "apex", "switch", "parents"] and second["step"] == "confirm"
+    late = shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint", "--json")
+    assert {check["party"] for check in late.document["checks"] if not check["agrees"]} <= {"resolver"}
+    third = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document
+    assert third["halt"] == "complete" and third["done"] == ["confirm", "raise", "end"]
+    confirmed = shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint", "--json")
+    assert confirmed.status == 0 and len(confirmed.document["checks"]) == 12
+    status = shell.run("move", "status", DOMAIN, "--json").document
+    assert status["state"] == "complete" and all(step["all"] for step in status["steps"])
+    rows = [json.loads(line) for line in shell.run("practice", "log", "--json").out.splitlines()]
+    assert {row["outcome"] for row in rows if row["server"] == "ns1.alder.test"} >= {"answered", "refused", "update: answered"}
+
+
+def test_gates_refuse_with_the_reason(shell: Shell) -> None:
+    """Zone missing at the new side, answers differ, an edit on one side, the NS set changed behind the move's back."""
+    assert shell.run(*DRAFT).status == 0
+    first = shell.run("move", "advance", DOMAIN, "--yes", "--json")
+    assert first.document["step"] == "ready"
+    assert alter(shell, "alder", f"late.{DOMAIN}. 300 IN A 198.51.100.99\n").document["state"] == "published"
+    assert shell.run("practice", "clock", "--on", "1d").status == 0
+    edited = shell.run("move", "advance", DOMAIN, "--yes", "--json")
+    assert edited.status == 4 and f"late.{DOMAIN} (only left)" in edited.document["reasons"][0]
+    assert "--again gather" in edited.document["remedies"][0]
+
+    again = shell.run("move", "advance", DOMAIN, "--yes", "--again", "gather", "--json")
+    assert again.document["halt"] == "holding" and again.document["done"] == ["gather", "publish", "compare", "lower"]
+    assert shell.run("practice", "clock", "--on", "1d").status == 0
+    assert shell.run("practice", "zone", "end", DOMAIN, "--at", "birch").status == 0
+    gone = shell.run("move", "advance", DOMAIN, "--yes", "--json")
+    assert gone.status == 4 and "does not answer for" in gone.document["reasons"][0] and "refused" in gone.document["reasons"][0]
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--again", "publish", "--json").document["halt"] == "holding"
+    assert shell.run("practice", "clock", "--on", "1d").status == 0
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["step"] == "confirm"
+    late = shell.run("move", "advance", DOMAIN, "--yes", "--again", "gather")
+    assert late.status == 2 and "both sides are in use" in late.err
+
+
+def test_publishing_shows_asks_and_proves(shell: Shell) -> None:
+    file = shell.folder / "new.zone"
+    assert shell.run("gather", DOMAIN, "--from", "alder", "--out", str(file)).status == 0
+    missing = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--dry-run")
+    assert missing.status == 4 and "birch does not have the zone" in missing.err
+    declined = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), typed="no\n")
+    assert declined.status == 4 and "declined" in declined.out
+    published = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json")
+    assert published.status == 0 and published.document["state"] == "published" and len(published.document["addresses"]) == 4
+    assert shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json").document["state"] == "unchanged"
+    file.write_text(file.read_text().replace("198.51.100.80", "198.51.100.180"))
+    shown = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--dry-run")
+    assert shown.status == 0 and "A: 3600 198.51.100.80 → 3600 198.51.100.180" in shown.err
+    differing = shell.run("compare", "alder", "birch", "--domain", DOMAIN, "--answers", "--json")
+    assert differing.status == 0
+    assert shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes").status == 0
+    differing = shell.run("compare", "alder", "birch", "--domain", DOMAIN, "--answers", "--json")
+    assert differing.status == 1 and not differing.document["equal"]
+    assert {(each["name"], each["type"]) for each in differing.document["answers"] if not each["expected"]} >= {
+        (DOMAIN, "A"),
+        (f"www.{DOMAIN}", "A"),
+    }
+
+
+def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
+    assert shell.run("practice", "zone", "end", "ferrytimes.example", "--at", "alder").status == 0
+    sick = shell.run("survey", "ferrytimes.example")
+    lines = sick.out.splitlines()
+    assert (
+        sick.status == 1 and "error: a name server does not serve the domain" in lines[0] and lines[1].startswith("Next: Create the zone")
+    )
+    assert "[server-refuses]" in sick.out and "healthy" not in sick.out
+    nobody = shell.run("survey", "nobody.example", "--json")
+    assert nobody.status == 1 and nobody.document["findings"][0]["slug"] == "not-delegated"
+    assert shell.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint").status == 4

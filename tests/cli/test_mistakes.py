@@ -1,0 +1,218 @@
+"""What a user, a network or a settings file can do wrong: one clear line, what to do, the right exit status, nothing lost."""
+
+import base64
+import os
+import signal
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.cli.program import PROGRAM, PracticeWorld, Shell
+
+DOMAIN = "kilnandclay.example"
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PracticeWorld]:
+    with PracticeWorld(tmp_path_factory.mktemp("mistakes") / "world") as started:
+        yield started
+
+
+@pytest.fixture
+def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
+    return world.shell(tmp_path)
+
+
+def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]) -> str:
+    text = (world.folder / "legatum.toml").read_text().replace('"file:', f'"file:{world.folder}/')
+    text = text.replace('"authority.pem"', f'"{world.folder}/authority.pem"')
+    for old, new in changes:
+        assert old in text, old
+        text = text.replace(old, new, 1)
+    (folder / "other.toml").write_text(text)
+    return str(folder / "other.toml")
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "says"),
+    [
+        (("survey", "a..b"), 2, "empty label"),
+        (("survey", "."), 2, "root"),
+        (("survey", "x" * 70 + ".example"), 2, "longer than 63"),
+        (("survey", "sh op.example"), 2, "characters that no domain has"),
+        (("nonsense",), 2, "invalid choice"),
+        (("gather", DOMAIN, "--from", "elm"), 2, "neither a provider nor a file"),
+        (("gather", DOMAIN, "--file", "none.zone"), 2, "No such file"),
+        (("gather", DOMAIN, "--from", "server:198.51.100.31"), 3, "refused"),
+        (("gather", DOMAIN, "--from", "server:192.0.2.250"), 3, "not in the address map"),
+        (("gather", "nobody.example", "--from", "alder"), 3, "not authoritative"),
+        (("compare", "alder", "birch"), 2, "--domain"),
+        (("compare", "alder", "none.zone", "--domain", DOMAIN), 2, "No such file"),
+        (("publish", DOMAIN, "--to", "elm", "--from", "alder", "--yes"), 2, "no provider 'elm'"),
+        (("confirm", DOMAIN, "--registrar", "granite"), 2, "no registrar 'granite'"),
+        (("survey", "evensong.test", "--registrar", "flint"), 3, "not allowed for this registrar"),
+        (("move", "show", "evensong.test"), 2, "no move at"),
+        (("move", "draft", DOMAIN, "--from", "birch", "--to", "alder", "--registrar", "flint"), 4, "not to birch's"),
+        (("move", "draft", DOMAIN, "--from", "alder", "--to", "alder", "--registrar", "flint"), 4, "share name servers"),
+        (("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--low-ttl", "soon"), 2, "no duration"),
+        (("explain", "server-silnt"), 2, "server-silent"),
+        (("practice", "zone", "create", DOMAIN, "--at", "elm"), 3, "no provider 'elm'"),
+    ],
+)
+def test_one_clear_line_and_the_right_status(shell: Shell, words: tuple[str, ...], status: int, says: str) -> None:
+    ended = shell.run(*words)
+    assert (ended.status, ended.out) == (status, "") and says in ended.err, ended
+    assert list(shell.folder.iterdir()) == []
+
+
+def test_without_settings_it_says_where_it_looked(tmp_path: Path) -> None:
+    ended = Shell(tmp_path, {"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(tmp_path)}).run("survey", DOMAIN)
+    assert ended.status == 2 and "no settings" in ended.err and "practice start" in ended.err
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ('kind = "update"', 'kind = "update"\nprimry = "x"', "unknown field `primry`"),
+        ('kind = "update"', 'kind = "magic"', "kind 'magic'"),
+        ("[network.roots]", "[network.rots]", "unknown field `rots`"),
+        ("[clock]", "[clock", ":"),
+        ("[clock]", "nonsense = 1\n[clock]", "unknown field `nonsense`"),
+        ('user = "flint"', "user = 7", "Expected `str`"),
+        ("file:{}/control.token", "control-token-itself", "given as a value"),
+    ],
+)
+def test_a_wrong_key_in_the_settings_is_told_with_its_line(
+    world: PracticeWorld, shell: Shell, tmp_path: Path, old: str, new: str, says: str
+) -> None:
+    settings = other_settings(world, tmp_path, (old.format(world.folder), new))
+    ended = shell.run("survey", DOMAIN, "--settings", settings)
+    assert ended.status == 2 and says in ended.err, ended.err
+    wrong = new.splitlines()[-1] if "\n" not in new else new.split("\n")[1 if "primry" in new else 0]
+    if "unknown field" in says or "kind" in says or "Expected" in says:
+        line = next(number for number, text in enumerate(Path(settings).read_text().splitlines(), 1) if text == wrong)
+        assert f"other.toml:{line}:" in ended.err, (line, ended.err)
+    if "unknown field" in says:
+        assert "allowed here:" in ended.err
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "code"),
+    [
+        ('name = "quillmoor.key.test"', 'name = "somebody.else"', "BADKEY"),
+        ('algorithm = "hmac-sha256"', 'algorithm = "hmac-sha512"', "BADKEY"),
+        ('secret = "file:{}/alder.secret"', 'secret = "env:WRONG"', "BADSIG"),
+    ],
+)
+def test_wrong_keys_are_told_apart(world: PracticeWorld, shell: Shell, tmp_path: Path, old: str, new: str, code: str) -> None:
+    settings = other_settings(world, tmp_path, (old.format(world.folder), new))
+    shell.variables["WRONG"] = base64.b64encode(b"x" * 32).decode()
+    ended = shell.run("gather", DOMAIN, "--from", "alder", "--settings", settings)
+    assert ended.status == 3 and code in ended.err and not list(tmp_path.glob("*.zone"))
+
+
+def test_a_wrong_clock_is_badtime(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+    """Without the world's clock the program signs by its own, which lags behind after the world has moved on."""
+    assert shell.run("practice", "clock", "--on", "2h").status == 0
+    settings = other_settings(world, tmp_path)
+    lines = Path(settings).read_text().splitlines()
+    begin = lines.index("[clock]")
+    Path(settings).write_text("\n".join(lines[:begin] + lines[begin + 3 :]))
+    ended = shell.run("gather", DOMAIN, "--from", "alder", "--settings", settings)
+    assert ended.status == 3 and "BADTIME" in ended.err and "set the time" in ended.err
+
+
+def test_wrong_password_and_missing_secret(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+    settings = other_settings(world, tmp_path, (f'password = "file:{world.folder}/flint.password"', 'password = "env:SECRET"'))
+    missing = shell.run("survey", DOMAIN, "--registrar", "flint", "--settings", settings)
+    assert missing.status == 2 and "the variable is not set" in missing.err
+    shell.variables["SECRET"] = "a-wrong-password-nobody-should-see"
+    wrong = shell.run("survey", DOMAIN, "--registrar", "flint", "--settings", settings, "-vv")
+    assert wrong.status == 3 and "user name or password wrong" in wrong.err and "nobody-should-see" not in wrong.err + wrong.out
+
+
+def test_a_server_that_never_answers_costs_a_bounded_time(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as silent:
+        silent.bind(("127.0.0.1", 0))
+        text = (world.folder / "legatum.toml").read_text()
+        present = next(line for line in text.splitlines() if line.startswith('"203.0.113.32"'))
+        settings = other_settings(world, tmp_path, (present, f'"203.0.113.32" = "127.0.0.1:{silent.getsockname()[1]}"'))
+        began = time.monotonic()
+        ended = shell.run("survey", DOMAIN, "--settings", settings)
+        assert time.monotonic() - began < 7
+    assert ended.status == 1 and "[server-silent]" in ended.out and "203.0.113.32" in ended.out
+
+
+def test_a_master_file_with_faults_is_told_with_line_and_fault(shell: Shell) -> None:
+    (shell.folder / "bad.zone").write_text(f"$ORIGIN {DOMAIN}.\n@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 IN A 300.1.1.1\n")
+    ended = shell.run("publish", DOMAIN, "--to", "alder", "--from", "bad.zone", "--yes")
+    assert ended.status == 2 and "bad.zone:4:" in ended.err and "300.1.1.1" in ended.err
+
+
+@pytest.mark.skipif(os.getuid() == 0, reason="root may write everywhere")
+def test_no_write_permission(shell: Shell) -> None:
+    shell.folder.chmod(0o500)
+    ended = shell.run("gather", DOMAIN, "--from", "alder")
+    assert ended.status == 2 and "Permission denied" in ended.err
+
+
+def test_a_place_that_cannot_be_written(shell: Shell) -> None:
+    (shell.folder / "file").write_text("")
+    ended = shell.run("gather", DOMAIN, "--from", "alder", "--out", "file/in/a/file")
+    assert ended.status == 2 and "Not a directory" in ended.err
+    ended = shell.run("demo", "--folder", "file/demo")
+    assert ended.status == 2 and "Not a directory" in ended.err
+
+
+def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+    settings = other_settings(world, tmp_path, ("[clock]", 'journal = "/proc/none/journal.sqlite"\n[clock]'))
+    file = shell.folder / "z.zone"
+    assert shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", str(file)).status == 0
+    file.write_text(file.read_text() + "x.ferrytimes.example. 60 IN A 198.51.100.1\n")
+    ended = shell.run("publish", "ferrytimes.example", "--to", "alder", "--from", str(file), "--yes", "--settings", settings)
+    assert ended.status == 3 and "journal" in ended.err
+    kept = shell.run("compare", str(file), "alder", "--json")
+    assert [each["name"] for each in kept.document["differences"] if not each["expected"]] == ["x.ferrytimes.example"]
+
+
+def test_a_world_that_has_ended(shell: Shell, tmp_path: Path) -> None:
+    with PracticeWorld(tmp_path / "short") as short:
+        there = short.shell(shell.folder)
+        assert there.run("practice", "stop").status == 0
+        short.process.wait(10)
+    ended = there.run("survey", DOMAIN)
+    assert ended.status == 3 and "practice start" in ended.err
+
+
+def test_ctrl_c_ends_with_130_and_the_same_command_goes_on(shell: Shell, tmp_path: Path) -> None:
+    with PracticeWorld(tmp_path / "own") as own:
+        there = own.shell(shell.folder)
+        assert there.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint").status == 0
+        # Without the world's clock the hold is really waited for: long enough to be interrupted in it.
+        settings = other_settings(own, tmp_path)
+        lines = Path(settings).read_text().splitlines()
+        begin = lines.index("[clock]")
+        moves = [f'moves = "{own.folder}/moves"', f'journal = "{own.folder}/journal.sqlite"']
+        Path(settings).write_text("\n".join(moves + lines[:begin] + lines[begin + 3 :]))
+        command = [PROGRAM, "move", "advance", DOMAIN, "--yes", "--wait", "--settings", settings]
+        process = subprocess.Popen(command, cwd=shell.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        assert process.stderr is not None
+        for line in process.stderr:
+            if "hold until" in line:
+                break
+        process.send_signal(signal.SIGINT)
+        _, err = process.communicate(timeout=20)
+        assert process.returncode == 130 and "interrupted" in err and "Traceback" not in err
+        after = there.run("move", "status", DOMAIN, "--json").document
+        assert [step["id"] for step in after["steps"] if step["all"]] == ["gather", "publish", "compare", "lower"]
+        assert there.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
+
+
+def test_piping_into_a_program_that_stops_reading_is_no_fault(shell: Shell) -> None:
+    command = f"{PROGRAM} explain | head -1"
+    ended = subprocess.run(["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, timeout=30, check=False)
+    assert ended.stderr == "" and "slug" in ended.stdout
