@@ -1,13 +1,10 @@
 """The command ``legatum``: finds the command's file, runs it, and turns whatever happens into one line and an exit status.
 
-Only the module of the command that was asked for is imported, so that starting costs little.
+Only the module of the command that was asked for is imported, and no parser for the version, so that starting costs little.
 """
 
-import argparse
-import importlib
 import sys
 from collections.abc import Sequence
-from types import ModuleType
 
 from legatum import __version__
 from legatum.core.fault import Fault
@@ -45,6 +42,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _run(words: list[str]) -> int:
+    if words == ["--version"]:
+        print(f"legatum {__version__}")
+        return 0
+    import argparse
+    import importlib
+
     parser = argparse.ArgumentParser(
         prog="legatum",
         description="Moves customer domains between registrars and authoritative DNS providers: looks, plans, carries out, proves.",
@@ -52,7 +55,7 @@ def _run(words: list[str]) -> int:
     )
     parser.add_argument("--version", action="version", version=f"legatum {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    module: ModuleType | None = None
+    module = None
     wanted = next((word for word in words if not word.startswith("-")), None)
     for name, summary in COMMANDS.items():
         sub = commands.add_parser(name, help=summary, description=summary[0].upper() + summary[1:] + ".")

@@ -19,7 +19,7 @@ from legatum.net.route import Endpoint, Route, Unreachable
 from legatum.net.tcp import Stream
 from legatum.net.udp import UdpPorts
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import RD, decode, encode_question
+from legatum.wire.message import RD, Message, decode, encode_question
 
 DNS_PORT = 53
 
@@ -94,8 +94,7 @@ class Asker:
             self.asked += 1
             try:
                 wire = await self._ports.exchange(endpoint, name, rtype, query, self.patience.wait(attempt))
-                decode(wire)
-                return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire)
+                return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire, decode(wire))
             except TimeoutError:
                 trouble = Trouble.SILENT
             except Malformed:
@@ -128,9 +127,9 @@ class Asker:
 
     def _note(
         self, server: str, name: Name, rtype: int, started: float, transport: Transport, tries: int,
-        trouble: Trouble | None, wire: bytes = b"",
+        trouble: Trouble | None, wire: bytes = b"", message: Message | None = None,
     ) -> Reply:  # fmt: skip
-        reply = Reply(server, name, rtype, self.clock.now(), self._loop.time() - started, transport, tries, wire, trouble)
+        reply = Reply(server, name, rtype, self.clock.now(), self._loop.time() - started, transport, tries, wire, trouble, message)
         for listener in self.heard:
             listener(reply)
         return reply

@@ -1,6 +1,6 @@
 """One answer of one server: with when, from where and how long. The unit of evidence."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
@@ -42,10 +42,12 @@ class Reply:
     tries: int = 1
     wire: bytes = b""
     trouble: Trouble | None = None
+    decoded: Message | None = field(default=None, repr=False, compare=False)
 
     @cached_property
     def message(self) -> Message:
-        return decode(self.wire)
+        """Decoded from ``wire`` where that has not been done yet."""
+        return self.decoded or decode(self.wire)
 
     @property
     def answered(self) -> bool:

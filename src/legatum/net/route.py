@@ -37,7 +37,7 @@ class Route:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
         if self._mapping is None:
             return Endpoint(address, port)
-        found = self._mapping.get(_canonical(address))
+        found = self._mapping.get(address) or self._mapping.get(_canonical(address))
         if found is None:
             raise Unreachable(f"{address} is not in the address map")
         return found

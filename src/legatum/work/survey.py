@@ -3,8 +3,8 @@
 import asyncio
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
-from legatum.core.findings import Finding, judge
 from legatum.core.name import Name, below, is_under
 from legatum.core.picture import HostView, ParentView, Picture, RegistrationView, ResolverView, ServerView
 from legatum.core.presentation import address_text
@@ -16,6 +16,9 @@ from legatum.net.reply import Reply
 from legatum.net.walk import Cut, Walker
 from legatum.work.outside import Outside
 
+if TYPE_CHECKING:
+    from legatum.core.findings import Finding
+
 _NXDOMAIN = 3
 
 
@@ -24,7 +27,7 @@ class Survey:
     """What was seen, what to think of it, and the replies that show it."""
 
     picture: Picture
-    findings: tuple[Finding, ...]
+    findings: "tuple[Finding, ...]"
     evidence: Evidence
 
 
@@ -34,6 +37,9 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, r
     picture = await _Survey(outside, domain, evidence).picture(resolvers)
     if registrar:
         picture = replace(picture, registration=await registration_view(outside, registrar, domain))
+    # Judging is loaded only now: the first question should not wait for it.
+    from legatum.core.findings import judge
+
     return Survey(picture, judge(picture), evidence)
 
 
