@@ -19,6 +19,7 @@ check: $(READY)                 ## style, types and layers
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/python tools/make_docs.py --check
 
 bench: $(READY)                 ## speed, as ratios measured in one run
 	$(BIN)/python -m bench

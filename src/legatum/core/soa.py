@@ -36,7 +36,7 @@ def parse_soa(rdata: bytes) -> SoaFields:
 
 
 def negative_ttl(soa: RRset) -> int:
-    """How long a cache keeps *no such name*: the lesser of the record's TTL and its MINIMUM (RFC 2308 s5)."""
+    """How long a cache keeps “no such name”: the lesser of the record's TTL and its MINIMUM (RFC 2308 s5)."""
     return min(soa.ttl, parse_soa(soa.rdatas[0]).minimum)
 
 

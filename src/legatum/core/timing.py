@@ -78,8 +78,8 @@ def changed_rrset(what: str, served: Iterable[tuple[str, int]], caution: Caution
 
 
 def new_name(added: str, negative_ttl: int, what: str, caution: Caution) -> tuple[Wait, ...]:
-    """Rule 3: when a new name is visible to all: caches keep *no such name* for the zone's negative TTL."""
-    because = f"{what}: seen everywhere at {{at}}, and caches may keep *no such name* for {negative_ttl} s"
+    """Rule 3: when a new name is visible to all: caches keep “no such name” for the zone's negative TTL."""
+    because = f"{what}: seen everywhere at {{at}}, and caches may keep “no such name” for {negative_ttl} s"
     return (Wait(added, caution.lasts(negative_ttl), caution.slack(1), 3, because),)
 
 

@@ -128,12 +128,15 @@ def show_compare(document: CompareDocument, screen: Screen) -> None:
 
 
 def _show_answers(document: CompareDocument, screen: Screen) -> None:
-    screen.heading(f"Answers: {document.questions} questions to each of {', '.join(document.addresses)}")
-    if not document.answers:
-        screen.line("the same from every address")
-    for each in sorted(document.answers, key=lambda each: each.expected):
-        note = ", expected to differ" if each.expected else ""
-        screen.line(f"{each.name} {each.type}{note}", QUIET if each.expected else DOUBT)
+    screen.heading(f"Answers: {document.questions} questions to each of {len(document.addresses)} addresses")
+    screen.line(", ".join(document.addresses), QUIET)
+    wrong = [each for each in document.answers if not each.expected]
+    own = ", ".join(f"{each.name} {each.type}" for each in document.answers if each.expected)
+    if not wrong:
+        screen.line("the same from every address" + (f", but for what each side has of its own: {own}" if own else ""))
+    for each in wrong:
+        screen.line()
+        screen.line(f"{each.name} {each.type}", DOUBT)
         screen.table(("said", "by"), [("\n".join(said.said), "\n".join(said.addresses)) for said in each.answers])
 
 

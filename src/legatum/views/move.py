@@ -1,11 +1,15 @@
 """A move: its steps, holds with reasons, what was done, why it stopped."""
 
+from collections.abc import Mapping
+from typing import Any
+
 from legatum.core.duration import duration_text
 from legatum.core.instant import instant_text, people_text
 from legatum.core.name import name_text
 from legatum.core.runbook import Runbook, Standing
+from legatum.core.timing import Bound
 from legatum.views.document import Document, Part
-from legatum.views.screen import DOUBT, GOOD, QUIET, Screen
+from legatum.views.screen import DOUBT, GOOD, QUIET, STRONG, Screen
 from legatum.work.advance import Halt, Halted
 
 
@@ -43,7 +47,7 @@ class MoveDocument(Document, tag="legatum.move-standing/1"):
     at: str
     state: str
     next: str
-    premises: dict[str, object]
+    premises: dict[str, Any]
     steps: list[StepPartDocument]
 
 
@@ -120,12 +124,13 @@ def show_move(runbook: Runbook, standings: list[Standing], document: MoveDocumen
             ("new NS set", ", ".join(map(str, premises.get("new_ns", ())))),
             (
                 "observed",
-                f"TTL at the parent {premises.get('parent_ttl')}, of the zone's own NS set {premises.get('apex_ns_ttl')}, "
-                f"longest in the zone {premises.get('longest_ttl')}; *no such name* {premises.get('negative_ttl')}",
+                f"TTL of the NS set at the parent {_lasting(premises, 'parent_ttl')}, in the zone {_lasting(premises, 'apex_ns_ttl')}; "
+                f"longest TTL in the zone {_lasting(premises, 'longest_ttl')}; “no such name” is kept {_lasting(premises, 'negative_ttl')}",
             ),
             (
                 "assumed",
-                f"resolvers keep an answer at least {premises.get('floor')} s; a question takes at most {premises.get('time_out')} s; "
+                f"resolvers may keep an answer {_lasting(premises, 'floor')} even where its TTL is shorter; "
+                f"an answer takes at most {_lasting(premises, 'time_out')}; "
                 f"margin {duration_text(runbook.margin)}",
             ),
             ("move file", document.file),
@@ -136,24 +141,32 @@ def show_move(runbook: Runbook, standings: list[Standing], document: MoveDocumen
         _show_step(number, each, now, screen)
 
 
+def _lasting(premises: Mapping[str, object], key: str) -> str:
+    value = premises.get(key)
+    return duration_text(value) if isinstance(value, int) else "unknown"
+
+
 def _show_step(number: int, each: Standing, now: float, screen: Screen) -> None:
     step, outcome = each.step, each.outcome
     if each.bound is not None:
-        tense = "held" if outcome else "hold"
-        screen.line(f"      {tense} until {people_text(each.bound.instant, now)}", QUIET if outcome else DOUBT)
-        screen.line(f"      because {each.bound.reason}", QUIET)
-    mark, style = ("✓", GOOD) if outcome else ("·", "")
+        _show_hold(each.bound, outcome is not None, now, screen)
+    mark, style = ("✓", GOOD) if outcome else ("·", STRONG)
     when = people_text(outcome.all if outcome else each.expected, now)
-    screen.line(f"{number:>2} {mark}  {step.title}", style)
+    screen.line(f"{number:>2} {mark}  {step.title}   {when}", style)
     if outcome:
-        screen.line(f"      {when}: {outcome.summary}", QUIET)
+        screen.line(f"      {outcome.summary}", QUIET)
         return
-    screen.line(f"      expected {when}", QUIET)
     if step.gates:
-        screen.line(f"      gate:  {'; '.join(step.gates)}", QUIET)
-    screen.line(f"      proof: {step.proof}", QUIET)
+        screen.line(f"      gate   {'; '.join(step.gates)}", QUIET, indent=13)
+    screen.line(f"      proof  {step.proof}", QUIET, indent=13)
     if step.changes:
-        screen.line(f"      back:  {step.way_back}", QUIET)
+        screen.line(f"      back   {step.way_back}", QUIET, indent=13)
+
+
+def _show_hold(bound: Bound, passed: bool, now: float, screen: Screen) -> None:
+    tense = "held" if passed else "hold"
+    screen.line(f"   —  {tense} until {people_text(bound.instant, now)}", QUIET if passed else DOUBT)
+    screen.line(f"      because {bound.reason}", QUIET, indent=14)
 
 
 def show_status(document: MoveDocument, standings: list[Standing], now: float, screen: Screen) -> None:
@@ -194,7 +207,7 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
                 f"come back then with the same command, or stay with --wait: legatum move advance {domain}",
             )
             for _, why in halted.bound.parts:
-                screen.line(f"  because {why}", QUIET)
+                screen.line(f"  because {why}", QUIET, indent=10)
         case Halt.REFUSED if halted.step:
             reason, remedy = halted.reasons[0]
             screen.verdict(

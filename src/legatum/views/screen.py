@@ -4,6 +4,7 @@ Everything shown goes through :func:`clean`, so that no text from the network ca
 """
 
 import sys
+import textwrap
 from collections.abc import Iterable, Sequence
 
 from rich import box
@@ -27,8 +28,13 @@ class Screen:
         width = None if sys.stdout.isatty() else _PIPED_WIDTH
         self._console = Console(file=sys.stdout, width=width, highlight=False, markup=False, emoji=False)
 
-    def line(self, text: object = "", style: str = "") -> None:
-        self._console.print(Text(clean(text), style=style))
+    def line(self, text: object = "", style: str = "", indent: int = 0) -> None:
+        """``indent``: how far the second and following lines of a long text stand in."""
+        width = self._console.width
+        shown = clean(text)
+        if indent and len(shown) > width:
+            shown = "\n".join(textwrap.wrap(shown, width, subsequent_indent=" " * indent, break_on_hyphens=False))
+        self._console.print(Text(shown, style=style))
 
     def raw(self, text: str) -> None:
         """Text that programs read: written as it is, without wrapping."""

@@ -285,10 +285,10 @@ def _show_findings(document: SurveyDocument, screen: Screen) -> None:
         screen.line()
         screen.line(f"{each.severity}: {each.title}  [{each.slug}]", {"error": BAD, "warning": DOUBT}.get(each.severity, ""))
         for seen in each.seen[:6]:
-            screen.line(f"  seen: {seen}")
+            screen.line(f"  seen: {seen}", indent=8)
         if len(each.seen) > 6:
             screen.line(f"  and {len(each.seen) - 6} more")
-        screen.line(f"  do:   {each.remedy}")
+        screen.line(f"  do:   {each.remedy}", indent=8)
 
 
 def _show_timers(document: SurveyDocument, screen: Screen) -> None:
@@ -296,7 +296,7 @@ def _show_timers(document: SurveyDocument, screen: Screen) -> None:
     if soa:
         screen.line(
             f"SOA: primary {soa.primary}, mailbox {soa.mailbox}, refresh {soa.refresh}, retry {soa.retry}, expire {soa.expire}; "
-            f"*no such name* is kept for {_ttl(document.negative_ttl)}",
+            f"“no such name” is kept for {_ttl(document.negative_ttl)}",
             QUIET,
         )
 

@@ -93,7 +93,7 @@ def _observed(picture: Picture, zone: Zone, host_negative_ttls: tuple[tuple[Name
 
 
 async def _host_negative_ttls(outside: Outside, new: Provider) -> tuple[tuple[Name, int], ...]:
-    """For each new NS name how long caches may keep *no such name* in the zone that holds it."""
+    """For each new NS name how long caches may keep “no such name” in the zone that holds it."""
     found = []
     for host, addresses in (await outside.addresses(new.servers)).items():
         walker = outside.walker()

@@ -52,7 +52,7 @@ def server_fails(picture: Picture) -> Iterator[Sighting]:
 
 @finding(
     "server-denies", Severity.ERROR, "A name server says that there is no such domain",
-    why="The server answers for a zone above and denies that the domain exists: the world caches *no such name*.",
+    why="The server answers for a zone above and denies that the domain exists: the world caches “no such name”.",
     remedy="Create the zone there at once, or take the server out of the NS set.",
     standard="RFC 2308 s2.1",
 )  # fmt: skip

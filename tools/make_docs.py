@@ -1,0 +1,73 @@
+"""Writes the pages that are made from the code: docs/findings.md and docs/schema/. ``--check``: only says what is out of date."""
+
+import json
+import sys
+from pathlib import Path
+
+import msgspec
+
+from legatum.core.findings import KINDS
+from legatum.demo.report import DemoDocument
+from legatum.settings.document import Settings
+from legatum.views.compare import CompareDocument
+from legatum.views.confirm import ConfirmDocument
+from legatum.views.document import Document
+from legatum.views.explain import ExplainDocument, FindingListDocument
+from legatum.views.gather import GatherDocument
+from legatum.views.move import AdvanceDocument, MoveDocument
+from legatum.views.publish import PublishDocument
+from legatum.views.survey import SurveyDocument
+from legatum.work.movefile import MoveDocument as MoveFile
+
+DOCS = Path(__file__).parent.parent / "docs"
+DOCUMENTS: list[type[Document]] = [
+    SurveyDocument, ExplainDocument, FindingListDocument, GatherDocument, CompareDocument, PublishDocument, ConfirmDocument,
+    MoveDocument, AdvanceDocument, DemoDocument,
+]  # fmt: skip
+
+
+def pages() -> dict[Path, str]:
+    """Path → text of every generated page."""
+    made = {DOCS / "findings.md": findings()}
+    for document in DOCUMENTS:
+        tag = str(document.__struct_config__.tag)
+        made[DOCS / "schema" / f"{tag.removeprefix('legatum.').replace('/', '-')}.json"] = schema(document)
+    made[DOCS / "schema" / "settings.json"] = schema(Settings)
+    made[DOCS / "schema" / "move-file-1.json"] = schema(MoveFile)
+    return made
+
+
+def schema(struct: type) -> str:
+    return json.dumps(msgspec.json.schema(struct), indent=2, ensure_ascii=False) + "\n"
+
+
+def findings() -> str:
+    lines = ["# Findings", "", "Made from the code by `make docs`; `legatum explain SLUG` says the same.", ""]
+    for kind in KINDS.values():
+        lines += [
+            f"## {kind.slug}",
+            "",
+            f"**{kind.title}** ({kind.severity}, {kind.standard})",
+            "",
+            kind.why,
+            "",
+            f"*What to do:* {kind.remedy}",
+            "",
+        ]
+    return "\n".join(lines)
+
+
+def main() -> int:
+    stale = [path for path, text in pages().items() if not path.exists() or path.read_text(encoding="utf-8") != text]
+    if "--check" in sys.argv:
+        for path in stale:
+            print(f"{path.relative_to(DOCS.parent)} is out of date: make docs")
+        return 1 if stale else 0
+    for path, text in pages().items():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, encoding="utf-8")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
