@@ -10,18 +10,19 @@ from legatum.core.findings import KINDS
 from legatum.demo.report import DemoDocument
 from legatum.settings.document import Settings
 from legatum.views.compare import CompareDocument
-from legatum.views.confirm import ConfirmDocument
+from legatum.views.confirm import ConfirmDocument, ConfirmListDocument
 from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
 from legatum.views.gather import GatherDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
-from legatum.views.survey import SurveyDocument
+from legatum.views.survey import SurveyDocument, SurveyListDocument
 from legatum.work.movefile import MoveDocument as MoveFile
 
 DOCS = Path(__file__).parent.parent / "docs"
 DOCUMENTS: list[type[Document]] = [
-    SurveyDocument, ExplainDocument, FindingListDocument, GatherDocument, CompareDocument, PublishDocument, ConfirmDocument,
+    SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, GatherDocument, CompareDocument, PublishDocument,
+    ConfirmDocument, ConfirmListDocument,
     MoveDocument, AdvanceDocument, DemoDocument,
 ]  # fmt: skip
 

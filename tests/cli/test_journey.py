@@ -133,6 +133,10 @@ def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
         sick.status == 1 and "error: a name server does not serve the domain" in lines[0] and lines[1].startswith("Next: Create the zone")
     )
     assert "[server-refuses]" in sick.out and "healthy" not in sick.out
+    both = shell.run("survey", "ferrytimes.example", DOMAIN, "--json")
+    assert both.status == 1 and [each["domain"] for each in both.document["surveys"]] == ["ferrytimes.example", DOMAIN]
+    two = shell.run("confirm", "ferrytimes.example", DOMAIN, "--json")
+    assert two.status == 1 and [each["confirmed"] for each in two.document["verdicts"]] == [False, True]
     nobody = shell.run("survey", "nobody.example", "--json")
     assert nobody.status == 1 and nobody.document["findings"][0]["slug"] == "not-delegated"
     assert shell.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint").status == 4

@@ -143,6 +143,21 @@ def test_over_tcp_too_the_time_is_bounded(stream: Callable[..., Awaitable[None]]
     assert time.monotonic() - began < 2
 
 
+def test_ipv6_as_well() -> None:
+    async def over_ipv6() -> Reply:
+        transport, _ = await asyncio.get_running_loop().create_datagram_endpoint(
+            lambda: Liar(lambda query: [honest(query)]), local_addr=("::1", 0)
+        )
+        asker = Asker(Route({"2001:db8::1": Endpoint("::1", transport.get_extra_info("sockname")[1])}), SystemClock())
+        try:
+            return await asker.ask("2001:db8::1", NAME, 1)
+        finally:
+            asker.close()
+            transport.close()
+
+    assert asyncio.run(over_ipv6()).find(1) == ANSWER
+
+
 def test_a_closed_map_lets_nothing_out() -> None:
     route = Route({"2001:DB8::1": Endpoint("127.0.0.1", 1)})
     assert route.endpoint("2001:db8:0::1", 53) == Endpoint("127.0.0.1", 1)

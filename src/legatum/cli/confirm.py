@@ -7,6 +7,7 @@ from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
+    from legatum.views.confirm import ConfirmDocument
     from legatum.work.outside import Outside
 
 
@@ -28,13 +29,17 @@ def run(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         wanted = tuple(sorted(outside.provider(args.to).servers)) if args.to else expected
-        statuses = [await _one(args, outside, domain, wanted) for domain in domains]
-        return max(statuses)
+        documents = [await _one(args, outside, domain, wanted) for domain in domains]
+        if args.json:
+            from legatum.views.confirm import ConfirmListDocument
+
+            show(args, documents[0] if len(documents) == 1 else ConfirmListDocument(verdicts=documents), lambda _: None)
+        return OK if all(document.confirmed for document in documents) else FOUND
 
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", expected: "tuple[Name, ...] | None") -> int:
+async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", expected: "tuple[Name, ...] | None") -> "ConfirmDocument":
     from legatum.core.name import name_text
     from legatum.core.verdict import agreement
     from legatum.views.confirm import confirm_document, show_confirm
@@ -45,5 +50,6 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", exp
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
     verdict = agreement(found.picture, expected)
     document = confirm_document(verdict)
-    show(args, document, lambda screen: show_confirm(verdict, screen))
-    return OK if verdict.confirmed else FOUND
+    if not args.json:
+        show(args, document, lambda screen: show_confirm(verdict, screen))
+    return document

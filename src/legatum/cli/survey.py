@@ -7,6 +7,7 @@ from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
+    from legatum.views.survey import SurveyDocument
     from legatum.work.outside import Outside
 
 
@@ -23,14 +24,18 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
-        statuses = [await _one(args, outside, domain) for domain in domains]
-        return max(statuses)
+        documents = [await _one(args, outside, domain) for domain in domains]
+        if args.json:
+            from legatum.views.survey import SurveyListDocument
+
+            show(args, documents[0] if len(documents) == 1 else SurveyListDocument(surveys=documents), lambda _: None)
+        errors = any(finding.severity == "error" for document in documents for finding in document.findings)
+        return FOUND if errors or not all(document.delegation for document in documents) else OK
 
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> int:
-    from legatum.core.findings import Severity
+async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "SurveyDocument":
     from legatum.core.name import name_text
     from legatum.work.survey import survey
 
@@ -41,5 +46,6 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     if args.verbose:
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
     document = survey_document(found.picture, found.findings)
-    show(args, document, lambda screen: show_survey(document, screen))
-    return FOUND if any(each.kind.severity == Severity.ERROR for each in found.findings) or not document.delegation else OK
+    if not args.json:
+        show(args, document, lambda screen: show_survey(document, screen))
+    return document

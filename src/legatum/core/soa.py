@@ -53,4 +53,4 @@ def next_serial(current: int) -> int:
 def serial_at_least(current: int, floor: int) -> int:
     """The smallest serial that is newer than ``current`` and not older than ``floor``, where both can be had."""
     following = next_serial(current)
-    return floor if serial_is_newer(floor, current) and serial_is_newer(floor, following) else following
+    return floor if floor and serial_is_newer(floor, current) and serial_is_newer(floor, following) else following

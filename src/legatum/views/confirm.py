@@ -25,6 +25,12 @@ class ConfirmDocument(Document, tag="legatum.confirm/1"):
     checks: list[CheckPart]
 
 
+class ConfirmListDocument(Document, tag="legatum.confirm-list/1"):
+    """Verdicts about several domains, in the order asked for."""
+
+    verdicts: list[ConfirmDocument]
+
+
 def confirm_document(verdict: Verdict) -> ConfirmDocument:
     return ConfirmDocument(
         domain=name_text(verdict.domain),

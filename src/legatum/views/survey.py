@@ -111,6 +111,12 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     questions: int
 
 
+class SurveyListDocument(Document, tag="legatum.survey-list/1"):
+    """Surveys of several domains, in the order asked for."""
+
+    surveys: list[SurveyDocument]
+
+
 def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDocument:
     soas = [view.soa for view in picture.serving if view.soa]
     verdict, following = _verdict(picture, findings)

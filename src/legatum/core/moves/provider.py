@@ -111,19 +111,19 @@ def _steps(seen: Observed, wish: Wish) -> Iterator[Step]:
     yield from _ready(seen, wish, low)
     if wish.old.changes_apex_ns:
         yield Step(
-            APEX, f"Set the NS set at {old} to the new one", "apex-ns",
+            APEX, f"Set the NS set at {old} to the new one", "apex",
             ("every new server answers for the whole zone with the new NS set",),
             f"every server of {old} hands out the new NS set", f"set it back to {_list(seen.old_ns)}",
-            changes=True, estimate=10, details={"apex_ttl": low},
+            changes=True, estimate=10, details={"side": "old", "ns": "new", "ttl": low},
         )  # fmt: skip
     yield from _switch(seen, wish, low)
 
 
 def _lower(seen: Observed, wish: Wish, low: int) -> Iterator[Step]:
     yield Step(
-        LOWER, f"Lower the TTL of the NS set at {wish.old.provider} from {seen.apex_ttl} to {low}", "apex-ttl",
+        LOWER, f"Lower the TTL of the NS set at {wish.old.provider} from {seen.apex_ttl} to {low}", "apex",
         ("the NS set is still the one seen when drafting",), f"every server of {wish.old.provider} hands it out with {low}",
-        f"raise it to {seen.apex_ttl} again", changes=True, estimate=10, details={"side": "old", "ttl": low},
+        f"raise it to {seen.apex_ttl} again", changes=True, estimate=10, details={"side": "old", "ns": "old", "ttl": low},
     )  # fmt: skip
 
 
@@ -161,9 +161,9 @@ def _switch(seen: Observed, wish: Wish, low: int) -> Iterator[Step]:
         ("no old NS left over anywhere",), "all agree on the new NS set", back, delegation_change(facts, wish.caution),
     )  # fmt: skip
     yield Step(
-        RAISE, f"Raise the TTL of the NS set at {new} to {wish.final_ttl} ({rough_text(wish.final_ttl)})", "apex-ttl",
+        RAISE, f"Raise the TTL of the NS set at {new} to {wish.final_ttl} ({rough_text(wish.final_ttl)})", "apex",
         (), f"every server of {new} hands it out with {wish.final_ttl}", f"lower it to {low} again",
-        changes=True, estimate=10, details={"side": "new", "ttl": wish.final_ttl},
+        changes=True, estimate=10, details={"side": "new", "ns": "new", "ttl": wish.final_ttl},
     )  # fmt: skip
     yield Step(
         END, f"End the service at {old}", "end", ("the hold has passed and everything is confirmed",),

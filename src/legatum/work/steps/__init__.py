@@ -2,8 +2,7 @@
 
 from legatum.core.fault import BadInput
 from legatum.work.steps.action import Action, Job, Refusal
-from legatum.work.steps.apex_ns import ApexNs
-from legatum.work.steps.apex_ttl import ApexTtl
+from legatum.work.steps.apex import Apex
 from legatum.work.steps.compare import Compare
 from legatum.work.steps.confirm import Confirm
 from legatum.work.steps.end import End
@@ -17,9 +16,8 @@ _ACTIONS: dict[str, type[Action]] = {
     "gather": Gather,
     "publish": Publish,
     "compare": Compare,
-    "apex-ttl": ApexTtl,
     "ready": Ready,
-    "apex-ns": ApexNs,
+    "apex": Apex,
     "switch": Switch,
     "parents": Parents,
     "confirm": Confirm,

@@ -1,45 +1,79 @@
-"""Changing the apex NS set on one side: what the steps that do so share."""
+"""The NS set at the apex on one side: its TTL lowered or raised, or the whole set exchanged, seen on every server."""
 
 import asyncio
 
-from legatum.core.difference import Difference, zone_differences
+from legatum.core.difference import zone_differences
 from legatum.core.name import name_text
-from legatum.core.rrset import RRset
+from legatum.core.presentation import difference_text
+from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
+from legatum.core.runbook import Outcome
 from legatum.core.soa import next_serial
+from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
-from legatum.work.publish import Publication, Published, carry_out
+from legatum.work.publish import Publication, carry_out
+from legatum.work.steps.action import Action, Job, Refusal
+from legatum.work.steps.new_side import new_side_refusals
 
 
-async def plan_apex(provider: Provider, zone: Zone, wanted: RRset) -> Publication:
-    """The zone as the provider serves it, with this NS set, the serial raised where that changes anything."""
-    changed = zone.with_rrsets([wanted])
-    if changed != zone:
-        changed = changed.with_serial(next_serial(zone.soa.serial))
-    return Publication(provider, zone, changed, zone_differences(zone, changed))
+class Apex(Action):
+    """``details``: at which ``side`` (``old``, ``new``), which ``ns`` set (``old``, ``new``), with which ``ttl`` in seconds."""
+
+    def __init__(self, job: Job) -> None:
+        super().__init__(job)
+        details = job.step.details
+        self._provider = job.old if details["side"] == "old" else job.new
+        self._exchanges = details["side"] == "old" and details["ns"] == "new"
+        self._names = job.old_ns if details["ns"] == "old" else job.new_ns
+        self._wanted = rrset(job.domain, NS, int(details["ttl"]), self._names)
+
+    async def gate(self) -> list[Refusal]:
+        refusals = await new_side_refusals(self.job) if self._exchanges else []
+        present = targets((await self._provider.fetch(self.job.domain)).apex_ns)
+        allowed = (self._names, self.job.old_ns) if self._exchanges else (self._names,)
+        if present not in allowed:
+            reason = f"the NS set at {self._provider.name} is {names_said(present)}, not {names_said(allowed[-1])}"
+            refusals.append(Refusal(reason, "somebody changed it since the move was drafted: find out who, then draft again"))
+        return refusals
+
+    async def preview(self) -> list[str]:
+        publication = self._plan(await self._provider.fetch(self.job.domain))
+        return [difference_text(each) for each in publication.differences if each.rtype != SOA]
+
+    async def seen(self) -> Outcome | None:
+        if (await self._provider.fetch(self.job.domain)).apex_ns != self._wanted:
+            return None
+        first = self.now()
+        addresses = await addresses_of(self.job.outside, self._provider)
+        return self.outcome(first, await self._everywhere(addresses), self._summary(len(addresses)) + " already")
+
+    async def perform(self) -> Outcome:
+        done = await carry_out(self.job.outside, self._plan(await self._provider.fetch(self.job.domain)))
+        return self.outcome(done.first, await self._everywhere(done.addresses), self._summary(len(done.addresses)), serial=done.serial)
+
+    def _plan(self, zone: Zone) -> Publication:
+        changed = zone.with_rrsets([self._wanted])
+        if changed != zone:
+            changed = changed.with_serial(next_serial(zone.soa.serial))
+        return Publication(self._provider, zone, changed, zone_differences(zone, changed))
+
+    async def _everywhere(self, addresses: tuple[str, ...]) -> float:
+        """Waits until every address hands out this NS set with this TTL; the instant."""
+        asker, domain = self.job.outside.asker, self.job.domain
+
+        async def missing() -> str:
+            replies = await asyncio.gather(*(asker.ask(address, domain, NS) for address in addresses))
+            return ", ".join(reply.server for reply in replies if reply.find(NS) != self._wanted)
+
+        return await self.job.outside.until_seen(missing, f"the NS set of {name_text(domain)} at {self._provider.name}")
+
+    def _summary(self, count: int) -> str:
+        what = "the new NS set" if self._exchanges else f"it with {self._wanted.ttl}"
+        return f"every server of {self._provider.name} ({count} addresses) hands out {what}"
 
 
-def apex_change(publication: Publication) -> list[Difference]:
-    return [each for each in publication.differences if each.rtype != SOA]
-
-
-async def set_apex(outside: Outside, publication: Publication, wanted: RRset) -> tuple[Published, float]:
-    """Carries it out; what was published, and the instant when every server was seen with the set."""
-    done = await carry_out(outside, publication)
-    return done, await see_apex(outside, done.addresses, wanted)
-
-
-async def see_apex(outside: Outside, addresses: tuple[str, ...], wanted: RRset) -> float:
-    """Waits until every address hands out this NS set with this TTL; the instant."""
-
-    async def missing() -> str:
-        replies = await asyncio.gather(*(outside.asker.ask(address, wanted.name, NS) for address in addresses))
-        return ", ".join(reply.server for reply in replies if reply.find(NS) != wanted)
-
-    return await outside.until_seen(missing, f"the NS set of {name_text(wanted.name)}")
-
-
-async def apex_addresses(outside: Outside, provider: Provider) -> tuple[str, ...]:
+async def addresses_of(outside: Outside, provider: Provider) -> tuple[str, ...]:
+    """Every address of every server of a provider. Raises :class:`OutsideFault` for a server without one."""
     return tuple(address for each in (await outside.addresses(provider.servers)).values() for address in each)

@@ -7,7 +7,7 @@ from legatum.core.name import name_text
 from legatum.core.rrtype import SOA
 from legatum.core.runbook import Outcome
 from legatum.work.steps.action import Action
-from legatum.work.steps.apex import apex_addresses
+from legatum.work.steps.apex import addresses_of
 
 
 class End(Action):
@@ -32,6 +32,6 @@ class End(Action):
         return self.outcome(first, everywhere, f"no server of {job.old.name} answers for it any more")
 
     async def _still_serving(self) -> str:
-        addresses = await apex_addresses(self.job.outside, self.job.old)
+        addresses = await addresses_of(self.job.outside, self.job.old)
         replies = await asyncio.gather(*(self.job.outside.asker.ask(address, self.job.domain, SOA) for address in addresses))
         return ", ".join(reply.server for reply in replies if reply.authoritative and reply.find(SOA))

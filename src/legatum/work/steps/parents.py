@@ -6,6 +6,7 @@ from legatum.core.name import name_text
 from legatum.core.rrset import targets
 from legatum.core.rrtype import NS
 from legatum.core.runbook import Outcome
+from legatum.core.verdict import names_said
 from legatum.net.walk import referral
 from legatum.work.steps.action import Action
 
@@ -20,10 +21,10 @@ class Parents(Action):
             nonlocal first
             replies = await asyncio.gather(*(asker.ask(address, job.domain, NS) for address in cut.addresses))
             sets = {reply.server: targets(referral(cut.zone, reply) or reply.find(NS)) for reply in replies}
-            late = [address for address, names in sets.items() if names != job.new_ns]
+            late = {address: names for address, names in sets.items() if names != job.new_ns}
             if first is None and len(late) < len(sets):
                 first = self.now()
-            return f"the old NS set is still handed out by {', '.join(late)}" if late else ""
+            return "; ".join(f"{address} hands out {names_said(names)}" for address, names in late.items())
 
         everywhere = await job.outside.until_seen(behind, f"the new NS set at the servers of {name_text(cut.zone)}")
         summary = f"all {len(cut.addresses)} addresses of the servers of {name_text(cut.zone)} hand out exactly the new set"

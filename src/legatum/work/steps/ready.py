@@ -4,13 +4,10 @@ import asyncio
 
 from legatum.core.difference import zone_differences
 from legatum.core.name import name_text
-from legatum.core.rrset import targets
-from legatum.core.rrtype import NS, SOA
 from legatum.core.runbook import Outcome
-from legatum.core.verdict import names_said
 from legatum.work.steps.action import Action, Job, Refusal
-from legatum.work.steps.apex import apex_addresses
 from legatum.work.steps.compare import compare_sides, require_equal
+from legatum.work.steps.new_side import new_side_refusals
 
 
 class Ready(Action):
@@ -25,30 +22,6 @@ class Ready(Action):
         now = self.now()
         summary = f"{compared.questions} questions to each of {len(compared.sides)} addresses: the new side answers as the old one does"
         return self.outcome(now, now, summary)
-
-
-async def new_side_refusals(job: Job) -> list[Refusal]:
-    """Why the new servers must not be delegated to yet: zone missing, no authority, another NS set."""
-    asker, refusals = job.outside.asker, []
-    for address in await apex_addresses(job.outside, job.new):
-        soa, ns = await asyncio.gather(asker.ask(address, job.domain, SOA), asker.ask(address, job.domain, NS))
-        if not soa.authoritative or soa.find(SOA) is None:
-            reason = f"{address} of {job.new.name} does not answer for {name_text(job.domain)}: {soa.outcome}"
-            refusals.append(
-                Refusal(
-                    reason,
-                    f"publish the zone there again: legatum move advance {name_text(job.domain)} --again publish",
-                )
-            )
-        elif targets(ns.find(NS)) != job.new_ns:
-            reason = f"{address} of {job.new.name} hands out {names_said(targets(ns.find(NS)))}, not {names_said(job.new_ns)}"
-            refusals.append(
-                Refusal(
-                    reason,
-                    f"publish the zone there again: legatum move advance {name_text(job.domain)} --again publish",
-                )
-            )
-    return refusals
 
 
 async def _contents_refusals(job: Job) -> list[Refusal]:

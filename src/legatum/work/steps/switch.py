@@ -4,7 +4,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
 from legatum.work.steps.action import Action, Refusal
-from legatum.work.steps.ready import new_side_refusals
+from legatum.work.steps.new_side import new_side_refusals
 
 
 class Switch(Action):
