@@ -50,7 +50,7 @@ def test_a_domain_is_looked_at_gathered_published_moved_and_confirmed(shell: She
     assert "hold until" in shell.run("move", "show", DOMAIN).out
 
     shown = shell.run("move", "advance", DOMAIN, "--dry-run", "--json")
-    assert shown.status == 0 and shown.document["done"] == []
+    assert shown.status == 0 and shown.document["done"] == [] and shown.document["halt"] == "shown"
     declined = shell.run("move", "advance", DOMAIN, "--json")
     assert declined.status == 4 and declined.document["done"] == ["gather"] and "say --yes" in declined.err
 

@@ -181,8 +181,11 @@ def test_a_world_that_has_ended(shell: Shell, tmp_path: Path) -> None:
         there = short.shell(shell.folder)
         assert there.run("practice", "stop").status == 0
         short.process.wait(10)
-    ended = there.run("survey", DOMAIN)
+        ended = there.run("survey", DOMAIN)
     assert ended.status == 3 and "practice start" in ended.err
+    (tmp_path / "short" / "moves").mkdir()
+    again = there.run("practice", "start", str(tmp_path / "short"))
+    assert again.status == 2 and "--fresh" in again.err
 
 
 def test_ctrl_c_ends_with_130_and_the_same_command_goes_on(shell: Shell, tmp_path: Path) -> None:

@@ -117,8 +117,7 @@ def _advance(args: argparse.Namespace) -> int:
         halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
         document = advance_document(runbook, halted, done)
         show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
-        shown_only = args.dry_run and halted.halt == Halt.DECLINED
-        return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) and not shown_only else OK
+        return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
 
     return with_outside(args, work)
 

@@ -4,6 +4,7 @@ import argparse
 import asyncio
 import contextlib
 import json
+import shutil
 import signal
 import sys
 from pathlib import Path
@@ -19,6 +20,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     start = actions.add_parser("start", help="start a practice world in the foreground; its settings go into DIR")
     start.add_argument("folder", metavar="DIR")
+    start.add_argument("--fresh", action="store_true", help="take away the moves and the journal of an earlier world in DIR")
     clock = actions.add_parser("clock", help="what time it is there; move it on")
     clock.add_argument("--on", metavar="DURATION", help="move the clock on by this much")
     zone = actions.add_parser("zone", help="a provider's own panel: create or end a zone there")
@@ -42,10 +44,22 @@ def run(args: argparse.Namespace) -> int:
     return asyncio.run(_steer(args))
 
 
+def _clear(folder: Path, fresh: bool) -> None:
+    """An earlier world's moves would rest on things that are no more. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+
+    left = [path for path in (folder / "journal.sqlite", folder / "moves") if path.exists()]
+    if left and not fresh:
+        raise BadInput(f"{folder} holds the moves of an earlier world", "give a new folder, or --fresh to take them away")
+    for path in left:
+        shutil.rmtree(path) if path.is_dir() else path.unlink()
+
+
 async def _start(args: argparse.Namespace) -> None:
     from legatum.core.fault import BadInput
     from legatum.practice.world import World
 
+    _clear(Path(args.folder), args.fresh)
     try:
         async with World(Path(args.folder)) as world:
             loop = asyncio.get_running_loop()

@@ -52,7 +52,7 @@ class MoveDocument(Document, tag="legatum.move-standing/1"):
 
 
 class AdvanceDocument(Document, tag="legatum.advance/1"):
-    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused`` or ``declined``."""
+    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined`` or ``shown``."""
 
     domain: str
     halt: str
@@ -215,5 +215,8 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
             )
             for reason, _ in halted.reasons[1:]:
                 screen.line(f"  also: {reason}", DOUBT)
+        case Halt.SHOWN if halted.step:
+            screen.verdict(True, f"{domain}: step {halted.step.id!r} would do this; nothing was touched", "without --dry-run it is done")
         case _ if halted.step:
-            screen.verdict(False, f"{domain}: stopped before step {halted.step.id!r}; nothing was changed by it", "say --yes to go ahead")
+            following = f"say yes, or --yes, when it shall be done: legatum move advance {domain}"
+            screen.verdict(False, f"{domain}: stopped before step {halted.step.id!r}; nothing was changed by it", following)

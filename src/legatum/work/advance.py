@@ -29,6 +29,7 @@ class Halt(StrEnum):
     HOLDING = "holding"
     REFUSED = "refused"
     DECLINED = "declined"
+    SHOWN = "shown"
 
 
 @dataclass(frozen=True)
@@ -97,7 +98,7 @@ async def _gate(job: Job, action: Action, ways: Ways) -> Halted | None:
     if refusals:
         return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
     if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):
-        return Halted(Halt.DECLINED, job.step)
+        return Halted(Halt.SHOWN if ways.only_show else Halt.DECLINED, job.step)
     return None
 
 
