@@ -16,6 +16,7 @@ from legatum.views.explain import ExplainDocument, FindingListDocument
 from legatum.views.gather import GatherDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
+from legatum.views.rehearse import RehearsalDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
 from legatum.work.movefile import MoveDocument as MoveFile
 
@@ -23,7 +24,7 @@ DOCS = Path(__file__).parent.parent / "docs"
 DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, GatherDocument, CompareDocument, PublishDocument,
     ConfirmDocument, ConfirmListDocument,
-    MoveDocument, AdvanceDocument, DemoDocument,
+    MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 
 

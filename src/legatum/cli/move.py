@@ -1,10 +1,10 @@
-"""``legatum move draft / show / advance / status``"""
+"""``legatum move draft / show / rehearse / advance / status / retreat``"""
 
 import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.runbook import Runbook
@@ -29,9 +29,15 @@ def configure(parser: argparse.ArgumentParser) -> None:
     add_common(draft)
     for name, summary in (("show", "the whole runbook, with instants and reasons"), ("status", "how far it has come, a line a step")):
         _add_move(actions.add_parser(name, help=summary))
+    _add_move(actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would"))
+    retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
+    _add_move(retreat)
+    retreat.add_argument("--wait", action="store_true", help="stay through holds until everything is taken back")
+    add_changing(retreat)
     advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
     _add_move(advance)
     advance.add_argument("--wait", action="store_true", help="stay through holds until the move is complete")
+    advance.add_argument("--until", metavar="STEP", help="stop after this step")
     advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
     add_changing(advance)
 
@@ -44,7 +50,7 @@ def _add_move(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if args.action == "draft":
         return _draft(args)
-    return _advance(args) if args.action == "advance" else _show(args)
+    return {"advance": _advance, "rehearse": _rehearse, "retreat": _retreat}.get(args.action, _show)(args)
 
 
 def _draft(args: argparse.Namespace) -> int:
@@ -58,7 +64,7 @@ def _draft(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         from legatum.work.draft import MoveWish, draft_move
-        from legatum.work.movefile import move_path, write_move
+        from legatum.work.movefile import move_path, retreat_path, write_move
 
         path = Path(args.out) if args.out else move_path(outside, domain)
         if path.exists() and not args.force:
@@ -67,6 +73,7 @@ def _draft(args: argparse.Namespace) -> int:
         note(args, "looking at the domain, both providers and the registry …")
         runbook = await draft_move(outside, MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing))
         write_move(path, runbook)
+        retreat_path(path).unlink(missing_ok=True)
         _present(args, outside, runbook, path, {})
         return OK
 
@@ -78,6 +85,27 @@ def _show(args: argparse.Namespace) -> int:
         path, runbook, journal = _opened(args, outside)
         _present(args, outside, runbook, path, journal.outcomes(runbook.id), brief=args.action == "status")
         return OK
+
+    return with_outside(args, work)
+
+
+def _rehearse(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.core.rehearsal import rehearse
+        from legatum.views.rehearse import rehearsal_document, show_rehearsal
+        from legatum.work.contents import read_master_file
+        from legatum.work.movefile import zone_path
+
+        path, runbook, journal = _opened(args, outside)
+        rehearsal = rehearse(runbook, journal.outcomes(runbook.id), outside.clock.now())
+        gathered = zone_path(path)
+        if gathered.exists():
+            zone = read_master_file(gathered, runbook.domain).zone
+        else:
+            zone = await outside.provider(str(runbook.premises["from"])).fetch(runbook.domain)
+        document = rehearsal_document(rehearsal, zone)
+        show(args, document, lambda screen: show_rehearsal(document, screen))
+        return OK if rehearsal.safe else FOUND
 
     return with_outside(args, work)
 
@@ -107,19 +135,39 @@ def _present(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", p
 
 def _advance(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.views.move import advance_document, show_halt
-        from legatum.work.advance import Halt, advance, do_again
+        from legatum.work.advance import do_again
+        from legatum.work.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
+        if runbook.kind != "retreat":
+            refuse_while_retreating(runbook, path)
         if args.again:
             do_again(runbook, journal, args.again, outside.clock.now())
-        done: list[str] = []
-        halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
-        document = advance_document(runbook, halted, done)
-        show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
-        return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
+        return await _carry_out(args, outside, runbook, path, journal)
 
     return with_outside(args, work)
+
+
+def _retreat(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.work.retreat import open_retreat
+
+        path, move, journal = _opened(args, outside)
+        retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
+        return await _carry_out(args, outside, retreat, there, journal)
+
+    return with_outside(args, work)
+
+
+async def _carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
+    from legatum.views.move import advance_document, show_halt
+    from legatum.work.advance import Halt, advance
+
+    done: list[str] = []
+    halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
+    document = advance_document(runbook, halted, done)
+    show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
+    return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
 
 
 def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", done: list[str]) -> "Ways":
@@ -144,4 +192,4 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", done
     def ask(step: Step, lines: list[str]) -> bool:
         return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
 
-    return Ways(args.wait, ask, begin, hold, finished, args.dry_run)
+    return Ways(args.wait, ask, begin, hold, finished, args.dry_run, getattr(args, "until", None))

@@ -61,12 +61,18 @@ class Outcome:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """One step as it stands: done, or expected at ``expected`` and not before ``bound``."""
+    """One step as it stands: done at ``expected``, or expected to begin then and not before ``bound``; seen everywhere at ``ends``."""
 
     step: Step
     outcome: Outcome | None
     bound: Bound | None
     expected: float
+    ends: float
+
+    @property
+    def first(self) -> float:
+        """From when on the first server may show the step's effect."""
+        return self.outcome.first if self.outcome else self.expected
 
 
 def next_step(runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Step | None:
@@ -80,8 +86,13 @@ def hold_of(runbook: Runbook, step: Step, outcomes: Mapping[str, Outcome], now: 
     return not_before(step.waits, happened, now, runbook.margin)
 
 
-def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> Iterator[Standing]:
-    """Every step in order: what was measured, then what is expected when nothing is left waiting."""
+def forecast(
+    runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, durations: Mapping[str, float] | None = None
+) -> Iterator[Standing]:
+    """Every step in order: what was measured, then what is expected when nothing is left waiting.
+
+    ``durations``: step → seconds until every server shows it, instead of the steps' own estimates.
+    """
     happened: dict[str, float] = {}
     clock = now
     for step in runbook.steps:
@@ -89,9 +100,11 @@ def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> I
         bound = not_before(step.waits, happened, now, runbook.margin)
         if outcome is not None:
             happened[step.id] = outcome.all
-            yield Standing(step, outcome, bound, outcome.all)
+            yield Standing(step, outcome, bound, outcome.all, outcome.all)
+            clock = max(clock, outcome.all)
             continue
         clock = max(clock, bound.instant if bound else clock)
-        yield Standing(step, None, bound, clock)
-        clock += step.estimate
+        begins = clock
+        clock += step.estimate if durations is None else durations.get(step.id, step.estimate)
         happened[step.id] = clock
+        yield Standing(step, None, bound, begins, clock)

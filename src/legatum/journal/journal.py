@@ -112,6 +112,10 @@ class Journal:
                 found.pop(row.step, None)
         return found
 
+    def begun(self, move: str) -> set[str]:
+        """Steps that were ever intended or done, whatever became of them."""
+        return {row.step for row in self._rows(_ENTRIES.c.move == move) if row.kind in (INTENT, OUTCOME)}
+
     def entries(self, domain: Name) -> list[Entry]:
         """Everything about a domain, oldest first."""
         counted = sa.select(_REPLIES.c.entry, sa.func.count().label("replies")).group_by(_REPLIES.c.entry).subquery()

@@ -52,7 +52,7 @@ class MoveDocument(Document, tag="legatum.move-standing/1"):
 
 
 class AdvanceDocument(Document, tag="legatum.advance/1"):
-    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined`` or ``shown``."""
+    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined``, ``shown`` or ``stopped``."""
 
     domain: str
     halt: str
@@ -193,18 +193,26 @@ def advance_document(runbook: Runbook, halted: Halted, done: list[str]) -> Advan
     )
 
 
+def _verb(runbook: Runbook) -> str:
+    return "retreat" if runbook.kind == "retreat" else "advance"
+
+
 def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> None:
     """Why it stopped, and when to come back."""
     domain = name_text(runbook.domain)
     screen.line()
     match halted.halt:
+        case Halt.COMPLETE if runbook.kind == "retreat":
+            screen.verdict(True, f"{domain}: everything is taken back; it is as it was before the move", "")
         case Halt.COMPLETE:
             screen.verdict(True, f"{domain}: the move is complete", "note for the customer what was done: legatum move status " + domain)
+        case Halt.STOPPED if halted.step:
+            screen.verdict(True, f"{domain}: step {halted.step.id!r} is done, as far as was asked", f"legatum move advance {domain}")
         case Halt.HOLDING if halted.bound and halted.step:
             screen.verdict(
                 True,
                 f"{domain}: holding before step {halted.step.id!r} until {people_text(halted.bound.instant, now)}",
-                f"come back then with the same command, or stay with --wait: legatum move advance {domain}",
+                f"come back then with the same command, or stay with --wait: legatum move {_verb(runbook)} {domain}",
             )
             for _, why in halted.bound.parts:
                 screen.line(f"  because {why}", QUIET, indent=10)
@@ -218,5 +226,5 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
         case Halt.SHOWN if halted.step:
             screen.verdict(True, f"{domain}: step {halted.step.id!r} would do this; nothing was touched", "without --dry-run it is done")
         case _ if halted.step:
-            following = f"say yes, or --yes, when it shall be done: legatum move advance {domain}"
+            following = f"say yes, or --yes, when it shall be done: legatum move {_verb(runbook)} {domain}"
             screen.verdict(False, f"{domain}: stopped before step {halted.step.id!r}; nothing was changed by it", following)

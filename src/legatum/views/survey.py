@@ -135,7 +135,7 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         parents=_parents(picture),
         servers=_servers(picture),
         hosts=_hosts(picture),
-        contents=[_record(each) for each in picture.contents.values() if each],
+        contents=[record_part(each) for each in picture.contents.values() if each],
         resolvers=_resolvers(picture),
         registration=_registration(picture),
         findings=[finding_part(each) for each in findings],
@@ -239,7 +239,7 @@ def _registration(picture: Picture) -> RegistrationPart | None:
     )
 
 
-def _record(rrset: RRset) -> RecordPart:
+def record_part(rrset: RRset) -> RecordPart:
     return RecordPart(name=name_text(rrset.name), type=type_text(rrset.rtype), ttl=rrset.ttl, data=rdata_texts(rrset))
 
 

@@ -30,6 +30,7 @@ class Halt(StrEnum):
     REFUSED = "refused"
     DECLINED = "declined"
     SHOWN = "shown"
+    STOPPED = "stopped"
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,8 @@ class Halted:
 
 @dataclass(frozen=True)
 class Ways:
-    """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; the rest are told."""
+    """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
+    stop after; the rest are told."""
 
     wait: bool
     ask: Callable[[Step, list[str]], bool]
@@ -52,11 +54,14 @@ class Ways:
     hold: Callable[[Step, Bound], None]
     done: Callable[[Step, Outcome], None]
     only_show: bool = False
+    until: str | None = None
 
 
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
+    if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
+        raise BadInput(f"no step {ways.until!r} in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     while step := next_step(runbook, outcomes):
         now = outside.clock.now()
         bound = hold_of(runbook, step, outcomes, now)
@@ -71,6 +76,8 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
             return halted or Halted(Halt.DECLINED, step)
         outcomes[step.id] = outcome
         ways.done(step, outcome)
+        if step.id == ways.until:
+            return Halted(Halt.STOPPED, step)
     return Halted(Halt.COMPLETE)
 
 

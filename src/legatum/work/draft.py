@@ -1,7 +1,8 @@
 """Drafting a move: what is observed becomes the runbook's premises."""
 
 import secrets
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
@@ -41,7 +42,12 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
     _movable(picture, old)
     await registrar.registration(wish.domain)
     zone = await old.fetch(wish.domain)
-    seen = _observed(picture, zone, await _host_negative_ttls(outside, new))
+    addresses = {
+        "parent": _grouped((view.server, view.address) for view in picture.parents),
+        "old": _grouped((view.server, view.address) for view in picture.servers),
+        "new": {name_text(name): each for name, each in (await outside.addresses(new.servers)).items()},
+    }
+    seen = replace(_observed(picture, zone, await _host_negative_ttls(outside, new)), addresses=addresses)
     house = outside.settings.house
     return draft(
         seen,
@@ -56,6 +62,13 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
             caution=outside.caution,
         ),
     )
+
+
+def _grouped(servers: Iterable[tuple[Name, str]]) -> dict[str, tuple[str, ...]]:
+    found: dict[str, tuple[str, ...]] = {}
+    for name, address in servers:
+        found[name_text(name)] = (*found.get(name_text(name), ()), address)
+    return found
 
 
 def _movable(picture: Picture, old: Provider) -> None:

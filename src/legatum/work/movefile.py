@@ -60,6 +60,17 @@ def move_path(outside: Outside, domain: Name) -> Path:
     return outside.folder / outside.settings.moves / f"{safe}.move.toml"
 
 
+def zone_path(path: Path) -> Path:
+    """Where the gathered zone of a move is kept: beside its file."""
+    stem = path.name.removesuffix(".toml").removesuffix(".move").removesuffix(".retreat")
+    return path.with_name(stem + ".zone")
+
+
+def retreat_path(path: Path) -> Path:
+    """Where the way back of a move is kept: beside its file."""
+    return path.with_name(path.name.removesuffix(".toml").removesuffix(".move") + ".retreat.toml")
+
+
 def write_move(path: Path, runbook: Runbook) -> None:
     """Raises :class:`BadInput` when the file cannot be written."""
     import tomli_w

@@ -6,8 +6,8 @@ the same; the old side's NS set, then the registry's, become the new one; every 
 waited out; only then are TTLs raised and the old service ended.
 """
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 
 from legatum.core.duration import rough_text
 from legatum.core.name import Name, name_text
@@ -29,7 +29,11 @@ class Side:
 
 @dataclass(frozen=True, slots=True)
 class Observed:
-    """What the runbook rests on. TTLs in seconds; ``host_negative_ttls``: new NS name → negative TTL of the zone that holds it."""
+    """What the runbook rests on. TTLs in seconds.
+
+    ``host_negative_ttls``: new NS name → negative TTL of the zone that holds it. ``addresses``: ``parent``, ``old``, ``new`` →
+    server name → addresses.
+    """
 
     domain: Name
     at: float
@@ -42,6 +46,7 @@ class Observed:
     refresh: int
     old_ns: tuple[Name, ...]
     host_negative_ttls: tuple[tuple[Name, int], ...]
+    addresses: Mapping[str, Mapping[str, tuple[str, ...]]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,8 +89,10 @@ def _premises(seen: Observed, wish: Wish) -> dict[str, object]:
         "longest_ttl": seen.longest_ttl,
         "negative_ttl": seen.negative_ttl,
         "serial": seen.serial,
+        "host_negative_ttl": max((ttl for _, ttl in seen.host_negative_ttls), default=0),
         "floor": wish.caution.floor,
         "time_out": wish.caution.time_out,
+        "addresses": {group: {name: list(each) for name, each in servers.items()} for group, servers in seen.addresses.items()},
     }
 
 

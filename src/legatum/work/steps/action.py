@@ -6,9 +6,11 @@ from pathlib import Path
 
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, parse_domain
+from legatum.core.rehearsal.stage import Which
 from legatum.core.runbook import Outcome, Runbook, Step
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
+from legatum.work.movefile import zone_path
 from legatum.work.outside import Outside
 
 
@@ -54,9 +56,24 @@ class Job:
     def new_ns(self) -> tuple[Name, ...]:
         return self._names("new_ns")
 
+    def provider(self, which: Which) -> Provider:
+        return self.old if which == Which.OLD else self.new
+
+    def ns_set(self, which: Which) -> tuple[Name, ...]:
+        return self.old_ns if which == Which.OLD else self.new_ns
+
+    @property
+    def target(self) -> Which:
+        """The NS set that this step is to bring about: the new one, or the old one on the way back."""
+        return Which(self.step.details.get("ns", Which.NEW))
+
+    @property
+    def target_ns(self) -> tuple[Name, ...]:
+        return self.ns_set(self.target)
+
     @property
     def zone_file(self) -> Path:
-        return self.path.with_name(self.path.name.removesuffix(".move.toml") + ".zone")
+        return zone_path(self.path)
 
     def _premise(self, key: str) -> str:
         try:

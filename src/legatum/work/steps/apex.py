@@ -5,6 +5,7 @@ import asyncio
 from legatum.core.difference import zone_differences
 from legatum.core.name import name_text
 from legatum.core.presentation import difference_text
+from legatum.core.rehearsal.stage import Which
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
 from legatum.core.runbook import Outcome
@@ -15,7 +16,7 @@ from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, carry_out
 from legatum.work.steps.action import Action, Job, Refusal
-from legatum.work.steps.new_side import new_side_refusals
+from legatum.work.steps.sides import side_refusals
 
 
 class Apex(Action):
@@ -24,17 +25,18 @@ class Apex(Action):
     def __init__(self, job: Job) -> None:
         super().__init__(job)
         details = job.step.details
-        self._provider = job.old if details["side"] == "old" else job.new
-        self._exchanges = details["side"] == "old" and details["ns"] == "new"
-        self._names = job.old_ns if details["ns"] == "old" else job.new_ns
+        side = Which(details["side"])
+        self._provider, self._names = job.provider(side), job.target_ns
+        self._own = job.ns_set(side)
+        # Handing out the other side's set sends visitors there: that side must be ready for them.
+        self._exchanges = side != job.target
         self._wanted = rrset(job.domain, NS, int(details["ttl"]), self._names)
 
     async def gate(self) -> list[Refusal]:
-        refusals = await new_side_refusals(self.job) if self._exchanges else []
+        refusals = await side_refusals(self.job) if self._exchanges else []
         present = targets((await self._provider.fetch(self.job.domain)).apex_ns)
-        allowed = (self._names, self.job.old_ns) if self._exchanges else (self._names,)
-        if present not in allowed:
-            reason = f"the NS set at {self._provider.name} is {names_said(present)}, not {names_said(allowed[-1])}"
+        if present not in (self.job.old_ns, self.job.new_ns):
+            reason = f"the NS set at {self._provider.name} is {names_said(present)}, not {names_said(self._own)}"
             refusals.append(Refusal(reason, "somebody changed it since the move was drafted: find out who, then draft again"))
         return refusals
 
@@ -70,8 +72,7 @@ class Apex(Action):
         return await self.job.outside.until_seen(missing, f"the NS set of {name_text(domain)} at {self._provider.name}")
 
     def _summary(self, count: int) -> str:
-        what = "the new NS set" if self._exchanges else f"it with {self._wanted.ttl}"
-        return f"every server of {self._provider.name} ({count} addresses) hands out {what}"
+        return f"every server of {self._provider.name} ({count} addresses) hands out {names_said(self._names)}, TTL {self._wanted.ttl}"
 
 
 async def addresses_of(outside: Outside, provider: Provider) -> tuple[str, ...]:

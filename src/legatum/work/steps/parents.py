@@ -1,4 +1,4 @@
-"""Watching the parent's servers until every one of them hands out the new NS set, and nothing of the old one."""
+"""Watching the parent's servers until every one of them hands out the NS set wanted, and nothing of the other one."""
 
 import asyncio
 
@@ -21,11 +21,11 @@ class Parents(Action):
             nonlocal first
             replies = await asyncio.gather(*(asker.ask(address, job.domain, NS) for address in cut.addresses))
             sets = {reply.server: targets(referral(cut.zone, reply) or reply.find(NS)) for reply in replies}
-            late = {address: names for address, names in sets.items() if names != job.new_ns}
+            late = {address: names for address, names in sets.items() if names != job.target_ns}
             if first is None and len(late) < len(sets):
                 first = self.now()
             return "; ".join(f"{address} hands out {names_said(names)}" for address, names in late.items())
 
-        everywhere = await job.outside.until_seen(behind, f"the new NS set at the servers of {name_text(cut.zone)}")
-        summary = f"all {len(cut.addresses)} addresses of the servers of {name_text(cut.zone)} hand out exactly the new set"
+        everywhere = await job.outside.until_seen(behind, f"the NS set at the servers of {name_text(cut.zone)}")
+        summary = f"all {len(cut.addresses)} addresses of the servers of {name_text(cut.zone)} hand out exactly {names_said(job.target_ns)}"
         return self.outcome(everywhere if first is None else first, everywhere, summary)

@@ -1,15 +1,15 @@
-"""The NS set at the registrar: exactly the new names, none of the old ones left."""
+"""The NS set at the registrar: exactly the names wanted, none of the others left."""
 
 from legatum.core.fault import OutsideFault
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
 from legatum.work.steps.action import Action, Refusal
-from legatum.work.steps.new_side import new_side_refusals
+from legatum.work.steps.sides import side_refusals
 
 
 class Switch(Action):
     async def gate(self) -> list[Refusal]:
-        refusals = await new_side_refusals(self.job)
+        refusals = await side_refusals(self.job)
         held = await self.job.registrar.registration(self.job.domain)
         stops = [status for status in held.statuses if "UpdateProhibited" in status or status == "pendingTransfer"]
         if stops:
@@ -26,17 +26,17 @@ class Switch(Action):
 
     async def preview(self) -> list[str]:
         held = await self.job.registrar.registration(self.job.domain)
-        return [f"NS set at {self.job.registrar.name}: {names_said(sorted(held.nameservers))} → {names_said(self.job.new_ns)}"]
+        return [f"NS set at {self.job.registrar.name}: {names_said(sorted(held.nameservers))} → {names_said(self.job.target_ns)}"]
 
     async def seen(self) -> Outcome | None:
         held = await self.job.registrar.registration(self.job.domain)
-        if set(held.nameservers) != set(self.job.new_ns):
+        if set(held.nameservers) != set(self.job.target_ns):
             return None
         now = self.now()
-        return self.outcome(now, now, "the registry holds exactly the new set already")
+        return self.outcome(now, now, "the registry holds exactly this set already")
 
     async def perform(self) -> Outcome:
-        registrar, domain, wanted = self.job.registrar, self.job.domain, set(self.job.new_ns)
+        registrar, domain, wanted = self.job.registrar, self.job.domain, set(self.job.target_ns)
         present = set((await registrar.registration(domain)).nameservers)
         first = self.now()
         said = await registrar.change_nameservers(domain, sorted(wanted - present), sorted(present - wanted))

@@ -1,0 +1,34 @@
+"""Beginning the way back of a move, or going on with it."""
+
+from pathlib import Path
+
+from legatum.core.fault import GateShut
+from legatum.core.moves.retreat import draft_retreat
+from legatum.core.name import name_text
+from legatum.core.runbook import Runbook
+from legatum.journal.journal import Journal
+from legatum.work.movefile import read_move, retreat_path, write_move
+
+
+def open_retreat(move: Runbook, path: Path, journal: Journal, now: float, keep: bool = True) -> tuple[Runbook, Path]:
+    """The way back and its file: the one begun before, or one drafted now from what was done, and kept if ``keep``.
+
+    Raises :class:`GateShut` when nothing outside was changed.
+    """
+    there = retreat_path(path)
+    if there.exists():
+        return read_move(there), there
+    retreat = draft_retreat(move, journal.begun(move.id), now)
+    if not retreat.steps:
+        domain = name_text(move.domain)
+        raise GateShut(f"{domain}: nothing outside has been changed by this move", f"there is nothing to take back; {path} may be deleted")
+    if keep:
+        write_move(there, retreat)
+    return retreat, there
+
+
+def refuse_while_retreating(move: Runbook, path: Path) -> None:
+    """Raises :class:`GateShut` for a move that is being taken back."""
+    if retreat_path(path).exists():
+        domain = name_text(move.domain)
+        raise GateShut(f"{domain}: this move is being taken back", f"go on with that: legatum move retreat {domain}")

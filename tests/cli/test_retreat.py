@@ -1,0 +1,54 @@
+"""Taken back from every step: everything is as it was, and no visitor noticed either way."""
+
+import asyncio
+import contextlib
+import io
+from pathlib import Path
+
+import pytest
+
+from legatum.cli.main import main
+from legatum.core.name import parse_domain
+from legatum.core.rrtype import MX, A
+from legatum.demo.world_thread import WorldThread
+
+DOMAIN = "kilnandclay.example"
+STEPS = ["publish", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
+
+
+def run(*words: str) -> int:
+    with contextlib.redirect_stdout(io.StringIO()) as out, contextlib.redirect_stderr(out):
+        status = main(words)
+    if status not in (0, 4):
+        raise AssertionError(out.getvalue())
+    return status
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_a_move_is_taken_back_from_every_step(tmp_path: Path, step: str) -> None:
+    with WorldThread(tmp_path / "world") as practice:
+        world, settings = practice.world, ("--settings", str(practice.world.settings_file), "-q")
+        practice.visit([(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(f"w.preview.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)], 120.0)
+        before = world.hostings["alder"][0].zone(parse_domain(DOMAIN))
+        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", *settings) == 0
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", step, *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--dry-run", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--yes", "--wait", *settings) == 0
+        assert run("move", "advance", DOMAIN, "--yes", *settings) == 4  # a move that is taken back does not go on
+        assert run("confirm", DOMAIN, "--to", "alder", "--registrar", "flint", *settings) == 0
+        asyncio.run(asyncio.sleep(0))
+        after = world.hostings["alder"][0].zone(parse_domain(DOMAIN))
+        assert before is not None and after is not None
+        same = [key for key in before.keys | after.keys if key[1] != 6 and before.get(*key) != after.get(*key)]
+        assert same == [] and after == world.hostings["alder"][1].zone(parse_domain(DOMAIN))
+        assert world.hostings["birch"][0].zone(parse_domain(DOMAIN)) is None
+        failures = [each for each in world.visitors.seen if not each.good]
+        assert len(world.visitors.seen) > 0 and failures == []
+
+
+def test_nothing_done_nothing_to_take_back(tmp_path: Path) -> None:
+    with WorldThread(tmp_path / "world") as practice:
+        settings = ("--settings", str(practice.world.settings_file), "-q")
+        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--yes", *settings) == 4
+        assert run("move", "advance", DOMAIN, "--yes", "--until", "gather", *settings) == 0
