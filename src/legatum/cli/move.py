@@ -1,4 +1,4 @@
-"""``legatum move draft / show / rehearse / advance / status / retreat``"""
+"""``legatum move draft / show / rehearse / advance / status / redraw / retreat``"""
 
 import argparse
 from pathlib import Path
@@ -30,6 +30,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for name, summary in (("show", "the whole runbook, with instants and reasons"), ("status", "how far it has come, a line a step")):
         _add_move(actions.add_parser(name, help=summary))
     _add_move(actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would"))
+    _add_move(actions.add_parser("redraw", help="draw the plan anew from what is so now; what was done stays done"))
     retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
     _add_move(retreat)
     retreat.add_argument("--wait", action="store_true", help="stay through holds until everything is taken back")
@@ -50,7 +51,7 @@ def _add_move(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if args.action == "draft":
         return _draft(args)
-    return {"advance": _advance, "rehearse": _rehearse, "retreat": _retreat}.get(args.action, _show)(args)
+    return {"advance": _advance, "rehearse": _rehearse, "retreat": _retreat, "redraw": _redraw}.get(args.action, _show)(args)
 
 
 def _draft(args: argparse.Namespace) -> int:
@@ -135,26 +136,50 @@ def _present(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", p
 
 def _advance(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
+        from legatum.journal.occupation import occupied
         from legatum.work.advance import do_again
         from legatum.work.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
         if runbook.kind != "retreat":
             refuse_while_retreating(runbook, path)
-        if args.again:
-            do_again(runbook, journal, args.again, outside.clock.now())
-        return await _carry_out(args, outside, runbook, path, journal)
+        with occupied(path.parent, runbook.domain, outside.clock.now()):
+            if args.again:
+                do_again(runbook, journal, args.again, outside.clock.now())
+            return await _carry_out(args, outside, runbook, path, journal)
+
+    return with_outside(args, work)
+
+
+def _redraw(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.core.runbook import next_step
+        from legatum.journal.occupation import occupied
+        from legatum.work.movefile import write_move
+        from legatum.work.premises import redraw
+        from legatum.work.steps import Job
+
+        path, runbook, journal = _opened(args, outside)
+        with occupied(path.parent, runbook.domain, outside.clock.now()):
+            outcomes = journal.outcomes(runbook.id)
+            step = next_step(runbook, outcomes) or runbook.steps[-1]
+            drawn = await redraw(outside, Job(outside, runbook, step, outcomes, path))
+            write_move(path, drawn)
+        _present(args, outside, drawn, path, outcomes)
+        return OK
 
     return with_outside(args, work)
 
 
 def _retreat(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
+        from legatum.journal.occupation import occupied
         from legatum.work.retreat import open_retreat
 
         path, move, journal = _opened(args, outside)
-        retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
-        return await _carry_out(args, outside, retreat, there, journal)
+        with occupied(path.parent, move.domain, outside.clock.now()):
+            retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
+            return await _carry_out(args, outside, retreat, there, journal)
 
     return with_outside(args, work)
 

@@ -5,6 +5,7 @@ it by looking at the outside, never by doing it again blindly.
 """
 
 import json
+import shutil
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -46,6 +47,7 @@ _REPLIES = sa.Table(
     sa.Column("outcome", sa.String, nullable=False),
     sa.Column("wire", sa.LargeBinary, nullable=False),
 )
+_ROOM = 8 << 20
 INTENT, OUTCOME, FORGOTTEN, FAILED = "intent", "outcome", "forgotten", "failed"
 
 
@@ -68,6 +70,7 @@ class Journal:
 
     def __init__(self, place: str, folder: Path) -> None:
         self._place = place if "://" in place else f"sqlite:///{(folder / place).resolve()}"
+        self._file = None if "://" in place else (folder / place).resolve()
         try:
             self._engine = sa.create_engine(self._place)
             _METADATA.create_all(self._engine)
@@ -75,7 +78,12 @@ class Journal:
             raise self._fault(error) from error
 
     def intend(self, move: str, domain: Name, step: str, at: float, text: str) -> int:
-        """Before an outside effect. The number of the entry."""
+        """Before an outside effect. The number of the entry.
+
+        Room for the outcome must be there too, so that what is done can be recorded.
+        """
+        if self._file is not None and shutil.disk_usage(self._file.parent).free < _ROOM:
+            raise OutsideFault(f"journal {self._file}: the disk is nearly full", "make room; nothing outside was touched")
         return self._write(move, domain, step, INTENT, at, text, {}, ())
 
     def settle(self, move: str, domain: Name, outcome: Outcome, at: float, replies: Iterable[Reply]) -> None:

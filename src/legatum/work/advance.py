@@ -1,4 +1,4 @@
-"""Carrying out a move, step by step: hold, look, gate, intent, effect, proof, outcome.
+"""Carrying out a move, step by step: hold, look, premises, gate, intent, effect, proof, outcome.
 
 A step whose effect is already there is recorded, not done again; that is also how an intent is settled of which nothing more
 is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the reason.
@@ -17,6 +17,7 @@ from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
 from legatum.work.outside import Outside
+from legatum.work.premises import moved_on
 from legatum.work.steps import Action, Job, action_of
 
 COMMITTING = (APEX, SWITCH)
@@ -88,6 +89,8 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         action = action_of(job)
         outcome = await action.seen()
         if outcome is None:
+            if job.runbook.kind == "provider" and (gone := await moved_on(job)):
+                return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
             halted = await _gate(job, action, ways)
             if halted is not None:
                 return halted, None

@@ -13,6 +13,7 @@ from legatum.core.runbook import Outcome
 from legatum.core.soa import parse_soa, serial_at_least, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.journal.journal import Journal
+from legatum.journal.occupation import occupied
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 
@@ -94,6 +95,12 @@ async def carry_out(outside: Outside, publication: Publication) -> Published:
 async def publish(outside: Outside, publication: Publication) -> Published:
     """:func:`carry_out` by itself, outside a move: with its intent and its outcome in the journal."""
     journal = Journal(outside.settings.journal, outside.folder)
+    domain, now = publication.wanted.origin, outside.clock.now()
+    with occupied(outside.folder / outside.settings.moves, domain, now):
+        return await _publish(outside, publication, journal)
+
+
+async def _publish(outside: Outside, publication: Publication, journal: Journal) -> Published:
     domain, now = publication.wanted.origin, outside.clock.now()
     evidence = outside.evidence()
     journal.intend("", domain, "publish", now, f"publish at {publication.provider.name}: {len(publication.differences)} RRsets change")

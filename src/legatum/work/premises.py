@@ -1,0 +1,133 @@
+"""Measuring again, before each step, what the plan rests on: an edited zone, another TTL, another NS set since drafting."""
+
+import asyncio
+from dataclasses import replace
+
+from legatum.core.difference import Difference, zone_differences
+from legatum.core.fault import GateShut
+from legatum.core.moves.provider import APEX, GATHER, LOWER, PUBLISH, RAISE, SWITCH, Observed, Side, Wish, draft
+from legatum.core.name import name_text, parse_domain, parse_name
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Runbook
+from legatum.core.timing import Caution
+from legatum.core.verdict import names_said
+from legatum.net.walk import referral
+from legatum.work.contents import read_master_file
+from legatum.work.outside import Outside
+from legatum.work.steps import Job, Refusal
+
+
+async def moved_on(job: Job) -> list[Refusal]:
+    """What is no longer as the plan has it; empty when the step may go ahead. Steps before *gather* rest on nothing yet."""
+    if GATHER not in job.outcomes:
+        return []
+    found = await asyncio.gather(_delegation(job), _apex(job), _contents(job))
+    return [refusal for each in found for refusal in each]
+
+
+async def _delegation(job: Job) -> list[Refusal]:
+    """The parent's NS set and its TTL, at every address of every parent server."""
+    domain, planned = name_text(job.domain), int(job.runbook.premises["parent_ttl"])
+    allowed = (job.old_ns, job.new_ns) if SWITCH in job.outcomes or job.step.id == SWITCH else (job.old_ns,)
+    refusals = []
+    for ns in await _handed_out(job.outside, job):
+        if ns is None:
+            continue
+        if targets(ns) not in allowed:
+            reason = f"the parent now delegates {domain} to {names_said(targets(ns))}; the plan rests on {names_said(allowed[0])}"
+            refusals.append(Refusal(reason, f"find out who changed it; then draft again: legatum move draft {domain} … --force"))
+        elif targets(ns) == job.old_ns and ns.ttl != planned:
+            reason = f"the TTL of the delegation is now {ns.ttl}; the plan rests on {planned}"
+            refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: legatum move redraw {domain}"))
+    return list(dict.fromkeys(refusals))
+
+
+async def _handed_out(outside: Outside, job: Job) -> list[RRset | None]:
+    cut = await outside.walker().parent_of(job.domain)
+    replies = await asyncio.gather(*(outside.asker.ask(address, job.domain, NS) for address in cut.addresses))
+    return [referral(cut.zone, reply) or reply.find(NS) for reply in replies]
+
+
+async def _apex(job: Job) -> list[Refusal]:
+    """The old side's own NS set and its TTL, as the steps done so far have left them."""
+    domain = name_text(job.domain)
+    present = (await job.old.fetch(job.domain)).apex_ns
+    lowered, exchanged = LOWER in job.outcomes, APEX in job.outcomes
+    ttl = int(job.runbook.step(PUBLISH).details["apex_ttl"]) if lowered or exchanged else int(job.runbook.premises["apex_ns_ttl"])
+    names = job.new_ns if exchanged else job.old_ns
+    if present is None or targets(present) != names:
+        reason = f"the NS set at {job.old.name} is now {names_said(targets(present))}; the plan rests on {names_said(names)}"
+        return [Refusal(reason, f"find out who changed it; then draft again: legatum move draft {domain} … --force")]
+    if present.ttl != ttl:
+        reason = f"the TTL of the NS set at {job.old.name} is now {present.ttl}; the plan rests on {ttl}"
+        return [Refusal(reason, f"have the plan drawn anew from what is so now: legatum move redraw {domain}")]
+    return []
+
+
+async def _contents(job: Job) -> list[Refusal]:
+    """Until the zone is published: still the one gathered. From then on: both sides hold the same."""
+    if PUBLISH not in job.outcomes:
+        gathered, present = read_master_file(job.zone_file, job.domain).zone, await job.old.fetch(job.domain)
+        left = [each for each in zone_differences(gathered, present) if not each.expected]
+        return _edited(job, left, "the gathered zone", job.old.name)
+    old, new = await asyncio.gather(job.old.fetch(job.domain), job.new.fetch(job.domain))
+    left = [each for each in zone_differences(old, new) if not each.expected]
+    return _edited(job, left, job.old.name, job.new.name)
+
+
+def _edited(job: Job, left: list[Difference], one: str, other: str) -> list[Refusal]:
+    if not left:
+        return []
+    domain = name_text(job.domain)
+    listed = ", ".join(f"{name_text(each.name)} ({each.kind})" for each in left[:4])
+    committed = APEX in job.outcomes or SWITCH in job.outcomes
+    remedy = (
+        f"make the same edit on both sides, then the same command again; see all: legatum compare {one} {other} --domain {domain}"
+        if committed
+        else f"somebody edited one side: legatum move advance {domain} --again gather"
+    )
+    return [Refusal(f"{len(left)} RRsets differ between {one} (left) and {other} (right): {listed}", remedy)]
+
+
+async def redraw(outside: Outside, job: Job) -> Runbook:
+    """The same move drawn anew: what was done stays done, the TTLs are the larger of what was observed then and now.
+
+    Raises :class:`GateShut` where nothing that a plan could rest on can be seen.
+    """
+    premises, runbook = job.runbook.premises, job.runbook
+    seen = [ns for ns in await _handed_out(outside, job) if ns is not None]
+    zone = await job.old.fetch(job.domain)
+    if not seen or zone.apex_ns is None:
+        raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")
+    apex_ttl = int(premises["apex_ns_ttl"])
+    if LOWER not in job.outcomes and APEX not in job.outcomes:
+        apex_ttl = max(apex_ttl, zone.apex_ns.ttl)
+    hosts = tuple((name, int(premises["host_negative_ttl"])) for name in job.new_ns)
+    observed = Observed(
+        domain=job.domain,
+        at=outside.clock.now(),
+        parent_zone=parse_name(str(premises["parent_zone"]).rstrip(".") + "."),
+        parent_ttl=max(int(premises["parent_ttl"]), *(ns.ttl for ns in seen)),
+        apex_ttl=apex_ttl,
+        longest_ttl=max(each.ttl for each in zone),
+        negative_ttl=int(premises["negative_ttl"]),
+        serial=zone.soa.serial,
+        refresh=zone.soa.refresh,
+        old_ns=job.old_ns,
+        host_negative_ttls=hosts,
+        addresses=premises.get("addresses", {}),
+    )
+    old, new = job.old, job.new
+    low = int(runbook.step(PUBLISH).details["apex_ttl"])
+    wish = Wish(
+        runbook.id,
+        Side(old.name, job.old_ns, old.changes_apex_ns),
+        Side(new.name, tuple(parse_domain(str(name)) for name in premises["new_ns"]), new.changes_apex_ns),
+        str(premises["registrar"]),
+        low,
+        int(runbook.step(RAISE).details["ttl"]),
+        runbook.step("parents").estimate,
+        Caution(int(premises["floor"]), int(premises["time_out"]), runbook.margin),
+    )
+    return replace(draft(observed, wish), drafted=runbook.drafted)

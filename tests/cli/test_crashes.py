@@ -1,0 +1,175 @@
+"""Killed at every point, full disks, two operators, a world that moves on: the move goes on, nothing twice, nothing lost."""
+
+import os
+import signal
+import subprocess
+import sys
+import textwrap
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from legatum.core.name import parse_domain
+from legatum.core.rrtype import MX, NS, A
+from legatum.demo.world_thread import WorldThread
+from tests.cli.program import PROGRAM, Ended, Shell
+
+DOMAIN = "kilnandclay.example"
+DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint")
+STEPS = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
+
+# The program itself, but for one thing: it is killed at a given point of a given step.
+DEADLY = textwrap.dedent("""
+    import os, signal, sys
+    from legatum.cli.main import main
+    from legatum.journal.journal import Journal
+    point, step, *words = sys.argv[1:]
+
+    def kill():
+        os.kill(os.getpid(), signal.SIGKILL)
+
+    intend, settle = Journal.intend, Journal.settle
+
+    def deadly_intend(self, move, domain, at_step, at, text):
+        intend(self, move, domain, at_step, at, text)
+        if (point, step) == ("after the intent", at_step):
+            kill()
+
+    def deadly_settle(self, move, domain, outcome, at, replies):
+        if (point, step) == ("before the record", outcome.step):
+            kill()
+        settle(self, move, domain, outcome, at, replies)
+        if (point, step) == ("after the record", outcome.step):
+            kill()
+
+    Journal.intend, Journal.settle = deadly_intend, deadly_settle
+    sys.exit(main(words))
+""")
+
+
+@pytest.fixture
+def practice(tmp_path: Path) -> Iterator[WorldThread]:
+    with WorldThread(tmp_path / "world") as started:
+        yield started
+
+
+@pytest.fixture
+def shell(practice: WorldThread, tmp_path: Path) -> Shell:
+    return Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
+
+
+def killed(shell: Shell, point: str, step: str) -> int:
+    command = [sys.executable, "-c", DEADLY, point, step, "move", "advance", DOMAIN, "--yes", "--wait"]
+    environment = {**os.environ, **shell.variables}
+    return subprocess.run(command, cwd=shell.folder, env=environment, capture_output=True, timeout=60, check=False).returncode
+
+
+@pytest.mark.timeout(240)
+def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThread, shell: Shell) -> None:
+    world = practice.world
+    practice.visit([(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)], 300.0)
+    changes: list[str] = []
+    update, create, end = world.registry.update, world.create_zone, world.end_zone
+    world.registry.update = lambda *words: changes.append("registry") or update(*words)  # type: ignore[method-assign,func-returns-value]
+    world.create_zone = lambda *words: changes.append("create") or create(*words)  # type: ignore[method-assign,func-returns-value]
+    world.end_zone = lambda *words: changes.append("end") or end(*words)  # type: ignore[method-assign,func-returns-value]
+    assert shell.run(*DRAFT).status == 0
+    for step in STEPS:
+        for point in ("after the intent", "before the record", "after the record"):
+            died = killed(shell, point, step)
+            # What was done before the record is found by looking, so no second intent is written for it.
+            assert died == -signal.SIGKILL, (step, point, died)
+            if point == "before the record":
+                assert step not in [each["id"] for each in shell.run("move", "status", DOMAIN, "--json").document["steps"] if each["all"]]
+    ended = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
+    assert ended.document["halt"] == "complete" and ended.document["done"] == []
+    assert changes == ["create", "registry", "end"]
+    updates = [
+        visit.server
+        for visit in world.log
+        if visit.outcome == "update: answered" and visit.server.startswith("ns1.") and "nic" not in visit.server
+    ]
+    assert updates == ["ns1.birch.example", "ns1.alder.test", "ns1.alder.test", "ns1.birch.example"]
+    assert shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint").status == 0
+    assert world.visitors.seen and all(each.good for each in world.visitors.seen)
+
+
+def test_a_full_disk_stops_before_the_outside_is_touched(practice: WorldThread, shell: Shell) -> None:
+    assert shell.run(*DRAFT).status == 0
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--until", "gather").status == 0
+    command = f"ulimit -f 4; exec {PROGRAM} move advance {DOMAIN} --yes"
+    environment = {**os.environ, **shell.variables}
+    full = subprocess.run(
+        ["bash", "-c", command], cwd=shell.folder, env=environment, capture_output=True, text=True, timeout=60, check=False
+    )
+    assert full.returncode == 3 and "journal" in full.stderr and "Traceback" not in full.stderr, full.stderr
+    assert practice.world.hostings["birch"][0].zone(parse_domain(DOMAIN)) is None
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
+
+
+def test_the_second_operator_is_told_who_and_since_when(practice: WorldThread, shell: Shell) -> None:
+    assert shell.run(*DRAFT).status == 0
+    # The first one sits at a question.
+    first = subprocess.Popen(
+        ["script", "-qec", f"{PROGRAM} move advance {DOMAIN}", "/dev/null"], cwd=shell.folder, env={**os.environ, **shell.variables},
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert first.stdout is not None and first.stdin is not None
+    shown = ""
+    while "Type yes" not in shown:
+        shown += first.stdout.read(1)
+    second = shell.run("move", "advance", DOMAIN, "--yes")
+    assert second.status == 4 and "is being worked on by" in second.err and "since 20" in second.err
+    assert shell.run("move", "retreat", DOMAIN, "--yes").status == 4
+    assert shell.run("move", "status", DOMAIN).status == 0  # looking is always possible
+    first.stdin.write("no\n")
+    first.stdin.close()
+    first.wait(20)
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
+
+
+def in_world(practice: WorldThread, change: str) -> None:
+    """Something that happens outside, behind the move's back."""
+    world = practice.world
+    primary = world.hostings["example" if "delegation" in change else "alder"][0]
+    zone = primary.zone(parse_domain("example" if "delegation" in change else DOMAIN))
+    assert zone is not None
+    ns = zone.get(parse_domain(DOMAIN), NS)
+    assert ns is not None
+    changed = ns.with_ttl(7200) if "ttl" in change else ns._replace(rdatas=ns.rdatas[:1])
+    practice._loop.call_soon_threadsafe(primary.serve, zone.with_rrsets([changed]).with_serial(zone.soa.serial + 1))
+
+
+def hold(ended: Ended, step: str) -> str:
+    return next(each["hold"]["reason"] for each in ended.document["steps"] if each["id"] == step)
+
+
+def test_another_ttl_at_the_parent_stops_the_move_and_the_plan_is_redrawn(practice: WorldThread, shell: Shell) -> None:
+    assert shell.run(*DRAFT).status == 0
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
+    in_world(practice, "delegation ttl")
+    stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
+    assert stopped.status == 4 and "the TTL of the delegation is now 7200; the plan rests on 3600" in stopped.document["reasons"][0]
+    assert "move redraw" in stopped.document["remedies"][0]
+    drawn = shell.run("move", "redraw", DOMAIN, "--json")
+    assert drawn.status == 0 and "TTL of 7200" in hold(drawn, "confirm")
+    assert [step["id"] for step in drawn.document["steps"] if step["all"]] == ["gather", "publish", "compare", "lower"]
+    assert shell.run("move", "rehearse", DOMAIN).status == 0
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ("delegation set", "the parent now delegates"),
+        ("apex ttl", "TTL of the NS set at alder is now 7200"),
+        ("apex set", "the NS set at alder is now ns1.alder.test;"),
+    ],
+)
+def test_another_ns_set_stops_the_move(practice: WorldThread, shell: Shell, change: str, says: str) -> None:
+    assert shell.run(*DRAFT).status == 0
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
+    in_world(practice, change)
+    stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
+    assert stopped.status == 4 and says in stopped.document["reasons"][0], stopped.out
