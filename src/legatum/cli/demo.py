@@ -11,8 +11,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.cli.main import main
+    from legatum.demo.careless import careless_world
     from legatum.demo.report import demo_document, show_demo, write_logs
-    from legatum.demo.tour import DOMAIN, Tour, new_folder
+    from legatum.demo.tour import DOMAIN, QUESTIONS, VISIT_EVERY, Tour, new_folder
     from legatum.demo.transcript import shown_and_kept
     from legatum.demo.world_thread import WorldThread
     from legatum.views.document import json_text
@@ -25,7 +26,8 @@ def run(args: argparse.Namespace) -> int:
         WorldThread(folder) as practice,
     ):
         status = Tour(practice, folder, main).go()
-        document = demo_document(practice.world, DOMAIN, folder)
+        careless = careless_world(folder / "careless", DOMAIN, VISIT_EVERY, QUESTIONS)
+        document = demo_document(practice.world, careless, DOMAIN, folder)
         write_logs(practice.world, folder)
         show_demo(document, Screen())
     if args.json:

@@ -1,13 +1,14 @@
 """``legatum move draft / show / rehearse / advance / status / redraw / retreat``"""
 
 import argparse
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.runbook import Runbook
+    from legatum.core.runbook import Outcome, Runbook
     from legatum.journal.journal import Journal
     from legatum.work.advance import Ways
     from legatum.work.outside import Outside
@@ -27,8 +28,14 @@ def configure(parser: argparse.ArgumentParser) -> None:
     draft.add_argument("--out", metavar="FILE", help="where to write the move file (default: the moves folder of the settings)")
     draft.add_argument("--force", action="store_true", help="write over a move that is there already")
     add_common(draft)
-    for name, summary in (("show", "the whole runbook, with instants and reasons"), ("status", "how far it has come, a line a step")):
-        _add_move(actions.add_parser(name, help=summary))
+    shown = actions.add_parser("show", help="the whole runbook, with instants and reasons")
+    _add_move(shown)
+    shown.add_argument("--markdown", action="store_true", help="as Markdown on standard output")
+    shown.add_argument(
+        "--calendar", metavar="FILE", help="each hold's end and each step to begin as events, iCalendar (- for standard output)"
+    )
+    shown.add_argument("--picture", metavar="FILE", help="the timeline as a picture (png, svg or pdf)")
+    _add_move(actions.add_parser("status", help="how far it has come, a line a step"))
     _add_move(actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would"))
     _add_move(actions.add_parser("redraw", help="draw the plan anew from what is so now; what was done stays done"))
     retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
@@ -84,7 +91,9 @@ def _draft(args: argparse.Namespace) -> int:
 def _show(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         path, runbook, journal = _opened(args, outside)
-        _present(args, outside, runbook, path, journal.outcomes(runbook.id), brief=args.action == "status")
+        outcomes = journal.outcomes(runbook.id)
+        if not _papers(args, outside, runbook, outcomes):
+            _present(args, outside, runbook, path, outcomes, brief=args.action == "status")
         return OK
 
     return with_outside(args, work)
@@ -121,7 +130,38 @@ def _opened(args: argparse.Namespace, outside: "Outside") -> "tuple[Path, Runboo
     return path, read_move(path), Journal(outside.settings.journal, outside.folder)
 
 
-def _present(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: dict, brief: bool = False) -> None:  # type: ignore[type-arg]
+def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
+    """Writes what was asked for in another form than text; whether anything was."""
+    from legatum.core.fault import BadInput
+    from legatum.core.runbook import forecast
+    from legatum.views.papers import calendar, markdown
+
+    now = outside.clock.now()
+    standings = list(forecast(runbook, outcomes, now))
+    wanted = [getattr(args, form, None) for form in ("markdown", "calendar", "picture")]
+    if wanted[0]:
+        sys.stdout.write(markdown(runbook, standings))
+    try:
+        if wanted[1] == "-":
+            sys.stdout.write(calendar(runbook, standings, now))
+        elif wanted[1]:
+            Path(wanted[1]).write_text(calendar(runbook, standings, now), encoding="utf-8", newline="")
+            note(args, f"written: {wanted[1]}")
+        if wanted[2]:
+            from legatum.views.timeline import draw_timeline
+
+            if Path(wanted[2]).suffix not in (".png", ".svg", ".pdf"):
+                raise BadInput(f"{wanted[2]}: no picture of that kind", "name a file that ends in .png, .svg or .pdf")
+            draw_timeline(runbook, standings, now, Path(wanted[2]))
+            note(args, f"written: {wanted[2]}")
+    except OSError as error:
+        raise BadInput(f"{error.filename}: {error.strerror}", "give another place") from None
+    return any(wanted)
+
+
+def _present(
+    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
+) -> None:
     from legatum.core.runbook import forecast
     from legatum.views.move import move_document, show_move, show_status
 

@@ -5,7 +5,8 @@ import json
 from collections import Counter
 from pathlib import Path
 
-from legatum.core.instant import instant_text
+from legatum.core.duration import rough_text
+from legatum.core.instant import instant_text, parse_instant
 from legatum.core.name import is_under, name_text, parse_domain
 from legatum.core.rrtype import type_text
 from legatum.practice import scenario
@@ -35,16 +36,28 @@ class PeriodPart(Part):
     answered_by: dict[str, int]
 
 
+class CarelessPart(Part):
+    """What the visitors of one resolver met when the same move was done the careless way."""
+
+    resolver: str
+    kind: str
+    asked: int
+    failed: int
+    failing_from: str | None
+    failing_until: str | None
+
+
 class DemoDocument(Document, tag="legatum.demo/1"):
     domain: str
     folder: str
     visits: int
     failures: int
     visitors: list[VisitorPart]
+    careless: list[CarelessPart]
     periods: list[PeriodPart]
 
 
-def demo_document(world: World, domain: str, folder: Path) -> DemoDocument:
+def demo_document(world: World, careless: World, domain: str, folder: Path) -> DemoDocument:
     seen = world.visitors.seen
     return DemoDocument(
         domain=domain,
@@ -52,6 +65,7 @@ def demo_document(world: World, domain: str, folder: Path) -> DemoDocument:
         visits=len(seen),
         failures=sum(not each.good for each in seen),
         visitors=_visitors(world),
+        careless=_careless(careless),
         periods=_periods(world, domain),
     )
 
@@ -72,6 +86,24 @@ def _visitors(world: World) -> list[VisitorPart]:
         )
         for (resolver, name, rtype), answers in groups.items()
     ]
+
+
+def _careless(world: World) -> list[CarelessPart]:
+    parts = []
+    for resolver, (kind, _) in scenario.RESOLVERS.items():
+        seen = [each for each in world.visitors.seen if each.resolver == resolver]
+        failed = [each.at for each in seen if not each.good]
+        parts.append(
+            CarelessPart(
+                resolver=resolver,
+                kind=str(kind),
+                asked=len(seen),
+                failed=len(failed),
+                failing_from=instant_text(min(failed)) if failed else None,
+                failing_until=instant_text(max(failed)) if failed else None,
+            )
+        )
+    return parts
 
 
 def _periods(world: World, domain: str) -> list[PeriodPart]:
@@ -138,8 +170,26 @@ def show_demo(document: DemoDocument, screen: Screen) -> None:
     ]
     screen.table(("hour", *providers), _thinned(hours))
     screen.line()
-    screen.line(f"Everything is in {document.folder}: transcript.txt, legatum.toml, the move, the zone, journal.sqlite,")
+    _show_careless(document, screen)
+    screen.line()
+    screen.line(f"Everything is in {document.folder}: transcript.txt, timeline.png, legatum.toml, the move, the zone, journal.sqlite,")
     screen.line("questions.ndjson (every question at every server), resolvers.csv, visitors.csv")
+
+
+def _show_careless(document: DemoDocument, screen: Screen) -> None:
+    screen.line("━━ The same move the careless way: NS set switched first, TTLs left alone, old zone deleted at once", "bold")
+    asked, failed = sum(each.asked for each in document.careless), sum(each.failed for each in document.careless)
+    screen.line(f"{failed} of {asked} questions by visitors failed", BAD if failed else GOOD)
+    rows = [
+        (each.resolver, each.kind, each.asked, each.failed, _outage(each.failing_from, each.failing_until)) for each in document.careless
+    ]
+    screen.table(("resolver", "kind", "asked", "failed", "failures seen for"), rows)
+
+
+def _outage(begins: str | None, ends: str | None) -> str:
+    if begins is None or ends is None:
+        return "-"
+    return rough_text(parse_instant(ends) - parse_instant(begins))
 
 
 def _thinned(rows: list[tuple[object, ...]]) -> list[tuple[object, ...]]:

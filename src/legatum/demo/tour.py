@@ -6,13 +6,14 @@ from datetime import datetime
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.name import parse_domain
+from legatum.core.name import parse_name
 from legatum.core.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread
 from legatum.views.screen import STRONG, Screen
 
 DOMAIN = "kilnandclay.example"
-_VISIT_EVERY = 300.0
+VISIT_EVERY = 300.0
+QUESTIONS = [(f"shop.{DOMAIN}", A), (f"www.{DOMAIN}", A), (DOMAIN, MX)]
 
 
 def new_folder(given: str | None) -> Path:
@@ -39,14 +40,14 @@ class Tour:
         settings = ("--settings", self._settings)
         self._say(f"Quillmoor Hosting moves {DOMAIN} from provider alder to provider birch; the registrar stays flint.")
         self._say("Visitors ask three resolvers, each of another kind, for the shop, the web site and mail every 5 minutes, throughout.")
-        questions = [(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(f"www.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)]
-        self._practice.visit(questions, _VISIT_EVERY)
+        self._practice.visit([(parse_name(name + "."), rtype) for name, rtype in QUESTIONS], VISIT_EVERY)
         stages = [
             ("Look: who says what about the domain now?", ("survey", DOMAIN, "--registrar", "flint", *settings)),
             ("Gather: everything that is in the zone, into a file.", (
                 "gather", DOMAIN, "--from", "alder", "--out", str(self._folder / f"{DOMAIN}.zone"), *settings)),
             ("Plan: every step, every wait, and why.", (
                 "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", *settings)),
+            ("Rehearse: would any cache in the world give a wrong answer?", ("move", "rehearse", DOMAIN, *settings)),
             ("Publish, compare, lower the TTL - then stop: old copies run out first.", ("move", "advance", DOMAIN, "--yes", *settings)),
             ("Both sides, side by side, before anything points at birch.", (
                 "compare", "alder", "birch", "--domain", DOMAIN, "--answers", *settings)),
@@ -54,6 +55,7 @@ class Tour:
                 "move", "advance", DOMAIN, "--yes", "--wait", *settings)),
             ("When was what done?", ("move", "status", DOMAIN, *settings)),
             ("Confirm: does everybody agree?", ("confirm", DOMAIN, "--to", "birch", "--registrar", "flint", *settings)),
+            ("One picture for the customer.", ("move", "show", DOMAIN, "--picture", str(self._folder / "timeline.png"), *settings)),
         ]  # fmt: skip
         for number, (title, words) in enumerate(stages, 1):
             if status := self._stage(f"{number}. {title}", words):

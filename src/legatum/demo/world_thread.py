@@ -2,9 +2,10 @@
 
 import asyncio
 import threading
-from collections.abc import Iterable
+from collections.abc import Coroutine, Iterable
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 from legatum.core.name import Name
 from legatum.practice.world import World
@@ -35,6 +36,10 @@ class WorldThread:
     def visit(self, questions: Iterable[tuple[Name, int]], every: float) -> None:
         """Visitors ask all resolvers from now on, ``every`` so many seconds of the world's clock."""
         self._loop.call_soon_threadsafe(self.world.visitors.begin, list(questions), every)
+
+    def run(self, work: Coroutine[Any, Any, None]) -> None:
+        """Has something happen in the world, and waits until it has."""
+        asyncio.run_coroutine_threadsafe(work, self._loop).result()
 
     def _live(self) -> None:
         asyncio.set_event_loop(self._loop)

@@ -1,0 +1,147 @@
+"""One picture of a move: its steps and holds with their reasons, the share of caches on the new side, the careless way beside it.
+
+Colours are told apart by everybody (and on grey paper by their line styles).
+"""
+
+import textwrap
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import matplotlib as mpl
+import numpy as np
+from matplotlib.figure import Figure
+
+from legatum.core.caches import CacheKind
+from legatum.core.duration import rough_text
+from legatum.core.moves.careless import careless
+from legatum.core.name import name_text
+from legatum.core.population import Shares, follow
+from legatum.core.rehearsal import Stage, build_stage, rehearse
+from legatum.core.runbook import Runbook, Standing, forecast
+
+_INK, _FAINT, _PAPER = "#1b2430", "#8a94a3", "#ffffff"
+_BLUE, _ORANGE, _GREEN, _RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
+_STYLES: dict[CacheKind, dict[str, Any]] = {
+    CacheKind.PARENT_TRUSTING: {"color": _BLUE, "linestyle": "-"},
+    CacheKind.CHILD_TRUSTING: {"color": _ORANGE, "linestyle": "--"},
+    CacheKind.STICKY: {"color": _GREEN, "linestyle": "-."},
+}
+_HOUR = 3600.0
+
+
+def draw_timeline(runbook: Runbook, standings: Sequence[Standing], now: float, path: Path) -> None:
+    """Writes the picture; the format follows the file's ending (png, svg, pdf)."""
+    with mpl.rc_context(
+        {"font.family": "DejaVu Sans", "font.size": 9, "text.color": _INK, "axes.labelcolor": _INK, "axes.edgecolor": _FAINT}
+    ):
+        figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=_PAPER)
+        grid = figure.add_gridspec(2, 2, height_ratios=[1.55, 1], left=0.305, right=0.975, top=0.9, bottom=0.075, hspace=0.33, wspace=0.12)
+        _title(figure, runbook, standings)
+        _steps(figure.add_subplot(grid[0, :]), standings, now)
+        generator = np.random.default_rng(1)
+        good = figure.add_subplot(grid[1, 0])
+        _shares(good, build_stage(runbook, standings), _switched(standings), standings[-1].ends + 0.4 * _HOUR, generator, "This move")
+        bad = figure.add_subplot(grid[1, 1], sharey=good)
+        hasty = list(forecast(careless(runbook), {}, _switched(standings)))
+        ends = _switched(hasty) + float(runbook.premises["apex_ns_ttl"]) + 2 * _HOUR
+        _shares(bad, build_stage(careless(runbook), hasty), _switched(hasty), ends, generator, "The careless way")
+        bad.tick_params(labelleft=False)
+        figure.text(0.02, 0.30, _legend_text(), fontsize=8.5, color=_INK, va="top", linespacing=1.5)
+        figure.savefig(path, facecolor=_PAPER)
+
+
+def _title(figure: Figure, runbook: Runbook, standings: Sequence[Standing]) -> None:
+    premises = runbook.premises
+    figure.text(0.02, 0.955, f"{name_text(runbook.domain)}: from {premises['from']} to {premises['to']}", fontsize=15, weight="bold")
+    begin, end = standings[0].first, standings[-1].ends
+    safe = "no cache can be led astray" if rehearse(runbook, {}, begin).safe else "NOT SAFE: see legatum move rehearse"
+    words = f"{_stamp(begin)} to {_stamp(end)} UTC, {rough_text(end - begin)} in all; {safe}"
+    figure.text(0.02, 0.925, words, fontsize=10, color=_FAINT)
+
+
+def _stamp(instant: float) -> str:
+    return datetime.fromtimestamp(instant, UTC).strftime("%Y-%m-%d %H:%M")
+
+
+def _steps(axes: Any, standings: Sequence[Standing], now: float) -> None:
+    """A row a step; a hold is a bar that ends where the step begins."""
+    start, end = standings[0].first, standings[-1].ends
+    before = start
+    for row, each in enumerate(standings):
+        at = (each.first - start) / _HOUR
+        if each.bound is not None and each.first - before > 1:
+            axes.barh(row, at - (before - start) / _HOUR, left=(before - start) / _HOUR, height=0.62, color=_ORANGE, alpha=0.28, zorder=1)
+            reason = textwrap.fill(
+                f"hold {rough_text(each.first - before)}: {each.bound.reason.split(' (rule')[0]} (rule {each.bound.rule})", 92
+            )
+            wide = (each.first - before) / (end - start) > 0.4
+            place = (before - start) / _HOUR + 0.15 if wide else (before - start) / _HOUR - 0.15
+            axes.text(place, row, reason, fontsize=7.6, va="center", ha="left" if wide else "right", color=_INK, zorder=3)
+        done = each.outcome is not None
+        axes.plot(
+            at,
+            row,
+            marker="o",
+            markersize=7,
+            color=_BLUE if done else _INK,
+            mfc=_BLUE if done else _PAPER,
+            zorder=4,
+        )
+        before = each.ends
+    if start < now < end:
+        axes.axvline((now - start) / _HOUR, color=_RED, linewidth=1, linestyle=":")
+    axes.set_yticks(
+        range(len(standings)),
+        [f"{number}. {textwrap.shorten(each.step.title, 52, placeholder=' …')}" for number, each in enumerate(standings, 1)],
+    )
+    axes.invert_yaxis()
+    axes.set_xlim(-0.25, (end - start) / _HOUR * 1.015 + 0.1)
+    axes.set_xlabel("hours since the first step")
+    axes.grid(axis="x", color="#e6e9ee", zorder=0)
+    _plain(axes)
+
+
+def _shares(axes: Any, stage: Stage, switched: float, ends: float, generator: np.random.Generator, title: str) -> None:
+    begins = switched - 0.25 * _HOUR
+    failed: list[Shares] = []
+    for kind in CacheKind:
+        shares = follow(stage, kind, begins, ends, generator)
+        failed.append(shares)
+        axes.plot((shares.times - switched) / _HOUR, shares.new * 100, label=f"on the new side, {kind}", linewidth=1.8, **_STYLES[kind])
+    worst = np.max([each.failed for each in failed], axis=0) * 100
+    if worst.max() > 0:
+        hours = (failed[0].times - switched) / _HOUR
+        axes.fill_between(hours, worst, color=_RED, alpha=0.22, hatch="////", edgecolor=_RED, linewidth=0, label="fail (worst kind)")
+        axes.plot(hours, worst, color=_RED, linewidth=1)
+    at_worst = worst.max()
+    words = "no visitor fails" if at_worst == 0 else f"up to {at_worst:.0f} % of visitors fail"
+    axes.set_title(f"{title}: {words}", fontsize=10.5, loc="left", color=_INK if at_worst == 0 else _RED, weight="bold")
+    axes.axvline(0, color=_FAINT, linewidth=0.8, linestyle=":")
+    axes.set_ylim(-3, 103)
+    axes.set_xlabel("hours since the NS set was switched at the registrar")
+    axes.set_ylabel("share of resolvers, %")
+    axes.grid(color="#e6e9ee")
+    axes.legend(loc="center right", fontsize=7.8, frameon=True, framealpha=0.9, edgecolor="#e6e9ee")
+    _plain(axes)
+
+
+def _switched(standings: Sequence[Standing]) -> float:
+    return next(
+        (each.first for each in standings if each.step.action in ("apex", "switch") and each.step.details.get("ns", "new") == "new"),
+        standings[0].first,
+    )
+
+
+def _legend_text() -> str:
+    return (
+        "Above: each step, and the hold before it\nwith its reason (shaded).\nOpen circles: to come; blue: done.\n\n"
+        "Below: 3,000 resolvers of each kind,\neach asked every 10 minutes or so.\nLeft: this move. Right: NS set switched\n"
+        "first, TTLs left alone, old zone deleted\nat once, new zone 20 minutes late."
+    )
+
+
+def _plain(axes: Any) -> None:
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
