@@ -140,3 +140,50 @@ def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
     nobody = shell.run("survey", "nobody.example", "--json")
     assert nobody.status == 1 and nobody.document["findings"][0]["slug"] == "not-delegated"
     assert shell.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint").status == 4
+
+
+def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, tmp_path: Path) -> None:
+    assert shell.run(*DRAFT).status == 0
+    safe = shell.run("move", "rehearse", DOMAIN)
+    assert safe.status == 0 and "safe under this model" in safe.out.splitlines()[0] and "The model" in safe.out
+    assumed = shell.run("move", "rehearse", DOMAIN, "--json").document
+    addresses = {(part["group"], part["address"]) for part in assumed["assumed"]}
+    assert {group for group, _ in addresses} == {"parent", "old", "new"} and len(addresses) == 12
+    assert {each["serves"] for part in assumed["assumed"] if part["group"] == "old" for each in part["contents"]} == {
+        "the whole zone",
+        "not served",
+    }
+    assert any(record["type"] == "MX" for record in assumed["zone"]) and assumed["counterexamples"] == []
+    file = tmp_path / "world" / "moves" / f"{DOMAIN}.move.toml"
+    text = file.read_text()
+    file.write_text(text.replace("seconds = 3600\n", "seconds = 60\n"))
+    cut = shell.run("move", "rehearse", DOMAIN, "--json")
+    assert cut.status == 1 and not cut.document["safe"]
+    told = cut.document["counterexamples"][0]
+    assert set(told["caches"]) == {"parent-trusting", "child-trusting", "sticky"} and "Just before" in told["story"][0]
+    assert "which does not serve the zone" in told["story"][-1] and "later" in told["remedy"]
+    assert "not safe" in shell.run("move", "rehearse", DOMAIN).out.splitlines()[0]
+    file.write_text(text.replace('after = "parents"', 'after = "nothing"'))
+    wrong = shell.run("move", "rehearse", DOMAIN)
+    assert wrong.status == 2 and "no earlier step" in wrong.err
+
+
+def test_a_move_on_paper_in_a_calendar_and_as_a_picture(shell: Shell) -> None:
+    from datetime import UTC, datetime
+
+    import icalendar
+
+    assert shell.run(*DRAFT).status == 0
+    document = shell.run("move", "show", DOMAIN, "--json").document
+    paper = shell.run("move", "show", DOMAIN, "--markdown").out
+    assert paper.startswith(f"# {DOMAIN}: from alder to birch") and paper.count("\n| ") == 13
+    assert shell.run("move", "show", DOMAIN, "--calendar", "move.ics", "--picture", "move.png").status == 0
+    book = icalendar.Calendar.from_ical((shell.folder / "move.ics").read_bytes())
+    events = {str(event["uid"]).split("-")[-1]: event for event in book.walk("VEVENT")}
+    assert set(events) == {f"{step['id']}@legatum" for step in document["steps"] if step["changes"] or step["hold"]}
+    ready = next(step for step in document["steps"] if step["id"] == "ready")
+    begins = datetime.fromisoformat(ready["hold"]["not_before"])
+    assert abs((events["ready@legatum"]["dtstart"].dt.astimezone(UTC) - begins).total_seconds()) < 60
+    picture = (shell.folder / "move.png").read_bytes()
+    assert picture[:4] == b"\x89PNG" and int.from_bytes(picture[16:20], "big") == 1280 and int.from_bytes(picture[20:24], "big") == 800
+    assert shell.run("move", "show", DOMAIN, "--picture", "move.gif").status == 2

@@ -38,7 +38,7 @@ class EppServer:
                 length = epp.frame_length(await reader.readexactly(4))
                 writer.write(epp.frame(session.answer(await reader.readexactly(length))))
                 await writer.drain()
-        except (asyncio.IncompleteReadError, ConnectionError, Malformed):
+        except (asyncio.IncompleteReadError, ConnectionError, Malformed, asyncio.CancelledError):
             pass
         finally:
             writer.close()

@@ -59,8 +59,8 @@ class Listener:
                 for answer in await self._handler(await reader.readexactly(length), True):
                     writer.write(struct.pack("!H", len(answer)) + answer)
                 await writer.drain()
-        except (asyncio.IncompleteReadError, ConnectionError):
-            pass
+        except (asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError):
+            pass  # the other side is done, or the world ends
         finally:
             writer.close()
 

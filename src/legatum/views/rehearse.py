@@ -14,7 +14,7 @@ from legatum.views.survey import RecordPart, record_part
 
 
 class CounterexamplePart(Part):
-    cache: str
+    caches: list[str]
     schedule: str
     at: str
     story: list[str]
@@ -76,7 +76,11 @@ def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None) -> RehearsalDocu
 
 def _example(each: Counterexample) -> CounterexamplePart:
     return CounterexamplePart(
-        cache=str(each.kind), schedule=each.schedule, at=instant_text(each.at), story=list(each.story), remedy=each.remedy
+        caches=[str(kind) for kind in each.kinds],
+        schedule=each.schedule,
+        at=instant_text(each.at),
+        story=list(each.story),
+        remedy=each.remedy,
     )
 
 
@@ -124,7 +128,7 @@ def _instant(instant: float) -> str | None:
 
 def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
     if document.safe:
-        text = f"{document.domain}: safe under this model. {document.copies_followed} kinds of copies followed, none leads astray"
+        text = f"{document.domain}: safe under this model. {document.copies_followed} copies followed, none leads astray"
         screen.verdict(True, text, f"legatum move advance {document.domain}")
     else:
         first = document.counterexamples[0]
@@ -133,7 +137,7 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
         screen.verdict(False, text, first.remedy)
     for number, each in enumerate(document.counterexamples, 1):
         screen.line()
-        screen.line(f"{number}. A {each.cache} cache, {_words(each.schedule)}:", BAD)
+        screen.line(f"{number}. A cache ({', '.join(each.caches)}), {_words(each.schedule)}:", BAD)
         for sentence in each.story:
             screen.line(f"   {sentence}", indent=3)
         screen.line(f"   Remedy: {each.remedy}", indent=11)

@@ -54,13 +54,15 @@ async def _apex(job: Job) -> list[Refusal]:
     domain = name_text(job.domain)
     present = (await job.old.fetch(job.domain)).apex_ns
     lowered, exchanged = LOWER in job.outcomes, APEX in job.outcomes
-    ttl = int(job.runbook.step(PUBLISH).details["apex_ttl"]) if lowered or exchanged else int(job.runbook.premises["apex_ns_ttl"])
+    low, planned = int(job.runbook.step(PUBLISH).details["apex_ttl"]), int(job.runbook.premises["apex_ns_ttl"])
+    # Before the step that lowers it is (again) done, it may be lowered from an earlier time.
+    ttls = (low,) if lowered or exchanged else (planned, low)
     names = job.new_ns if exchanged else job.old_ns
     if present is None or targets(present) != names:
         reason = f"the NS set at {job.old.name} is now {names_said(targets(present))}; the plan rests on {names_said(names)}"
         return [Refusal(reason, f"find out who changed it; then draft again: legatum move draft {domain} … --force")]
-    if present.ttl != ttl:
-        reason = f"the TTL of the NS set at {job.old.name} is now {present.ttl}; the plan rests on {ttl}"
+    if present.ttl not in ttls:
+        reason = f"the TTL of the NS set at {job.old.name} is now {present.ttl}; the plan rests on {ttls[0]}"
         return [Refusal(reason, f"have the plan drawn anew from what is so now: legatum move redraw {domain}")]
     return []
 

@@ -1,7 +1,7 @@
 """Whether anybody would notice: a moment at which some cache may hold a set whose servers do not answer as they should."""
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 
 from legatum.core.caches import CacheKind
 from legatum.core.duration import rough_text
@@ -18,8 +18,8 @@ MODEL = (
     "answer may be had. What was observed when drafting is taken to have been so for ever before.",
     "A copy may be used until its TTL, or the floor where that is longer, has passed since the last moment at which it was handed "
     "out, and one query time-out and a second more.",
-    "Checked: nobody asks a server that does not serve the zone, gets *no such name* from a zone not filled yet, or keeps *no such "
-    "name* for a new name server. Checked for steps that take no time, their estimated time, and two days each.",
+    "Checked: nobody asks a server that does not serve the zone, gets “no such name” from a zone not filled yet, or keeps “no such "
+    "name” for a new name server. Checked for steps that take no time, their estimated time, and two days each.",
 )
 
 
@@ -27,10 +27,10 @@ MODEL = (
 class Counterexample:
     """How somebody would notice: ``story``, dated, a sentence each; ``remedy``; the moment ``at`` which it goes wrong at the earliest.
 
-    ``schedule``: how long the steps take in it, in words.
+    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words.
     """
 
-    kind: CacheKind
+    kinds: tuple[CacheKind, ...]
     schedule: str
     story: tuple[str, ...]
     remedy: str
@@ -73,8 +73,17 @@ def rehearse(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> R
             spans = holdings(stage, kind)
             checked += len(spans)
             for example in _wrong(runbook, stage, kind, spans, schedule):
-                found.setdefault((example.kind, example.step), example)
-    return Rehearsal(runbook, tuple(sorted(found.values(), key=lambda each: each.at)), stages, checked)
+                found.setdefault((kind, example.step), example)
+    return Rehearsal(runbook, tuple(sorted(_told_once(found.values()), key=lambda each: each.at)), stages, checked)
+
+
+def _told_once(examples: Iterable[Counterexample]) -> Iterator[Counterexample]:
+    """One story for all kinds of cache to which the same happens."""
+    same: dict[tuple[str, tuple[str, ...]], list[Counterexample]] = {}
+    for each in examples:
+        same.setdefault((each.schedule, each.story), []).append(each)
+    for group in same.values():
+        yield replace(group[0], kinds=tuple(kind for each in group for kind in each.kinds))
 
 
 def _wrong(runbook: Runbook, stage: Stage, kind: CacheKind, spans: list[Held], schedule: str) -> Iterator[Counterexample]:
@@ -98,10 +107,10 @@ def _badly_served(
     moment = at if at > period.begins or span.begins >= period.begins else period.begins
     story = (*_how_held(runbook, span, moment), f"At {instant_text(moment)} it asks {servers.split(', ')[0]}, {problem}: visitors fail.")
     if any(each.value == Content.WHOLE and each.begins < period.begins for each in stage.content[span.which]):
-        return Counterexample(kind, schedule, story, _later(span, period, servers), moment, span, period.step)
+        return Counterexample((kind,), schedule, story, _later(span, period, servers), moment, span, period.step)
     into = _step_into(stage, span)
     remedy = f"publish the whole zone on {servers} before the step {into!r}"
-    return Counterexample(kind, schedule, story, remedy, moment, span, into)
+    return Counterexample((kind,), schedule, story, remedy, moment, span, into)
 
 
 def _later(span: Held, period: Period[Content], servers: str) -> str:
@@ -114,11 +123,11 @@ def _later(span: Held, period: Period[Content], servers: str) -> str:
 def _host_unknown(runbook: Runbook, kind: CacheKind, span: Held, until: float, schedule: str) -> Counterexample:
     host = str(runbook.premises["new_ns"][0])
     story = (
-        f"A {kind} cache was asked for {host} before its address was there, and keeps “no such name” until {instant_text(until)}.",
+        f"A cache was asked for {host} before its address was there, and keeps “no such name” until {instant_text(until)}.",
         f"At {instant_text(span.begins)} it gets the new NS set and finds no address for {host}: visitors fail.",
     )
     remedy = f"let the new NS set be seen by nobody before {instant_text(until)}"
-    return Counterexample(kind, schedule, story, remedy, span.begins, span, "hosts")
+    return Counterexample((kind,), schedule, story, remedy, span.begins, span, "hosts")
 
 
 def _step_into(stage: Stage, span: Held) -> str:
