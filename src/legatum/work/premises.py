@@ -4,7 +4,7 @@ import asyncio
 from dataclasses import replace
 
 from legatum.core.difference import Difference, zone_differences
-from legatum.core.fault import GateShut
+from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.provider import APEX, GATHER, LOWER, PUBLISH, RAISE, SWITCH, Observed, Side, Wish, draft
 from legatum.core.name import name_text, parse_domain, parse_name
 from legatum.core.rrset import RRset, targets
@@ -16,6 +16,7 @@ from legatum.net.walk import referral
 from legatum.work.contents import read_master_file
 from legatum.work.outside import Outside
 from legatum.work.steps import Job, Refusal
+from legatum.work.steps.sides import side_refusals
 
 
 async def moved_on(job: Job) -> list[Refusal]:
@@ -73,8 +74,11 @@ async def _contents(job: Job) -> list[Refusal]:
         gathered, present = read_master_file(job.zone_file, job.domain).zone, await job.old.fetch(job.domain)
         left = [each for each in zone_differences(gathered, present) if not each.expected]
         return _edited(job, left, "the gathered zone", job.old.name)
-    old, new = await asyncio.gather(job.old.fetch(job.domain), job.new.fetch(job.domain))
-    left = [each for each in zone_differences(old, new) if not each.expected]
+    try:
+        new = await job.new.fetch(job.domain)
+    except OutsideFault as fault:
+        return await side_refusals(job) or [Refusal(f"{job.new.name} no longer lets the zone be read: {fault.message}", fault.remedy)]
+    left = [each for each in zone_differences(await job.old.fetch(job.domain), new) if not each.expected]
     return _edited(job, left, job.old.name, job.new.name)
 
 
