@@ -75,10 +75,3 @@ def txt_rdata(text: str) -> bytes:
     raw = text.encode()
     chunks = [raw[at : at + 255] for at in range(0, len(raw), 255)] or [b""]
     return b"".join(bytes((len(chunk),)) + chunk for chunk in chunks)
-
-
-def address_text(rdata: bytes) -> str:
-    """A or AAAA data as an address."""
-    import ipaddress
-
-    return str(ipaddress.ip_address(rdata))

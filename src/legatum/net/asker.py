@@ -8,11 +8,12 @@ what a server does or does not do.
 import asyncio
 import random
 import struct
-from collections import defaultdict
+from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.name import Name
+from legatum.net.chance import Chance
 from legatum.net.clock import Clock
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Endpoint, Route, Unreachable
@@ -49,11 +50,11 @@ class Asker:
         self.route = route
         self.clock = clock
         self.patience = patience
-        self.random = generator or random.SystemRandom()
+        self.random = generator or Chance()
         self.heard: list[Callable[[Reply], None]] = []
         self.asked = 0
         self._ports = UdpPorts(self.random)
-        self._limits: dict[str, asyncio.Semaphore] = defaultdict(lambda: asyncio.Semaphore(patience.in_flight))
+        self._turns: dict[str, _Turns] = {}
         self._loop = asyncio.get_running_loop()
 
     @property
@@ -72,17 +73,23 @@ class Asker:
         ``tries``: over UDP, if not as many as patience has.
         """
         query = encode_question(0, name, rtype, flags=RD if recursion else 0, dnssec=dnssec)
-        async with self._limits[server]:
-            started = self._loop.time()
-            try:
-                endpoint = self.route.endpoint(server, DNS_PORT)
-            except Unreachable:
-                return self._note(server, name, rtype, started, Transport.UDP, 0, Trouble.UNREACHABLE)
+        turn = self._turns.get(server) or self._turns.setdefault(server, _Turns(self.patience.in_flight))
+        if turn.free:
+            turn.take_now()
+        else:
+            await turn.take()
+        started = self._loop.time()
+        try:
+            endpoint = self.route.endpoint(server, DNS_PORT)
             if not tcp:
                 reply = await self._over_udp(server, endpoint, name, rtype, query, started, tries or self.patience.tries)
                 if not (reply.answered and reply.message.truncated):
                     return reply
             return await self._over_tcp(server, endpoint, name, rtype, query, started)
+        except Unreachable:
+            return self._note(server, name, rtype, started, Transport.UDP, 0, Trouble.UNREACHABLE)
+        finally:
+            turn.give_back()
 
     async def ask_all(self, servers: Sequence[str], name: Name, rtype: int, **how: bool) -> list[Reply]:
         """The same question to several servers at once; replies in the order of ``servers``."""
@@ -94,7 +101,7 @@ class Asker:
             self.asked += 1
             try:
                 wire = await self._ports.exchange(endpoint, name, rtype, query, self.patience.wait(attempt))
-                return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire, decode(wire))
+                return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire, decode(wire, name))
             except TimeoutError:
                 trouble = Trouble.SILENT
             except Malformed:
@@ -133,6 +140,38 @@ class Asker:
         for listener in self.heard:
             listener(reply)
         return reply
+
+
+class _Turns:
+    """How many more questions one server may be asked at once; who finds none free waits in line."""
+
+    __slots__ = ("_line", "free")
+
+    def __init__(self, count: int) -> None:
+        self.free = count
+        self._line: deque[asyncio.Future[None]] = deque()
+
+    def take_now(self) -> None:
+        self.free -= 1
+
+    async def take(self) -> None:
+        turn: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+        self._line.append(turn)
+        try:
+            await turn
+        except asyncio.CancelledError:
+            if turn.done() and not turn.cancelled():
+                self.give_back()
+            raise
+
+    def give_back(self) -> None:
+        """To the first in line who still waits, else to everybody."""
+        while self._line:
+            turn = self._line.popleft()
+            if not turn.done():
+                turn.set_result(None)
+                return
+        self.free += 1
 
 
 def _matches(wire: bytes, ident: bytes, name: Name, rtype: int) -> bool:

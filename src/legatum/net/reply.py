@@ -26,7 +26,7 @@ class Trouble(StrEnum):
     CUT_OFF = "connection closed before the answer was complete"
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class Reply:
     """``at``: when it was received, in seconds since 1970; ``took``: seconds since the first packet; ``wire``: the bytes received.
 

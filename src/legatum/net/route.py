@@ -36,7 +36,7 @@ class Route:
     def endpoint(self, address: str, port: int) -> Endpoint:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
         if self._mapping is None:
-            return Endpoint(address, port)
+            return Endpoint(_canonical(address), port)
         found = self._mapping.get(address) or self._mapping.get(_canonical(address))
         if found is None:
             raise Unreachable(f"{address} is not in the address map")

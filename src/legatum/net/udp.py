@@ -14,26 +14,42 @@ from dataclasses import dataclass, field
 from legatum.core.name import Name
 from legatum.net.route import Endpoint
 
-_PORTS = 16
+_PORT_BITS = 4  # sixteen ports of each family
 _USES = 400
+_SWEEP = 0.02
 _RECEIVE_BUFFER = 4 << 20
 _PAIR = struct.Struct("!HH")
 
 
 @dataclass(slots=True)
+class _Waiting:
+    """A question under way: the bytes of its question section, until when it waits (by the loop's clock), and who waits."""
+
+    question: bytes
+    deadline: float
+    future: "asyncio.Future[bytes]"
+
+
+@dataclass(slots=True, eq=False)
 class _Port:
     socket: socket.socket
     uses: int = 0
-    waiting: dict[tuple[int, tuple[str, int]], tuple[bytes, "asyncio.Future[bytes]"]] = field(default_factory=dict)
+    waiting: dict[tuple[int, tuple[str, int]], _Waiting] = field(default_factory=dict)
 
 
 class UdpPorts:
-    """A pool of ports of both address families. ``dropped`` counts datagrams that nobody had asked for."""
+    """A pool of ports of both address families. ``dropped`` counts datagrams that nobody had asked for.
+
+    Time-outs are seen to by one sweep for all questions, some fifty times a second: a timer for each would cost more than
+    sending it.
+    """
 
     def __init__(self, generator: random.Random) -> None:
         self._random = generator
         self._pools: dict[int, list[_Port]] = {socket.AF_INET: [], socket.AF_INET6: []}
+        self._busy: set[_Port] = set()
         self._loop = asyncio.get_running_loop()
+        self._sweeper: asyncio.TimerHandle | None = None
         self.dropped = 0
 
     async def exchange(self, server: Endpoint, name: Name, rtype: int, query: bytes, timeout: float) -> bytes:
@@ -43,23 +59,36 @@ class UdpPorts:
         """
         port = self._pick(socket.AF_INET6 if server.is_ipv6 else socket.AF_INET)
         place = (server.host, server.port)
-        ident = self._random.getrandbits(16)
-        while (ident, place) in port.waiting:
-            ident = self._random.getrandbits(16)
-        wire = struct.pack("!H", ident) + query[2:]
+        key = (self._random.getrandbits(16), place)
+        while key in port.waiting:
+            key = (self._random.getrandbits(16), place)
         future: asyncio.Future[bytes] = self._loop.create_future()
-        port.waiting[ident, place] = (name + _PAIR.pack(rtype, 1), future)
-        timer = self._loop.call_later(timeout, _expire, future)
+        port.waiting[key] = _Waiting(name + _PAIR.pack(rtype, 1), self._loop.time() + timeout, future)
+        self._busy.add(port)
+        if self._sweeper is None:
+            self._sweeper = self._loop.call_later(_SWEEP, self._sweep)
         try:
-            port.socket.sendto(wire, place)
+            port.socket.sendto(key[0].to_bytes(2, "big") + query[2:], place)
             return await future
         finally:
-            timer.cancel()
-            del port.waiting[ident, place]
-            if port.uses >= _USES and not port.waiting:
-                self._retire(port)
+            del port.waiting[key]
+            if not port.waiting:
+                self._busy.discard(port)
+                if port.uses >= _USES:
+                    self._retire(port)
+
+    def _sweep(self) -> None:
+        """Ends the questions that have waited long enough."""
+        now = self._loop.time()
+        for port in self._busy:
+            for waiting in port.waiting.values():
+                if waiting.deadline <= now and not waiting.future.done():
+                    waiting.future.set_exception(TimeoutError())
+        self._sweeper = self._loop.call_later(_SWEEP, self._sweep) if self._busy else None
 
     def close(self) -> None:
+        if self._sweeper is not None:
+            self._sweeper.cancel()
         for pool in self._pools.values():
             for port in list(pool):
                 self._retire(port)
@@ -67,7 +96,7 @@ class UdpPorts:
 
     def _pick(self, family: int) -> _Port:
         pool = self._pools[family]
-        slot = self._random.randrange(_PORTS)
+        slot = self._random.getrandbits(_PORT_BITS)
         if slot >= len(pool):
             pool.append(self._open(family))
             slot = len(pool) - 1
@@ -107,15 +136,10 @@ class UdpPorts:
                 self.dropped += 1
                 continue
             entry = waiting.get((datagram[0] << 8 | datagram[1], place[:2]))
-            if entry is None or entry[1].done() or not _answers(datagram, entry[0]):
+            if entry is None or entry.future.done() or not _answers(datagram, entry.question):
                 self.dropped += 1
                 continue
-            entry[1].set_result(datagram)
-
-
-def _expire(future: "asyncio.Future[bytes]") -> None:
-    if not future.done():
-        future.set_exception(TimeoutError())
+            entry.future.set_result(datagram)
 
 
 def _answers(datagram: bytes, question: bytes) -> bool:
@@ -123,5 +147,6 @@ def _answers(datagram: bytes, question: bytes) -> bool:
     if not datagram[2] & 0x80:
         return False
     if datagram[4:6] == b"\0\1":
-        return datagram[12 : 12 + len(question)].lower() == question.lower()
+        asked = datagram[12 : 12 + len(question)]
+        return asked == question or asked.lower() == question.lower()
     return datagram[4:6] == b"\0\0" and datagram[3] & 15 in (1, 2, 4, 5)

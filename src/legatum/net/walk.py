@@ -9,8 +9,8 @@ import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from legatum.core.address import address_text
 from legatum.core.name import ROOT, Name, ancestors, is_under, name_text
-from legatum.core.presentation import address_text
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import AAAA, CNAME, NS, A
 from legatum.net.asker import Asker

@@ -9,10 +9,10 @@ import random
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from legatum.core.address import address_text
 from legatum.core.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
 from legatum.core.caches import CacheKind
 from legatum.core.name import ROOT, Name, ancestors, is_under
-from legatum.core.presentation import address_text
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import AAAA, CNAME, NS, SOA, A
 from legatum.core.soa import negative_ttl

@@ -2,12 +2,13 @@
 
 from collections.abc import Iterable
 
+from legatum.core.address import address_text
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
 from legatum.core.instant import instant_text
 from legatum.core.name import name_text, unicode_text
 from legatum.core.picture import Picture
-from legatum.core.presentation import address_text, rdata_texts
+from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import type_text
 from legatum.core.soa import negative_ttl, parse_soa

@@ -8,6 +8,7 @@ backwards from the name it stands in, which bounds every name without counting; 
 
 import struct
 from collections.abc import Iterable, Sequence
+from functools import cache
 from typing import NamedTuple
 
 from legatum.core.name import MAX_NAME, Name
@@ -104,27 +105,35 @@ def rrsets(section: Iterable[Record]) -> tuple[RRset, ...]:
 # Decoding
 
 
-def decode(wire: bytes) -> Message:
-    """The message that ``wire`` holds. Raises :class:`Malformed`, for trailing bytes too."""
+def decode(wire: bytes, asked: Name | None = None) -> Message:
+    """The message that ``wire`` holds. Raises :class:`Malformed`, for trailing bytes too.
+
+    ``asked``: the name in the question where that is known already, which spares reading it.
+    """
     try:
-        return _decode(wire)
+        return _decode(wire, asked)
     except (IndexError, struct.error):
         raise Malformed("cut off") from None
 
 
-def _decode(wire: bytes) -> Message:
-    ident, flags, *counts = _HEADER.unpack_from(wire)
+def _decode(wire: bytes, asked: Name | None) -> Message:
+    ident, flags, asking, answers, authorities, additionals = _HEADER.unpack_from(wire)
     memo: dict[int, tuple[Name, int]] = {}
+    if asked is not None and wire[12 : 12 + len(asked)] == asked:
+        memo[12] = (asked, 12 + len(asked))
     at = 12
     questions = []
-    for _ in range(counts[0]):
+    for _ in range(asking):
         name, at = read_name(wire, at, memo)
         rtype, rclass = _PAIR.unpack_from(wire, at)
         questions.append(Question(name, rtype, rclass))
         at += 4
-    answer, at = _read_section(wire, at, counts[1], memo)
-    authority, at = _read_section(wire, at, counts[2], memo)
-    additional, edns, rcode, tsig_at, at = _read_additional(wire, at, counts[3], memo, flags & 15)
+    answer, at = _read_section(wire, at, answers, memo)
+    authority, at = _read_section(wire, at, authorities, memo)
+    additional: tuple[Record, ...] = ()
+    edns, rcode, tsig_at = None, flags & 15, None
+    if additionals:
+        additional, edns, rcode, tsig_at, at = _read_additional(wire, at, additionals, memo, rcode)
     if at != len(wire):
         raise Malformed(f"{len(wire) - at} octets after the end")
     return Message(ident, flags & ~15, rcode, tuple(questions), answer, authority, additional, edns, tsig_at)
@@ -169,6 +178,8 @@ def read_name(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tuple[
 
 
 def _read_section(wire: bytes, at: int, count: int, memo: dict[int, tuple[Name, int]]) -> tuple[tuple[Record, ...], int]:
+    if not count:
+        return (), at
     records = []
     for _ in range(count):
         record, at = _read_record(wire, at, memo)
@@ -177,7 +188,11 @@ def _read_section(wire: bytes, at: int, count: int, memo: dict[int, tuple[Name, 
 
 
 def _read_record(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tuple[Record, int]:
-    name, at = read_name(wire, at, memo)
+    known = memo.get((wire[at] & 63) << 8 | wire[at + 1]) if wire[at] >= 192 else None
+    if known is not None:  # most owners are a pointer to a name read before; what is in the memo stands before this record
+        name, at = known[0], at + 2
+    else:
+        name, at = read_name(wire, at, memo)
     rtype, rclass, ttl, length = _FIXED.unpack_from(wire, at)
     at += 10
     end = at + length
@@ -245,7 +260,12 @@ def encode_question(ident: int, name: Name, rtype: int, *, flags: int = 0, size:
     """A query with one question. ``size`` is the EDNS payload offered, 0 for none; ``dnssec`` sets DO."""
     head = _HEADER.pack(ident, flags, 1, 0, 0, 1 if size else 0)
     question = name + _PAIR.pack(rtype, IN)
-    return head + question + (_opt(Edns(size, 0, DO if dnssec else 0), 0) if size else b"")
+    return head + question + (_offer(size, dnssec) if size else b"")
+
+
+@cache
+def _offer(size: int, dnssec: bool) -> bytes:
+    return _opt(Edns(size, 0, DO if dnssec else 0), 0)
 
 
 def encode(message: Message, limit: int = MAX_MESSAGE) -> bytes:

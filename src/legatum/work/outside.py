@@ -5,11 +5,11 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.name import Name, name_text, parse_name
-from legatum.core.timing import Caution
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import Clock, SystemClock, WorldControl
 from legatum.net.evidence import Evidence
@@ -22,6 +22,9 @@ from legatum.services.registrar import Registrar
 from legatum.settings.document import Settings
 from legatum.settings.reading import read_settings
 from legatum.settings.secret import read_secret
+
+if TYPE_CHECKING:
+    from legatum.core.timing import Caution
 
 
 @dataclass
@@ -51,7 +54,9 @@ class Outside:
         return kept
 
     @property
-    def caution(self) -> Caution:
+    def caution(self) -> "Caution":
+        from legatum.core.timing import Caution
+
         house = self.settings.house
         time_out = int(-(-self.asker.patience.longest // 1))
         return Caution(parse_duration(house.floor), time_out, parse_duration(house.margin))

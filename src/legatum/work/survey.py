@@ -1,166 +1,46 @@
-"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, the registry."""
+"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, the registry.
 
-import asyncio
-from collections.abc import Iterable
+What makes the picture and judges it is loaded while the first answers are on their way: the first question waits for nothing.
+"""
+
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from legatum.core.name import Name, below, is_under
-from legatum.core.picture import HostView, ParentView, Picture, RegistrationView, ResolverView, ServerView
-from legatum.core.presentation import address_text
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import AAAA, CNAME, MX, NS, SOA, A
-from legatum.core.soa import negative_ttl
+from legatum.core.name import Name
 from legatum.net.evidence import Evidence
-from legatum.net.reply import Reply
-from legatum.net.walk import Cut, Walker
 from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
     from legatum.core.findings import Finding
-
-_NXDOMAIN = 3
+    from legatum.core.picture import Picture, RegistrationView
 
 
 @dataclass(frozen=True)
 class Survey:
     """What was seen, what to think of it, and the replies that show it."""
 
-    picture: Picture
+    picture: "Picture"
     findings: "tuple[Finding, ...]"
     evidence: Evidence
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, resolvers: bool = True) -> Survey:
     """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises nothing for what servers do."""
-    evidence = outside.evidence()
-    picture = await _Survey(outside, domain, evidence).picture(resolvers)
+    evidence, walker, began = outside.evidence(), outside.walker(), outside.asker.asked
+    cut = await walker.parent_of(domain)
+
+    from legatum.core.findings import judge
+    from legatum.work.looking import Look
+
+    picture = await Look(outside, domain, evidence, walker, cut, began).picture(resolvers)
     if registrar:
         picture = replace(picture, registration=await registration_view(outside, registrar, domain))
-    # Judging is loaded only now: the first question should not wait for it.
-    from legatum.core.findings import judge
-
     return Survey(picture, judge(picture), evidence)
 
 
-async def registration_view(outside: Outside, registrar: str, domain: Name) -> RegistrationView:
+async def registration_view(outside: Outside, registrar: str, domain: Name) -> "RegistrationView":
     """Raises :class:`OutsideFault` when the registry does not tell."""
+    from legatum.core.picture import RegistrationView
+
     found = await outside.registrar(registrar).registration(domain)
     return RegistrationView(found.registrar, found.nameservers, found.statuses, found.expires)
-
-
-@dataclass
-class _Survey:
-    outside: Outside
-    domain: Name
-    evidence: Evidence
-
-    async def picture(self, resolvers: bool) -> Picture:
-        asker, walker = self.outside.asker, self.outside.walker()
-        began = asker.asked
-        cut = await walker.parent_of(self.domain)
-        parents = await self._parents(cut)
-        glue = {each.name: each for view in parents for each in view.glue}
-        delegated = {name for view in parents for name in targets(view.ns)}
-        hosts = await self._hosts(walker, delegated)
-        servers = await self._servers(hosts, glue.values())
-        own = {name for view in servers for name in targets(view.ns)} - delegated
-        hosts |= await self._hosts(walker, own)
-        return Picture(
-            domain=self.domain,
-            at=self.outside.clock.now(),
-            parent_zone=cut.zone,
-            parents=parents,
-            servers=servers,
-            hosts=hosts,
-            contents=await self._contents([view.address for view in servers if view.serves]),
-            resolvers=await self._resolvers() if resolvers else (),
-            questions=asker.asked - began,
-        )
-
-    async def _parents(self, cut: Cut) -> tuple[ParentView, ...]:
-        """One question to each address of each server of the parent zone."""
-        places = [(server, address) for server, addresses in cut.servers.items() for address in addresses]
-        replies = await asyncio.gather(*(self.outside.asker.ask(address, self.domain, NS) for _, address in places))
-        return tuple(self._parent(server, reply) for (server, _), reply in zip(places, replies, strict=True))
-
-    def _parent(self, server: Name, reply: Reply) -> ParentView:
-        section = reply.answer if reply.authoritative else reply.authority
-        ns = next((each for each in section if each.rtype == NS and each.name == self.domain), None)
-        glue = tuple(each for each in reply.additional if each.rtype in (A, AAAA) and each.name in targets(ns))
-        denied = reply.rcode == _NXDOMAIN
-        outcome = "delegates" if ns else reply.outcome
-        return ParentView(server, reply.server, outcome, reply.answered, ns, glue, denied, self.evidence.number(reply))
-
-    async def _hosts(self, walker: Walker, names: Iterable[Name]) -> dict[Name, HostView]:
-        wanted = sorted(names)
-        views = await asyncio.gather(*(_host(walker, name) for name in wanted))
-        return dict(zip(wanted, views, strict=True))
-
-    async def _servers(self, hosts: dict[Name, HostView], glue: Iterable[RRset]) -> tuple[ServerView, ...]:
-        places: dict[str, Name] = {}
-        for each in [each for host in hosts.values() for each in host.addresses] + list(glue):
-            for rdata in each.rdatas:
-                places.setdefault(address_text(rdata), each.name)
-        return tuple(await asyncio.gather(*(self._server(server, address) for address, server in places.items())))
-
-    async def _server(self, server: Name, address: str) -> ServerView:
-        """SOA over UDP and TCP and the NS set; a server that stays silent is not asked for more."""
-        asker = self.outside.asker
-        soa, tcp = await asyncio.gather(asker.ask(address, self.domain, SOA), asker.ask(address, self.domain, SOA, tcp=True))
-        replies = [soa, tcp]
-        ns_set = None
-        if soa.answered:
-            replies.append(ns := await asker.ask(address, self.domain, NS))
-            ns_set = ns.find(NS) if ns.authoritative else None
-        numbers = tuple(self.evidence.number(reply) for reply in replies)
-        return ServerView(
-            server,
-            address,
-            soa.outcome,
-            soa.rcode,
-            soa.authoritative,
-            soa.find(SOA),
-            ns_set,
-            tcp.outcome,
-            tcp.answered,
-            soa.took,
-            numbers,
-        )
-
-    async def _contents(self, addresses: list[str]) -> dict[tuple[Name, int], RRset | None]:
-        """What visitors come for, the questions spread over the servers so that none is asked much."""
-        if not addresses:
-            return {}
-        www = below("www", self.domain)
-        contents: dict[tuple[Name, int], RRset | None] = {}
-        questions = [(self.domain, A), (self.domain, AAAA), (self.domain, MX), (www, A), (www, AAAA)]
-        turn = 0
-        while questions:
-            asked = [(addresses[(turn + number) % len(addresses)], *question) for number, question in enumerate(questions)]
-            turn += len(questions)
-            replies = await asyncio.gather(*(self.outside.asker.ask(*each) for each in asked))
-            for reply in replies:
-                contents[reply.name, reply.rtype] = reply.find(reply.rtype)
-                contents.setdefault((reply.name, CNAME), reply.find(CNAME))
-            exchangers = [host for host in targets(contents.get((self.domain, MX))) if is_under(host, self.domain)]
-            questions = [(host, A) for host in exchangers[:4] if (host, A) not in contents]
-        return contents
-
-    async def _resolvers(self) -> tuple[ResolverView, ...]:
-        named = self.outside.settings.resolvers
-        return tuple(await asyncio.gather(*(self._resolver(name, address) for name, address in named.items())))
-
-    async def _resolver(self, name: str, address: str) -> ResolverView:
-        asker = self.outside.asker
-        ns, soa = await asyncio.gather(*(asker.ask(address, self.domain, rtype, recursion=True) for rtype in (NS, SOA)))
-        outcome = "answer" if ns.find(NS) else ns.outcome
-        return ResolverView(name, address, outcome, ns.find(NS), soa.find(SOA), self.evidence.number(ns))
-
-
-async def _host(walker: Walker, name: Name) -> HostView:
-    lookups = [await walker.lookup(name, rtype) for rtype in (A, AAAA)]
-    found = tuple(each.rrset for each in lookups if each.rrset)
-    alias = next((each.alias for each in lookups if each.alias), None)
-    denial = next((each.reply.denial for each in lookups if each.reply and each.reply.denial), None)
-    return HostView(name, found, lookups[0].why, alias, negative_ttl(denial) if denial else None)

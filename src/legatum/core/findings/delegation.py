@@ -3,10 +3,10 @@
 from collections.abc import Iterator
 from ipaddress import ip_address, ip_network
 
+from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import name_text
 from legatum.core.picture import Picture
-from legatum.core.presentation import address_text
 from legatum.core.rrset import targets
 
 

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
+from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import is_under, name_text
 from legatum.core.picture import Picture
-from legatum.core.presentation import address_text
 
 
 @finding(
