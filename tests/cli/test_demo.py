@@ -10,7 +10,7 @@ from tests.cli.program import Shell
 def test_the_demo_goes_all_the_way_in_time(tmp_path: Path) -> None:
     began = time.monotonic()
     ended = Shell(tmp_path).run("demo", "--folder", "kept", "--json")
-    assert ended.status == 0, ended.err[-2000:]
+    assert ended.status == 0 and "Task was destroyed" not in ended.err, ended.err[-2000:]
     assert time.monotonic() - began < 30
     report = ended.document
     assert report["schema"] == "legatum.demo/1" and report["failures"] == 0 and report["visits"] > 2000

@@ -3,8 +3,10 @@
 import argparse
 import asyncio
 import contextlib
+import shutil
 import signal
 import sys
+import textwrap
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
 
@@ -67,9 +69,12 @@ def run_interruptibly(work: Awaitable[int]) -> int:
 
 
 def note(args: argparse.Namespace, text: str) -> None:
-    """Progress, on standard error."""
-    if not args.quiet:
-        print(text, file=sys.stderr, flush=True)
+    """Progress, on standard error; long lines are folded to a terminal's width."""
+    if args.quiet:
+        return
+    if sys.stderr.isatty() and len(text) > (width := shutil.get_terminal_size().columns):
+        text = "\n".join(textwrap.wrap(text, width, subsequent_indent=" " * 8, break_on_hyphens=False))
+    print(text, file=sys.stderr, flush=True)
 
 
 def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:

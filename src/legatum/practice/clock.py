@@ -25,7 +25,8 @@ class WorldClock:
         self._order = itertools.count()
         self._running: set[asyncio.Task[None]] = set()
         self._moving = asyncio.Lock()
-        self._alarm: asyncio.Task[None] | None = None
+        self._alarm: asyncio.TimerHandle | None = None
+        self._ringing: asyncio.Task[None] | None = None
 
     def now(self) -> float:
         return time.time() + self._offset
@@ -58,6 +59,8 @@ class WorldClock:
         """Nothing more happens by itself."""
         if self._alarm is not None:
             self._alarm.cancel()
+        if self._ringing is not None:
+            self._ringing.cancel()
         self._agenda.clear()
 
     def _jump(self, instant: float) -> None:
@@ -70,15 +73,19 @@ class WorldClock:
 
     def _set_alarm(self) -> None:
         """Real time passes too: what is due by itself happens without anybody moving the clock."""
+        if self._moving.locked():
+            return  # whoever moves the clock sets the alarm at the end
         if self._alarm is not None:
             self._alarm.cancel()
-        if self._agenda:
-            self._alarm = asyncio.ensure_future(self._ring(self._agenda[0][0]))
-
-    async def _ring(self, instant: float) -> None:
-        await asyncio.sleep(max(0.0, instant - self.now()))
         self._alarm = None
-        await self.until(max(instant, self.now()))
+        if self._agenda:
+            left = max(0.0, self._agenda[0][0] - self.now())
+            self._alarm = asyncio.get_running_loop().call_later(left, self._ring)
+
+    def _ring(self) -> None:
+        self._alarm = None
+        if not self._moving.locked():
+            self._ringing = asyncio.ensure_future(self.until(self.now()))
 
 
 async def _guarded(work: Awaitable[None]) -> None:
