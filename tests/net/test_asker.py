@@ -41,11 +41,25 @@ class Liar(asyncio.DatagramProtocol):
             self.transport.sendto(answer, addr)  # type: ignore[attr-defined]
 
 
-async def ask(behaviour: Behaviour, stream: Callable[..., Awaitable[None]] | None = None, **how: bool) -> tuple[Reply, Liar, Asker]:
+async def listen(
+    behaviour: Behaviour, stream: Callable[..., Awaitable[None]] | None
+) -> tuple[asyncio.DatagramTransport, Liar, asyncio.Server | None]:
+    """A UDP socket and, where wanted, a TCP one on the same port: another port when somebody else has that one."""
     loop = asyncio.get_running_loop()
-    transport, liar = await loop.create_datagram_endpoint(lambda: Liar(behaviour), local_addr=("127.0.0.1", 0))
+    for _ in range(50):
+        transport, liar = await loop.create_datagram_endpoint(lambda: Liar(behaviour), local_addr=("127.0.0.1", 0))
+        if stream is None:
+            return transport, liar, None
+        try:
+            return transport, liar, await asyncio.start_server(stream, "127.0.0.1", transport.get_extra_info("sockname")[1])
+        except OSError:
+            transport.close()
+    raise AssertionError("no port free over both UDP and TCP")
+
+
+async def ask(behaviour: Behaviour, stream: Callable[..., Awaitable[None]] | None = None, **how: bool) -> tuple[Reply, Liar, Asker]:
+    transport, liar, server = await listen(behaviour, stream)
     port = transport.get_extra_info("sockname")[1]
-    server = await asyncio.start_server(stream, "127.0.0.1", port) if stream else None
     asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", port)}), SystemClock(), Patience(0.2, 2))
     try:
         return await asker.ask("192.0.2.1", NAME, 1, **how), liar, asker
