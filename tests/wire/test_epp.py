@@ -75,6 +75,7 @@ def test_both_sides_understand_each_other() -> None:
         HEAD.encode(),
         (HEAD + "<response><result/></response></epp>").encode(),
         (HEAD + '<response><result code="x"/></response></epp>').encode(),
+        INFO_RESPONSE.replace("ns2.alder.test", "ns2..alder").encode(),
         b'<!DOCTYPE epp [<!ENTITY a "b">]>' + INFO_RESPONSE.split("?>")[1].replace("flint", "&a;").encode(),
         b'<!DOCTYPE epp SYSTEM "http://192.0.2.1/x.dtd">' + INFO_RESPONSE.split("?>")[1].encode(),
     ],

@@ -12,16 +12,16 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.cli.main import main
     from legatum.demo.careless import careless_world
+    from legatum.demo.keeping import shown_and_kept
     from legatum.demo.report import demo_document, show_demo, write_logs
     from legatum.demo.tour import DOMAIN, QUESTIONS, VISIT_EVERY, Tour, new_folder
-    from legatum.demo.transcript import shown_and_kept
     from legatum.demo.world_thread import WorldThread
     from legatum.views.document import json_text
     from legatum.views.screen import Screen
 
     folder = new_folder(args.folder)
     with (
-        (folder / "transcript.txt").open("w", encoding="utf-8") as kept,
+        (folder / "tour.txt").open("w", encoding="utf-8") as kept,
         shown_and_kept(sys.stderr if args.json else sys.stdout, kept),
         WorldThread(folder) as practice,
     ):

@@ -172,7 +172,7 @@ def show_demo(document: DemoDocument, screen: Screen) -> None:
     screen.line()
     _show_careless(document, screen)
     screen.line()
-    screen.line(f"Everything is in {document.folder}: transcript.txt, timeline.png, legatum.toml, the move, the zone, journal.sqlite,")
+    screen.line(f"Everything is in {document.folder}: tour.txt, timeline.png, legatum.toml, the move, the zone, journal.sqlite,")
     screen.line("questions.ndjson (every question at every server), resolvers.csv, visitors.csv")
 
 

@@ -54,7 +54,7 @@ class EppSession:
         except OSError as error:
             raise OutsideFault(f"{account.server}: {error.strerror or error}", "is the registry reachable from here?") from None
         try:
-            greeting = epp.read_greeting(await self._receive())
+            greeting = await self._greeting()
             response = await self._exchange(lambda ident: epp.login(account.user, account.password, greeting, ident))
             if not response.ok:
                 raise OutsideFault(
@@ -88,6 +88,12 @@ class EppSession:
         if not response.ok:
             raise self._refused(f"name servers of {name_text(domain)}", response)
         return response
+
+    async def _greeting(self) -> epp.Greeting:
+        try:
+            return epp.read_greeting(await self._receive())
+        except Malformed as error:
+            raise OutsideFault(f"{self._account.server} greeted with {error}", "is that an EPP server?") from error
 
     async def _exchange(self, build: _Builder) -> epp.Response:
         ident = f"LEG-{secrets.token_hex(8)}"

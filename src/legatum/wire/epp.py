@@ -11,6 +11,7 @@ from typing import Any
 
 from lxml import etree
 
+from legatum.core.fault import BadInput
 from legatum.core.name import Name, name_text, parse_name
 from legatum.wire.malformed import Malformed
 
@@ -229,7 +230,14 @@ def _text(element: Any, path: str) -> str:
 
 
 def _names(element: Any, path: str) -> tuple[Name, ...]:
-    return tuple(sorted(parse_name(text + ".") for text in _texts(element, path)))
+    return tuple(sorted(_name(text) for text in _texts(element, path)))
+
+
+def _name(text: str) -> Name:
+    try:
+        return parse_name(text.rstrip(".") + ".")
+    except BadInput as error:
+        raise Malformed(f"a name that is none: {error.message}") from error
 
 
 def read_greeting(document: bytes) -> Greeting:
@@ -261,7 +269,7 @@ def _read_domain(data: Any) -> DomainData:
     by_object = _names(data, "d:ns/d:hostObj")
     by_attribute = _names(data, "d:ns/d:hostAttr/d:hostName")
     return DomainData(
-        parse_name(_text(data, "d:name") + "."), _text(data, "d:roid"), statuses, tuple(sorted((*by_object, *by_attribute))),
+        _name(_text(data, "d:name")), _text(data, "d:roid"), statuses, tuple(sorted((*by_object, *by_attribute))),
         _names(data, "d:host"), _text(data, "d:clID"), _text(data, "d:crDate"), _text(data, "d:upDate"), _text(data, "d:exDate"),
     )  # fmt: skip
 
@@ -280,7 +288,7 @@ def read_command(document: bytes) -> Command:
         target = body[0][0]
         kind = "domain" if etree.QName(target).namespace == DOMAIN else "other"
         named = _text(target, "d:name")
-        name = parse_name(named + ".") if named else None
+        name = _name(named) if named else None
         return Command(
             verb,
             client_id,

@@ -1,0 +1,85 @@
+"""The journal: what counts, what is open, what was ever begun; and one operator at a time."""
+
+import os
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.name import parse_name
+from legatum.core.runbook import Outcome
+from legatum.journal.journal import Journal
+from legatum.journal.occupation import occupied
+from legatum.net.reply import Reply, Transport, Trouble
+
+DOMAIN = parse_name("kilnandclay.example.")
+
+
+def outcome(step: str, everywhere: float = 20.0) -> Outcome:
+    return Outcome(step, 10.0, everywhere, f"{step} is seen", {"serial": 7})
+
+
+def replies() -> list[Reply]:
+    return [
+        Reply("192.0.2.1", DOMAIN, 6, 15.0, 0.002, Transport.UDP, 1, b"\0\1\x84\0" + b"\0" * 8),
+        Reply("192.0.2.2", DOMAIN, 6, 16.0, 3.0, Transport.UDP, 2, b"", Trouble.SILENT),
+    ]
+
+
+def test_outcomes_come_back_as_they_were(tmp_path: Path) -> None:
+    journal = Journal("journal.sqlite", tmp_path)
+    journal.intend("m1", DOMAIN, "publish", 10.0, "Publish")
+    journal.settle("m1", DOMAIN, outcome("publish"), 21.0, replies())
+    again = Journal("journal.sqlite", tmp_path)
+    assert again.outcomes("m1") == {"publish": outcome("publish")} and again.outcomes("m2") == {}
+    entries = again.entries(DOMAIN)
+    assert [(each.kind, each.step, each.replies) for each in entries] == [("intent", "publish", 0), ("outcome", "publish", 2)]
+    assert again.entries(parse_name("other.example.")) == []
+    rows = (
+        sqlite3.connect(tmp_path / "journal.sqlite").execute("select server, outcome, length(wire) from replies order by number").fetchall()
+    )
+    assert rows == [("192.0.2.1", "no data", 12), ("192.0.2.2", "no answer in time", 0)]
+
+
+def test_what_is_open_and_what_was_ever_begun(tmp_path: Path) -> None:
+    journal = Journal("journal.sqlite", tmp_path)
+    for step in ("publish", "lower", "switch"):
+        journal.intend("m1", DOMAIN, step, 10.0, step)
+    journal.settle("m1", DOMAIN, outcome("publish"), 11.0, ())
+    journal.fail("m1", DOMAIN, "lower", 12.0, "refused", replies())
+    assert journal.open_intents("m1") == {"switch": 10.0}
+    assert journal.begun("m1") == {"publish", "lower", "switch"}
+    journal.forget("m1", DOMAIN, "publish", 13.0, "to be done again")
+    assert journal.outcomes("m1") == {} and "publish" in journal.begun("m1")
+    journal.settle("m1", DOMAIN, outcome("publish", 30.0), 31.0, ())
+    assert journal.outcomes("m1")["publish"].all == 30.0
+
+
+def test_a_place_that_cannot_be_written_is_a_fault(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    with pytest.raises(OutsideFault, match="journal"):
+        Journal("file/journal.sqlite", tmp_path)
+    (tmp_path / "other").write_text("this is no database, and long enough to be told apart from an empty one" * 9)
+    with pytest.raises(OutsideFault, match="not a database"):
+        Journal("other", tmp_path)
+
+
+def test_a_nearly_full_disk_is_noticed_before(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    journal = Journal("journal.sqlite", tmp_path)
+    usage = os.statvfs(tmp_path)
+    monkeypatch.setattr("shutil.disk_usage", lambda _: type("Usage", (), {"free": 1000, "total": usage.f_blocks})())
+    with pytest.raises(OutsideFault, match="nearly full"):
+        journal.intend("m1", DOMAIN, "publish", 10.0, "Publish")
+    assert journal.begun("m1") == set()
+
+
+def test_one_at_a_time(tmp_path: Path) -> None:
+    with occupied(tmp_path / "moves", DOMAIN, 0.0):
+        with pytest.raises(GateShut) as seen, occupied(tmp_path / "moves", DOMAIN, 5.0):
+            raise AssertionError("never here")
+        assert f"process {os.getpid()}" in seen.value.message and "since 1970-01-01T00:00:00Z" in seen.value.message
+        with occupied(tmp_path / "moves", parse_name("other.example."), 0.0):
+            pass
+    with occupied(tmp_path / "moves", DOMAIN, 0.0):
+        pass

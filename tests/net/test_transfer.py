@@ -1,0 +1,177 @@
+"""Transfers and updates with servers that cut off, change their mind, lie or say nothing: a clear fault, nothing half kept."""
+
+import asyncio
+import struct
+from collections.abc import Awaitable, Callable
+
+import pytest
+
+from legatum.core.fault import OutsideFault
+from legatum.core.name import parse_name
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import NS, SOA, A
+from legatum.core.soa import SoaFields
+from legatum.core.zone import Zone
+from legatum.net.asker import Asker, Patience
+from legatum.net.clock import SystemClock
+from legatum.net.route import Endpoint, Route
+from legatum.net.transfer import transfer
+from legatum.net.update import send_update
+from legatum.wire.message import AA, QR, Message, Record, decode, encode, records
+from legatum.wire.signing import Exchange, Key
+
+ORIGIN = parse_name("kilnandclay.example.")
+KEY = Key(parse_name("quillmoor.key.test."), "hmac-sha256", b"k" * 32)
+
+
+def soa(serial: int) -> RRset:
+    return RRset(ORIGIN, SOA, 60, (SoaFields(ORIGIN, ORIGIN, serial, 1, 2, 3, 4).rdata(),))
+
+
+HOSTS = [rrset(parse_name(f"host{number}.kilnandclay.example."), A, 60, [bytes((198, 51, 100, number))]) for number in range(1, 9)]
+ZONE = Zone(ORIGIN, [soa(7), rrset(ORIGIN, NS, 60, [parse_name("ns1.alder.test.")]), *HOSTS])
+Answers = Callable[[bytes], list[bytes]]
+
+
+async def serve(answers: Answers, then: str, work: Callable[[Asker], Awaitable[None]]) -> None:
+    """One TCP server that gives these answers to each request, and then closes, trickles or stays silent."""
+
+    async def session(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        (length,) = struct.unpack("!H", await reader.readexactly(2))
+        for answer in answers(await reader.readexactly(length)):
+            writer.write(struct.pack("!H", len(answer)) + answer)
+        if then == "half":
+            writer.write(struct.pack("!H", 500) + b"x" * 9)
+        if then in ("close", "half"):
+            writer.close()
+
+    server = await asyncio.start_server(session, "127.0.0.1", 0)
+    asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])}), SystemClock(), Patience(0.1, 1))
+    try:
+        await work(asker)
+    finally:
+        asker.close()
+        server.close()
+
+
+def message(request: bytes, *content: Record, rcode: int = 0) -> bytes:
+    asked = decode(request)
+    return encode(Message(asked.id, QR | AA, rcode, asked.questions, content))
+
+
+def in_parts(*parts: tuple[Record, ...]) -> Answers:
+    return lambda request: [message(request, *part) for part in parts]
+
+
+OPENING, REST = records([soa(7)]), tuple(record for record in records(ZONE) if record.rtype != SOA)
+
+
+def fetched(answers: Answers, then: str = "close", key: Key | None = None) -> Zone:
+    found: list[Zone] = []
+
+    async def work(asker: Asker) -> None:
+        found.append(await transfer(asker, "192.0.2.1", ORIGIN, key))
+
+    asyncio.run(serve(answers, then, work))
+    return found[0]
+
+
+@pytest.mark.parametrize("cut", range(1, 9, 3))
+def test_a_zone_in_one_message_or_many_is_the_same(cut: int) -> None:
+    assert fetched(in_parts((*OPENING, *REST, *OPENING))) == ZONE
+    assert fetched(in_parts(OPENING, REST[:cut], REST[cut:], OPENING)) == ZONE
+    outside = Record(parse_name("www.other.test."), A, 1, 60, b"\1\2\3\4")
+    assert fetched(in_parts((*OPENING, outside, *REST, *OPENING))) == ZONE
+
+
+@pytest.mark.parametrize(
+    ("answers", "then", "says"),
+    [
+        (in_parts((*OPENING, *REST[:3])), "close", "cut off after 3 records"),
+        (in_parts((*OPENING, *REST[:3])), "half", "cut off after 3 records"),
+        (in_parts((*OPENING, *REST[:3])), "wait", "no answer in time"),
+        (in_parts((*OPENING, *REST, *records([soa(8)]))), "close", "changed while it was sent"),
+        (in_parts(REST), "close", "does not begin with the zone's SOA"),
+        (in_parts(()), "close", "without records"),
+        (lambda request: [message(request, rcode=5)], "close", "refused"),
+        (lambda request: [message(request, rcode=9)], "close", "not authoritative"),
+        (lambda request: [b"\0\1" + message(request, *OPENING)[2:]], "close", "another question"),
+        (lambda request: [message(request, *OPENING)[:-3]], "close", "no DNS message"),
+        (lambda _: [], "close", "cut off after 0 records"),
+        (lambda _: [], "wait", "no answer in time"),
+    ],
+)
+def test_anything_but_a_whole_transfer_is_a_fault(answers: Answers, then: str, says: str) -> None:
+    with pytest.raises(OutsideFault, match=says):
+        fetched(answers, then)
+
+
+def signed(*parts: tuple[Record, ...], gap: bool = False, key: Key = KEY) -> Answers:
+    """Each message signed in the chain; with ``gap`` only the first and the last."""
+
+    def answers(request: bytes) -> list[bytes]:
+        exchange, sent = Exchange(key), []
+        exchange.check_request(request, decode(request), SystemClock().now())
+        for number, part in enumerate(parts):
+            wire = message(request, *part)
+            if gap and 0 < number < len(parts) - 1:
+                exchange._running.update(wire)
+                sent.append(wire)
+            else:
+                sent.append(exchange.sign_answer(wire, SystemClock().now(), multi=True))
+        return sent
+
+    return answers
+
+
+def test_signatures_are_followed_through_a_transfer() -> None:
+    assert fetched(signed(OPENING, REST[:4], REST[4:], OPENING), key=KEY) == ZONE
+    assert fetched(signed(OPENING, REST[:4], REST[4:], OPENING, gap=True), key=KEY) == ZONE
+    with pytest.raises(OutsideFault, match="not signed"):
+        fetched(in_parts((*OPENING, *REST, *OPENING)), key=KEY)
+    with pytest.raises(OutsideFault, match="signature does not hold"):
+        fetched(
+            lambda request: [*signed(OPENING, REST[:4])(request), message(request, *OPENING)[:-1] + b"x"][:0] or tampered(request), key=KEY
+        )
+
+
+def tampered(request: bytes) -> list[bytes]:
+    sent = signed(OPENING, REST, OPENING)(request)
+    at = sent[1].index(b"\xc6\x33\x64\x01")
+    return [sent[0], sent[1][: at + 3] + b"\x63" + sent[1][at + 4 :], sent[2]]
+
+
+@pytest.mark.parametrize(
+    ("answers", "then", "says", "remedy"),
+    [
+        (lambda request: [message(request, rcode=8)], "close", "RRset does not exist", "read it again"),
+        (lambda request: [message(request, rcode=5)], "close", "refused", "may not change|give a key"),
+        (lambda _: [], "close", "closed before the answer", "look before trying again"),
+        (lambda _: [], "wait", "no answer in time", "look before trying again"),
+        (lambda request: [b"\0\1" + message(request)[2:]], "close", "another message", ""),
+        (lambda _: [b"nonsense"], "close", "no DNS message", ""),
+    ],
+)
+def test_an_update_that_is_not_taken_says_so(answers: Answers, then: str, says: str, remedy: str) -> None:
+    async def work(asker: Asker) -> None:
+        await send_update(asker, "192.0.2.1", ZONE, ZONE.with_serial(8), None)
+
+    with pytest.raises(OutsideFault, match=says) as seen:
+        asyncio.run(serve(answers, then, work))
+    assert any(word in seen.value.remedy for word in remedy.split("|"))
+
+
+def test_nobody_there() -> None:
+    async def work() -> None:
+        asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", 1)}), SystemClock(), Patience(0.1, 1))
+        try:
+            with pytest.raises(OutsideFault, match="connection refused"):
+                await transfer(asker, "192.0.2.1", ORIGIN)
+            with pytest.raises(OutsideFault, match="not in the address map"):
+                await transfer(asker, "192.0.2.2", ORIGIN)
+            with pytest.raises(OutsideFault, match="not in the address map"):
+                await send_update(asker, "192.0.2.2", ZONE, ZONE, None)
+        finally:
+            asker.close()
+
+    asyncio.run(work())
