@@ -146,6 +146,13 @@ def test_a_server_that_never_answers_costs_a_bounded_time(world: PracticeWorld, 
     assert ended.status == 1 and "[server-silent]" in ended.out and "203.0.113.32" in ended.out
 
 
+def test_without_ipv6_only_ipv4_is_asked(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+    settings = other_settings(world, tmp_path, ("[network.roots]", "[network]\nipv6 = false\n[network.roots]"))
+    seen = shell.run("survey", DOMAIN, "--settings", settings, "--json")
+    assert seen.status == 0 and {part["address"] for part in seen.document["servers"]} == {"198.51.100.31", "203.0.113.32"}
+    assert not any(":" in part["address"] for part in seen.document["parents"])
+
+
 def test_a_master_file_with_faults_is_told_with_line_and_fault(shell: Shell) -> None:
     (shell.folder / "bad.zone").write_text(f"$ORIGIN {DOMAIN}.\n@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 IN A 300.1.1.1\n")
     ended = shell.run("publish", DOMAIN, "--to", "alder", "--from", "bad.zone", "--yes")

@@ -9,7 +9,7 @@ import asyncio
 import random
 import struct
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.name import Name
@@ -27,11 +27,13 @@ DNS_PORT = 53
 
 @dataclass(frozen=True, slots=True)
 class Patience:
-    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server."""
+    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server;
+    whether IPv6 addresses are asked at all."""
 
     timeout: float = 2.0
     tries: int = 2
     in_flight: int = 32
+    ipv6: bool = True
 
     def wait(self, attempt: int) -> float:
         """How long to wait in one try, counted from 1: each longer than the one before, as lost packets are commoner than slow ones."""
@@ -64,6 +66,10 @@ class Asker:
 
     def close(self) -> None:
         self._ports.close()
+
+    def askable(self, addresses: Iterable[str]) -> tuple[str, ...]:
+        """Those that can be asked from here: without IPv6, the others."""
+        return tuple(each for each in addresses if self.patience.ipv6 or ":" not in each)
 
     async def ask(
         self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, tries: int = 0

@@ -22,7 +22,7 @@ _NXDOMAIN = 3
 
 @dataclass(frozen=True)
 class Cut:
-    """A zone and its servers: addresses for each name server name. ``by_address`` turns it round."""
+    """A zone and its servers: addresses for each name server name."""
 
     zone: Name
     servers: Mapping[Name, tuple[str, ...]]
@@ -30,9 +30,6 @@ class Cut:
     @property
     def addresses(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys(address for each in self.servers.values() for address in each))
-
-    def name_of(self, address: str) -> Name:
-        return next(name for name, addresses in self.servers.items() if address in addresses)
 
 
 @dataclass(frozen=True)
@@ -62,9 +59,9 @@ class Walker:
         return await self._closest(domain, frozenset())
 
     async def addresses(self, host: Name, seen: frozenset[Name] = frozenset()) -> tuple[str, ...]:
-        """All addresses of a host, IPv4 first, asked at the servers of the zone that holds them. Empty when there are none."""
+        """All addresses of a host that can be asked, IPv4 first, from the zone that holds them. Empty when there are none."""
         found = await asyncio.gather(*(self.lookup(host, rtype, seen) for rtype in (A, AAAA)))
-        return tuple(address_text(rdata) for each in found if each.rrset for rdata in each.rrset.rdatas)
+        return self.asker.askable(address_text(rdata) for each in found if each.rrset for rdata in each.rrset.rdatas)
 
     async def lookup(self, name: Name, rtype: int, seen: frozenset[Name] = frozenset()) -> Lookup:
         """The authoritative answer for a name, asked once for the life of the walker."""
@@ -118,7 +115,9 @@ class Walker:
 
     def _known_above(self, domain: Name) -> Cut:
         known = [cut for zone, cut in self._cuts.items() if zone != domain and is_under(domain, zone)]
-        return max(known, key=lambda cut: len(cut.zone), default=Cut(ROOT, self.roots))
+        return max(
+            known, key=lambda cut: len(cut.zone), default=Cut(ROOT, {name: self.asker.askable(each) for name, each in self.roots.items()})
+        )
 
     async def _ask_any(self, cut: Cut, name: Name, rtype: int) -> Reply | None:
         """The first useful reply, servers in an order of chance."""
@@ -144,7 +143,7 @@ class Walker:
                 glue.setdefault(each.name, []).extend(address_text(rdata) for rdata in each.rdatas)
         servers = {}
         for target in targets(ns):
-            servers[target] = tuple(glue[target]) if target in glue else await self.addresses(target, seen)
+            servers[target] = self.asker.askable(glue[target]) if target in glue else await self.addresses(target, seen)
         found = Cut(ns.name, servers)
         if found.addresses:
             self._cuts[found.zone] = found

@@ -20,12 +20,16 @@ class Clock(Section):
 
 
 class Network(Section):
-    """How to ask. ``roots``: the word ``public``, or name → addresses. ``map``: a closed address map, address → ``host:port``."""
+    """How to ask. ``roots``: the word ``public``, or name → addresses. ``map``: a closed address map, address → ``host:port``.
+
+    ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known.
+    """
 
     roots: Literal["public"] | dict[str, list[str]]
     map: dict[str, str] | None = None
     timeout: str = "2s"
     tries: int = 2
+    ipv6: bool = True
 
 
 class KeyReference(Section):

@@ -84,7 +84,7 @@ def _movable(picture: Picture, old: Provider) -> None:
     if silent:
         raise GateShut(
             f"not every server answers for {domain}: {', '.join(silent)}",
-            f"what they hand out counts for every wait; `legatum survey {domain}` says more",
+            f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in [network])",
         )
 
 

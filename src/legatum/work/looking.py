@@ -74,7 +74,8 @@ class Look:
         for each in [each for host in hosts.values() for each in host.addresses] + list(glue):
             for rdata in each.rdatas:
                 places.setdefault(address_text(rdata), each.name)
-        return tuple(await asyncio.gather(*(self._server(server, address) for address, server in places.items())))
+        asked = self.outside.asker.askable(places)
+        return tuple(await asyncio.gather(*(self._server(places[address], address) for address in asked)))
 
     async def _server(self, server: Name, address: str) -> ServerView:
         """SOA over UDP and TCP and the NS set; a server that stays silent is not asked for more."""

@@ -100,7 +100,7 @@ async def open_outside(path: Path) -> AsyncIterator[Outside]:
         await clock.refresh()
     mapping = settings.network.map
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
-    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries))
+    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, ipv6=settings.network.ipv6))
     try:
         yield Outside(settings, folder, clock, asker, _roots(settings))
     finally:
