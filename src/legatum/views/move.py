@@ -81,7 +81,7 @@ def move_document(runbook: Runbook, standings: list[Standing], file: str, now: f
 
 
 def _next(runbook: Runbook, following: Standing | None, now: float) -> str:
-    command = f"legatum move advance {name_text(runbook.domain)}"
+    command = f"legatum move {_verb(runbook)} {name_text(runbook.domain)}"
     if following is None:
         return "nothing to do"
     if following.bound is not None and following.bound.instant > now:
@@ -114,7 +114,8 @@ def _step(each: Standing, is_next: bool) -> StepPartDocument:
 def show_move(runbook: Runbook, standings: list[Standing], document: MoveDocument, now: float, screen: Screen) -> None:
     """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
     premises = runbook.premises
-    whole = f"{document.domain} from {premises.get('from')} to {premises.get('to')}: {document.state}"
+    way = f"{document.domain} from {premises.get('from')} to {premises.get('to')}"
+    whole = f"{f'taking back {way}' if runbook.kind == 'retreat' else way}: {document.state}"
     end = f"; over on {people_text(standings[-1].expected, now)} if nothing is left waiting" if document.state != "complete" else ""
     screen.verdict(True, whole + end, document.next)
     screen.line()

@@ -174,7 +174,7 @@ def _switch(seen: Observed, wish: Wish, low: int) -> Iterator[Step]:
     )  # fmt: skip
     yield Step(
         END, f"End the service at {old}", "end", ("the hold has passed and everything is confirmed",),
-        f"no server of {old} answers for the domain any more", f"create the zone at {old} again from the gathered file",
+        f"no server of {old} answers for the domain any more", f"from here on it begins with creating the zone at {old} anew",
         changes=True, estimate=5,
     )  # fmt: skip
 

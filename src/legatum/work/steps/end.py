@@ -19,7 +19,11 @@ class End(Action):
         self._provider = job.provider(Which(job.step.details.get("side", Which.OLD)))
 
     async def preview(self) -> list[str]:
-        return [f"{name_text(self.job.domain)} at {self._provider.name}: served → gone"]
+        domain, name = name_text(self.job.domain), self._provider.name
+        lines = [f"{domain} at {name}: served → gone"]
+        if self.job.step.details.get("side", Which.OLD) == Which.OLD:
+            lines.append(f"from here on the way back begins with creating the zone at {name} anew")
+        return lines
 
     async def seen(self) -> Outcome | None:
         if await self._still_serving():
