@@ -1,10 +1,12 @@
 """The work in its order, typed by hand against a practice world in another process."""
 
 import json
+import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+import tomli_w
 
 from tests.cli.program import Ended, PracticeWorld, Shell
 
@@ -142,6 +144,14 @@ def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
     assert shell.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint").status == 4
 
 
+def moved_to_the_front(text: str, *order: str) -> str:
+    """A move file with these steps first, the others after them without their holds."""
+    move = tomllib.loads(text)
+    steps = {step["id"]: {**step, "hold": []} for step in move["step"]}
+    move["step"] = [steps.pop(ident) for ident in order] + list(steps.values())
+    return tomli_w.dumps(move)
+
+
 def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, tmp_path: Path) -> None:
     assert shell.run(*DRAFT).status == 0
     safe = shell.run("move", "rehearse", DOMAIN)
@@ -163,6 +173,12 @@ def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, t
     assert set(told["caches"]) == {"parent-trusting", "child-trusting", "sticky"} and "Just before" in told["story"][0]
     assert "which does not serve the zone" in told["story"][-1] and "later" in told["remedy"]
     assert "not safe" in shell.run("move", "rehearse", DOMAIN).out.splitlines()[0]
+    refused = shell.run("move", "advance", DOMAIN, "--yes")
+    assert refused.status == 4 and "the rehearsal finds that visitors would fail" in refused.err and "Just before" in refused.err
+    for order in (("switch", "parents"), ("gather", "publish", "apex", "switch", "end")):
+        file.write_text(moved_to_the_front(text, *order))
+        other = shell.run("move", "rehearse", DOMAIN, "--json")
+        assert other.status == 1 and other.document["counterexamples"], order
     file.write_text(text.replace('after = "parents"', 'after = "nothing"'))
     wrong = shell.run("move", "rehearse", DOMAIN)
     assert wrong.status == 2 and "no earlier step" in wrong.err

@@ -42,12 +42,14 @@ def configure(parser: argparse.ArgumentParser) -> None:
     _add_move(retreat)
     retreat.add_argument("--wait", action="store_true", help="stay through holds until everything is taken back")
     add_changing(retreat)
+    retreat.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
     advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
     _add_move(advance)
     advance.add_argument("--wait", action="store_true", help="stay through holds until the move is complete")
     advance.add_argument("--until", metavar="STEP", help="stop after this step")
     advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
     add_changing(advance)
+    advance.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
 
 
 def _add_move(parser: argparse.ArgumentParser) -> None:
@@ -257,4 +259,4 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", done
     def ask(step: Step, lines: list[str]) -> bool:
         return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
 
-    return Ways(args.wait, ask, begin, hold, finished, args.dry_run, getattr(args, "until", None))
+    return Ways(args.wait, ask, begin, hold, finished, args.dry_run, getattr(args, "until", None), args.unproven)

@@ -165,10 +165,8 @@ def show_demo(document: DemoDocument, screen: Screen) -> None:
     screen.line()
     screen.line("Who answered the resolvers' own questions about the domain, hour by hour (hours without a question left out):")
     providers = sorted({provider for each in document.periods for provider in each.answered_by})
-    hours = [
-        (f"{each.begins} - {each.ends[11:]}", *(each.answered_by.get(provider, 0) for provider in providers)) for each in document.periods
-    ]
-    screen.table(("hour", *providers), _thinned(hours))
+    hours = [_hour(each, providers) for each in document.periods]
+    screen.table(("hour", *providers, "share of birch"), _thinned(hours))
     screen.line()
     _show_careless(document, screen)
     screen.line()
@@ -190,6 +188,12 @@ def _outage(begins: str | None, ends: str | None) -> str:
     if begins is None or ends is None:
         return "-"
     return rough_text(parse_instant(ends) - parse_instant(begins))
+
+
+def _hour(period: PeriodPart, providers: list[str]) -> tuple[object, ...]:
+    answered = [period.answered_by.get(provider, 0) for provider in providers]
+    share = period.answered_by.get("birch", 0) / sum(answered)
+    return (f"{period.begins} - {period.ends[11:]}", *answered, f"{share:.0%}")
 
 
 def _thinned(rows: list[tuple[object, ...]]) -> list[tuple[object, ...]]:

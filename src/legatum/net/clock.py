@@ -1,7 +1,6 @@
 """Where time comes from: the system's clock, or a practice world's."""
 
 import asyncio
-import json
 import time
 from typing import Any, Protocol
 
@@ -52,6 +51,8 @@ class WorldControl:
 
     async def order(self, do: str, **details: Any) -> dict[str, Any]:
         """One request and its answer. Raises :class:`OutsideFault` when the world is not there or says no."""
+        import json  # only a practice world needs it, and the first question should not wait for it
+
         line = json.dumps({"token": self._token, "do": do, **details}).encode() + b"\n"
         try:
             reader, writer = await asyncio.open_connection(*self._place, limit=1 << 26)

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, field
 from enum import StrEnum
-from functools import cached_property
 
 from legatum.core.name import Name
 from legatum.core.rrset import RRset
@@ -44,26 +43,38 @@ class Reply:
     trouble: Trouble | None = None
     decoded: Message | None = field(default=None, repr=False, compare=False)
 
-    @cached_property
+    def __post_init__(self) -> None:
+        self._sections: dict[str, tuple[RRset, ...]] = {}
+
+    @property
     def message(self) -> Message:
         """Decoded from ``wire`` where that has not been done yet."""
-        return self.decoded or decode(self.wire)
+        if self.decoded is None:
+            self.decoded = decode(self.wire)
+        return self.decoded
 
     @property
     def answered(self) -> bool:
         return self.trouble is None
 
-    @cached_property
+    @property
     def answer(self) -> tuple[RRset, ...]:
-        return rrsets(self.message.answer) if self.answered else ()
+        return self._section("answer")
 
-    @cached_property
+    @property
     def authority(self) -> tuple[RRset, ...]:
-        return rrsets(self.message.authority) if self.answered else ()
+        return self._section("authority")
 
-    @cached_property
+    @property
     def additional(self) -> tuple[RRset, ...]:
-        return rrsets(self.message.additional) if self.answered else ()
+        return self._section("additional")
+
+    def _section(self, which: str) -> tuple[RRset, ...]:
+        """Grouped when first looked at. (The library's cached property takes a lock each time, in Python 3.11.)"""
+        found = self._sections.get(which)
+        if found is None:
+            found = self._sections[which] = rrsets(getattr(self.message, which)) if self.answered else ()
+        return found
 
     @property
     def rcode(self) -> int | None:

@@ -85,6 +85,8 @@ class Message(NamedTuple):
 
 def rrsets(section: Iterable[Record]) -> tuple[RRset, ...]:
     """The RRsets of a section, class IN, in order of first appearance. Where TTLs differ inside a set the least counts (RFC 2181 s5.2)."""
+    if not section:
+        return ()
     grouped: dict[tuple[Name, int], list[Record]] = {}
     for record in section:
         if record[2] == IN:

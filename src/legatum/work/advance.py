@@ -12,6 +12,7 @@ from pathlib import Path
 from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.moves.provider import APEX, SWITCH
 from legatum.core.name import name_text
+from legatum.core.rehearsal import rehearse
 from legatum.core.runbook import Outcome, Runbook, Step, hold_of, next_step
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
@@ -47,7 +48,7 @@ class Halted:
 @dataclass(frozen=True)
 class Ways:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
-    stop after; the rest are told."""
+    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; the rest are told."""
 
     wait: bool
     ask: Callable[[Step, list[str]], bool]
@@ -56,11 +57,14 @@ class Ways:
     done: Callable[[Step, Outcome], None]
     only_show: bool = False
     until: str | None = None
+    unproven: bool = False
 
 
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
+    if not ways.unproven:
+        _require_safe(runbook, outcomes, outside.clock.now())
     if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
         raise BadInput(f"no step {ways.until!r} in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     while step := next_step(runbook, outcomes):
@@ -80,6 +84,18 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
         if step.id == ways.until:
             return Halted(Halt.STOPPED, step)
     return Halted(Halt.COMPLETE)
+
+
+def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) -> None:
+    """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
+    rehearsal = rehearse(runbook, outcomes, now)
+    if not rehearsal.safe:
+        example = rehearsal.counterexamples[0]
+        kinds = ", ".join(example.kinds)
+        raise GateShut(
+            f"{name_text(runbook.domain)}: the rehearsal finds that visitors would fail ({kinds} caches). {' '.join(example.story)}",
+            f"{example.remedy}. All of it: legatum move rehearse; against its advice: --unproven",
+        )
 
 
 async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:

@@ -1,4 +1,7 @@
-"""Everything outside, opened from the settings: clock, asker, providers, registrars, resolvers."""
+"""Everything outside, opened from the settings: clock, asker, providers, registrars, resolvers.
+
+Providers and registrars are loaded when one is opened: a survey asks before that.
+"""
 
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
@@ -16,15 +19,14 @@ from legatum.net.evidence import Evidence
 from legatum.net.roots import PUBLIC_ROOTS
 from legatum.net.route import Endpoint, Route
 from legatum.net.walk import Walker
-from legatum.services.opening import open_provider, open_registrar
-from legatum.services.provider import Provider
-from legatum.services.registrar import Registrar
 from legatum.settings.document import Settings
 from legatum.settings.reading import read_settings
 from legatum.settings.secret import read_secret
 
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
+    from legatum.services.provider import Provider
+    from legatum.services.registrar import Registrar
 
 
 @dataclass
@@ -41,10 +43,14 @@ class Outside:
         """A new one for each look: what it learns must not outlive a change."""
         return Walker(self.asker, self.roots)
 
-    def provider(self, name: str) -> Provider:
+    def provider(self, name: str) -> "Provider":
+        from legatum.services.opening import open_provider
+
         return open_provider(name, self.settings, self.folder, self.asker)
 
-    def registrar(self, name: str) -> Registrar:
+    def registrar(self, name: str) -> "Registrar":
+        from legatum.services.opening import open_registrar
+
         return open_registrar(name, self.settings, self.folder, self.asker)
 
     def evidence(self) -> Evidence:

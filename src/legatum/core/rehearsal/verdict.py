@@ -11,6 +11,7 @@ from legatum.core.rehearsal.stage import FOREVER, Content, Period, Stage, Which,
 from legatum.core.runbook import Outcome, Runbook, Standing, forecast
 
 _LONG = 2 * 86400
+_GRAIN = 0.001  # sums of instants are exact to less than this
 MODEL = (
     "Kinds of cache: parent-trusting (keeps the parent's NS set for its TTL), child-trusting (replaces it once by the zone's own), "
     "sticky (each answer that carries the NS set renews it). Any cache may ask at any moment and forget anything at any moment.",
@@ -92,7 +93,7 @@ def _wrong(runbook: Runbook, stage: Stage, kind: CacheKind, spans: list[Held], s
             if period.value == Content.WHOLE:
                 continue
             begins, ends = max(span.begins, period.begins), min(span.ends, period.ends)
-            if begins < ends and begins > -FOREVER:
+            if begins + _GRAIN < ends and begins > -FOREVER:
                 yield _badly_served(runbook, stage, kind, span, period, begins, schedule)
         negative_until = stage.hosts_known + stage.lasts(stage.host_negative_ttl)
         if span.which == Which.NEW and -FOREVER < span.begins < negative_until and stage.host_negative_ttl:
