@@ -3,10 +3,8 @@
 import argparse
 import asyncio
 import contextlib
-import shutil
 import signal
 import sys
-import textwrap
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
 
@@ -72,9 +70,15 @@ def note(args: argparse.Namespace, text: str) -> None:
     """Progress, on standard error; long lines are folded to a terminal's width."""
     if args.quiet:
         return
-    if sys.stderr.isatty() and len(text) > (width := shutil.get_terminal_size().columns):
-        text = "\n".join(textwrap.wrap(text, width, subsequent_indent=" " * 8, break_on_hyphens=False))
-    print(text, file=sys.stderr, flush=True)
+    print(_folded(text) if sys.stderr.isatty() else text, file=sys.stderr, flush=True)
+
+
+def _folded(text: str) -> str:
+    import shutil
+    import textwrap
+
+    width = shutil.get_terminal_size().columns
+    return text if len(text) <= width else "\n".join(textwrap.wrap(text, width, subsequent_indent=" " * 8, break_on_hyphens=False))
 
 
 def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:

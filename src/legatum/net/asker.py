@@ -10,7 +10,7 @@ import random
 import struct
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from legatum.core.name import Name
 from legatum.net.chance import Chance
@@ -25,8 +25,7 @@ from legatum.wire.message import RD, Message, decode, encode_question
 DNS_PORT = 53
 
 
-@dataclass(frozen=True, slots=True)
-class Patience:
+class Patience(NamedTuple):
     """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server;
     whether IPv6 addresses are asked at all."""
 
@@ -48,10 +47,10 @@ class Patience:
 class Asker:
     """Asks. Make one inside a running event loop; ``close`` it after. ``heard`` gets every reply: evidence, counts."""
 
-    def __init__(self, route: Route, clock: Clock, patience: Patience = Patience(), generator: random.Random | None = None) -> None:
+    def __init__(self, route: Route, clock: Clock, patience: Patience | None = None, generator: random.Random | None = None) -> None:
         self.route = route
         self.clock = clock
-        self.patience = patience
+        self.patience = patience or Patience()
         self.random = generator or Chance()
         self.heard: list[Callable[[Reply], None]] = []
         self.asked = 0

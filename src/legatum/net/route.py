@@ -5,16 +5,15 @@ host and port of the map, and the map is closed: an address that is not in it is
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from ipaddress import ip_address
+from typing import NamedTuple
 
 
 class Unreachable(OSError):
     """The address is not in the closed map."""
 
 
-@dataclass(frozen=True, slots=True)
-class Endpoint:
+class Endpoint(NamedTuple):
     host: str
     port: int
 

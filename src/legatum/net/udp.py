@@ -9,7 +9,7 @@ import asyncio
 import random
 import socket
 import struct
-from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from legatum.core.name import Name
 from legatum.net.route import Endpoint
@@ -21,8 +21,7 @@ _RECEIVE_BUFFER = 4 << 20
 _PAIR = struct.Struct("!HH")
 
 
-@dataclass(slots=True)
-class _Waiting:
+class _Waiting(NamedTuple):
     """A question under way: the bytes of its question section, until when it waits (by the loop's clock), and who waits."""
 
     question: bytes
@@ -30,11 +29,15 @@ class _Waiting:
     future: "asyncio.Future[bytes]"
 
 
-@dataclass(slots=True, eq=False)
 class _Port:
-    socket: socket.socket
-    uses: int = 0
-    waiting: dict[tuple[int, tuple[str, int]], _Waiting] = field(default_factory=dict)
+    """One socket, how many questions it has been used for, and those under way, by id and server."""
+
+    __slots__ = ("socket", "uses", "waiting")
+
+    def __init__(self, opened: socket.socket) -> None:
+        self.socket = opened
+        self.uses = 0
+        self.waiting: dict[tuple[int, tuple[str, int]], _Waiting] = {}
 
 
 class UdpPorts:

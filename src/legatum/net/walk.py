@@ -8,6 +8,7 @@ authoritative answers only; the two are never mixed.
 import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from legatum.core.address import address_text
 from legatum.core.name import ROOT, Name, ancestors, is_under, name_text
@@ -20,8 +21,7 @@ _DEEPEST = 12
 _NXDOMAIN = 3
 
 
-@dataclass(frozen=True)
-class Cut:
+class Cut(NamedTuple):
     """A zone and its servers: addresses for each name server name."""
 
     zone: Name
@@ -32,8 +32,7 @@ class Cut:
         return tuple(dict.fromkeys(address for each in self.servers.values() for address in each))
 
 
-@dataclass(frozen=True)
-class Lookup:
+class Lookup(NamedTuple):
     """The authoritative answer to one question. ``rrset`` is None for no such name, no data, or nobody answering; ``why`` says which."""
 
     name: Name
