@@ -27,12 +27,15 @@ class Survey:
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, resolvers: bool = True) -> Survey:
     """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises nothing for what servers do."""
     evidence, walker, began = outside.evidence(), outside.walker(), outside.asker.asked
-    cut = await walker.parent_of(domain)
+    try:
+        cut = await walker.parent_of(domain)
 
-    from legatum.core.findings import judge
-    from legatum.work.looking import Look
+        from legatum.core.findings import judge
+        from legatum.work.looking import Look
 
-    picture = await Look(outside, domain, evidence, walker, cut, began).picture(resolvers)
+        picture = await Look(outside, domain, evidence, walker, cut, began).picture(resolvers)
+    finally:
+        outside.asker.heard.remove(evidence)
     if registrar:
         picture = replace(picture, registration=await registration_view(outside, registrar, domain))
     return Survey(picture, judge(picture), evidence)
