@@ -163,6 +163,8 @@ def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, t
         "the whole zone",
         "not served",
     }
+    delegations = [each for part in assumed["assumed"] if part["group"] == "parent" for each in part["contents"]]
+    assert {tuple(each["glue"]) for each in delegations} == {(), ("ns1.birch.example", "ns2.birch.example")}
     assert any(record["type"] == "MX" for record in assumed["zone"]) and assumed["counterexamples"] == []
     file = tmp_path / "world" / "moves" / f"{DOMAIN}.move.toml"
     text = file.read_text()

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from legatum.core.instant import instant_text
-from legatum.core.name import name_text
+from legatum.core.name import is_under, name_text, parse_name
 from legatum.core.rehearsal import Counterexample, Rehearsal, Stage, Which
 from legatum.core.rehearsal.stage import FOREVER, Content, NsSet, Period
 from legatum.core.rehearsal.verdict import MODEL
@@ -23,13 +23,17 @@ class CounterexamplePart(Part):
 
 class ContentPart(Part):
     """What one address may say between two instants (null: for ever). ``serves``: ``not served``, ``an empty zone``, ``the whole zone``;
-    for a parent's server null."""
+    for a parent's server null. ``glue``: addresses that the parent gives along, by host; ``negative_ttl``: how long *no such name* from
+    this address is kept."""
 
     begins: str | None
     ends: str | None
     serves: str | None
     ns: list[str]
     ns_ttl: int | None
+    glue: dict[str, list[str]]
+    glue_ttl: int | None
+    negative_ttl: int | None
 
 
 class AddressPart(Part):
@@ -42,7 +46,8 @@ class AddressPart(Part):
 
 class RehearsalDocument(Document, tag="legatum.rehearsal/1"):
     """``assumed``: everything the verdict rests on, for each address, so that another checker can be run on it. ``zone``: what
-    *the whole zone* is; NS and SOA at the apex are as ``assumed`` says. Overlapping contents: either may be had."""
+    *the whole zone* is, but for the NS set at the apex,
+    which ``assumed`` gives, and the SOA's primary name and serial. Overlapping contents: either may be had."""
 
     domain: str
     safe: bool
@@ -102,13 +107,33 @@ def _delegation(rehearsal: Rehearsal, period: Period[NsSet]) -> ContentPart:
         serves=None,
         ns=list(rehearsal.runbook.premises[f"{period.value.which}_ns"]),
         ns_ttl=period.value.ttl,
+        glue=(glue := _glue(rehearsal, period.value.which)),
+        glue_ttl=int(rehearsal.runbook.premises["glue_ttl"]) if glue else None,
+        negative_ttl=None,
     )
+
+
+def _glue(rehearsal: Rehearsal, which: Which) -> dict[str, list[str]]:
+    """The hosts of an NS set that stand inside the parent zone, with their addresses."""
+    premises = rehearsal.runbook.premises
+    parent = parse_name(str(premises["parent_zone"]).rstrip(".") + ".")
+    hosts = premises.get("addresses", {}).get(str(which), {})
+    return {host: list(addresses) for host, addresses in hosts.items() if is_under(parse_name(host + "."), parent)}
 
 
 def _contents(rehearsal: Rehearsal, stage: Stage, which: Which) -> Iterator[ContentPart]:
     for served in stage.content[which]:
         if served.value == Content.NOTHING:
-            yield ContentPart(begins=_instant(served.begins), ends=_instant(served.ends), serves=str(served.value), ns=[], ns_ttl=None)
+            yield ContentPart(
+                begins=_instant(served.begins),
+                ends=_instant(served.ends),
+                serves=str(served.value),
+                ns=[],
+                ns_ttl=None,
+                glue={},
+                glue_ttl=None,
+                negative_ttl=None,
+            )
             continue
         for apex in stage.apex[which]:
             begins, ends = max(served.begins, apex.begins), min(served.ends, apex.ends)
@@ -119,6 +144,9 @@ def _contents(rehearsal: Rehearsal, stage: Stage, which: Which) -> Iterator[Cont
                     serves=str(served.value),
                     ns=list(rehearsal.runbook.premises[f"{apex.value.which}_ns"]),
                     ns_ttl=apex.value.ttl,
+                    glue={},
+                    glue_ttl=None,
+                    negative_ttl=int(rehearsal.runbook.premises["negative_ttl"]),
                 )
 
 

@@ -47,7 +47,8 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
         "old": _grouped((view.server, view.address) for view in picture.servers),
         "new": {name_text(name): each for name, each in (await outside.addresses(new.servers)).items()},
     }
-    seen = replace(_observed(picture, zone, await _host_negative_ttls(outside, new)), addresses=addresses)
+    glue_ttl = max((each.ttl for view in picture.parents for each in view.glue), default=None)
+    seen = replace(_observed(picture, zone, await _host_negative_ttls(outside, new)), addresses=addresses, glue_ttl=glue_ttl)
     house = outside.settings.house
     return draft(
         seen,

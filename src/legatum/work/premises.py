@@ -123,6 +123,7 @@ async def redraw(outside: Outside, job: Job) -> Runbook:
         old_ns=job.old_ns,
         host_negative_ttls=hosts,
         addresses=premises.get("addresses", {}),
+        glue_ttl=int(premises["glue_ttl"]),
     )
     old, new = job.old, job.new
     low = int(runbook.step(PUBLISH).details["apex_ttl"])

@@ -32,7 +32,7 @@ class Observed:
     """What the runbook rests on. TTLs in seconds.
 
     ``host_negative_ttls``: new NS name → negative TTL of the zone that holds it. ``addresses``: ``parent``, ``old``, ``new`` →
-    server name → addresses.
+    server name → addresses. ``glue_ttl``: the largest of the addresses that the parent gives along.
     """
 
     domain: Name
@@ -47,6 +47,7 @@ class Observed:
     old_ns: tuple[Name, ...]
     host_negative_ttls: tuple[tuple[Name, int], ...]
     addresses: Mapping[str, Mapping[str, tuple[str, ...]]] = field(default_factory=dict)
+    glue_ttl: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +91,7 @@ def _premises(seen: Observed, wish: Wish) -> dict[str, object]:
         "negative_ttl": seen.negative_ttl,
         "serial": seen.serial,
         "host_negative_ttl": max((ttl for _, ttl in seen.host_negative_ttls), default=0),
+        "glue_ttl": seen.parent_ttl if seen.glue_ttl is None else seen.glue_ttl,
         "floor": wish.caution.floor,
         "time_out": wish.caution.time_out,
         "addresses": {group: {name: list(each) for name, each in servers.items()} for group, servers in seen.addresses.items()},
