@@ -13,7 +13,7 @@ from legatum.core.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread
 
 DOMAIN = "kilnandclay.example"
-STEPS = ["publish", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
+STEPS = ["publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
 
 
 def run(*words: str) -> int:
@@ -52,3 +52,5 @@ def test_nothing_done_nothing_to_take_back(tmp_path: Path) -> None:
         assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", *settings) == 0
         assert run("move", "retreat", DOMAIN, "--yes", *settings) == 4
         assert run("move", "advance", DOMAIN, "--yes", "--until", "gather", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--yes", *settings) == 4  # a gathered zone is nothing that anybody sees
+        assert run("move", "advance", DOMAIN, "--yes", "--until", "publish", *settings) == 0
