@@ -146,6 +146,15 @@ def test_a_server_that_never_answers_costs_a_bounded_time(world: PracticeWorld, 
     assert ended.status == 1 and "[server-silent]" in ended.out and "203.0.113.32" in ended.out
 
 
+def test_no_network_is_told_in_one_line(shell: Shell) -> None:
+    (shell.folder / "legatum.toml").write_text(
+        '[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = { "192.0.2.1" = "127.0.0.1:9" }\ntimeout = "1s"\n'
+    )
+    for command in ("survey", "confirm"):
+        ended = shell.run(command, DOMAIN, "--settings", str(shell.folder))
+        assert ended.status == 3 and "no server of . answers (192.0.2.1)" in ended.err and ended.out == ""
+
+
 def test_without_ipv6_only_ipv4_is_asked(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
     settings = other_settings(world, tmp_path, ("[network.roots]", "[network]\nipv6 = false\n[network.roots]"))
     seen = shell.run("survey", DOMAIN, "--settings", settings, "--json")

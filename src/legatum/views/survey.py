@@ -6,7 +6,7 @@ from legatum.core.address import address_text
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
 from legatum.core.instant import instant_text
-from legatum.core.name import name_text, unicode_text
+from legatum.core.name import Name, name_text, unicode_text
 from legatum.core.picture import Picture
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
@@ -156,11 +156,11 @@ def _verdict(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]
     return f"{domain}: healthy. The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}", ""
 
 
-def _names(names: Iterable[bytes]) -> list[str]:
-    return [name_text(name) for name in names]  # type: ignore[arg-type]
+def _names(names: Iterable[Name]) -> list[str]:
+    return [name_text(name) for name in names]
 
 
-def _listed(names: Iterable[bytes]) -> str:
+def _listed(names: Iterable[Name]) -> str:
     return ", ".join(_names(names))
 
 

@@ -6,7 +6,8 @@ What makes the picture and judges it is loaded while the first answers are on th
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from legatum.core.name import Name
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name, name_text
 from legatum.net.evidence import Evidence
 from legatum.work.outside import Outside
 
@@ -25,7 +26,9 @@ class Survey:
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, resolvers: bool = True) -> Survey:
-    """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises nothing for what servers do."""
+    """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises :class:`OutsideFault` only
+    where no server of the parent zone answers, so that nothing at all can be said.
+    """
     evidence, walker, began = outside.evidence(), outside.walker(), outside.asker.asked
     try:
         cut = await walker.parent_of(domain)
@@ -36,6 +39,12 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, r
         picture = await Look(outside, domain, evidence, walker, cut, began).picture(resolvers)
     finally:
         outside.asker.heard.remove(evidence)
+    if not any(view.answered for view in picture.parents):
+        asked = ", ".join(view.address for view in picture.parents) or "no address"
+        raise OutsideFault(
+            f"{name_text(domain)}: no server of {name_text(picture.parent_zone)} answers ({asked})",
+            "is the network up, and are the roots in the settings right?",
+        )
     if registrar:
         picture = replace(picture, registration=await registration_view(outside, registrar, domain))
     return Survey(picture, judge(picture), evidence)

@@ -1,17 +1,17 @@
 """What the parent hands out, beside what the domain's own servers say."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from ipaddress import ip_address, ip_network
 
 from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.name import name_text
+from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture
 from legatum.core.rrset import targets
 
 
-def _named(names: object) -> str:
-    return ", ".join(name_text(name) for name in sorted(names))  # type: ignore[call-overload]
+def _named(names: Iterable[Name]) -> str:
+    return ", ".join(name_text(name) for name in sorted(names))
 
 
 @finding(
@@ -49,7 +49,7 @@ def parent_silent(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
 def parents_disagree(picture: Picture) -> Iterator[Sighting]:
-    groups: dict[tuple[bytes, ...], list[int]] = {}
+    groups: dict[tuple[Name, ...], list[int]] = {}
     for view in picture.parents:
         if view.answered:
             groups.setdefault(targets(view.ns), []).append(view.reply)
