@@ -43,9 +43,10 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", exp
     from legatum.core.name import name_text
     from legatum.core.verdict import agreement
     from legatum.views.confirm import confirm_document, show_confirm
+    from legatum.work.look.wanted import Wanted
     from legatum.work.survey import survey
 
-    found = await survey(outside, domain, args.registrar, not args.no_resolvers)
+    found = await survey(outside, domain, args.registrar, Wanted(resolvers=not args.no_resolvers))
     if args.verbose:
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
     verdict = agreement(found.picture, expected)

@@ -37,9 +37,10 @@ def run(args: argparse.Namespace) -> int:
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "SurveyDocument":
     from legatum.core.name import name_text
+    from legatum.work.look.wanted import Wanted
     from legatum.work.survey import survey
 
-    found = await survey(outside, domain, args.registrar, not args.no_resolvers)
+    found = await survey(outside, domain, args.registrar, Wanted(resolvers=not args.no_resolvers))
     # The view is loaded only now: the first question should not wait for it.
     from legatum.views.survey import show_survey, survey_document
 

@@ -5,14 +5,28 @@ Observations only; what to think of them is for :mod:`legatum.core.findings`.
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from legatum.core.name import Name
 from legatum.core.rrset import RRset, targets
 
 
+class Edns(StrEnum):
+    """What a server makes of a question with EDNS (RFC 6891)."""
+
+    ANSWERED = "answered with EDNS"
+    IGNORED = "answered without EDNS"
+    REFUSED = "answered only without EDNS, refusing it"
+    DROPPED = "answered only without EDNS, silent to it"
+
+
 @dataclass(frozen=True, slots=True)
 class ParentView:
-    """One address of a server of the parent zone. ``ns``: the delegation it hands out; ``denied``: it says there is no such name."""
+    """One address of a server of the parent zone. ``ns``: the delegation it hands out; ``denied``: it says there is no such name.
+
+    ``ds``: the DS RRset it hands out; ``ds_absent``: without one, whether it proved that there is none (RFC 4035 s3.1.4.1), None
+    where the parent zone shows no sign of being signed.
+    """
 
     server: Name
     address: str
@@ -22,11 +36,31 @@ class ParentView:
     glue: tuple[RRset, ...]
     denied: bool
     reply: int
+    ds: RRset | None = None
+    ds_absent: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DenialView:
+    """The answer about a name that nobody made. ``rcode``; ``proven``: with NSEC or NSEC3 that prove it; ``wildcard``: it was answered."""
+
+    name: Name
+    rcode: int
+    proven: bool
+    wildcard: bool
+    soa: RRset | None
+    iterations: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class ServerView:
-    """One address of one of the domain's own name servers. ``rcode``: of the SOA question, None for no answer."""
+    """One address of one of the domain's own name servers. ``rcode``: of the SOA question, None for no answer.
+
+    ``tcp_rcode``, ``tcp_authoritative``: of the NS question over TCP; ``cut``: an answer came truncated over UDP; ``edns``: None
+    where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it began to hand out the
+    zone; ``upwards``: it referred to the root or to a zone above. ``signatures``: RRSIG RRsets by the type they cover. None
+    where a question was not asked or not answered.
+    """
 
     server: Name
     address: str
@@ -36,9 +70,23 @@ class ServerView:
     soa: RRset | None
     ns: RRset | None
     tcp_outcome: str
-    tcp_answered: bool
+    tcp_answered: bool | None
     took: float
     replies: tuple[int, ...]
+    tcp_rcode: int | None = None
+    tcp_authoritative: bool | None = None
+    cut: bool = False
+    malformed: bool = False
+    edns: Edns | None = None
+    recursion: bool | None = None
+    transfer_open: bool | None = None
+    upwards: bool = False
+    keys: RRset | None = None
+    cds: RRset | None = None
+    cdnskey: RRset | None = None
+    signatures: Mapping[int, RRset] = field(default_factory=dict)
+    denial: DenialView | None = None
+    apex_address: RRset | None = None
 
     @property
     def serves(self) -> bool:
@@ -48,18 +96,26 @@ class ServerView:
 
 @dataclass(frozen=True, slots=True)
 class HostView:
-    """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is instead."""
+    """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is instead.
+
+    ``circle``: its name servers lean on each other, so that nobody can find it.
+    """
 
     name: Name
     addresses: tuple[RRset, ...]
     why: str
     alias: Name | None = None
     negative_ttl: int | None = None
+    circle: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class ResolverView:
-    """What a resolver says: ``ns`` and ``soa`` with the TTL that is left."""
+    """What a resolver says: ``ns`` and ``soa`` with the TTL that is left. ``over``: UDP, TLS or HTTPS.
+
+    ``rcode``: of the SOA question, None for no answer; ``authenticated``: it vouches for the answer (AD); ``errors``: extended
+    errors (RFC 8914), number and text.
+    """
 
     name: str
     address: str
@@ -67,21 +123,42 @@ class ResolverView:
     ns: RRset | None
     soa: RRset | None
     reply: int
+    over: str = "UDP"
+    rcode: int | None = 0
+    authenticated: bool = False
+    errors: tuple[tuple[int, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class RegistrationView:
-    """What the registry holds, as a registrar's account sees it."""
+    """What the registry holds, as a registrar's account or RDAP shows it. ``ds``: data of DS records, None where it is not told.
+
+    ``expires`` in RFC 3339, empty where it is not told.
+    """
 
     registrar: str
     nameservers: tuple[Name, ...]
     statuses: tuple[str, ...]
     expires: str
+    ds: tuple[bytes, ...] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What is planned with the domain: ``change_at`` in seconds since 1970, and ``transfer`` to another registrar."""
+
+    change_at: float | None = None
+    transfer: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """Everything observed about a domain at one time (``at``, seconds since 1970). ``contents``: apex and www RRsets seen."""
+    """Everything observed about a domain at one time (``at``, seconds since 1970). ``contents``: apex and www RRsets seen.
+
+    ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says, else ``rdap_why``
+    not; ``home``: special address ranges that count as public here; ``dropped``: questions left out to spare the servers;
+    ``denial``: what became of the question for a name that nobody made.
+    """
 
     domain: Name
     at: float
@@ -93,6 +170,13 @@ class Picture:
     resolvers: tuple[ResolverView, ...] = ()
     registration: RegistrationView | None = None
     questions: int = 0
+    rdap: RegistrationView | None = None
+    rdap_why: str = ""
+    former: tuple[ServerView, ...] = ()
+    home: tuple[str, ...] = ()
+    plan: Plan = field(default_factory=Plan)
+    dropped: int = 0
+    denial: DenialView | None = None
 
     @property
     def delegation(self) -> tuple[Name, ...]:
@@ -117,3 +201,19 @@ class Picture:
     @property
     def serving(self) -> tuple[ServerView, ...]:
         return tuple(view for view in self.servers if view.serves)
+
+    @property
+    def ds(self) -> tuple[bytes, ...]:
+        """All DS data that any parent server hands out."""
+        return tuple(sorted({rdata for view in self.parents if view.ds for rdata in view.ds.rdatas}))
+
+    @property
+    def signed(self) -> bool:
+        """Some server of the domain publishes keys."""
+        return any(view.keys for view in self.serving)
+
+    @property
+    def registrations(self) -> tuple[tuple[str, RegistrationView], ...]:
+        """What is known of the registration, each with the source's name."""
+        found = [("the registrar's account", self.registration), ("RDAP", self.rdap)]
+        return tuple((source, held) for source, held in found if held is not None)

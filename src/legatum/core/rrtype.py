@@ -19,7 +19,8 @@ MNEMONICS: dict[int, str] = {
 _NUMBERS = {text: number for number, text in MNEMONICS.items()}
 
 A, NS, CNAME, SOA, PTR, MX, TXT, AAAA, SRV, DNAME = 1, 2, 5, 6, 12, 15, 16, 28, 33, 39
-OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, TSIG, IXFR, AXFR, ANY, CAA = 41, 43, 46, 47, 48, 50, 250, 251, 252, 255, 257
+OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, CDS, CDNSKEY = 41, 43, 46, 47, 48, 50, 59, 60
+TSIG, IXFR, AXFR, ANY, CAA = 250, 251, 252, 255, 257
 
 # How the data is laid out: octets to pass before the names, how many character-strings after those, how many names.
 NAME_FIELDS: dict[int, tuple[int, int, int]] = {

@@ -7,7 +7,6 @@ what a server does or does not do.
 
 import asyncio
 import random
-import struct
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
@@ -15,14 +14,16 @@ from typing import NamedTuple
 from legatum.core.name import Name
 from legatum.net.chance import Chance
 from legatum.net.clock import Clock
+from legatum.net.pace import Pace
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Endpoint, Route, Unreachable
-from legatum.net.tcp import Stream
+from legatum.net.tcp import converse
 from legatum.net.udp import UdpPorts
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import RD, Message, decode, encode_question
 
 DNS_PORT = 53
+_OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
 
 class Patience(NamedTuple):
@@ -54,6 +55,7 @@ class Asker:
         self.random = generator or Chance()
         self.heard: list[Callable[[Reply], None]] = []
         self.asked = 0
+        self.pace: Pace | None = None
         self._ports = UdpPorts(self.random)
         self._turns: dict[str, _Turns] = {}
         self._loop = asyncio.get_running_loop()
@@ -71,28 +73,36 @@ class Asker:
         return tuple(each for each in addresses if self.patience.ipv6 or ":" not in each)
 
     async def ask(
-        self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, tries: int = 0
-    ) -> Reply:
+        self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
+        tries: int = 0,
+    ) -> Reply:  # fmt: skip
         """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP.
 
-        ``tries``: over UDP, if not as many as patience has.
+        ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: over UDP, if not as many as patience has.
         """
-        query = encode_question(0, name, rtype, flags=RD if recursion else 0, dnssec=dnssec)
+        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=_OFFERED if edns else 0, dnssec=dnssec)
+        asking = _Asking(server, name, rtype, query, self._loop.time())
+        pace = self.pace
+        if pace is not None:
+            if pace.gives_up(server):
+                return self._note(asking, Transport.UDP, 0, Trouble.GIVEN_UP)
+            await pace.turn(server)
         turn = self._turns.get(server) or self._turns.setdefault(server, _Turns(self.patience.in_flight))
         if turn.free:
             turn.take_now()
         else:
             await turn.take()
-        started = self._loop.time()
+        asking.started = self._loop.time()
         try:
             endpoint = self.route.endpoint(server, DNS_PORT)
             if not tcp:
-                reply = await self._over_udp(server, endpoint, name, rtype, query, started, tries or self.patience.tries)
+                reply = await self._over_udp(endpoint, asking, tries or self.patience.tries)
                 if not (reply.answered and reply.message.truncated):
                     return reply
-            return await self._over_tcp(server, endpoint, name, rtype, query, started)
+                asking.cut = True
+            return await self._over_tcp(endpoint, asking)
         except Unreachable:
-            return self._note(server, name, rtype, started, Transport.UDP, 0, Trouble.UNREACHABLE)
+            return self._note(asking, Transport.UDP, 0, Trouble.UNREACHABLE)
         finally:
             turn.give_back()
 
@@ -100,51 +110,64 @@ class Asker:
         """The same question to several servers at once; replies in the order of ``servers``."""
         return list(await asyncio.gather(*(self.ask(server, name, rtype, **how) for server in servers)))
 
-    async def _over_udp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float, tries: int) -> Reply:
+    async def _over_udp(self, endpoint: Endpoint, asking: "_Asking", tries: int) -> Reply:
         trouble = Trouble.SILENT
         for attempt in range(1, tries + 1):
             self.asked += 1
             try:
-                wire = await self._ports.exchange(endpoint, name, rtype, query, self.patience.wait(attempt))
-                return self._note(server, name, rtype, started, Transport.UDP, attempt, None, wire, decode(wire, name))
+                wire = await self._ports.exchange(endpoint, asking.name, asking.rtype, asking.query, self.patience.wait(attempt))
+                return self._note(asking, Transport.UDP, attempt, None, wire, decode(wire, asking.name))
             except TimeoutError:
                 trouble = Trouble.SILENT
             except Malformed:
                 trouble = Trouble.MALFORMED
             except OSError:
-                return self._note(server, name, rtype, started, Transport.UDP, attempt, Trouble.UNREACHABLE)
-        return self._note(server, name, rtype, started, Transport.UDP, tries, trouble)
+                return self._note(asking, Transport.UDP, attempt, Trouble.UNREACHABLE)
+        return self._note(asking, Transport.UDP, tries, trouble)
 
-    async def _over_tcp(self, server: str, endpoint: Endpoint, name: Name, rtype: int, query: bytes, started: float) -> Reply:
+    async def _over_tcp(self, endpoint: Endpoint, asking: "_Asking") -> Reply:
         self.asked += 1
-        wire, trouble = b"", None
-        ident = struct.pack("!H", self.random.getrandbits(16))
-        try:
-            async with asyncio.timeout(self.patience.timeout * 2), Stream(endpoint, self.patience.timeout) as stream:
-                await stream.send(ident + query[2:])
-                wire = await stream.receive()
-            if not _matches(wire, ident, name, rtype):
-                trouble = Trouble.MALFORMED
-        except TimeoutError:
-            trouble = Trouble.SILENT
-        except Malformed:
-            trouble = Trouble.MALFORMED
-        except ConnectionRefusedError:
-            trouble = Trouble.CLOSED
-        except (asyncio.IncompleteReadError, ConnectionError):
-            trouble = Trouble.CUT_OFF
-        except OSError:
-            trouble = Trouble.UNREACHABLE
-        return self._note(server, name, rtype, started, Transport.TCP, 1, trouble, b"" if trouble else wire)
+        ident = self.random.getrandbits(16)
+        wire, trouble = await converse(endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
+        return self._note(asking, Transport.TCP, 1, trouble, wire)
 
     def _note(
-        self, server: str, name: Name, rtype: int, started: float, transport: Transport, tries: int,
-        trouble: Trouble | None, wire: bytes = b"", message: Message | None = None,
-    ) -> Reply:  # fmt: skip
-        reply = Reply(server, name, rtype, self.clock.now(), self._loop.time() - started, transport, tries, wire, trouble, message)
+        self,
+        asking: "_Asking",
+        transport: Transport,
+        tries: int,
+        trouble: Trouble | None,
+        wire: bytes = b"",
+        message: Message | None = None,
+    ) -> Reply:
+        took, now = self._loop.time() - asking.started, self.clock.now()
+        query = wire[:2] + asking.query[2:] if wire else asking.query
+        reply = Reply(
+            asking.server, asking.name, asking.rtype, now, took, transport, tries, wire, trouble, query, asking.cut, message
+        )  # fmt: skip
+        self.note(reply)
+        return reply
+
+    def note(self, reply: Reply) -> None:
+        """Tells everybody who listens of a reply, those of other ways of asking too."""
+        if self.pace is not None:
+            self.pace.heard(reply)
         for listener in self.heard:
             listener(reply)
-        return reply
+
+
+class _Asking:
+    """One question under way."""
+
+    __slots__ = ("cut", "name", "query", "rtype", "server", "started")
+
+    def __init__(self, server: str, name: Name, rtype: int, query: bytes, started: float) -> None:
+        self.server = server
+        self.name = name
+        self.rtype = rtype
+        self.query = query
+        self.started = started
+        self.cut = False
 
 
 class _Turns:
@@ -177,10 +200,3 @@ class _Turns:
                 turn.set_result(None)
                 return
         self.free += 1
-
-
-def _matches(wire: bytes, ident: bytes, name: Name, rtype: int) -> bool:
-    if wire[:2] != ident:
-        return False
-    questions = decode(wire).questions
-    return not questions or (questions[0].name, questions[0].rtype) == (name, rtype)

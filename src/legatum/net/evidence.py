@@ -1,20 +1,30 @@
 """All replies of one piece of work, numbered: what findings and outcomes point to."""
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterable, Iterator
 
 from legatum.net.reply import Reply
+from legatum.net.web import WebAnswer
 
 
 class Evidence:
-    """Hang it on an asker's ``heard``. Numbers begin at 1, in the order of arrival."""
+    """Hang it on an asker's ``heard``, or give it replies one by one. Numbers begin at 1, in the order of arrival.
 
-    def __init__(self) -> None:
+    ``asked``: replies by server; ``web``: what was fetched, by address.
+    """
+
+    def __init__(self, replies: Iterable[Reply] = ()) -> None:
         self._replies: list[Reply] = []
         self._numbers: dict[int, int] = {}
+        self.asked: Counter[str] = Counter()
+        self.web: dict[str, WebAnswer] = {}
+        for reply in replies:
+            self(reply)
 
     def __call__(self, reply: Reply) -> None:
         self._replies.append(reply)
         self._numbers[id(reply)] = len(self._replies)
+        self.asked[reply.server] += 1
 
     def __iter__(self) -> Iterator[Reply]:
         return iter(self._replies)
@@ -23,4 +33,7 @@ class Evidence:
         return len(self._replies)
 
     def number(self, reply: Reply) -> int:
+        """Of a reply; one not seen before is taken in."""
+        if id(reply) not in self._numbers:
+            self(reply)
         return self._numbers[id(reply)]

@@ -13,6 +13,8 @@ from legatum.wire.message import Message, decode, rrsets
 class Transport(StrEnum):
     UDP = "UDP"
     TCP = "TCP"
+    TLS = "TLS"
+    HTTPS = "HTTPS"
 
 
 class Trouble(StrEnum):
@@ -23,13 +25,17 @@ class Trouble(StrEnum):
     UNREACHABLE = "unreachable"
     MALFORMED = "not a DNS message"
     CUT_OFF = "connection closed before the answer was complete"
+    UNTRUSTED = "its certificate is not trusted"
+    HTTP = "an HTTP answer without a DNS message"
+    GIVEN_UP = "silent before, not asked again"
 
 
 @dataclass(eq=False)
 class Reply:
     """``at``: when it was received, in seconds since 1970; ``took``: seconds since the first packet; ``wire``: the bytes received.
 
-    Exactly one of ``wire`` and ``trouble`` says something. Sections are decoded when first looked at.
+    Exactly one of ``wire`` and ``trouble`` says something. ``query``: the question as it was sent, its id zero where no answer
+    came. ``cut``: over UDP it had come truncated. Sections are decoded when first looked at.
     """
 
     server: str
@@ -41,6 +47,8 @@ class Reply:
     tries: int = 1
     wire: bytes = b""
     trouble: Trouble | None = None
+    query: bytes = b""
+    cut: bool = False
     decoded: Message | None = field(default=None, repr=False, compare=False)
 
     def __post_init__(self) -> None:

@@ -23,7 +23,10 @@ class Endpoint(NamedTuple):
 
 
 class Route:
-    """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say."""
+    """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say.
+
+    A key may be ``ADDRESS#PORT`` for a service of its own on that address.
+    """
 
     def __init__(self, mapping: Mapping[str, Endpoint] | None = None) -> None:
         self._mapping = None if mapping is None else {_canonical(each): end for each, end in mapping.items()}
@@ -36,7 +39,7 @@ class Route:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
         if self._mapping is None:
             return Endpoint(_canonical(address), port)
-        found = self._mapping.get(address) or self._mapping.get(_canonical(address))
+        found = self._mapping.get(f"{address}#{port}") or self._mapping.get(address) or self._mapping.get(_canonical(address))
         if found is None:
             raise Unreachable(f"{address} is not in the address map")
         return found

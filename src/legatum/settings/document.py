@@ -22,7 +22,9 @@ class Clock(Section):
 class Network(Section):
     """How to ask. ``roots``: the word ``public``, or name → addresses. ``map``: a closed address map, address → ``host:port``.
 
-    ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known.
+    ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known. ``rate``: questions a second to one
+    server address in lists of domains, 0 for no limit. ``home``: special address ranges (private, documentation) that count as
+    public here.
     """
 
     roots: Literal["public"] | dict[str, list[str]]
@@ -30,6 +32,8 @@ class Network(Section):
     timeout: str = "2s"
     tries: int = 2
     ipv6: bool = True
+    rate: int = 150
+    home: list[str] = field(default_factory=list)
 
 
 class KeyReference(Section):
@@ -67,6 +71,25 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     authority: str | None = None
 
 
+class Resolver(Section):
+    """A resolver asked over TLS or HTTPS. ``host``: the name on its certificate, and in HTTPS requests; ``path``: HTTPS only;
+    ``authority``: a file of certificates to trust instead of the system's.
+    """
+
+    address: str
+    over: Literal["plain", "tls", "https"] = "plain"
+    host: str = ""
+    path: str = "/dns-query"
+    authority: str | None = None
+
+
+class Rdap(Section):
+    """Where registration data are asked for: a bootstrap file (RFC 9224), and certificates to trust instead of the system's."""
+
+    bootstrap: str
+    authority: str | None = None
+
+
 class House(Section):
     """The house's defaults: TTLs in a move and after it, and how careful the computed instants are.
 
@@ -89,7 +112,8 @@ class Settings(Section):
     clock: Clock | None = None
     providers: dict[str, UpdateProvider] = {}
     registrars: dict[str, EppRegistrar] = {}
-    resolvers: dict[str, str] = {}
+    resolvers: dict[str, str | Resolver] = {}
+    rdap: Rdap | None = None
     house: House = field(default_factory=House)
     journal: str = "journal.sqlite"
     moves: str = "moves"

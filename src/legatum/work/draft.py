@@ -16,6 +16,7 @@ from legatum.core.soa import negative_ttl
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
+from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.survey import survey
 
@@ -38,7 +39,7 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
     registrar = outside.registrar(wish.registrar)
     if set(old.servers) & set(new.servers):
         raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
-    picture = (await survey(outside, wish.domain, resolvers=False)).picture
+    picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     _movable(picture, old)
     await registrar.registration(wish.domain)
     zone = await old.fetch(wish.domain)

@@ -6,7 +6,7 @@ Providers and registrars are loaded when one is opened: a survey asks before tha
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
 from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -25,6 +25,9 @@ from legatum.settings.secret import read_secret
 
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
+    from legatum.net.rdap import Bootstrap
+    from legatum.net.resolver import ResolverPlace
+    from legatum.net.web import WebAnswer
     from legatum.services.provider import Provider
     from legatum.services.registrar import Registrar
 
@@ -38,6 +41,7 @@ class Outside:
     clock: Clock
     asker: Asker
     roots: dict[Name, tuple[str, ...]]
+    kept_web: "dict[str, WebAnswer]" = field(default_factory=dict)
 
     def walker(self) -> Walker:
         """A new one for each look: what it learns must not outlive a change."""
@@ -52,6 +56,31 @@ class Outside:
         from legatum.services.opening import open_registrar
 
         return open_registrar(name, self.settings, self.folder, self.asker)
+
+    def resolvers(self) -> "dict[str, ResolverPlace]":
+        from legatum.net.resolver import ResolverPlace
+
+        places = {}
+        for name, given in self.settings.resolvers.items():
+            if isinstance(given, str):
+                places[name] = ResolverPlace(given)
+            else:
+                authority = str(self.folder / given.authority) if given.authority else None
+                places[name] = ResolverPlace(given.address, given.over, given.host, given.path, authority)
+        return places
+
+    def bootstrap(self) -> "Bootstrap":
+        """Where registration data are asked for. Raises :class:`BadInput`."""
+        from legatum.net.rdap import Bootstrap, parse_bootstrap
+
+        if self.settings.rdap is None:
+            return Bootstrap({})
+        path = self.folder / self.settings.rdap.bootstrap
+        try:
+            return parse_bootstrap(path.read_text(encoding="utf-8"))
+        except (OSError, ValueError) as error:
+            reason = error.strerror if isinstance(error, OSError) else str(error)
+            raise BadInput(f"bootstrap file {path}: {reason}", "it must have the form of RFC 9224; see docs/settings.md") from None
 
     def evidence(self) -> Evidence:
         """Collects every reply from now on."""

@@ -1,4 +1,4 @@
-"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, the registry.
+"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, registration data.
 
 What makes the picture and judges it is loaded while the first answers are on their way: the first question waits for nothing.
 """
@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.net.evidence import Evidence
+from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
     from legatum.core.findings import Finding
-    from legatum.core.picture import Picture, RegistrationView
+    from legatum.core.picture import Picture
 
 
 @dataclass(frozen=True)
@@ -25,34 +26,33 @@ class Survey:
     evidence: Evidence
 
 
-async def survey(outside: Outside, domain: Name, registrar: str | None = None, resolvers: bool = True) -> Survey:
+async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
     """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises :class:`OutsideFault` only
     where no server of the parent zone answers, so that nothing at all can be said.
     """
-    evidence, walker, began = outside.evidence(), outside.walker(), outside.asker.asked
+    evidence, walker = outside.evidence(), outside.walker()
     try:
-        cut = await walker.parent_of(domain)
+        cut, known = await walker.delegation_of(domain)
 
         from legatum.core.findings import judge
-        from legatum.work.looking import Look
+        from legatum.work.look.depth import FULL
+        from legatum.work.look.look import Look
+        from legatum.work.look.registration import registration_view
 
-        picture = await Look(outside, domain, evidence, walker, cut, began).picture(resolvers)
+        picture = await Look(outside, domain, evidence, walker, cut, known, FULL).picture(wanted or Wanted())
     finally:
         outside.asker.heard.remove(evidence)
     if not any(view.answered for view in picture.parents):
-        asked = ", ".join(view.address for view in picture.parents) or "no address"
-        raise OutsideFault(
-            f"{name_text(domain)}: no server of {name_text(picture.parent_zone)} answers ({asked})",
-            "is the network up, and are the roots in the settings right?",
-        )
+        raise unheard(picture)
     if registrar:
         picture = replace(picture, registration=await registration_view(outside, registrar, domain))
     return Survey(picture, judge(picture), evidence)
 
 
-async def registration_view(outside: Outside, registrar: str, domain: Name) -> "RegistrationView":
-    """Raises :class:`OutsideFault` when the registry does not tell."""
-    from legatum.core.picture import RegistrationView
-
-    found = await outside.registrar(registrar).registration(domain)
-    return RegistrationView(found.registrar, found.nameservers, found.statuses, found.expires)
+def unheard(picture: "Picture") -> OutsideFault:
+    """Nobody of the parent zone answers: nothing can be said."""
+    asked = ", ".join(view.address for view in picture.parents) or "no address"
+    return OutsideFault(
+        f"{name_text(picture.domain)}: no server of {name_text(picture.parent_zone)} answers ({asked})",
+        "is the network up, and are the roots in the settings right?",
+    )

@@ -5,8 +5,9 @@ from dataclasses import replace
 from legatum.core.fault import GateShut
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import agreement, names_said
+from legatum.work.look.registration import registration_view
 from legatum.work.steps.action import Action
-from legatum.work.survey import registration_view, survey
+from legatum.work.survey import survey
 
 
 class Confirm(Action):

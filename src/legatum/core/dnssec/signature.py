@@ -1,0 +1,111 @@
+"""RRSIG data (RFC 4034 s3), and whether a signature holds (RFC 4035 s5.3). The arithmetic is the general library's."""
+
+from collections.abc import Iterable
+from enum import StrEnum
+from typing import NamedTuple
+
+from legatum.core.dnssec.key import CHECKED_EVERYWHERE, parse_key
+from legatum.core.name import Name
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import DNSKEY, RRSIG
+
+
+class Standing(StrEnum):
+    """What a check of one signature came to."""
+
+    GOOD = "good"
+    EXPIRED = "expired"
+    EARLY = "not yet valid"
+    NO_KEY = "made by a key that the zone does not publish"
+    WRONG = "does not fit the data"
+    UNKNOWN = "of an algorithm that cannot be checked here"
+
+
+class Signature(NamedTuple):
+    """``expires`` and ``begins`` in seconds since 1970; ``rdata``: the whole record's data."""
+
+    covered: int
+    algorithm: int
+    labels: int
+    ttl: int
+    expires: int
+    begins: int
+    tag: int
+    signer: Name
+    rdata: bytes
+
+
+def parse_signature(rdata: bytes) -> Signature | None:
+    """None for data too short to be a signature."""
+    if len(rdata) < 20:
+        return None
+    number = int.from_bytes
+    end = 18
+    while end < len(rdata) and rdata[end]:
+        end += rdata[end] + 1
+    return Signature(
+        number(rdata[:2], "big"), rdata[2], rdata[3], number(rdata[4:8], "big"), number(rdata[8:12], "big"),
+        number(rdata[12:16], "big"), number(rdata[16:18], "big"), Name(rdata[18 : end + 1]), rdata,
+    )  # fmt: skip
+
+
+def signatures_over(rtype: int, section: Iterable[RRset], owner: Name) -> RRset | None:
+    """The RRSIG records in a section that cover ``rtype`` at ``owner``."""
+    for each in section:
+        if each.rtype == RRSIG and each.name == owner:
+            covering = tuple(rdata for rdata in each.rdatas if rdata[:2] == rtype.to_bytes(2, "big"))
+            if covering:
+                return each._replace(rdatas=covering)
+    return None
+
+
+def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float) -> Standing:
+    """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed."""
+    if signature.expires < now:
+        return Standing.EXPIRED
+    if signature.begins > now:
+        return Standing.EARLY
+    if signature.algorithm not in CHECKED_EVERYWHERE:
+        return Standing.UNKNOWN
+    made_by = (signature.tag, signature.algorithm)
+    named = [rdata for rdata in keys.rdatas if (key := parse_key(rdata)) and (key.tag, key.algorithm) == made_by]
+    if not named:
+        return Standing.NO_KEY
+    return Standing.GOOD if _holds(rrset, signature, named, now) else Standing.WRONG
+
+
+def _holds(rrset: RRset, signature: Signature, keys: list[bytes], now: float) -> bool:
+    from dns.dnssec import allow_all_policy, validate_rrsig
+    from dns.exception import DNSException
+    from dns.name import from_wire
+    from dns.rdata import Rdata
+    from dns.rdata import from_wire as data_from_wire
+    from dns.rdataclass import IN
+    from dns.rdataset import from_rdata_list
+    from dns.rdatatype import RdataType
+
+    def told(rtype: int, rdata: bytes) -> Rdata:
+        return data_from_wire(IN, RdataType.make(rtype), rdata, 0, len(rdata))
+
+    try:
+        owner, signer = from_wire(rrset.name, 0)[0], from_wire(signature.signer, 0)[0]
+        data = from_rdata_list(signature.ttl, [told(rrset.rtype, each) for each in rrset.rdatas])
+        key_set = from_rdata_list(0, [told(DNSKEY, each) for each in keys])
+        validate_rrsig((owner, data), told(RRSIG, signature.rdata), {signer: key_set}, None, now, allow_all_policy)  # type: ignore[arg-type]
+    except (DNSException, ValueError):
+        return False
+    return True
+
+
+def best_standing(rrset: RRset, signatures: RRset | None, keys: RRset, now: float) -> tuple[Standing | None, Signature | None]:
+    """The best of the signatures over an RRset, as a resolver takes the best; (None, None) for no signature at all."""
+    best: tuple[Standing | None, Signature | None] = (None, None)
+    order = list(Standing)
+    for rdata in signatures.rdatas if signatures else ():
+        signature = parse_signature(rdata)
+        if signature is None:
+            continue
+        standing = check_signature(rrset, signature, keys, now)
+        if best[0] is None or order.index(standing) < order.index(best[0]):
+            best = (standing, signature)
+    return best

@@ -1,0 +1,81 @@
+"""Asking a resolver: plainly, over TLS (RFC 7858) or over HTTPS (RFC 8484)."""
+
+import asyncio
+import ssl
+from dataclasses import dataclass
+from typing import Literal
+
+from legatum.core.name import Name
+from legatum.net.asker import Asker
+from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.route import Unreachable
+from legatum.net.tcp import converse
+from legatum.net.web import fetch
+from legatum.wire.malformed import Malformed
+from legatum.wire.message import RD, decode, encode_question
+
+_TLS_PORT, _HTTPS_PORT = 853, 443
+_MESSAGE_TYPE = "application/dns-message"
+
+
+@dataclass(frozen=True, slots=True)
+class ResolverPlace:
+    """Where a resolver is. ``host``: the name on its certificate; ``authority``: a file of certificates, if not the system's."""
+
+    address: str
+    over: Literal["plain", "tls", "https"] = "plain"
+    host: str = ""
+    path: str = "/dns-query"
+    authority: str | None = None
+
+    @property
+    def text(self) -> str:
+        """As replies name it: the address, and the way when it is not the plain one."""
+        return self.address if self.over == "plain" else f"{self.over}:{self.address}"
+
+
+async def ask_resolver(asker: Asker, place: ResolverPlace, name: Name, rtype: int) -> Reply:
+    """One question with recursion desired, signatures and all. As with :meth:`Asker.ask` nothing is raised."""
+    if place.over == "plain":
+        return await asker.ask(place.address, name, rtype, recursion=True, dnssec=True)
+    loop = asyncio.get_running_loop()
+    started = loop.time()
+    query = encode_question(0, name, rtype, flags=RD, dnssec=True)
+    asker.asked += 1
+    over = _over_tls if place.over == "tls" else _over_https
+    wire, trouble = await over(asker, place, name, rtype, query)
+    transport = Transport.TLS if place.over == "tls" else Transport.HTTPS
+    sent = wire[:2] + query[2:] if wire else query
+    reply = Reply(place.text, name, rtype, asker.clock.now(), loop.time() - started, transport, 1, wire, trouble, sent)
+    asker.note(reply)
+    return reply
+
+
+async def _over_tls(asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes) -> tuple[bytes, Trouble | None]:
+    try:
+        endpoint = asker.route.endpoint(place.address, _TLS_PORT)
+    except Unreachable:
+        return b"", Trouble.UNREACHABLE
+    tls = ssl.create_default_context(cafile=place.authority)
+    return await converse(
+        endpoint, name, rtype, query, asker.random.getrandbits(16), asker.patience.timeout, tls, place.host or place.address
+    )
+
+
+async def _over_https(asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes) -> tuple[bytes, Trouble | None]:
+    """By POST, so that nothing on the way keeps the answer (RFC 8484 s4.1)."""
+    url = f"https://{place.host or place.address}{place.path}"
+    headers = {"content-type": _MESSAGE_TYPE, "accept": _MESSAGE_TYPE}
+    answer = await fetch(
+        asker.route, url, asker.patience.timeout * 2, body=query, headers=headers, authority=place.authority, address=place.address
+    )
+    if answer.trouble is not None:
+        return b"", answer.trouble
+    if answer.status != 200 or answer.media_type != _MESSAGE_TYPE:
+        return b"", Trouble.HTTP
+    try:
+        questions = decode(answer.body).questions
+    except Malformed:
+        return b"", Trouble.MALFORMED
+    good = answer.body[:2] == query[:2] and (not questions or questions[0][:2] == (name, rtype))
+    return (answer.body, None) if good else (b"", Trouble.MALFORMED)

@@ -1,0 +1,21 @@
+"""How much a look asks."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Depth:
+    """``everywhere``: all that can be asked of every address of every server, else what finds the faults that hurt.
+
+    ``each``: questions to one of the domain's own server addresses; ``total``: about one domain, None for no limit.
+    """
+
+    everywhere: bool
+    each: int
+    total: int | None = None
+
+
+FULL = Depth(everywhere=True, each=8)
+BRIEF = Depth(everywhere=False, each=6, total=12)
+MOST_HOSTS = 32  # NS names that are looked up: whoever hands out more gets a finding, not more questions
+MOST_SERVERS = 64  # addresses of own servers that are asked

@@ -1,0 +1,102 @@
+"""The name servers' names: their addresses, from the servers that have authority over them."""
+
+import asyncio
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from legatum.core.address import address_text
+from legatum.core.name import Name, is_under
+from legatum.core.picture import HostView, ParentView
+from legatum.core.rrset import targets
+from legatum.core.rrtype import AAAA, CNAME, A
+from legatum.core.soa import negative_ttl
+from legatum.net.reply import Reply
+from legatum.net.walk import Walker
+from legatum.work.look.questions import Questions
+
+_NXDOMAIN = 3
+
+
+@dataclass
+class HostLook:
+    """``parents`` and their glue; ``servers``: addresses of servers that answer for the domain, for the names inside it."""
+
+    questions: Questions
+    walker: Walker
+    domain: Name
+    parents: tuple[ParentView, ...]
+    everywhere: bool
+
+    async def outside(self, names: Iterable[Name]) -> dict[Name, HostView]:
+        """Names that other zones hold."""
+        wanted = [name for name in names if not is_under(name, self.domain)]
+        return dict(zip(wanted, await asyncio.gather(*(self._outside(name) for name in wanted)), strict=True))
+
+    async def inside(self, names: Iterable[Name], servers: Iterable[str]) -> dict[Name, HostView]:
+        """Names that the domain itself holds, asked of its own servers."""
+        addresses = list(servers)
+        wanted = [name for name in names if is_under(name, self.domain)]
+        found: dict[Name, HostView] = {}
+        for name in wanted:
+            replies = [await self.questions.ask_one_of(addresses, name, rtype) for rtype in (A, AAAA)] if addresses else []
+            why = "" if addresses else "no server that could tell it answers"
+            found[name] = _view(name, [reply for reply in replies if reply], why)
+        return found
+
+    async def _outside(self, name: Name) -> HostView:
+        if self.everywhere and (near := await self._beside(name)) is not None:
+            return near
+        lookups = [await self.walker.lookup(name, rtype) for rtype in (A, AAAA)]
+        alias = next((each.alias for each in lookups if each.alias), None)
+        found = tuple(each.rrset for each in lookups if each.rrset)
+        denial = next((each.reply.denial for each in lookups if each.reply and each.reply.denial), None)
+        why = "" if found else lookups[0].why
+        return HostView(name, found, why, alias, negative_ttl(denial) if denial else None, any(each.circle for each in lookups))
+
+    async def _beside(self, name: Name) -> HostView | None:
+        """A name for which all parent servers give the same glue, when the server at that address says the same with authority.
+
+        It spares asking the parent's servers about a second domain. Where anything differs, the way from the root decides.
+        """
+        given = [{(each.rtype, each.rdatas) for each in view.glue if each.name == name} for view in self.parents if view.ns]
+        if not given or not given[0] or any(each != given[0] for each in given):
+            return None
+        addresses = [address_text(rdata) for _, rdatas in given[0] for rdata in rdatas]
+        replies = [await self.questions.ask_one_of(addresses, name, rtype) for rtype in (A, AAAA)]
+        answered = [reply for reply in replies if reply and reply.authoritative and reply.rcode == 0]
+        own = {(each.rtype, each.rdatas) for reply in answered if (each := reply.find(reply.rtype))}
+        return _view(name, answered, "") if len(answered) == 2 and own == given[0] else None
+
+
+def _view(name: Name, replies: list[Reply], why: str) -> HostView:
+    found = tuple(each for reply in replies if (each := reply.find(reply.rtype)) and reply.authoritative)
+    alias = next((targets(each)[0] for reply in replies if (each := reply.find(CNAME))), None)
+    denial = next((reply.denial for reply in replies if reply.denial), None)
+    if not found and not why:
+        why = "is an alias" if alias else "no such name" if any(reply.rcode == _NXDOMAIN for reply in replies) else _reason(replies)
+    return HostView(name, found, "" if found else why, alias, negative_ttl(denial) if denial else None)
+
+
+def _reason(replies: list[Reply]) -> str:
+    return next((reply.outcome for reply in replies if not reply.authoritative), "no data") if replies else "not asked"
+
+
+def places_of(hosts: Mapping[Name, HostView], glue: Mapping[Name, Mapping[str, None]]) -> dict[str, Name]:
+    """Every address at which a server of the domain should stand: address → the server's name."""
+    places: dict[str, Name] = {}
+    for host in hosts.values():
+        for each in host.addresses:
+            for rdata in each.rdatas:
+                places.setdefault(address_text(rdata), host.name)
+    for name, addresses in glue.items():
+        for address in addresses:
+            places.setdefault(address, name)
+    return places
+
+
+def first_of_each(addresses: Mapping[str, Name]) -> dict[str, Name]:
+    """One address of each server."""
+    seen: dict[Name, str] = {}
+    for address, name in addresses.items():
+        seen.setdefault(name, address)
+    return {address: name for name, address in seen.items()}

@@ -1,0 +1,112 @@
+"""One look at a domain: parent, own servers, hosts, contents, resolvers, registration - into a picture."""
+
+import asyncio
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+from legatum.core.name import Name
+from legatum.core.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
+from legatum.core.rrset import targets
+from legatum.net.evidence import Evidence
+from legatum.net.reply import Reply
+from legatum.net.walk import Cut, Walker
+from legatum.work.look.contents import Contents, look_at_contents
+from legatum.work.look.depth import MOST_HOSTS, MOST_SERVERS, Depth
+from legatum.work.look.host import HostLook, first_of_each, places_of
+from legatum.work.look.parent import glue_addresses, look_at_parents
+from legatum.work.look.questions import Questions
+from legatum.work.look.registration import look_at_rdap
+from legatum.work.look.resolver import look_at_resolvers
+from legatum.work.look.server import ServerLook
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+
+
+@dataclass
+class Look:
+    """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then."""
+
+    outside: Outside
+    domain: Name
+    evidence: Evidence
+    walker: Walker
+    cut: Cut
+    known: Reply | None
+    depth: Depth
+
+    async def picture(self, wanted: Wanted) -> Picture:
+        self.questions = Questions(self.outside.asker, self.evidence, self.depth)
+        everywhere = self.depth.everywhere
+        if self.known is not None:
+            self.evidence.number(self.known)
+        parents = await look_at_parents(self.questions, self.evidence, self.cut, self.domain, self.known, everywhere)
+        secure = any(view.ds for view in parents)
+        self.server_look = ServerLook(self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere)
+        self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere)
+        around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted))
+        hosts, servers = await self._own(parents)
+        addresses = [view.address for view in servers if view.serves]
+        resolver = next(iter(self.outside.resolvers().values()), None) if wanted.resolvers else None
+        contents = await look_at_contents(
+            self.questions, self.outside.asker, self.walker, resolver, self.domain, addresses, everywhere
+        )  # fmt: skip
+        resolvers, (rdap, why), former = await around
+        return Picture(
+            domain=self.domain,
+            at=self.outside.clock.now(),
+            parent_zone=self.cut.zone,
+            parents=parents,
+            servers=_with_contents(servers, contents),
+            hosts=hosts,
+            contents=contents.found,
+            denial=contents.denial,
+            resolvers=resolvers,
+            questions=self.evidence.asked.total(),
+            rdap=rdap,
+            rdap_why=why,
+            former=former,
+            home=tuple(self.outside.settings.network.home),
+            plan=Plan(wanted.change_at, wanted.transfer),
+            dropped=self.questions.dropped,
+        )
+
+    async def _own(self, parents: tuple[ParentView, ...]) -> tuple[dict[Name, HostView], tuple[ServerView, ...]]:
+        """The name servers and their names. Servers known from glue are asked while their names are still being looked up."""
+        delegated = sorted({name for view in parents for name in targets(view.ns)})[:MOST_HOSTS]
+        glue = {name: addresses for name, addresses in glue_addresses(parents).items() if name in delegated}
+        asked: dict[str, ServerView] = {}
+        outside, _ = await asyncio.gather(self.host_look.outside(delegated), self._servers(places_of({}, glue), asked))
+        await self._servers(places_of(outside, {}), asked)
+        hosts = outside | await self.host_look.inside(delegated, _serving(asked))
+        own = sorted({name for view in asked.values() if view.serves for name in targets(view.ns)} - set(delegated))[:MOST_HOSTS]
+        hosts |= await self.host_look.outside(own)
+        hosts |= await self.host_look.inside(own, _serving(asked))
+        await self._servers(places_of(hosts, {}), asked)
+        return hosts, tuple(sorted(asked.values(), key=lambda view: (view.server, ":" in view.address, view.address)))
+
+    async def _servers(self, places: Mapping[str, Name], asked: dict[str, ServerView]) -> None:
+        fresh = {address: places[address] for address in self.outside.asker.askable(places) if address not in asked}
+        fresh = dict(list(fresh.items())[: MOST_SERVERS - len(asked)])
+        with_ns = fresh if self.depth.everywhere else first_of_each(fresh)
+        views = await asyncio.gather(*(self.server_look.look(server, address, address in with_ns) for address, server in fresh.items()))
+        asked.update(zip(fresh, views, strict=True))
+
+    async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
+        places = wanted.former
+        return tuple(await asyncio.gather(*(self.server_look.look(server, address) for address, server in places.items())))
+
+    async def _resolvers(self, wanted: Wanted) -> tuple[ResolverView, ...]:
+        if not wanted.resolvers:
+            return ()
+        return await look_at_resolvers(self.outside.asker, self.evidence, self.outside.resolvers(), self.domain)
+
+    async def _rdap(self, wanted: Wanted) -> tuple[RegistrationView | None, str]:
+        return await look_at_rdap(self.outside, self.evidence, self.domain) if wanted.rdap else (None, "")
+
+
+def _serving(asked: Mapping[str, ServerView]) -> list[str]:
+    return [address for address, view in asked.items() if view.serves]
+
+
+def _with_contents(servers: Iterable[ServerView], contents: Contents) -> tuple[ServerView, ...]:
+    return tuple(replace(view, apex_address=contents.apex.get(view.address)) for view in servers)

@@ -1,0 +1,71 @@
+"""What the servers of the parent zone hand out: the delegation, its glue, DS or the proof that there is none."""
+
+import asyncio
+from collections.abc import Iterable
+
+from legatum.core.dnssec.denial import denies
+from legatum.core.name import Name
+from legatum.core.picture import ParentView
+from legatum.core.rrset import targets
+from legatum.core.rrtype import AAAA, DS, NS, NSEC, NSEC3, RRSIG, A
+from legatum.net.evidence import Evidence
+from legatum.net.reply import Reply
+from legatum.net.walk import Cut
+from legatum.work.look.questions import Questions
+
+_NXDOMAIN = 3
+
+
+async def look_at_parents(
+    questions: Questions, evidence: Evidence, cut: Cut, domain: Name, known: Reply | None, everywhere: bool
+) -> tuple[ParentView, ...]:
+    """One question to each address of each server of the parent zone; ``known``, asked on the way there, is not asked again."""
+    places = {address: server for server, addresses in cut.servers.items() for address in addresses}
+    useful = known is not None and known.server in places and (known.name, known.rtype) == (domain, NS)
+    if not everywhere and useful and known is not None:
+        places = {known.server: places[known.server]}
+
+    async def reply_of(address: str) -> Reply:
+        if useful and known is not None and known.server == address:
+            return known
+        return await questions.ask(address, domain, NS)
+
+    replies = await asyncio.gather(*(reply_of(address) for address in places))
+    return tuple(_view(places[reply.server], reply, domain, evidence.number(reply)) for reply in replies)
+
+
+def _view(server: Name, reply: Reply, domain: Name, number: int) -> ParentView:
+    section = reply.answer if reply.authoritative else reply.authority
+    ns = next((each for each in section if each.rtype == NS and each.name == domain), None)
+    glue = tuple(each for each in reply.additional if each.rtype in (A, AAAA) and each.name in targets(ns))
+    ds = next((each for each in reply.authority if each.rtype == DS and each.name == domain), None)
+    return ParentView(
+        server,
+        reply.server,
+        "delegates" if ns else reply.outcome,
+        reply.answered,
+        ns,
+        glue,
+        reply.rcode == _NXDOMAIN,
+        number,
+        ds,
+        _absent(reply, domain) if ns and ds is None else None,
+    )
+
+
+def _absent(reply: Reply, domain: Name) -> bool | None:
+    """Whether the lack of a DS is proven; None where nothing in the answer is signed."""
+    if not any(each.rtype in (NSEC, NSEC3, RRSIG) for each in reply.authority):
+        return None
+    return denies(domain, DS, reply.authority)
+
+
+def glue_addresses(views: Iterable[ParentView]) -> dict[Name, dict[str, None]]:
+    """All glue of all parent servers: name → addresses, in order."""
+    from legatum.core.address import address_text
+
+    found: dict[Name, dict[str, None]] = {}
+    for view in views:
+        for each in view.glue:
+            found.setdefault(each.name, {}).update(dict.fromkeys(address_text(rdata) for rdata in each.rdatas))
+    return found

@@ -1,0 +1,56 @@
+"""The questions of one look: counted for each server, so that none is asked more than the depth allows."""
+
+from collections import Counter
+from collections.abc import Iterable
+
+from legatum.core.name import Name
+from legatum.net.asker import Asker
+from legatum.net.evidence import Evidence
+from legatum.net.reply import Reply
+from legatum.work.look.depth import Depth
+
+
+class Questions:
+    """``evidence`` holds what was asked already. ``dropped``: questions left out for want of room."""
+
+    def __init__(self, asker: Asker, evidence: Evidence, depth: Depth) -> None:
+        self._asker = asker
+        self._evidence = evidence
+        self._depth = depth
+        self._under_way: Counter[str] = Counter()
+        self.dropped = 0
+
+    def room(self, address: str) -> int:
+        """How many more questions the server may be asked."""
+        here = self._depth.each - self._evidence.asked[address] - self._under_way[address]
+        if self._depth.total is None:
+            return here
+        return min(here, self._depth.total - self._evidence.asked.total() - self._under_way.total())
+
+    def pick(self, addresses: Iterable[str]) -> str | None:
+        """The address that has most room left, the first of several; None, and one question dropped, when none has any."""
+        best = max(addresses, key=self.room, default=None)
+        if best is None or self.room(best) <= 0:
+            self.dropped += 1
+            return None
+        return best
+
+    async def ask(
+        self, address: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, edns: bool = True, tries: int = 0
+    ) -> Reply:
+        """With signatures where EDNS is used. Whether there is room is the caller's business."""
+        self._under_way[address] += 1
+        try:
+            reply = await self._asker.ask(
+                address, name, rtype, tcp=tcp, recursion=recursion, dnssec=edns, edns=edns, tries=tries
+            )  # fmt: skip
+        finally:
+            self._under_way[address] -= 1
+        self._evidence.number(reply)
+        return reply
+
+    async def ask_one_of(self, addresses: Iterable[str], name: Name, rtype: int) -> Reply | None:
+        """Of the address with most room; None when there is no room anywhere."""
+        address = self.pick(addresses)
+        # No pause between picking and asking: who is picked next sees this question under way.
+        return await self.ask(address, name, rtype) if address is not None else None

@@ -1,0 +1,35 @@
+"""What registration data say: RDAP for everybody, the registry itself where the registrar is one of the settings'."""
+
+from legatum.core.name import Name
+from legatum.core.picture import RegistrationView
+from legatum.core.registration import registration_from_rdap
+from legatum.net.evidence import Evidence
+from legatum.net.rdap import ask_rdap, parse_rdap
+from legatum.work.outside import Outside
+
+_TIMEOUT = 5.0
+
+
+async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
+    """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is none."""
+    rdap = outside.settings.rdap
+    if rdap is None:
+        return None, ""
+    url = outside.bootstrap().url_for(domain)
+    if url is None:
+        return None, "no server is known for this suffix"
+    answer = outside.kept_web.get(url)
+    if answer is None:
+        authority = str(outside.folder / rdap.authority) if rdap.authority else None
+        answer = await ask_rdap(outside.asker.route, url, _TIMEOUT, authority)
+    evidence.web[url] = answer
+    try:
+        return registration_from_rdap(parse_rdap(answer)), ""
+    except ValueError as error:
+        return None, str(error)
+
+
+async def registration_view(outside: Outside, registrar: str, domain: Name) -> RegistrationView:
+    """What a registrar's account shows. Raises :class:`OutsideFault` when the registry does not tell."""
+    found = await outside.registrar(registrar).registration(domain)
+    return RegistrationView(found.registrar, found.nameservers, found.statuses, found.expires)

@@ -1,0 +1,163 @@
+"""One address of one of the domain's own name servers: how it answers, in few questions that each tell several things.
+
+SOA over UDP with EDNS shows authority, serial, signatures and what becomes of EDNS; NS over TCP, recursion desired, shows the NS
+set, whether TCP works and whether recursion is offered; a transfer asked for shows whether strangers get the zone.
+"""
+
+import asyncio
+from dataclasses import dataclass
+
+from legatum.core.dnssec.denial import denies, parse_nsec3
+from legatum.core.dnssec.signature import signatures_over
+from legatum.core.name import Name, below, is_under
+from legatum.core.picture import DenialView, Edns, ServerView
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import AXFR, CDNSKEY, CDS, CNAME, DNSKEY, NS, NSEC3, RRSIG, SOA, A
+from legatum.net.evidence import Evidence
+from legatum.net.reply import Reply, Trouble
+from legatum.wire.message import RA
+from legatum.work.look.questions import Questions
+
+_FORMERR, _NOTIMP, _BADVERS = 1, 4, 16
+_NOBODY = "nobody-made-this-name"
+
+
+def unmade_name(domain: Name) -> Name:
+    """A name that no zone holds, to see how its absence is told."""
+    return below(_NOBODY, domain)
+
+
+@dataclass
+class ServerLook:
+    """``parent_zone``: asked for to see whether recursion is done; ``secure``: a parent server hands out a DS."""
+
+    questions: Questions
+    evidence: Evidence
+    domain: Name
+    parent_zone: Name
+    secure: bool
+    everywhere: bool
+
+    async def look(self, server: Name, address: str, with_ns: bool = True) -> ServerView:
+        """A server that stays silent is asked once more without EDNS, and then no more."""
+        if self.everywhere:
+            first, tcp = await asyncio.gather(
+                self.questions.ask(address, self.domain, SOA), self.questions.ask(address, self.domain, NS, tcp=True, recursion=True)
+            )
+        else:
+            first, tcp = await self.questions.ask(address, self.domain, SOA), None
+        soa, edns = await self._settled(address, first)
+        replies = [first, *([soa] if soa is not first else []), *([tcp] if tcp else [])]
+        serves = soa.rcode == 0 and soa.authoritative and soa.find(SOA) is not None
+        ns: Reply | None = tcp if tcp and tcp.rcode == 0 and tcp.authoritative else None
+        if ns is None and serves and with_ns:
+            ns = await self.questions.ask(address, self.domain, NS, edns=edns not in (Edns.REFUSED, Edns.DROPPED))
+            replies.append(ns)
+        more = await self._more(address, soa, with_ns, replies) if serves else _More()
+        recursion = await self._recurses(address, tcp, replies) if tcp else None
+        signatures = {
+            rtype: found
+            for rtype, reply in ((SOA, soa), (NS, ns), (DNSKEY, more.keys))
+            if reply and (found := signatures_over(rtype, reply.answer, self.domain))
+        }
+        return ServerView(
+            server, address, soa.outcome, soa.rcode, soa.authoritative, soa.find(SOA),
+            ns.find(NS) if ns and ns.authoritative else None,
+            tcp.outcome if tcp else "not asked", tcp.answered if tcp else None, soa.took,
+            tuple(self.evidence.number(reply) for reply in replies),
+            tcp_rcode=tcp.rcode if tcp else None,
+            tcp_authoritative=tcp.authoritative if tcp and tcp.answered else None,
+            cut=any(reply.cut for reply in replies),
+            malformed=any(reply.trouble == Trouble.MALFORMED for reply in replies),
+            edns=edns, recursion=recursion, transfer_open=more.transfer_open,
+            upwards=_refers_upwards(soa, self.domain),
+            keys=_found(more.keys, DNSKEY), cds=_found(more.cds, CDS), cdnskey=_found(more.cdnskey, CDNSKEY),
+            signatures=signatures, denial=more.denial,
+        )  # fmt: skip
+
+    async def _settled(self, address: str, first: Reply) -> tuple[Reply, Edns | None]:
+        """The SOA answer that counts, and what the server makes of EDNS."""
+        if first.rcode in (_FORMERR, _NOTIMP, _BADVERS):
+            plain = await self.questions.ask(address, self.domain, SOA, edns=False)
+            return (plain, Edns.REFUSED) if plain.rcode == 0 else (first, None)
+        if first.answered:
+            return first, Edns.ANSWERED if first.message.edns else Edns.IGNORED
+        if first.trouble == Trouble.SILENT:
+            plain = await self.questions.ask(address, self.domain, SOA, edns=False, tries=1)
+            if plain.answered:
+                return plain, Edns.DROPPED
+        return first, None
+
+    async def _more(self, address: str, soa: Reply, with_ns: bool, replies: list[Reply]) -> "_More":
+        """Keys and denial of a signed zone, and whether the zone is handed out."""
+        signed = self.secure or signatures_over(SOA, soa.answer, self.domain) is not None
+        wanted: list[tuple[str, Name, int]] = []
+        if signed and with_ns:
+            wanted.append(("keys", self.domain, DNSKEY))
+        if signed and self.everywhere:
+            wanted.append(("denial", unmade_name(self.domain), A))
+        if self.everywhere:
+            wanted.append(("transfer", self.domain, AXFR))
+        if signed and self.everywhere:
+            wanted += [("cds", self.domain, CDS), ("cdnskey", self.domain, CDNSKEY)]
+        # What visitors come for is asked of the same servers: with little room CDS and CDNSKEY are left out.
+        wanted = wanted[: max(3, self.questions.room(address) - 1)]
+        told = dict(
+            zip(
+                (key for key, _, _ in wanted),
+                await asyncio.gather(*(self.questions.ask(address, name, rtype, tcp=rtype == AXFR) for _, name, rtype in wanted)),
+                strict=True,
+            )
+        )
+        replies += told.values()
+        transfer, denial = told.get("transfer"), told.get("denial")
+        return _More(
+            keys=told.get("keys"),
+            cds=told.get("cds"),
+            cdnskey=told.get("cdnskey"),
+            denial=denial_view(denial) if denial and denial.answered else None,
+            transfer_open=transfer.rcode == 0 and transfer.find(SOA) is not None if transfer and transfer.answered else None,
+        )
+
+    async def _recurses(self, address: str, tcp: Reply, replies: list[Reply]) -> bool | None:
+        """Who offers recursion is asked for something that is not its own."""
+        if not tcp.answered:
+            return None
+        if not tcp.message.flags & RA or self.questions.room(address) < 1:
+            return False
+        reply = await self.questions.ask(address, self.parent_zone, SOA, recursion=True)
+        replies.append(reply)
+        return reply.rcode == 0 and not reply.authoritative and reply.find(SOA) is not None
+
+
+@dataclass(frozen=True)
+class _More:
+    keys: Reply | None = None
+    cds: Reply | None = None
+    cdnskey: Reply | None = None
+    denial: DenialView | None = None
+    transfer_open: bool | None = None
+
+
+def denial_view(reply: Reply) -> DenialView:
+    """What became of the question for a name that nobody made."""
+    hashed = [parsed for each in reply.authority if each.rtype == NSEC3 and (parsed := parse_nsec3(each))]
+    return DenialView(
+        reply.name,
+        reply.rcode or 0,
+        denies(reply.name, reply.rtype, reply.authority) and any(each.rtype == RRSIG for each in reply.authority),
+        bool(reply.find(reply.rtype) or reply.find(CNAME)),
+        reply.denial,
+        hashed[0].iterations if hashed else None,
+    )
+
+
+def _found(reply: Reply | None, rtype: int) -> RRset | None:
+    return reply.find(rtype) if reply and reply.authoritative else None
+
+
+def _refers_upwards(reply: Reply, domain: Name) -> bool:
+    if reply.authoritative or reply.rcode != 0:
+        return False
+    referred = next((each.name for each in reply.authority if each.rtype == NS), None)
+    return referred is not None and referred != domain and is_under(domain, referred)
