@@ -1,52 +1,121 @@
 """``legatum survey DOMAIN…``"""
 
 import argparse
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, run_interruptibly, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
     from legatum.views.survey import SurveyDocument
+    from legatum.work.look.wanted import Wanted
     from legatum.work.outside import Outside
+    from legatum.work.survey import Survey
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("domain", nargs="+", metavar="DOMAIN")
+    parser.add_argument("domain", nargs="*", metavar="DOMAIN")
     parser.add_argument("--registrar", metavar="NAME", help="also what this registrar's account at the registry holds")
     parser.add_argument("--no-resolvers", action="store_true", help="leave the resolvers of the settings alone")
+    parser.add_argument("--no-rdap", action="store_true", help="leave registration data alone")
+    parser.add_argument("--former", metavar="PROVIDER", help="after a switch: also what this provider's servers still say")
+    parser.add_argument("--change-at", metavar="WHEN", help="when a change of name servers is planned: RFC 3339, or from now such as 2h")
+    parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
+    parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
+    parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
+    parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
+    parser.add_argument("--html", metavar="FILE", help="a report in one file, for the customer's ticket")
     add_common(parser)
 
 
 def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
     from legatum.core.name import parse_domain
 
+    if bool(args.domain) == bool(args.source):
+        raise BadInput("survey wants domains, or --from FILE", "legatum survey DOMAIN…")
+    if args.source:
+        return run_interruptibly(_again(args))
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
-        documents = [await _one(args, outside, domain) for domain in domains]
-        if args.json:
-            from legatum.views.survey import SurveyListDocument
+        from legatum.work.survey import survey
 
-            show(args, documents[0] if len(documents) == 1 else SurveyListDocument(surveys=documents), lambda _: None)
-        errors = any(finding.severity == "error" for document in documents for finding in document.findings)
-        return FOUND if errors or not all(document.delegation for document in documents) else OK
+        wanted = await _wanted(args, outside)
+        surveys = []
+        for domain in domains:
+            found = await survey(outside, domain, args.registrar, wanted)
+            surveys.append(found)
+            _tell(args, found)
+        if args.evidence:
+            from legatum.work.recorded import keep
+
+            keep(Path(args.evidence), outside, wanted, surveys)
+            note(args, f"evidence: {args.evidence}")
+        return _finish(args, surveys)
 
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "SurveyDocument":
-    from legatum.core.name import name_text
-    from legatum.work.look.wanted import Wanted
-    from legatum.work.survey import survey
+async def _again(args: argparse.Namespace) -> int:
+    from legatum.work.recorded import survey_again
 
-    found = await survey(outside, domain, args.registrar, Wanted(resolvers=not args.no_resolvers))
-    # The view is loaded only now: the first question should not wait for it.
-    from legatum.views.survey import show_survey, survey_document
+    surveys = await survey_again(Path(args.source))
+    for found in surveys:
+        _tell(args, found)
+    return _finish(args, surveys)
+
+
+async def _wanted(args: argparse.Namespace, outside: "Outside") -> "Wanted":
+    from legatum.work.look.wanted import Wanted
+
+    former, change_at = {}, None
+    if args.former:
+        servers = await outside.addresses(outside.provider(args.former).servers)
+        former = {address: name for name, addresses in servers.items() for address in addresses}
+    if args.change_at:
+        from legatum.core.instant import parse_instant_or_wait
+
+        change_at = parse_instant_or_wait(args.change_at, outside.clock.now())
+    return Wanted(not args.no_resolvers, not args.no_rdap, former, change_at, args.transfer)
+
+
+def _tell(args: argparse.Namespace, found: "Survey") -> None:
+    """One survey for people, as soon as it is there."""
+    from legatum.core.name import name_text
 
     if args.verbose:
-        note(args, f"{name_text(domain)}: {found.picture.questions} questions")
-    document = survey_document(found.picture, found.findings)
+        left_out = f", {found.picture.dropped} left out to spare the servers" if found.picture.dropped else ""
+        note(args, f"{name_text(found.picture.domain)}: {found.picture.questions} questions{left_out}")
     if not args.json:
+        # The view is loaded only now: the first question should not wait for it.
+        from legatum.views.survey import show_survey
+
+        document = _document(found)
         show(args, document, lambda screen: show_survey(document, screen))
-    return document
+
+
+def _document(found: "Survey") -> "SurveyDocument":
+    from legatum.views.survey import survey_document
+
+    return survey_document(found.picture, found.findings)
+
+
+def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
+    documents = [_document(found) for found in surveys]
+    if args.pcap:
+        from legatum.net.capture import write_capture
+
+        count = write_capture(Path(args.pcap), (reply for found in surveys for reply in found.evidence))
+        note(args, f"capture: {args.pcap}, {count} packets")
+    if args.html:
+        from legatum.views.report import write_report
+
+        write_report(Path(args.html), [(document, found.picture) for document, found in zip(documents, surveys, strict=True)])
+        note(args, f"report: {args.html}")
+    if args.json:
+        from legatum.views.survey import SurveyListDocument
+
+        show(args, documents[0] if len(documents) == 1 else SurveyListDocument(surveys=documents), lambda _: None)
+    errors = any(finding.severity == "error" for document in documents for finding in document.findings)
+    return FOUND if errors or not all(document.delegation for document in documents) else OK

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 
-from legatum.core.duration import rough_text
+from legatum.core.duration import parse_duration, rough_text
 from legatum.core.fault import BadInput
 
 
@@ -18,6 +18,14 @@ def parse_instant(text: str) -> float:
     except ValueError:
         raise BadInput(f"{text!r} is no instant", "write RFC 3339, such as 2031-03-04T14:05:12Z") from None
     return (parsed if parsed.tzinfo else parsed.replace(tzinfo=UTC)).timestamp()
+
+
+def parse_instant_or_wait(text: str, now: float) -> float:
+    """An instant in RFC 3339, or a duration from ``now`` on. Raises :class:`BadInput`."""
+    try:
+        return now + parse_duration(text)
+    except BadInput:
+        return parse_instant(text)
 
 
 def people_text(instant: float, now: float) -> str:

@@ -98,7 +98,7 @@ class ServerView:
 class HostView:
     """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is instead.
 
-    ``circle``: its name servers lean on each other, so that nobody can find it.
+    ``circle``: its name servers lean on each other, so that nobody can find it; ``asked``: somebody could be asked.
     """
 
     name: Name
@@ -107,6 +107,7 @@ class HostView:
     alias: Name | None = None
     negative_ttl: int | None = None
     circle: bool = False
+    asked: bool = True
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,7 +23,7 @@ from legatum.wire.malformed import Malformed
 from legatum.wire.message import RD, Message, decode, encode_question
 
 DNS_PORT = 53
-_OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
+OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
 
 class Patience(NamedTuple):
@@ -80,7 +80,7 @@ class Asker:
 
         ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: over UDP, if not as many as patience has.
         """
-        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=_OFFERED if edns else 0, dnssec=dnssec)
+        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec)
         asking = _Asking(server, name, rtype, query, self._loop.time())
         pace = self.pace
         if pace is not None:
@@ -147,6 +147,14 @@ class Asker:
         )  # fmt: skip
         self.note(reply)
         return reply
+
+    def kept(self, server: str, name: Name, rtype: int) -> Reply | None:
+        """An answer of a resolver over TLS or HTTPS that is there already: only where a recording is asked."""
+        return None
+
+    def whom(self, name: Name, rtype: int) -> tuple[str, ...] | None:
+        """Where a recording is asked: the servers that were asked this. None where the network is."""
+        return None
 
     def note(self, reply: Reply) -> None:
         """Tells everybody who listens of a reply, those of other ways of asking too."""

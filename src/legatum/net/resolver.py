@@ -38,6 +38,8 @@ async def ask_resolver(asker: Asker, place: ResolverPlace, name: Name, rtype: in
     """One question with recursion desired, signatures and all. As with :meth:`Asker.ask` nothing is raised."""
     if place.over == "plain":
         return await asker.ask(place.address, name, rtype, recursion=True, dnssec=True)
+    if (kept := asker.kept(place.text, name, rtype)) is not None:
+        return kept
     loop = asyncio.get_running_loop()
     started = loop.time()
     query = encode_question(0, name, rtype, flags=RD, dnssec=True)

@@ -10,8 +10,8 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
 
-def make_certificates(folder: Path, server: str) -> tuple[Path, ssl.SSLContext]:
-    """Writes the authority's certificate and the server's into ``folder``; the authority's path and the server's TLS context."""
+def make_certificates(folder: Path, *servers: str) -> tuple[Path, ssl.SSLContext]:
+    """Writes the authority's certificate and one for ``servers`` into ``folder``; the authority's path and the servers' TLS context."""
     authority_key, server_key = ec.generate_private_key(ec.SECP256R1()), ec.generate_private_key(ec.SECP256R1())
     issuer = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Quillmoor practice authority")])
     authority = (
@@ -21,10 +21,10 @@ def make_certificates(folder: Path, server: str) -> tuple[Path, ssl.SSLContext]:
         .add_extension(_usage(sign=True), critical=True)
         .sign(authority_key, hashes.SHA256())
     )
-    subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, server)])
+    subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, servers[0])])
     certificate = (
         _builder(subject, issuer, server_key.public_key())
-        .add_extension(x509.SubjectAlternativeName([x509.DNSName(server)]), critical=False)
+        .add_extension(x509.SubjectAlternativeName([x509.DNSName(server) for server in servers]), critical=False)
         .add_extension(x509.AuthorityKeyIdentifier.from_issuer_public_key(authority_key.public_key()), critical=False)
         .sign(authority_key, hashes.SHA256())
     )

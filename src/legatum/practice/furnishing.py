@@ -1,11 +1,14 @@
 """The settings file of a world: its address map, servers, keys and accounts, ready for ``--settings``."""
 
 import base64
+import json
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from legatum.practice import scenario
+
+_BOOTSTRAP = "rdap-bootstrap.json"
 
 if TYPE_CHECKING:
     from legatum.practice.world import World
@@ -21,6 +24,8 @@ def write_settings(world: "World") -> None:
         _secret(folder / f"{name}.secret", base64.b64encode(world.keys[name].secret).decode())
     for name, password in world.passwords.items():
         _secret(folder / f"{name}.password", password)
+    services = [[list(scenario.TLDS), [f"https://{scenario.RDAP_SERVER}/"]]]
+    (folder / _BOOTSTRAP).write_text(json.dumps({"version": "1.0", "services": services}, indent=2) + "\n")
     document: dict[str, Any] = {
         "clock": {
             "control": f"{world.control.endpoint.host}:{world.control.endpoint.port}",
@@ -28,13 +33,20 @@ def write_settings(world: "World") -> None:
         },
         "network": {
             "roots": {name: list(addresses) for name, addresses in scenario.ROOT_SERVERS.items()},
+            "home": list(scenario.HOME),
             "map": {address: f"{end.host}:{end.port}" for address, end in sorted(world.endpoints.items())},
         },
-        "resolvers": {name: address for name, (_, address) in scenario.RESOLVERS.items()},
+        "resolvers": {name: _resolver(name, address, world.authority_file.name) for name, (_, address) in scenario.RESOLVERS.items()},
+        "rdap": {"bootstrap": _BOOTSTRAP, "authority": world.authority_file.name},
         "providers": {name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()},
         "registrars": {name: _registrar(name, world.authority_file.name) for name in scenario.REGISTRARS},
     }
     world.settings_file.write_text("# The practice world's settings, written when it starts.\n\n" + tomli_w.dumps(document))
+
+
+def _resolver(name: str, address: str, authority: str) -> str | dict[str, str]:
+    over = {scenario.TLS_RESOLVER: "tls", scenario.HTTPS_RESOLVER: "https"}.get(name)
+    return {"address": address, "over": over, "host": scenario.RESOLVER_HOST, "authority": authority} if over else address
 
 
 def _provider(name: str, hosting: scenario.Hosting, settings: Path) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 import asyncio
 import socket
+import ssl
 import struct
 from collections.abc import Awaitable, Callable
 
@@ -16,10 +17,12 @@ _LOOPBACK = "127.0.0.1"
 
 
 class Listener:
-    """Receives for one server address. ``endpoint`` is where it stands."""
+    """Receives for one server address. ``endpoint`` is where it stands, ``over_tls`` where it does over TLS, if it does."""
 
-    def __init__(self, handler: Handler) -> None:
+    def __init__(self, handler: Handler, tls: ssl.SSLContext | None = None) -> None:
         self._handler = handler
+        self._tls = tls
+        self._secure: asyncio.Server | None = None
         self._tasks: set[asyncio.Task[None]] = set()
         self.endpoint: Endpoint
 
@@ -36,9 +39,14 @@ class Listener:
             return
         self._transport, _ = await asyncio.get_running_loop().create_datagram_endpoint(lambda: _Datagrams(self), sock=udp)
         self.endpoint = Endpoint(_LOOPBACK, port)
+        if self._tls is not None:
+            self._secure = await asyncio.start_server(self._serve_stream, _LOOPBACK, 0, ssl=self._tls)
+            self.over_tls = Endpoint(_LOOPBACK, self._secure.sockets[0].getsockname()[1])
 
     def close(self) -> None:
         self._tcp.close()
+        if self._secure is not None:
+            self._secure.close()
         self._transport.close()
         for task in self._tasks:
             task.cancel()

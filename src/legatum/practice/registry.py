@@ -67,6 +67,10 @@ class Registry:
     def knows(self, registrar: str, password: str) -> bool:
         return secrets.compare_digest(self._passwords.get(registrar, "\0"), password)
 
+    def known(self, domain: Name) -> epp.DomainData | None:
+        """What everybody may see."""
+        return self._domains.get(domain)
+
     def info(self, registrar: str, domain: Name) -> tuple[int, epp.DomainData | None]:
         found = self._domains.get(domain)
         if found is None:

@@ -54,11 +54,15 @@ REGISTRATIONS = {
 }
 REGISTRARS = ("flint", "slate")
 REGISTRY = ("epp.nic.example", "192.0.2.51")
+RDAP_SERVER = "rdap.nic.example"
+RESOLVER_HOST = "resolver.quillmoor.test"  # the name on the certificate of resolvers over TLS and HTTPS
+TLS_RESOLVER, HTTPS_RESOLVER = "mill", "orchard"
 RESOLVERS = {
     "harbour": (CacheKind.PARENT_TRUSTING, "192.0.2.101"),
     "mill": (CacheKind.CHILD_TRUSTING, "192.0.2.102"),
     "orchard": (CacheKind.STICKY, "192.0.2.103"),
 }
+HOME = ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
 DELEGATION_TTL = 3600
 PUBLISHING_DELAY = 240.0
 KEY_NAME = "quillmoor.key.test"

@@ -7,6 +7,7 @@ the registrar's account; then any command works against it with ``--settings fol
 import asyncio
 import random
 import secrets
+import ssl
 import time
 from collections.abc import Iterable
 from pathlib import Path
@@ -33,6 +34,8 @@ from legatum.practice.log import Errand, Errands, VisitLog
 from legatum.practice.registry import Registry, Tld
 from legatum.practice.resolver import Resolver
 from legatum.practice.visitors import Visitors
+from legatum.practice.web_server import DnsService, RdapService, WebServer
+from legatum.practice.web_server import Handler as WebHandler
 from legatum.wire.signing import Key
 
 
@@ -49,6 +52,7 @@ class World:
         self.hostings: dict[str, list[Authority]] = {}
         self.errands: list[Errand] = []
         self._listeners: list[Listener] = []
+        self._web: list[WebServer] = []
         self._askers: list[Asker] = []
 
     @property
@@ -59,6 +63,8 @@ class World:
         self.folder.mkdir(parents=True, exist_ok=True)
         self._asker = Asker(Route({}), self.clock, Patience(0.5, 2), random.Random())
         self._askers.append(self._asker)
+        names = (scenario.REGISTRY[0], scenario.RDAP_SERVER, scenario.RESOLVER_HOST)
+        self.authority_file, self._tls = make_certificates(self.folder, *names)
         await self._open_authorities()
         await self._open_resolvers()
         await self._open_registry()
@@ -78,6 +84,8 @@ class World:
         self.epp.close()
         for listener in self._listeners:
             listener.close()
+        for server in self._web:
+            server.close()
         for asker in self._askers:
             asker.close()
         await asyncio.sleep(0)
@@ -98,11 +106,12 @@ class World:
 
     # Opening
 
-    async def _listen(self, address: str, handler: Handler) -> None:
-        listener = Listener(handler)
+    async def _listen(self, address: str, handler: Handler, tls: ssl.SSLContext | None = None) -> Listener:
+        listener = Listener(handler, tls)
         await listener.open()
         self._listeners.append(listener)
         self.endpoints[address] = listener.endpoint
+        return listener
 
     async def _open_authorities(self) -> None:
         groups = {"root": scenario.Hosting(scenario.ROOT_SERVERS), **scenario.TLDS, **scenario.PROVIDERS}
@@ -122,7 +131,11 @@ class World:
             asker.heard.append(Errands(name, self.errands))
             self._askers.append(asker)
             resolver = Resolver(name, kind, roots, asker, self.clock, self.log, random.Random())
-            await self._listen(address, resolver.handle)
+            listener = await self._listen(address, resolver.handle, self._tls if name == scenario.TLS_RESOLVER else None)
+            if name == scenario.TLS_RESOLVER:
+                self.endpoints[f"{address}#853"] = listener.over_tls
+            if name == scenario.HTTPS_RESOLVER:
+                await self._serve_web(DnsService(resolver.handle).handle, f"{address}#443")
 
     async def _open_registry(self) -> None:
         tlds = [
@@ -140,10 +153,16 @@ class World:
             servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
             self.registry.register(parse_name(domain + "."), registrar, servers)
         name, address = scenario.REGISTRY
-        self.authority_file, tls = make_certificates(self.folder, name)
-        self.epp = EppServer(name, self.registry, self.clock, tls)
+        self.epp = EppServer(name, self.registry, self.clock, self._tls)
         await self.epp.open()
         self.endpoints[address] = self.epp.endpoint
+        await self._serve_web(RdapService(self.registry).handle, scenario.RDAP_SERVER)
+
+    async def _serve_web(self, handler: WebHandler, place: str) -> None:
+        server = WebServer(handler, self._tls)
+        await server.open()
+        self._web.append(server)
+        self.endpoints[place] = server.endpoint
 
     # What is served
 

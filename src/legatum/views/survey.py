@@ -3,11 +3,13 @@
 from collections.abc import Iterable
 
 from legatum.core.address import address_text
+from legatum.core.dnssec.key import parse_ds, parse_key
+from legatum.core.dnssec.signature import parse_signature
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
 from legatum.core.instant import instant_text
 from legatum.core.name import Name, name_text, unicode_text
-from legatum.core.picture import Picture
+from legatum.core.picture import Picture, ServerView
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import type_text
@@ -23,6 +25,8 @@ class ParentPart(Part):
     ns: list[str]
     ttl: int | None
     glue: dict[str, list[str]]
+    ds: list[str]
+    ds_absence_proven: bool | None
 
 
 class SoaPart(Part):
@@ -46,6 +50,12 @@ class ServerPart(Part):
     ns_ttl: int | None
     tcp: str
     milliseconds: float
+    edns: str | None
+    recursion: bool | None
+    transfer_open: bool | None
+    keys: list[str]
+    signed: list[str]
+    signatures_until: str | None
 
 
 class HostPart(Part):
@@ -57,17 +67,24 @@ class HostPart(Part):
 class ResolverPart(Part):
     name: str
     address: str
+    over: str
     outcome: str
     ns: list[str]
     ttl_left: int | None
     serial: int | None
+    authenticated: bool
+    extended_errors: list[str]
 
 
 class RegistrationPart(Part):
+    """``ds``: None where the source does not tell."""
+
+    source: str
     registrar: str
     nameservers: list[str]
     statuses: list[str]
     expires: str
+    ds: list[str] | None
 
 
 class RecordPart(Part):
@@ -86,6 +103,7 @@ class FindingPart(Part):
     remedy: str
     standard: str
     replies: list[int]
+    explains: dict[str, int]
 
 
 class SurveyDocument(Document, tag="legatum.survey/1"):
@@ -107,9 +125,12 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     hosts: list[HostPart]
     contents: list[RecordPart]
     resolvers: list[ResolverPart]
-    registration: RegistrationPart | None
+    registrations: list[RegistrationPart]
+    former: list[ServerPart]
+    ds: list[str]
     findings: list[FindingPart]
     questions: int
+    dropped: int
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -134,13 +155,16 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         own_ns_ttl=picture.apex_ttl,
         negative_ttl=max((negative_ttl(soa) for soa in soas), default=None),
         parents=_parents(picture),
-        servers=_servers(picture),
+        servers=[_server(view) for view in picture.servers],
         hosts=_hosts(picture),
         contents=[record_part(each) for each in picture.contents.values() if each],
         resolvers=_resolvers(picture),
-        registration=_registration(picture),
+        registrations=_registrations(picture),
+        former=[_server(view) for view in picture.former],
+        ds=_ds_texts(picture.ds),
         findings=[finding_part(each) for each in findings],
         questions=picture.questions,
+        dropped=picture.dropped,
     )
 
 
@@ -173,26 +197,36 @@ def _parents(picture: Picture) -> list[ParentPart]:
             ns=_names(targets(view.ns)),
             ttl=view.ns.ttl if view.ns else None,
             glue={f"{name_text(each.name)} {each.type_text}": rdata_texts(each) for each in view.glue},
+            ds=_ds_texts(view.ds.rdatas if view.ds else ()),
+            ds_absence_proven=view.ds_absent,
         )
         for view in picture.parents
     ]
 
 
-def _servers(picture: Picture) -> list[ServerPart]:
-    return [
-        ServerPart(
-            server=name_text(view.server),
-            address=view.address,
-            outcome=view.outcome,
-            authoritative=view.authoritative,
-            soa=_soa(view.soa),
-            ns=_names(targets(view.ns)),
-            ns_ttl=view.ns.ttl if view.ns else None,
-            tcp="answers" if view.tcp_answered else view.tcp_outcome,
-            milliseconds=round(view.took * 1000, 2),
-        )
-        for view in picture.servers
-    ]
+def _server(view: ServerView) -> ServerPart:
+    ends = [one.expires for each in view.signatures.values() for rdata in each.rdatas if (one := parse_signature(rdata))]
+    return ServerPart(
+        server=name_text(view.server),
+        address=view.address,
+        outcome=view.outcome,
+        authoritative=view.authoritative,
+        soa=_soa(view.soa),
+        ns=_names(targets(view.ns)),
+        ns_ttl=view.ns.ttl if view.ns else None,
+        tcp="answers" if view.tcp_answered else view.tcp_outcome,
+        milliseconds=round(view.took * 1000, 2),
+        edns=str(view.edns) if view.edns else None,
+        recursion=view.recursion,
+        transfer_open=view.transfer_open,
+        keys=[key.text for rdata in (view.keys.rdatas if view.keys else ()) if (key := parse_key(rdata))],
+        signed=[type_text(rtype) for rtype in view.signatures],
+        signatures_until=instant_text(min(ends)) if ends else None,
+    )
+
+
+def _ds_texts(rdatas: Iterable[bytes]) -> list[str]:
+    return [ds.text for rdata in rdatas if (ds := parse_ds(rdata))]
 
 
 def _soa(soa: RRset | None) -> SoaPart | None:
@@ -226,18 +260,26 @@ def _resolvers(picture: Picture) -> list[ResolverPart]:
             ns=_names(targets(view.ns)),
             ttl_left=view.ns.ttl if view.ns else None,
             serial=parse_soa(view.soa.rdatas[0]).serial if view.soa else None,
+            over=view.over,
+            authenticated=view.authenticated,
+            extended_errors=[f"{number} {text}".strip() for number, text in view.errors],
         )
         for view in picture.resolvers
     ]
 
 
-def _registration(picture: Picture) -> RegistrationPart | None:
-    held = picture.registration
-    if held is None:
-        return None
-    return RegistrationPart(
-        registrar=held.registrar, nameservers=_names(held.nameservers), statuses=list(held.statuses), expires=held.expires
-    )
+def _registrations(picture: Picture) -> list[RegistrationPart]:
+    return [
+        RegistrationPart(
+            source=source,
+            registrar=held.registrar,
+            nameservers=_names(held.nameservers),
+            statuses=list(held.statuses),
+            expires=held.expires,
+            ds=None if held.ds is None else _ds_texts(held.ds),
+        )
+        for source, held in picture.registrations
+    ]
 
 
 def record_part(rrset: RRset) -> RecordPart:
@@ -255,6 +297,7 @@ def finding_part(found: Finding) -> FindingPart:
         remedy=kind.remedy,
         standard=kind.standard,
         replies=sorted({number for each in found.sightings for number in each.replies}),
+        explains=dict(found.explains),
     )
 
 
@@ -279,12 +322,26 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
     styles = ["" if each.soa and each.authoritative else BAD for each in document.servers]
     screen.table(("server", "address", "serial", "NS set", "TTL", "authority", "over TCP", "ms"), rows5, styles)
     _show_timers(document, screen)
+    _show_security(document, screen)
     if document.contents:
         screen.heading("What visitors come for")
         screen.table(
             ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
         )
     _show_others(document, screen)
+
+
+def _show_security(document: SurveyDocument, screen: Screen) -> None:
+    """One line where nothing is signed, else who has which keys."""
+    keys = sorted({key for each in document.servers for key in each.keys})
+    if not document.ds and not keys:
+        proven = [each.ds_absence_proven for each in document.parents]
+        word = ", and the parent proves that there is no DS" if proven and all(proven) else ""
+        screen.line(f"DNSSEC: not signed{word}", QUIET)
+        return
+    screen.heading("DNSSEC")
+    until = min((each.signatures_until for each in document.servers if each.signatures_until), default="-")
+    screen.pairs([("DS at the parent", "\n".join(document.ds) or "none"), ("keys", "\n".join(keys) or "none"), ("signed until", until)])
 
 
 def _show_findings(document: SurveyDocument, screen: Screen) -> None:
@@ -295,6 +352,8 @@ def _show_findings(document: SurveyDocument, screen: Screen) -> None:
             screen.line(f"  seen: {seen}", indent=8)
         if len(each.seen) > 6:
             screen.line(f"  and {len(each.seen) - 6} more")
+        if each.explains:
+            screen.line(f"  explains: {', '.join(f'{slug} ({count})' for slug, count in each.explains.items())}", indent=12)
         screen.line(f"  do:   {each.remedy}", indent=8)
 
 
@@ -312,21 +371,29 @@ def _show_others(document: SurveyDocument, screen: Screen) -> None:
     if document.resolvers:
         screen.heading("Resolvers")
         rows = [
-            (each.name, each.address, ", ".join(each.ns) or each.outcome, _ttl(each.ttl_left), each.serial or "-")
+            (
+                each.name, each.address, each.over, ", ".join(each.ns) or each.outcome, _ttl(each.ttl_left), each.serial or "-",
+                "yes" if each.authenticated else "no", ", ".join(each.extended_errors),
+            )
             for each in document.resolvers
+        ]  # fmt: skip
+        columns = ("resolver", "address", "over", "NS set", "TTL left", "serial", "validated", "")
+        screen.table(columns, rows)
+    if document.former:
+        screen.heading("The provider before")
+        rows5 = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ns_ttl)) for each in document.former]
+        screen.table(("server", "address", "NS set", "TTL"), rows5)
+    if document.registrations:
+        screen.heading("The registration")
+        rows6 = [
+            (each.source, each.registrar, ", ".join(each.nameservers), ", ".join(each.statuses), each.expires, _signed(each.ds))
+            for each in document.registrations
         ]
-        screen.table(("resolver", "address", "NS set", "TTL left", "serial"), rows)
-    if document.registration:
-        held = document.registration
-        screen.heading("The registry")
-        screen.pairs(
-            [
-                ("registrar", held.registrar),
-                ("NS set", ", ".join(held.nameservers)),
-                ("status", ", ".join(held.statuses)),
-                ("expires", held.expires),
-            ]
-        )
+        screen.table(("as told by", "registrar", "NS set", "status", "expires", "DS"), rows6)
+
+
+def _signed(ds: list[str] | None) -> str:
+    return "not told" if ds is None else "\n".join(ds) or "none"
 
 
 def _glue(each: ParentPart) -> str:

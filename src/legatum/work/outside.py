@@ -34,7 +34,10 @@ if TYPE_CHECKING:
 
 @dataclass
 class Outside:
-    """``folder``: where the settings file stands; what it names is relative to that."""
+    """``folder``: where the settings file stands; what it names is relative to that.
+
+    ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from.
+    """
 
     settings: Settings
     folder: Path
@@ -42,6 +45,7 @@ class Outside:
     asker: Asker
     roots: dict[Name, tuple[str, ...]]
     kept_web: "dict[str, WebAnswer]" = field(default_factory=dict)
+    kept_bootstrap: "Bootstrap | None" = None
 
     def walker(self) -> Walker:
         """A new one for each look: what it learns must not outlive a change."""
@@ -69,12 +73,12 @@ class Outside:
                 places[name] = ResolverPlace(given.address, given.over, given.host, given.path, authority)
         return places
 
-    def bootstrap(self) -> "Bootstrap":
-        """Where registration data are asked for. Raises :class:`BadInput`."""
-        from legatum.net.rdap import Bootstrap, parse_bootstrap
+    def bootstrap(self) -> "Bootstrap | None":
+        """Where registration data are asked for; None where the settings do not say. Raises :class:`BadInput`."""
+        from legatum.net.rdap import parse_bootstrap
 
-        if self.settings.rdap is None:
-            return Bootstrap({})
+        if self.kept_bootstrap is not None or self.settings.rdap is None:
+            return self.kept_bootstrap
         path = self.folder / self.settings.rdap.bootstrap
         try:
             return parse_bootstrap(path.read_text(encoding="utf-8"))

@@ -14,7 +14,7 @@ from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
     from legatum.core.findings import Finding
-    from legatum.core.picture import Picture
+    from legatum.core.picture import Picture, RegistrationView
 
 
 @dataclass(frozen=True)
@@ -30,22 +30,42 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises :class:`OutsideFault` only
     where no server of the parent zone answers, so that nothing at all can be said.
     """
-    evidence, walker = outside.evidence(), outside.walker()
+    evidence = outside.evidence()
     try:
-        cut, known = await walker.delegation_of(domain)
-
-        from legatum.core.findings import judge
-        from legatum.work.look.depth import FULL
-        from legatum.work.look.look import Look
-        from legatum.work.look.registration import registration_view
-
-        picture = await Look(outside, domain, evidence, walker, cut, known, FULL).picture(wanted or Wanted())
+        picture = await _look(outside, domain, evidence, wanted or Wanted())
     finally:
         outside.asker.heard.remove(evidence)
+    if registrar:
+        from legatum.work.look.registration import registration_view
+
+        picture = replace(picture, registration=await registration_view(outside, registrar, domain))
+    return _judged(picture, evidence)
+
+
+async def look_again(
+    outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int
+) -> Survey:
+    """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then."""
+    count = len(evidence)
+    picture = replace(await _look(outside, domain, evidence, wanted), registration=account, questions=count, dropped=dropped)
+    return _judged(picture, evidence)
+
+
+async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted) -> "Picture":
+    walker = outside.walker()
+    cut, known = await walker.delegation_of(domain)
+
+    from legatum.work.look.depth import FULL
+    from legatum.work.look.look import Look
+
+    return await Look(outside, domain, evidence, walker, cut, known, FULL).picture(wanted)
+
+
+def _judged(picture: "Picture", evidence: Evidence) -> Survey:
+    from legatum.core.findings import judge
+
     if not any(view.answered for view in picture.parents):
         raise unheard(picture)
-    if registrar:
-        picture = replace(picture, registration=await registration_view(outside, registrar, domain))
     return Survey(picture, judge(picture), evidence)
 
 

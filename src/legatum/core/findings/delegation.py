@@ -1,9 +1,7 @@
 """What the parent hands out, beside what the domain's own servers say."""
 
 from collections.abc import Iterable, Iterator
-from ipaddress import ip_address, ip_network
 
-from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture
@@ -15,19 +13,29 @@ def _named(names: Iterable[Name]) -> str:
 
 
 @finding(
-    "not-delegated", Severity.ERROR, "The parent does not know the domain",
-    why="Nobody can find the domain: the servers of the zone above say that there is no such name, or hand out no name servers.",
+    "no-such-domain", Severity.ERROR, "The parent says that there is no such domain",
+    why="Nobody can find the domain: the zone above denies that it exists, and caches keep that for its negative TTL.",
     remedy="Check the spelling and that the registration is paid for and not on hold; then set the NS set at the registrar.",
+    standard="RFC 2308 s2.1",
+)  # fmt: skip
+def no_such_domain(picture: Picture) -> Iterator[Sighting]:
+    answered = [view for view in picture.parents if view.answered]
+    if not picture.delegation and any(view.denied for view in answered):
+        yield Sighting(f"{len(answered)} parent server addresses say: no such name", tuple(view.reply for view in answered))
+
+
+@finding(
+    "not-delegated", Severity.ERROR, "The parent hands out no name servers for the domain",
+    why="The name exists, but nobody is sent to the domain's own servers: it is a record of the zone above, or a domain without an NS set.",
+    remedy="Set the NS set at the registrar; check that the name asked for is the registered domain and not a name inside one.",
     standard="RFC 1034 s4.2.1",
+    after=("no-such-domain",),
 )  # fmt: skip
 def not_delegated(picture: Picture) -> Iterator[Sighting]:
     answered = [view for view in picture.parents if view.answered]
     if answered and not picture.delegation:
-        words = "no such name" if any(view.denied for view in answered) else "no NS set"
-        yield Sighting(
-            f"all {len(answered)} parent server addresses that answered say: {words}",
-            tuple(view.reply for view in answered),
-        )
+        words = ", ".join(sorted({view.outcome for view in answered}))
+        yield Sighting(f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered))
 
 
 @finding(
@@ -39,7 +47,7 @@ def not_delegated(picture: Picture) -> Iterator[Sighting]:
 def parent_silent(picture: Picture) -> Iterator[Sighting]:
     for view in picture.parents:
         if not view.answered:
-            yield Sighting(f"{name_text(view.server)} ({view.address}): {view.outcome}", (view.reply,))
+            yield Sighting(f"{name_text(view.server)} ({view.address}): {view.outcome}", (view.reply,), view.address)
 
 
 @finding(
@@ -63,6 +71,7 @@ def parents_disagree(picture: Picture) -> Iterator[Sighting]:
     why="Some resolvers follow the parent's NS set, others the child's own: visitors are divided between two sides that may differ.",
     remedy="Decide which side is right; set the NS set at the registrar, and in the zone on every server, to the same names.",
     standard="RFC 1034 s4.2.2",
+    after=("parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
 def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
     parent, child = set(picture.delegation), set(picture.own_ns)
@@ -75,6 +84,7 @@ def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
     why="Resolvers that trust the child never use that server, the others do: an old server left behind will answer with old data.",
     remedy="Take the name out of the NS set at the registrar, or add it to the zone's NS set, whichever was meant.",
     standard="RFC 1034 s4.2.2",
+    after=("parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
 def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
     parent, child = set(picture.delegation), set(picture.own_ns)
@@ -87,6 +97,7 @@ def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
     why="That server is asked only by resolvers that have seen the child's own NS set; it is easily forgotten when something changes.",
     remedy="Add the name to the NS set at the registrar, or take it out of the zone, whichever was meant.",
     standard="RFC 1034 s4.2.2",
+    after=("parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
 def ns_only_at_child(picture: Picture) -> Iterator[Sighting]:
     parent, child = set(picture.delegation), set(picture.own_ns)
@@ -106,29 +117,12 @@ def single_name_server(picture: Picture) -> Iterator[Sighting]:
 
 
 @finding(
-    "same-address", Severity.WARNING, "All name servers are one machine",
-    why="Two names on one address are one server: when it is down, the whole domain is gone.",
-    remedy="Give the second name server an address of its own, on another network.",
-    standard="RFC 2182 s3.1",
+    "delegation-crowded", Severity.NOTICE, "The NS set is very long",
+    why="Beyond a handful name servers add nothing; the answer no longer fits into one UDP packet and every visitor pays for it.",
+    remedy="Keep two to seven name servers and take the others out, at the registrar and in the zone.",
+    standard="RFC 2182 s5",
 )  # fmt: skip
-def same_address(picture: Picture) -> Iterator[Sighting]:
-    for bits in (32, 128):
-        by_host = {host.name: {address_text(rdata) for each in host.addresses for rdata in each.rdatas} for host in picture.hosts.values()}
-        sets = [{each for each in found if ip_address(each).max_prefixlen == bits} for found in by_host.values()]
-        sets = [found for found in sets if found]
-        if len(sets) > 1 and len(set.union(*sets)) == 1:
-            yield Sighting(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
-
-
-@finding(
-    "same-network", Severity.NOTICE, "All name servers stand in one network",
-    why="One cut cable or one routing fault takes all of them away at once.",
-    remedy="Have at least one name server elsewhere.",
-    standard="RFC 2182 s3.1",
-)  # fmt: skip
-def same_network(picture: Picture) -> Iterator[Sighting]:
-    addresses = {address_text(rdata) for host in picture.hosts.values() for each in host.addresses for rdata in each.rdatas}
-    ipv4 = {each for each in addresses if ip_address(each).version == 4}
-    networks = {ip_network(f"{each}/24", strict=False) for each in ipv4}
-    if len(ipv4) > 1 and len(networks) == 1:
-        yield Sighting(f"all {len(ipv4)} IPv4 addresses are in {next(iter(networks))}")
+def delegation_crowded(picture: Picture) -> Iterator[Sighting]:
+    count = max(len(picture.delegation), len(picture.own_ns))
+    if count > 13:
+        yield Sighting(f"{count} name servers; the first {min(count, 32)} were looked at")

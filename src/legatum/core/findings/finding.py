@@ -1,9 +1,11 @@
 """What a finding is, and how one is written.
 
 A kind of finding is a generator function decorated with :func:`finding`. It yields a :class:`Sighting` for each place where it
-holds, and nothing for a healthy picture.
+holds, and nothing for a healthy picture. Where one fault explains another, the second names the first in ``after``: it is then
+not told by itself, but counted under its cause.
 """
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
@@ -25,10 +27,14 @@ _ORDER = list(Severity)
 
 @dataclass(frozen=True, slots=True)
 class Sighting:
-    """What was seen, in one sentence, and the numbers of the replies that show it."""
+    """What was seen, in one sentence, and the numbers of the replies that show it.
+
+    ``about``: the server address or the name that it concerns, empty for the domain as a whole.
+    """
 
     seen: str
     replies: tuple[int, ...] = ()
+    about: str = ""
 
 
 Check = Callable[[Picture], Iterator[Sighting]]
@@ -36,7 +42,10 @@ Check = Callable[[Picture], Iterator[Sighting]]
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """A kind of finding, for everybody: ``title`` in a few words, ``why`` it matters, what to do (``remedy``), and the ``standard``."""
+    """A kind of finding, for everybody: ``title`` in a few words, ``why`` it matters, what to do (``remedy``), and the ``standard``.
+
+    ``after``: the kinds that can be its cause.
+    """
 
     slug: str
     severity: Severity
@@ -45,19 +54,23 @@ class Kind:
     remedy: str
     standard: str
     check: Check
+    after: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """A kind of finding as it was seen in one picture."""
+    """A kind of finding as it was seen in one picture. ``explains``: kinds that this one is the cause of, each with a count."""
 
     kind: Kind
     sightings: tuple[Sighting, ...]
+    explains: tuple[tuple[str, int], ...] = ()
 
 
-def finding(slug: str, severity: Severity, title: str, *, why: str, remedy: str, standard: str) -> Callable[[Check], Kind]:
+def finding(
+    slug: str, severity: Severity, title: str, *, why: str, remedy: str, standard: str, after: tuple[str, ...] = ()
+) -> Callable[[Check], Kind]:
     """Makes a check a kind of finding."""
-    return lambda check: Kind(slug, severity, title, why, remedy, standard, check)
+    return lambda check: Kind(slug, severity, title, why, remedy, standard, check, after)
 
 
 def collect(module: Mapping[str, Any]) -> list[Kind]:
@@ -66,5 +79,30 @@ def collect(module: Mapping[str, Any]) -> list[Kind]:
 
 
 def judge_with(kinds: Iterable[Kind], picture: Picture) -> tuple[Finding, ...]:
-    found = [Finding(kind, sightings) for kind in kinds if (sightings := tuple(kind.check(picture)))]
-    return tuple(sorted(found, key=lambda each: _ORDER.index(each.kind.severity)))
+    """Every finding, worst first, each symptom counted under its cause."""
+    seen = {kind.slug: (kind, sightings) for kind in kinds if (sightings := tuple(kind.check(picture)))}
+    explained: dict[str, Counter[str]] = {}
+    told = []
+    for slug, (kind, sightings) in seen.items():
+        own = []
+        for sighting in sightings:
+            cause = _cause(kind, sighting, seen)
+            if cause is None:
+                own.append(sighting)
+            else:
+                explained.setdefault(cause, Counter())[slug] += 1
+        if own:
+            told.append((kind, tuple(own)))
+    told.sort(key=lambda each: _ORDER.index(each[0].severity))
+    return tuple(Finding(kind, own, tuple(sorted(explained.get(kind.slug, Counter()).items()))) for kind, own in told)
+
+
+def _cause(kind: Kind, sighting: Sighting, seen: Mapping[str, tuple[Kind, tuple[Sighting, ...]]]) -> str | None:
+    """The first cause of a sighting that was seen too, followed to where it has no cause itself."""
+    for slug in kind.after:
+        if slug in seen and slug != kind.slug:
+            cause, others = seen[slug]
+            for other in others:
+                if not sighting.about or not other.about or sighting.about == other.about:
+                    return _cause(cause, other, seen) or slug
+    return None

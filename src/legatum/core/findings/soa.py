@@ -1,11 +1,11 @@
-"""SOA values, and TTLs that stand beside each other."""
+"""SOA values: versions, timers, names (RFC 1912 s2.2 for the ranges)."""
 
 from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.name import name_text
+from legatum.core.name import ROOT, labels_of, name_text
 from legatum.core.picture import Picture
-from legatum.core.soa import SoaFields, negative_ttl, parse_soa
+from legatum.core.soa import SoaFields, parse_soa
 
 _DAY = 86400
 
@@ -32,6 +32,7 @@ def serials_differ(picture: Picture) -> Iterator[Sighting]:
     why="When the primary is away for longer than this, the secondaries stop answering and the domain is gone.",
     remedy="Set EXPIRE to two to four weeks.",
     standard="RFC 1912 s2.2",
+    after=("expire-not-above-refresh",),
 )  # fmt: skip
 def expire_short(picture: Picture) -> Iterator[Sighting]:
     soa = _soa(picture)
@@ -52,24 +53,91 @@ def retry_not_below_refresh(picture: Picture) -> Iterator[Sighting]:
 
 
 @finding(
-    "negative-ttl-long", Severity.NOTICE, "*No such name* is kept for long",
-    why="A name added later stays invisible this long to everybody who asked for it before.",
-    remedy="Lower MINIMUM and the SOA's own TTL before you add names; an hour is usual.",
-    standard="RFC 2308 s5",
+    "soa-differs", Severity.WARNING, "The servers give different SOA values under one serial",
+    why="The zone is kept by hand on several servers: sooner or later their contents differ too, and nobody notices.",
+    remedy="Have one primary, and the others fetch the zone from it.",
+    standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def negative_ttl_long(picture: Picture) -> Iterator[Sighting]:
-    longest = max((negative_ttl(view.soa) for view in picture.serving if view.soa), default=0)
-    if longest > 3 * 3600:
-        yield Sighting(f"caches keep it for {longest} s")
+def soa_differs(picture: Picture) -> Iterator[Sighting]:
+    fields = {view.address: parse_soa(view.soa.rdatas[0]) for view in picture.serving if view.soa}
+    if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1:
+        for view in picture.serving:
+            each = fields[view.address]
+            yield Sighting(
+                f"{name_text(view.server)} ({view.address}): primary {name_text(each.primary)}, refresh {each.refresh}, "
+                f"retry {each.retry}, expire {each.expire}, minimum {each.minimum}",
+                view.replies,
+            )
 
 
 @finding(
-    "ns-ttls-far-apart", Severity.NOTICE, "Parent and child give the NS set very different TTLs",
-    why="A change of name servers takes as long as the longer of the two, whichever the resolver trusts.",
-    remedy="Before a move, lower the zone's own NS TTL towards the parent's: `legatum move draft` plans it.",
-    standard="RFC 2181 s5.2",
+    "refresh-out-of-range", Severity.NOTICE, "REFRESH is out of the usual range",
+    why="Too short and secondaries ask all day; too long and a missed NOTIFY leaves old data with them for that time.",
+    remedy="Set REFRESH between 20 minutes and 12 hours; up to a day where NOTIFY is in use.",
+    standard="RFC 1912 s2.2",
 )  # fmt: skip
-def ns_ttls_far_apart(picture: Picture) -> Iterator[Sighting]:
-    parent, child = picture.parent_ttl, picture.apex_ttl
-    if parent and child and max(parent, child) >= 10 * max(1, min(parent, child)):
-        yield Sighting(f"{parent} s at the parent, {child} s in the zone")
+def refresh_out_of_range(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and not 1200 <= soa.refresh <= _DAY:
+        yield Sighting(f"REFRESH is {soa.refresh} s")
+
+
+@finding(
+    "retry-out-of-range", Severity.NOTICE, "RETRY is out of the usual range",
+    why="Too short burdens a primary in trouble; too long delays the first copy after it is back.",
+    remedy="Set RETRY between two minutes and two hours.",
+    standard="RFC 1912 s2.2",
+    after=("retry-not-below-refresh",),
+)  # fmt: skip
+def retry_out_of_range(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and not 120 <= soa.retry <= 7200:
+        yield Sighting(f"RETRY is {soa.retry} s")
+
+
+@finding(
+    "expire-not-above-refresh", Severity.ERROR, "Secondaries give up the zone before they look again",
+    why="EXPIRE is not longer than REFRESH and RETRY together: with one missed check secondaries stop answering.",
+    remedy="Set EXPIRE to two to four weeks.",
+    standard="RFC 1912 s2.2",
+)  # fmt: skip
+def expire_not_above_refresh(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and soa.expire <= soa.refresh + soa.retry:
+        yield Sighting(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s, EXPIRE {soa.expire} s")
+
+
+@finding(
+    "mailbox-malformed", Severity.NOTICE, "The SOA's mailbox cannot be a mail address",
+    why="Who wants to warn you of a fault in the zone cannot write to you.",
+    remedy="Write the address with a dot in place of @: hostmaster.example.test for hostmaster@example.test.",
+    standard="RFC 1035 s3.3.13",
+)  # fmt: skip
+def mailbox_malformed(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and (len(labels_of(soa.mailbox)) < 3 or any(b"@" in label for label in labels_of(soa.mailbox))):
+        yield Sighting(f"mailbox {name_text(soa.mailbox)}")
+
+
+@finding(
+    "primary-unlisted", Severity.NOTICE, "The SOA's primary is not in the NS set",
+    why="That is right for a hidden primary; otherwise dynamic updates and NOTIFY go to the wrong place.",
+    remedy="If no hidden primary is meant, write the name of the first name server into the SOA.",
+    standard="RFC 1035 s3.3.13",
+)  # fmt: skip
+def primary_unlisted(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and picture.own_ns and soa.primary not in picture.own_ns and soa.primary != ROOT:
+        yield Sighting(f"primary {name_text(soa.primary)}")
+
+
+@finding(
+    "primary-malformed", Severity.NOTICE, "The SOA names no real primary",
+    why="Software that sends updates or NOTIFY to the primary has nobody to send them to.",
+    remedy="Write the name of the server where the zone is edited.",
+    standard="RFC 1035 s3.3.13",
+)  # fmt: skip
+def primary_malformed(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and len(labels_of(soa.primary)) < 2:
+        yield Sighting(f"primary {name_text(soa.primary)}")

@@ -74,7 +74,7 @@ def _view(name: Name, replies: list[Reply], why: str) -> HostView:
     denial = next((reply.denial for reply in replies if reply.denial), None)
     if not found and not why:
         why = "is an alias" if alias else "no such name" if any(reply.rcode == _NXDOMAIN for reply in replies) else _reason(replies)
-    return HostView(name, found, "" if found else why, alias, negative_ttl(denial) if denial else None)
+    return HostView(name, found, "" if found else why, alias, negative_ttl(denial) if denial else None, asked=bool(replies or why))
 
 
 def _reason(replies: list[Reply]) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from legatum.core.name import Name
 from legatum.core.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
 from legatum.core.rrset import targets
+from legatum.core.rrtype import A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
 from legatum.net.walk import Cut, Walker
@@ -92,8 +93,10 @@ class Look:
         asked.update(zip(fresh, views, strict=True))
 
     async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
-        places = wanted.former
-        return tuple(await asyncio.gather(*(self.server_look.look(server, address) for address, server in places.items())))
+        places = {address: name for address, name in wanted.former.items() if address in self.outside.asker.askable(wanted.former)}
+        views = await asyncio.gather(*(self.server_look.look(server, address) for address, server in places.items()))
+        replies = await asyncio.gather(*(self.questions.ask(address, self.domain, A) for address in places))
+        return tuple(replace(view, apex_address=reply.find(A)) for view, reply in zip(views, replies, strict=True))
 
     async def _resolvers(self, wanted: Wanted) -> tuple[ResolverView, ...]:
         if not wanted.resolvers:

@@ -11,17 +11,23 @@ from legatum.work.look.depth import Depth
 
 
 class Questions:
-    """``evidence`` holds what was asked already. ``dropped``: questions left out for want of room."""
+    """``evidence`` holds what was asked already. ``dropped``: questions left out for want of room.
+
+    Where a recording is asked there is room for everything: what was not asked then has no answer.
+    """
 
     def __init__(self, asker: Asker, evidence: Evidence, depth: Depth) -> None:
         self._asker = asker
         self._evidence = evidence
         self._depth = depth
         self._under_way: Counter[str] = Counter()
+        self._recorded = asker.whom(Name(b"\0"), 0) is not None
         self.dropped = 0
 
     def room(self, address: str) -> int:
         """How many more questions the server may be asked."""
+        if self._recorded:
+            return self._depth.each
         here = self._depth.each - self._evidence.asked[address] - self._under_way[address]
         if self._depth.total is None:
             return here
@@ -51,6 +57,7 @@ class Questions:
 
     async def ask_one_of(self, addresses: Iterable[str], name: Name, rtype: int) -> Reply | None:
         """Of the address with most room; None when there is no room anywhere."""
-        address = self.pick(addresses)
+        asked = self._asker.whom(name, rtype)
+        address = self.pick(addresses) if asked is None else next((each for each in addresses if each in asked), None)
         # No pause between picking and asking: who is picked next sees this question under way.
         return await self.ask(address, name, rtype) if address is not None else None

@@ -12,15 +12,16 @@ _TIMEOUT = 5.0
 
 async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
     """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is none."""
-    rdap = outside.settings.rdap
-    if rdap is None:
+    bootstrap = outside.bootstrap()
+    if bootstrap is None:
         return None, ""
-    url = outside.bootstrap().url_for(domain)
+    url = bootstrap.url_for(domain)
     if url is None:
         return None, "no server is known for this suffix"
     answer = outside.kept_web.get(url)
     if answer is None:
-        authority = str(outside.folder / rdap.authority) if rdap.authority else None
+        settings = outside.settings.rdap
+        authority = str(outside.folder / settings.authority) if settings and settings.authority else None
         answer = await ask_rdap(outside.asker.route, url, _TIMEOUT, authority)
     evidence.web[url] = answer
     try:

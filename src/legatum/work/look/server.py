@@ -109,7 +109,7 @@ class ServerLook:
                 strict=True,
             )
         )
-        replies += told.values()
+        replies += (reply for reply in told.values() if reply.tries)
         transfer, denial = told.get("transfer"), told.get("denial")
         return _More(
             keys=told.get("keys"),

@@ -1,0 +1,163 @@
+"""Evidence in a file, and asking the file instead of the network.
+
+The file is JSON lines: a head with what the look rested on, then every reply in order, then what was fetched. Judging it again
+goes through the same code with :class:`Replay` in the asker's place: a question that was not asked then is not answered now.
+"""
+
+import base64
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, name_text, parse_name
+from legatum.core.rrtype import parse_type, type_text
+from legatum.net.asker import OFFERED, Asker
+from legatum.net.clock import Clock
+from legatum.net.evidence import Evidence
+from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.route import Route
+from legatum.net.web import WebAnswer
+from legatum.wire.message import RD, encode_question
+
+SCHEMA = "legatum.evidence/1"
+
+
+@dataclass
+class Recording:
+    """``head``: what the look rested on, as the one who looked wrote it; ``evidence``: replies and what was fetched."""
+
+    head: dict[str, Any]
+    evidence: Evidence = field(default_factory=Evidence)
+
+
+def write_recording(path: Path, recordings: Iterable[Recording]) -> None:
+    """Writes whole files only. Raises :class:`BadInput`."""
+    lines = []
+    for recording in recordings:
+        lines.append(json.dumps({"schema": SCHEMA, **recording.head}))
+        lines += [json.dumps(_reply_line(number, reply)) for number, reply in enumerate(recording.evidence, 1)]
+        lines += [json.dumps(_web_line(answer)) for answer in recording.evidence.web.values()]
+    part = path.with_name(path.name + ".part")
+    try:
+        part.write_text("\n".join(lines) + "\n", encoding="utf-8")
+        part.replace(path)
+    except OSError as error:
+        raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
+
+
+def read_recording(path: Path) -> list[Recording]:
+    """The looks in a file. Raises :class:`BadInput` with the line that is wrong."""
+    found: list[Recording] = []
+    try:
+        lines = path.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
+        raise BadInput(f"{path}: {reason}", "give a file that `legatum survey --evidence FILE` wrote") from None
+    for number, line in enumerate(lines, 1):
+        try:
+            entry = json.loads(line)
+            if "schema" in entry:
+                if entry.pop("schema") != SCHEMA:
+                    raise ValueError("another kind of file")
+                found.append(Recording(entry))
+            elif "url" in entry:
+                answer = _web(entry)
+                found[-1].evidence.web[answer.url] = answer
+            else:
+                found[-1].evidence(_reply(entry))
+        except (ValueError, KeyError, IndexError, TypeError, AttributeError, BadInput) as error:
+            raise BadInput(f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey --evidence FILE` wrote") from None
+    if not found:
+        raise BadInput(f"{path}: empty", "give a file that `legatum survey --evidence FILE` wrote")
+    return found
+
+
+def _reply_line(number: int, reply: Reply) -> dict[str, Any]:
+    line = {
+        "reply": number, "server": reply.server, "name": name_text(reply.name), "type": type_text(reply.rtype), "at": reply.at,
+        "took": round(reply.took, 6), "transport": str(reply.transport), "tries": reply.tries, "query": _b64(reply.query),
+    }  # fmt: skip
+    if reply.cut:
+        line["cut"] = True
+    return {**line, "trouble": reply.trouble.name} if reply.trouble else {**line, "wire": _b64(reply.wire)}
+
+
+def _reply(line: Mapping[str, Any]) -> Reply:
+    name = parse_name(line["name"] + "." if line["name"] != "." else ".")
+    wire, trouble = base64.b64decode(line.get("wire", "")), Trouble[line["trouble"]] if "trouble" in line else None
+    reply = Reply(
+        str(line["server"]), name, parse_type(line["type"]), float(line["at"]), float(line["took"]), Transport(line["transport"]),
+        int(line["tries"]), wire, trouble, base64.b64decode(line["query"]), bool(line.get("cut", False)),
+    )  # fmt: skip
+    if not trouble:
+        _ = reply.message
+    return reply
+
+
+def _web_line(answer: WebAnswer) -> dict[str, Any]:
+    head = {"url": answer.url, "status": answer.status, "media_type": answer.media_type, "body": _b64(answer.body)}
+    return {**head, "trouble": answer.trouble.name, "why": answer.why} if answer.trouble else head
+
+
+def _web(line: Mapping[str, Any]) -> WebAnswer:
+    trouble = Trouble[line["trouble"]] if "trouble" in line else None
+    body = base64.b64decode(line["body"])
+    return WebAnswer(str(line["url"]), int(line["status"]), str(line["media_type"]), body, trouble, str(line.get("why", "")))
+
+
+def _b64(octets: bytes) -> str:
+    return base64.b64encode(octets).decode()
+
+
+class StillClock:
+    """The instant of a recording; time does not pass."""
+
+    def __init__(self, instant: float) -> None:
+        self._instant = instant
+
+    def now(self) -> float:
+        return self._instant
+
+    async def until(self, instant: float) -> None:
+        """Nothing waits in a recording."""
+
+
+def _asked(reply: Reply) -> tuple[str, Name, int, bytes, bool]:
+    """What tells one question from another: all of it but the id, and whether it went straight over TCP.
+
+    An answer fetched over TCP because it was cut short over UDP stands for the question over UDP.
+    """
+    return reply.server, reply.name, reply.rtype, reply.query[2:], reply.transport == Transport.TCP and not reply.cut
+
+
+class Replay(Asker):
+    """Answers from evidence. Nothing is sent."""
+
+    def __init__(self, evidence: Evidence, clock: Clock) -> None:
+        super().__init__(Route({}), clock)
+        self._kept: dict[tuple[str, Name, int, bytes, bool], Reply] = {}
+        self._other: dict[tuple[str, Name, int], Reply] = {}
+        for reply in evidence:
+            self._kept[_asked(reply)] = reply
+            if reply.transport in (Transport.TLS, Transport.HTTPS):
+                self._other[reply.server, reply.name, reply.rtype] = reply
+
+    async def ask(
+        self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
+        tries: int = 0,
+    ) -> Reply:  # fmt: skip
+        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec)
+        found = self._kept.get((server, name, rtype, query[2:], tcp))
+        if found is None:
+            found = Reply(server, name, rtype, self.clock.now(), 0.0, Transport.UDP, 0, trouble=Trouble.SILENT, query=query)
+        return found
+
+    def whom(self, name: Name, rtype: int) -> tuple[str, ...]:
+        return tuple(server for server, asked, what, _, tcp in self._kept if (asked, what) == (name, rtype) and not tcp)
+
+    def kept(self, server: str, name: Name, rtype: int) -> Reply | None:
+        """What a resolver said over TLS or HTTPS."""
+        return self._other.get((server, name, rtype))

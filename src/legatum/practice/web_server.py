@@ -1,0 +1,131 @@
+"""The world's web servers: registration data over RDAP, and DNS over HTTPS in front of a resolver.
+
+HTTP/1.1 as far as both need it (RFC 9112): one request, one answer, connection closed.
+"""
+
+import asyncio
+import json
+import ssl
+from collections.abc import Awaitable, Callable
+from typing import NamedTuple
+
+from legatum.core.fault import BadInput
+from legatum.core.name import name_text, parse_domain
+from legatum.net.route import Endpoint
+from legatum.practice.registry import Registry
+from legatum.wire.epp import DomainData
+
+_LOOPBACK = "127.0.0.1"
+_MOST = 65536
+_PATIENCE = 10.0
+
+
+class Request(NamedTuple):
+    method: str
+    path: str
+    body: bytes
+
+
+class Response(NamedTuple):
+    status: int
+    media_type: str
+    body: bytes
+
+
+Handler = Callable[[Request], Awaitable[Response]]
+
+
+class WebServer:
+    """Listens on a loopback port of its own. ``endpoint`` is where."""
+
+    def __init__(self, handler: Handler, tls: ssl.SSLContext) -> None:
+        self._handler = handler
+        self._tls = tls
+        self.endpoint: Endpoint
+
+    async def open(self) -> None:
+        self._server = await asyncio.start_server(self._serve, _LOOPBACK, 0, ssl=self._tls)
+        self.endpoint = Endpoint(_LOOPBACK, self._server.sockets[0].getsockname()[1])
+
+    def close(self) -> None:
+        self._server.close()
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            async with asyncio.timeout(_PATIENCE):
+                response = await self._handler(await _read(reader))
+                head = (
+                    f"HTTP/1.1 {response.status} {'OK' if response.status == 200 else 'Not OK'}\r\ncontent-type: {response.media_type}\r\n"
+                    f"content-length: {len(response.body)}\r\nconnection: close\r\n\r\n"
+                )
+                writer.write(head.encode() + response.body)
+                await writer.drain()
+        except (ValueError, TimeoutError, ConnectionError, asyncio.IncompleteReadError, asyncio.LimitOverrunError):
+            pass  # whoever asks like that gets no answer
+        finally:
+            writer.close()
+
+
+async def _read(reader: asyncio.StreamReader) -> Request:
+    """Raises ``ValueError`` for what is no request."""
+    head = (await reader.readuntil(b"\r\n\r\n")).decode("latin-1").split("\r\n")
+    method, path, _ = head[0].split(" ")
+    fields = {key.strip().lower(): value.strip() for key, _, value in (line.partition(":") for line in head[1:])}
+    length = int(fields.get("content-length", "0"))
+    if length > _MOST:
+        raise ValueError("too long")
+    return Request(method, path, await reader.readexactly(length))
+
+
+class RdapService:
+    """RDAP's domain lookup (RFC 9082 s3.1.3) from the registry's data."""
+
+    def __init__(self, registry: Registry) -> None:
+        self._registry = registry
+
+    async def handle(self, request: Request) -> Response:
+        kind, _, name = request.path.strip("/").partition("/")
+        try:
+            found = self._registry.known(parse_domain(name)) if kind == "domain" and request.method == "GET" else None
+        except BadInput:
+            return _json(400, {"errorCode": 400, "title": "no domain name"})
+        return _json(200, _domain(found)) if found else _json(404, {"errorCode": 404, "title": "not here"})
+
+
+def _domain(data: DomainData) -> dict[str, object]:
+    """RFC 9083 s5.3."""
+    card = ["vcard", [["version", {}, "text", "4.0"], ["fn", {}, "text", data.registrar]]]
+    dates = {"registration": data.created, "last changed": data.updated, "expiration": data.expires}
+    return {
+        "rdapConformance": ["rdap_level_0"],
+        "objectClassName": "domain",
+        "handle": data.roid,
+        "ldhName": name_text(data.name),
+        "status": ["active" if status == "ok" else _spaced(status) for status in data.statuses],
+        "events": [{"eventAction": action, "eventDate": date} for action, date in dates.items() if date],
+        "entities": [{"objectClassName": "entity", "roles": ["registrar"], "handle": data.registrar, "vcardArray": card}],
+        "nameservers": [{"objectClassName": "nameserver", "ldhName": name_text(host)} for host in data.nameservers],
+        "secureDNS": {"delegationSigned": False},
+    }
+
+
+def _spaced(status: str) -> str:
+    """``clientTransferProhibited`` is ``client transfer prohibited`` (RFC 8056)."""
+    return "".join(f" {each.lower()}" if each.isupper() else each for each in status)
+
+
+def _json(status: int, document: dict[str, object]) -> Response:
+    return Response(status, "application/rdap+json", json.dumps(document).encode())
+
+
+class DnsService:
+    """DNS over HTTPS (RFC 8484): what a resolver answers to the message in a POST."""
+
+    def __init__(self, answer: Callable[[bytes, bool], Awaitable[list[bytes]]]) -> None:
+        self._answer = answer
+
+    async def handle(self, request: Request) -> Response:
+        if request.method != "POST" or request.path != "/dns-query":
+            return Response(404, "text/plain", b"not here\n")
+        answers = await self._answer(request.body, True)
+        return Response(200, "application/dns-message", answers[0]) if answers else Response(400, "text/plain", b"no message\n")

@@ -1,0 +1,32 @@
+"""A survey as one HTML file for the customer's ticket: verdict, the delegation drawn, findings, tables. No outside parts, no script."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from legatum.core.fault import BadInput
+from legatum.core.picture import Picture
+from legatum.views.drawing import draw_delegation
+from legatum.views.screen import clean
+from legatum.views.survey import SurveyDocument
+
+_PAGES = Path(__file__).parent / "pages"
+
+
+def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
+    """The page. Everything from the network is escaped, control characters are spelt out."""
+    from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+    environment = Environment(
+        loader=FileSystemLoader(_PAGES), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+    environment.filters["clean"] = clean
+    page = environment.get_template("report.html")
+    return page.render(surveys=[(document, draw_delegation(document, picture)) for document, picture in surveys])
+
+
+def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:
+    """Raises :class:`BadInput`."""
+    try:
+        path.write_text(report_text(surveys), encoding="utf-8")
+    except OSError as error:
+        raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None

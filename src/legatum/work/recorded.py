@@ -1,0 +1,128 @@
+"""Keeping what a survey rests on, and judging it again without the network, with the same outcome."""
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, name_text, parse_name
+from legatum.core.picture import RegistrationView
+from legatum.net.rdap import Bootstrap
+from legatum.net.recording import Recording, Replay, StillClock, read_recording, write_recording
+from legatum.settings.document import Network, Resolver, Settings
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+from legatum.work.survey import Survey, look_again
+
+
+class RegistrationHead(msgspec.Struct):
+    """What a registrar's account showed."""
+
+    registrar: str
+    nameservers: list[str]
+    statuses: list[str]
+    expires: str
+
+
+class Head(msgspec.Struct):
+    """What a survey rested on beside the replies. ``services``: where registration data were asked for."""
+
+    domain: str
+    at: float
+    roots: dict[str, list[str]]
+    home: list[str]
+    resolvers: dict[str, str | Resolver]
+    ipv6: bool
+    rdap: bool
+    services: dict[str, str]
+    former: dict[str, str]
+    change_at: float | None
+    transfer: bool
+    asked_resolvers: bool
+    dropped: int
+    registration: RegistrationHead | None
+
+
+def keep(path: Path, outside: Outside, wanted: Wanted, surveys: Iterable[Survey]) -> None:
+    """Writes the evidence of surveys into a file. Raises :class:`BadInput`."""
+    write_recording(path, (Recording(msgspec.to_builtins(_head(outside, wanted, each)), each.evidence) for each in surveys))
+
+
+def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
+    picture, network = found.picture, outside.settings.network
+    held = picture.registration
+    return Head(
+        domain=name_text(picture.domain),
+        at=picture.at,
+        roots={name_text(name): list(addresses) for name, addresses in outside.roots.items()},
+        home=network.home,
+        resolvers=outside.settings.resolvers,
+        ipv6=network.ipv6,
+        rdap=wanted.rdap and outside.settings.rdap is not None,
+        services=_services(outside, found),
+        former={address: name_text(name) for address, name in wanted.former.items()},
+        change_at=wanted.change_at,
+        transfer=wanted.transfer,
+        asked_resolvers=wanted.resolvers,
+        dropped=picture.dropped,
+        registration=RegistrationHead(held.registrar, [name_text(each) for each in held.nameservers], list(held.statuses), held.expires)
+        if held
+        else None,
+    )
+
+
+def _services(outside: Outside, found: Survey) -> dict[str, str]:
+    bootstrap = outside.bootstrap()
+    return dict(bootstrap.services) if bootstrap and found.evidence.web else {}
+
+
+async def survey_again(path: Path) -> list[Survey]:
+    """The surveys whose evidence is in a file, judged anew. Raises :class:`BadInput`."""
+    return [await _again(path, each) for each in read_recording(path)]
+
+
+async def _again(path: Path, recording: Recording) -> Survey:
+    head = _read_head(path, recording.head)
+    with _opened(head, recording) as outside:
+        wanted = Wanted(
+            resolvers=head.asked_resolvers,
+            rdap=head.rdap,
+            former={address: _name(name) for address, name in head.former.items()},
+            change_at=head.change_at,
+            transfer=head.transfer,
+        )
+        held = head.registration
+        account = (
+            RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
+        )
+        return await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
+
+
+def _read_head(path: Path, head: dict[str, Any]) -> Head:
+    try:
+        return msgspec.convert(head, Head)
+    except msgspec.ValidationError as error:
+        raise BadInput(f"{path}: the head of the evidence: {error}", "give a file that `legatum survey --evidence FILE` wrote") from None
+
+
+@contextmanager
+def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
+    clock = StillClock(head.at)
+    asker = Replay(recording.evidence, clock)
+    settings = Settings(
+        network=Network(roots=head.roots, map={}, home=head.home, ipv6=head.ipv6), resolvers=head.resolvers, rdap=None
+    )  # fmt: skip
+    roots = {_name(name): tuple(addresses) for name, addresses in head.roots.items()}
+    asker.patience = asker.patience._replace(ipv6=head.ipv6)
+    bootstrap = Bootstrap(head.services) if head.rdap else None
+    try:
+        yield Outside(settings, Path(), clock, asker, roots, dict(recording.evidence.web), bootstrap)
+    finally:
+        asker.close()
+
+
+def _name(text: str) -> Name:
+    return parse_name(text.rstrip(".") + ".")
