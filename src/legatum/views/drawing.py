@@ -40,17 +40,15 @@ class _Box:
 
 
 def draw_delegation(document: SurveyDocument, picture: Picture) -> str:
-    """SVG text, safe to stand in a page."""
-    parents = list(_stacked(_LEFT, _parent_boxes(picture)))
-    names = sorted({*picture.delegation, *picture.own_ns})[:_MOST]
-    children = list(_stacked(_RIGHT, [_child_box(picture, name) for name in names]))
+    """SVG text, safe to stand in a page: side by side for paper and wide screens."""
+    parents = list(_stacked(_LEFT, _TOP, _parent_boxes(picture)))
+    names = _names(picture)
+    children = list(_stacked(_RIGHT, _TOP, [_child_box(picture, name) for name in names]))
     height = max([box.y + box.height for box in (*parents, *children)], default=_TOP) + 16
-    zone = document.parent_zone if document.parent_zone != "." else "the root"
-    label = escape(clean(document.verdict), quote=True)
     lines = [
-        f'<svg viewBox="0 0 {_WIDTH} {height}" role="img" aria-label="{label}" xmlns="http://www.w3.org/2000/svg">',
-        f'<text class="head" x="{_LEFT}" y="26">the parent, {escape(clean(zone))}</text>',
-        f'<text class="head" x="{_RIGHT}" y="26">the name servers of {escape(clean(document.unicode))}</text>',
+        _opening(document, _WIDTH, height),
+        _heading(_LEFT, 26, f"the parent, {_zone(document)}"),
+        _heading(_RIGHT, 26, f"the name servers of {document.unicode}"),
     ]
     lines += [_line(parent, child, name, picture) for parent in parents for child, name in zip(children, names, strict=True)]
     lines += [part for box in (*parents, *children) for part in _drawn(box)]
@@ -59,8 +57,44 @@ def draw_delegation(document: SurveyDocument, picture: Picture) -> str:
     return "\n".join([*(line for line in lines if line), "</svg>"])
 
 
-def _stacked(x: int, boxes: "list[tuple[tuple[str, ...], str]]") -> Iterator[_Box]:
-    y = _TOP
+def draw_narrow(document: SurveyDocument, picture: Picture) -> str:
+    """The same one below the other, for a phone: words in place of lines."""
+    parents = list(_stacked(_LEFT, _TOP, _parent_boxes(picture)))
+    below = max((box.y + box.height for box in parents), default=_TOP) + 34
+    told = [(lines, state, _named_by(picture, name)) for name in _names(picture) for lines, state in [_child_box(picture, name)]]
+    children = list(_stacked(_LEFT, below + 18, [((*lines, words), state) for lines, state, words in told]))
+    height = max([box.y + box.height for box in (*parents, *children)], default=below) + 16
+    lines = [
+        _opening(document, _BOX + 2 * _LEFT, height),
+        _heading(_LEFT, 26, f"the parent, {_zone(document)}"),
+        _heading(_LEFT, below, f"the name servers of {document.unicode}" if children else "the parent names no server"),
+    ]
+    return "\n".join([*lines, *(part for box in (*parents, *children) for part in _drawn(box)), "</svg>"])
+
+
+def _names(picture: Picture) -> list[Name]:
+    return sorted({*picture.delegation, *picture.own_ns})[:_MOST]
+
+
+def _named_by(picture: Picture, name: Name) -> str:
+    named, own = name in picture.delegation, name in picture.own_ns
+    return "named by the parent and the domain" if named and own else f"named by the {'parent' if named else 'domain'} only"
+
+
+def _zone(document: SurveyDocument) -> str:
+    return document.parent_zone if document.parent_zone != "." else "the root"
+
+
+def _opening(document: SurveyDocument, width: int, height: int) -> str:
+    label = escape(clean(document.verdict), quote=True)
+    return f'<svg viewBox="0 0 {width} {height}" role="img" aria-label="{label}" xmlns="http://www.w3.org/2000/svg">'
+
+
+def _heading(x: int, y: int, text: str) -> str:
+    return f'<text class="head" x="{x}" y="{y}">{escape(clean(text))}</text>'
+
+
+def _stacked(x: int, y: int, boxes: list[tuple[tuple[str, ...], str]]) -> Iterator[_Box]:
     for lines, state in boxes:
         box = _Box(x, y, lines, state)
         yield box
@@ -89,7 +123,7 @@ def _child_box(picture: Picture, name: Name) -> tuple[tuple[str, ...], str]:
         return (name_text(name), *known[:4], "not asked" if known else (host.why if host else "no address")), BAD
     serving = [view for view in views if view.serves]
     state = GOOD if len(serving) == len(views) else BAD if not serving else DOUBT
-    return (name_text(name), *(f"{view.address}  {_serial(view)}" for view in views[:4])), state
+    return (name_text(name), *(f"{view.address} · {_serial(view)}" for view in views[:4])), state
 
 
 def _serial(view: ServerView) -> str:

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from legatum.core.fault import BadInput
 from legatum.core.picture import Picture
-from legatum.views.drawing import draw_delegation
+from legatum.views.drawing import draw_delegation, draw_narrow
 from legatum.views.screen import clean
 from legatum.views.survey import SurveyDocument
 
@@ -21,7 +21,9 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
     )
     environment.filters["clean"] = clean
     page = environment.get_template("report.html")
-    return page.render(surveys=[(document, draw_delegation(document, picture)) for document, picture in surveys])
+    return page.render(
+        surveys=[(document, draw_delegation(document, picture), draw_narrow(document, picture)) for document, picture in surveys]
+    )
 
 
 def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:
