@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.expected import Expected
     from legatum.core.name import Name
     from legatum.views.confirm import ConfirmDocument
     from legatum.work.outside import Outside
@@ -13,23 +14,62 @@ if TYPE_CHECKING:
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", nargs="+", metavar="DOMAIN")
-    wanted = parser.add_mutually_exclusive_group()
-    wanted.add_argument("--ns", metavar="NAME,…", help="the NS set that everybody should have (default: that all agree with the parent)")
-    wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
+    add_expected(parser)
     parser.add_argument("--registrar", metavar="NAME", help="also what this registrar's account at the registry holds")
     parser.add_argument("--no-resolvers", action="store_true", help="leave the resolvers of the settings alone")
+    parser.add_argument("--no-rdap", action="store_true", help="leave registration data alone")
     add_common(parser)
+
+
+def add_expected(parser: argparse.ArgumentParser) -> None:
+    """What should be; without any of these, that everybody agrees with the parent."""
+    wanted = parser.add_mutually_exclusive_group()
+    wanted.add_argument("--ns", metavar="NAME,…", help="the NS set that everybody should have")
+    wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
+    wanted.add_argument("--move", action="store_true", help="what the domain's move leads to")
+    parser.add_argument("--ds", action="append", metavar="DS", help="a DS that the parent should have: TAG ALGORITHM TYPE DIGEST, or none")
+    parser.add_argument("--serial", type=int, metavar="N", help="every server has this serial or a newer one")
+    parser.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="a record that every server and resolver gives")
+    parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339")
+
+
+def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Expected":
+    """Raises :class:`BadInput`."""
+    from dataclasses import replace
+
+    from legatum.core.duration import parse_duration
+    from legatum.core.expected import Expected, parse_ds_text, parse_records
+    from legatum.core.fault import BadInput
+    from legatum.core.instant import parse_instant
+    from legatum.core.name import parse_domain
+
+    expected = Expected(publishing=parse_duration(outside.settings.house.patience))
+    if args.move:
+        from legatum.work.confirm import expected_of_move
+
+        expected = expected_of_move(outside, domain)
+    elif args.to:
+        expected = replace(expected, ns=tuple(sorted(outside.provider(args.to).servers)))
+    elif args.ns:
+        expected = replace(expected, ns=tuple(sorted(parse_domain(text.strip()) for text in args.ns.split(","))))
+    if args.ds:
+        none = [text for text in args.ds if text.strip().lower() == "none"]
+        if none and len(args.ds) > 1:
+            raise BadInput("--ds none and another --ds", "either the parent has DS records or it has none")
+        expected = replace(expected, ds=() if none else tuple(sorted(parse_ds_text(text) for text in args.ds)))
+    if args.serial is not None and not 0 <= args.serial < 1 << 32:
+        raise BadInput(f"{args.serial} is no serial", "write a number from 0 to 4294967295")
+    since = parse_instant(args.since) if args.since else expected.since
+    return replace(expected, serial=args.serial, records=parse_records(args.record or (), domain), since=since)
 
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.name import parse_domain
 
     domains = [parse_domain(text) for text in args.domain]
-    expected = tuple(sorted(parse_domain(text.strip()) for text in args.ns.split(","))) if args.ns else None
 
     async def work(outside: "Outside") -> int:
-        wanted = tuple(sorted(outside.provider(args.to).servers)) if args.to else expected
-        documents = [await _one(args, outside, domain, wanted) for domain in domains]
+        documents = [await _one(args, outside, domain) for domain in domains]
         if args.json:
             from legatum.views.confirm import ConfirmListDocument
 
@@ -39,17 +79,16 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", expected: "tuple[Name, ...] | None") -> "ConfirmDocument":
+async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "ConfirmDocument":
     from legatum.core.name import name_text
-    from legatum.core.verdict import agreement
     from legatum.views.confirm import confirm_document, show_confirm
+    from legatum.work.confirm import confirm
     from legatum.work.look.wanted import Wanted
-    from legatum.work.survey import survey
 
-    found = await survey(outside, domain, args.registrar, Wanted(resolvers=not args.no_resolvers))
+    wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
+    verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted)
     if args.verbose:
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
-    verdict = agreement(found.picture, expected)
     document = confirm_document(verdict)
     if not args.json:
         show(args, document, lambda screen: show_confirm(verdict, screen))

@@ -1,22 +1,42 @@
-"""One verdict about a domain: does everybody who hands out its NS set hand out the expected one?"""
+"""One verdict about a domain: does everybody give what is expected, and if not, until when is that within what TTLs allow?"""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from legatum.core.dnssec.key import parse_ds
+from legatum.core.expected import Expected
 from legatum.core.name import Name, name_text
-from legatum.core.picture import Picture
-from legatum.core.rrset import targets
+from legatum.core.picture import Picture, ServerView
+from legatum.core.presentation import rdata_texts
+from legatum.core.rrset import RRset, targets
+from legatum.core.soa import parse_soa, serial_is_newer
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """What one party says. ``until``: it may keep saying so until then (seconds since 1970) without anything being wrong."""
+    """What one party says. ``until``: it may keep saying so until then (seconds since 1970) without anything being wrong.
+
+    ``about``: what was compared: NS set, DS, serial, or a record.
+    """
 
     party: str
     who: str
     agrees: bool
     said: str
     until: float | None = None
+    about: str = "NS set"
+
+
+@dataclass(frozen=True, slots=True)
+class RecordView:
+    """What one party says when asked for an expected record. ``party``: child or resolver; ``rrset``: None for none."""
+
+    party: str
+    who: str
+    name: Name
+    rtype: int
+    rrset: RRset | None
+    outcome: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,34 +56,109 @@ class Verdict:
     def disagreeing(self) -> tuple[Check, ...]:
         return tuple(check for check in self.checks if not check.agrees)
 
+    @property
+    def faults(self) -> tuple[Check, ...]:
+        """Those who differ and should not any more."""
+        return tuple(check for check in self.disagreeing if check.until is None or check.until <= self.at)
+
 
 def names_said(names: Iterable[Name]) -> str:
     return ", ".join(name_text(name) for name in names) or "nothing"
 
 
-def agreement(picture: Picture, expected: tuple[Name, ...] | None = None) -> Verdict:
-    """``expected``: the NS set wanted; without one the parent's, so that the verdict says whether all agree with each other."""
-    wanted = tuple(sorted(expected)) if expected is not None else picture.delegation
-    return Verdict(picture.domain, picture.at, wanted, tuple(_checks(picture, wanted)))
+def agreement(picture: Picture, expected: "tuple[Name, ...] | Expected | None" = None, records: Iterable[RecordView] = ()) -> Verdict:
+    """``expected``: an NS set, or more; without one the parent's NS set, so that the verdict says whether all agree with each other.
+
+    ``records``: what was said of the records expected.
+    """
+    wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
+    if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:
+        wanted = replace(wanted, ns=picture.delegation)
+    checks: list[Check] = []
+    if wanted.ns is not None:
+        checks += _ns_checks(picture, tuple(sorted(wanted.ns)), wanted)
+    if wanted.ds is not None:
+        checks += _ds_checks(picture, tuple(sorted(wanted.ds)), wanted)
+    if wanted.serial is not None:
+        checks += _serial_checks(picture, wanted.serial, wanted)
+    checks += _record_checks(picture, wanted, records)
+    return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), tuple(checks))
 
 
-def _checks(picture: Picture, wanted: tuple[Name, ...]) -> Iterator[Check]:
+def _published(wanted: Expected) -> float | None:
+    """Until when the parent and registration data may be behind."""
+    return wanted.since + wanted.publishing if wanted.since is not None else None
+
+
+def _copied(view: ServerView, wanted: Expected) -> float | None:
+    """Until when a secondary that missed the NOTIFY may be behind: REFRESH and one RETRY after the change (RFC 1035 s3.3.13)."""
+    if wanted.since is None or view.soa is None:
+        return None
+    timers = parse_soa(view.soa.rdatas[0])
+    return wanted.since + timers.refresh + timers.retry
+
+
+def _unless(agrees: bool, until: float | None) -> float | None:
+    return None if agrees else until
+
+
+def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iterator[Check]:
     for parent in picture.parents:
         said = names_said(targets(parent.ns)) if parent.ns else parent.outcome
-        yield Check(
-            "parent",
-            f"{name_text(parent.server)} ({parent.address})",
-            bool(wanted) and targets(parent.ns) == wanted,
-            said,
-        )
+        agrees = bool(ns) and targets(parent.ns) == ns
+        yield Check("parent", f"{name_text(parent.server)} ({parent.address})", agrees, said, _unless(agrees, _published(wanted)))
     for view in picture.servers:
+        asked = view.ns is not None or not view.serves or view.tcp_outcome != "not asked"
+        if not asked:
+            continue  # a brief look asks one address of each server
         said = names_said(targets(view.ns)) if view.serves else view.outcome
-        yield Check("child", f"{name_text(view.server)} ({view.address})", view.serves and targets(view.ns) == wanted, said)
-    if picture.registration is not None:
-        held = tuple(sorted(picture.registration.nameservers))
-        yield Check("registrar", picture.registration.registrar, held == wanted, names_said(held))
+        agrees = view.serves and targets(view.ns) == ns
+        yield Check("child", f"{name_text(view.server)} ({view.address})", agrees, said, _unless(agrees, _copied(view, wanted)))
+    for source, held_view in picture.registrations:
+        held = tuple(sorted(held_view.nameservers))
+        party, who = ("registrar", held_view.registrar) if source != "RDAP" else ("RDAP", held_view.registrar)
+        yield Check(party, who, held == ns, names_said(held), _unless(held == ns, _published(wanted)))
     for resolver in picture.resolvers:
         said = names_said(targets(resolver.ns)) if resolver.ns else resolver.outcome
         until = picture.at + resolver.ns.ttl if resolver.ns else None
-        agrees = targets(resolver.ns) == wanted
-        yield Check("resolver", f"{resolver.name} ({resolver.address})", agrees, said, None if agrees else until)
+        agrees = targets(resolver.ns) == ns
+        yield Check("resolver", f"{resolver.name} ({resolver.address})", agrees, said, _unless(agrees, until))
+
+
+def _ds_checks(picture: Picture, ds: tuple[bytes, ...], wanted: Expected) -> Iterator[Check]:
+    for parent in picture.parents:
+        held = parent.ds.rdatas if parent.ds else ()
+        said = _ds_said(held) if parent.answered else parent.outcome
+        agrees = parent.answered and held == ds
+        who = f"{name_text(parent.server)} ({parent.address})"
+        yield Check("parent", who, agrees, said, _unless(agrees, _published(wanted)), "DS")
+    for source, view in picture.registrations:
+        if view.ds is not None:
+            agrees = tuple(sorted(view.ds)) == ds
+            party = "RDAP" if source == "RDAP" else "registrar"
+            yield Check(party, view.registrar, agrees, _ds_said(view.ds), _unless(agrees, _published(wanted)), "DS")
+
+
+def _ds_said(rdatas: Iterable[bytes]) -> str:
+    return "; ".join(ds.text for rdata in rdatas if (ds := parse_ds(rdata))) or "no DS"
+
+
+def _serial_checks(picture: Picture, serial: int, wanted: Expected) -> Iterator[Check]:
+    for view in picture.servers:
+        has = parse_soa(view.soa.rdatas[0]).serial if view.serves and view.soa else None
+        agrees = has is not None and (has == serial or serial_is_newer(has, serial))
+        who = f"{name_text(view.server)} ({view.address})"
+        said = f"serial {has}" if has is not None else view.outcome
+        yield Check("child", who, agrees, said, _unless(agrees, _copied(view, wanted)), "serial")
+
+
+def _record_checks(picture: Picture, wanted: Expected, views: Iterable[RecordView]) -> Iterator[Check]:
+    expected = {(each.name, each.rtype): each for each in wanted.records}
+    slowest = max((until for view in picture.serving if (until := _copied(view, wanted)) is not None), default=None)
+    for view in views:
+        rrset = expected[view.name, view.rtype]
+        said = ", ".join(rdata_texts(view.rrset)) if view.rrset else view.outcome
+        agrees = rrset.says_the_same(view.rrset)
+        until = picture.at + view.rrset.ttl if view.rrset and view.party == "resolver" else slowest if view.party == "child" else None
+        about = f"{name_text(view.name)} {rrset.type_text}"
+        yield Check(view.party, view.who, agrees, said, _unless(agrees, until), about)

@@ -10,17 +10,21 @@ from legatum.views.screen import BAD, DOUBT, Screen
 class CheckPart(Part):
     party: str
     who: str
+    about: str
     agrees: bool
+    fault: bool
     said: str
     until: str | None
 
 
 class ConfirmDocument(Document, tag="legatum.confirm/1"):
-    """``until``: a resolver may keep its old copy until then; after that it is a fault."""
+    """``until``: so long a difference is within what TTLs and timers allow; after that it is a ``fault``. ``pending``: nothing
+    differs but what may still."""
 
     domain: str
     at: str
     confirmed: bool
+    pending: bool
     expected: list[str]
     checks: list[CheckPart]
 
@@ -36,38 +40,47 @@ def confirm_document(verdict: Verdict) -> ConfirmDocument:
         domain=name_text(verdict.domain),
         at=instant_text(verdict.at),
         confirmed=verdict.confirmed,
+        pending=not verdict.confirmed and not verdict.faults and bool(verdict.checks),
         expected=[name_text(name) for name in verdict.expected],
-        checks=[_check(each) for each in verdict.checks],
+        checks=[_check(each, each in verdict.faults) for each in verdict.checks],
     )
 
 
-def _check(each: Check) -> CheckPart:
+def _check(each: Check, fault: bool) -> CheckPart:
     until = instant_text(each.until) if each.until is not None else None
-    return CheckPart(party=each.party, who=each.who, agrees=each.agrees, said=each.said, until=until)
+    return CheckPart(party=each.party, who=each.who, about=each.about, agrees=each.agrees, fault=fault, said=each.said, until=until)
+
+
+def verdict_lines(verdict: Verdict) -> tuple[str, str]:
+    """The verdict in plain words, and what to do next."""
+    domain, wrong, faults = name_text(verdict.domain), verdict.disagreeing, verdict.faults
+    wanted = f" on {', '.join(name_text(name) for name in verdict.expected)}" if verdict.expected else ""
+    if verdict.confirmed:
+        return f"{domain}: confirmed. All {len(verdict.checks)} checks agree{wanted}", ""
+    if not verdict.checks:
+        return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
+    if not faults:
+        last = max(each.until or 0 for each in wrong)
+        text = f"{domain}: not yet. {len(wrong)} of {len(verdict.checks)} still differ, within what their TTLs and timers allow"
+        return text, f"ask again after {people_text(last, verdict.at)}; what differs then is a fault"
+    first = faults[0]
+    text = f"{domain}: not confirmed. {len(faults)} of {len(verdict.checks)} differ; first: {first.party} {first.who} says {first.said}"
+    return text, f"mend it at the {first.party}, {first.who}; `legatum survey {domain}` says more"
 
 
 def show_confirm(verdict: Verdict, screen: Screen) -> None:
-    domain, wanted = name_text(verdict.domain), ", ".join(name_text(name) for name in verdict.expected) or "no NS set"
-    wrong = verdict.disagreeing
-    if verdict.confirmed:
-        screen.verdict(True, f"{domain}: confirmed. All {len(verdict.checks)} asked agree on {wanted}", "")
-    elif not verdict.checks:
-        screen.verdict(False, f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?")
-    else:
-        first = wrong[0]
-        late = [each for each in wrong if each.until is not None]
-        following = (
-            f"resolvers let go by themselves: ask again after {people_text(max(each.until or 0 for each in late), verdict.at)}"
-            if len(late) == len(wrong)
-            else f"mend it at the {first.party}, {first.who}; `legatum survey {domain}` says more"
-        )
-        text = f"{domain}: not confirmed. {len(wrong)} of {len(verdict.checks)} do not say {wanted}; first: {first.party} {first.who}"
-        screen.verdict(False, text, following)
+    screen.verdict(verdict.confirmed, *verdict_lines(verdict))
     screen.line()
-    rows = [(each.party, each.who, "agrees" if each.agrees else "differs", each.said, _until(each, verdict.at)) for each in verdict.checks]
-    styles = ["" if each.agrees else DOUBT if each.until else BAD for each in verdict.checks]
-    screen.table(("party", "who", "verdict", "says", "within its TTL until"), rows, styles)
+    rows = [(each.party, each.who, each.about, _word(each, verdict), each.said) for each in verdict.checks]
+    styles = ["" if each.agrees else BAD if each in verdict.faults else DOUBT for each in verdict.checks]
+    screen.table(("party", "who", "what", "verdict", "says"), rows, styles)
 
 
-def _until(each: Check, now: float) -> str:
-    return people_text(each.until, now) if each.until is not None else ""
+def _word(each: Check, verdict: Verdict) -> str:
+    if each.agrees:
+        return "agrees"
+    if each.until is None:
+        return "differs: a fault"
+    if each.until <= verdict.at:
+        return f"differs: a fault since {people_text(each.until, verdict.at)}"
+    return f"expected until {people_text(each.until, verdict.at)}, then it is a fault"
