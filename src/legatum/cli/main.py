@@ -18,6 +18,8 @@ COMMANDS = {
     "publish": "show the difference, put the zone at a provider, prove it on every server",
     "move": "draft, show, advance a move; where it stands",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
+    "watch": "follow a change until it has reached everybody, beside the forecast",
+    "fleet": "survey or confirm lists of domains, results as they come",
     "practice": "start and steer the practice world, to try every command by hand",
 }
 INTERRUPTED = 130

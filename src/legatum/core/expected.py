@@ -28,7 +28,10 @@ class Expected:
 
 
 def parse_ds_text(text: str) -> bytes:
-    """``TAG ALGORITHM DIGEST-TYPE DIGEST``, as forms show it; a leading ``DS`` and spaces in the digest do no harm. Raises :class:`BadInput`."""
+    """``TAG ALGORITHM DIGEST-TYPE DIGEST``, as forms show it; a leading ``DS`` and spaces in the digest do no harm.
+
+    Raises :class:`BadInput`.
+    """
     words = text.split()
     if words and words[0].upper() == "DS":
         words = words[1:]

@@ -1,0 +1,110 @@
+"""``legatum watch DOMAIN``"""
+
+import argparse
+import asyncio
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, add_common, note, with_outside
+
+if TYPE_CHECKING:
+    from legatum.core.course import Change, Course
+    from legatum.core.name import Name
+    from legatum.work.outside import Outside
+    from legatum.work.watch import Watch
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("domain", metavar="DOMAIN")
+    wanted = parser.add_mutually_exclusive_group()
+    wanted.add_argument("--ns", metavar="NAME,…", help="the NS set that everybody should come to have")
+    wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
+    wanted.add_argument("--move", action="store_true", help="what the domain's move leads to")
+    wanted.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="an RRset that everybody should come to have")
+    parser.add_argument("--since", metavar="WHEN", help="when the change was on every server: RFC 3339; otherwise that is watched")
+    parser.add_argument("--every", metavar="DURATION", help="how often servers are asked (default: the house's poll)")
+    parser.add_argument("--asked-every", default="5m", metavar="DURATION", help="for the forecast: how often a typical cache is asked")
+    parser.add_argument("--patience", metavar="DURATION", help="how long after the last copy should have run out (default: the house's)")
+    parser.add_argument("--curve", action="append", default=[], metavar="FILE", help="write the curve at the end: .png, .svg, .pdf or .csv")
+    add_common(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+
+    domain = parse_domain(args.domain)
+    wrong = next((each for each in args.curve if Path(each).suffix.lower() not in (".png", ".svg", ".pdf", ".csv")), None)
+    if wrong:
+        raise BadInput(f"{wrong}: a curve is written as .png, .svg, .pdf or .csv", "give the file such an ending")
+    if not (args.ns or args.to or args.move or args.record):
+        raise BadInput("watch for what?", "say --ns, --to, --move or --record")
+
+    async def work(outside: "Outside") -> int:
+        from legatum.core.course import Course
+        from legatum.core.duration import parse_duration
+        from legatum.core.instant import parse_instant
+        from legatum.work.watch import Watch
+
+        change, since = _change(args, outside, domain)
+        since = parse_instant(args.since) if args.since else since
+        course = Course(change, 1 / max(1, parse_duration(args.asked_every)), since)
+        house = outside.settings.house
+        poll = max(1, parse_duration(args.every or house.poll))
+        try:
+            await _follow(args, Watch(outside, domain, course), poll, parse_duration(args.patience or house.patience))
+        finally:
+            _finish(args, course)
+        return OK if course.looks[-1].complete else FOUND
+
+    return with_outside(args, work)
+
+
+def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Change, float | None]":
+    from legatum.core.expected import parse_records
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+    from legatum.work.confirm import expected_of_move
+    from legatum.work.watch import delegation_change, record_change
+
+    if args.record:
+        records = parse_records(args.record, domain)
+        if len(records) != 1:
+            raise BadInput("watch follows one RRset", "give records of one name and type")
+        return record_change(records[0]), None
+    if args.move:
+        return delegation_change(domain, expected_of_move(outside, domain).ns or ()), None
+    names = outside.provider(args.to).servers if args.to else [parse_domain(text.strip()) for text in args.ns.split(",")]
+    return delegation_change(domain, names), None
+
+
+async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patience: float) -> None:
+    from legatum.views.watch import LiveView, line_text, show_lines, watch_document
+
+    if not args.json and sys.stdout.isatty():
+        with LiveView() as view:
+            async for _ in watch.looks(poll, patience):
+                view.show(watch.course)
+                await asyncio.sleep(0)
+        return
+    async for look, changed in watch.looks(poll, patience):
+        if args.json:
+            print(line_text(watch_document(watch.course, look, changed)), flush=True)
+        else:
+            show_lines(watch.course, changed, sys.stdout.write)
+            sys.stdout.flush()
+
+
+def _finish(args: argparse.Namespace, course: "Course") -> None:
+    """The state so far, however it ended."""
+    from legatum.views.screen import Screen
+    from legatum.views.watch import verdict_lines, write_curve
+
+    if not course.looks:
+        return
+    if not args.json and not sys.stdout.isatty():
+        Screen().verdict(*verdict_lines(course))
+    for name in args.curve:
+        write_curve(Path(name), course)
+        note(args, f"curve: {name}")

@@ -1,0 +1,105 @@
+"""Following a change: asking every server and resolver again and again until all of them have it."""
+
+import asyncio
+from collections.abc import AsyncIterator, Iterable
+from dataclasses import dataclass, field
+
+from legatum.core.course import Change, Course, Look, Told, told
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name, name_text
+from legatum.core.presentation import rdata_texts
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import NS
+from legatum.net.reply import Reply
+from legatum.net.resolver import ask_resolver
+from legatum.net.walk import referral
+from legatum.work.outside import Outside
+
+
+@dataclass
+class Watch:
+    """``servers``: names of servers to ask beside those that the parent hands out, such as the new side before a switch."""
+
+    outside: Outside
+    domain: Name
+    course: Course
+    servers: tuple[Name, ...] = ()
+    _parents: dict[str, Name] = field(default_factory=dict)
+    _children: dict[str, Name] = field(default_factory=dict)
+
+    async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
+        """Every look, with who changed since the one before. Ends when everybody has the change, or when ``patience`` seconds have
+        passed since the last copy should have run out. Raises :class:`OutsideFault` when nobody of the parent zone answers.
+        """
+        clock = self.outside.clock
+        await self._find()
+        begun = clock.now()
+        while True:
+            look = await self._look()
+            yield look, self.course.add(look)
+            over = self.course.over_at or begun + self.course.old_ttl
+            if look.complete or look.at > over + patience:
+                return
+            await clock.until(clock.now() + self.course.next_look(poll))
+
+    async def _find(self) -> None:
+        """Who is asked: the servers of the parent zone, those they hand out, and those named."""
+        walker = self.outside.walker()
+        cut, known = await walker.delegation_of(self.domain)
+        if known is None:
+            raise OutsideFault(f"no server of {name_text(cut.zone)} answers", "is the network up, and are the roots in the settings right?")
+        self._zone = cut.zone
+        self._parents = {address: server for server, addresses in cut.servers.items() for address in addresses}
+        replies = await self.outside.asker.ask_all(list(self._parents), self.domain, NS)
+        names = {name for reply in replies for name in targets(_delegation(cut.zone, reply))} | set(self.servers)
+        if self.course.change.rtype == NS and self.course.change.name == self.domain:
+            names |= {Name(rdata) for rdata in self.course.change.wanted}
+        ordered = sorted(names)
+        for name, addresses in zip(ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True):
+            for address in addresses:
+                self._children.setdefault(address, name)
+
+    async def _look(self) -> Look:
+        change, asker = self.course.change, self.outside.asker
+        parents = list(self._parents) if change.delegation else []
+        resolvers = self.outside.resolvers()
+        above, own, copies = await asyncio.gather(
+            asker.ask_all(parents, self.domain, NS),
+            asker.ask_all(list(self._children), change.name, change.rtype),
+            asyncio.gather(*(ask_resolver(asker, place, change.name, change.rtype) for place in resolvers.values())),
+        )
+        found = [
+            *(self._told("parent", _who(self._parents, reply), reply, _delegation(self._zone, reply)) for reply in above),
+            *(self._told("child", _who(self._children, reply), reply, _own(reply)) for reply in own),
+            *(
+                self._told("resolver", f"{name} ({resolvers[name].address})", reply, reply.find(change.rtype))
+                for name, reply in zip(resolvers, copies, strict=True)
+            ),
+        ]
+        return Look(self.outside.clock.now(), tuple(found))
+
+    def _told(self, party: str, who: str, reply: Reply, rrset: RRset | None) -> Told:
+        said = ", ".join(rdata_texts(rrset)) if rrset else reply.outcome
+        return told(self.course.change, party, who, rrset, reply.outcome, said)
+
+
+def _who(places: dict[str, Name], reply: Reply) -> str:
+    return f"{name_text(places[reply.server])} ({reply.server})"
+
+
+def _delegation(zone: Name, reply: Reply) -> RRset | None:
+    return referral(zone, reply) or reply.find(NS)
+
+
+def _own(reply: Reply) -> RRset | None:
+    return reply.find(reply.rtype) if reply.authoritative else None
+
+
+def delegation_change(domain: Name, ns: Iterable[Name]) -> Change:
+    """The NS set becomes ``ns``, at the parent and in the zone."""
+    return Change(domain, NS, tuple(sorted(ns)), delegation=True)
+
+
+def record_change(rrset: RRset) -> Change:
+    """One RRset becomes this one."""
+    return Change(rrset.name, rrset.rtype, rrset.rdatas, delegation=False)
