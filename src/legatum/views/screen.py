@@ -6,6 +6,7 @@ Everything shown goes through :func:`clean`, so that no text from the network ca
 import sys
 import textwrap
 from collections.abc import Iterable, Sequence
+from typing import IO
 
 from rich import box
 from rich.console import Console
@@ -24,9 +25,11 @@ def clean(text: object) -> str:
 class Screen:
     """Lines and tables on standard output."""
 
-    def __init__(self) -> None:
-        width = None if sys.stdout.isatty() else _PIPED_WIDTH
-        self._console = Console(file=sys.stdout, width=width, highlight=False, markup=False, emoji=False)
+    def __init__(self, file: IO[str] | None = None) -> None:
+        """``file``: instead of standard output."""
+        out = file or sys.stdout
+        width = None if out.isatty() else _PIPED_WIDTH
+        self._console = Console(file=out, width=width, highlight=False, markup=False, emoji=False)
 
     def line(self, text: object = "", style: str = "", indent: int = 0) -> None:
         """``indent``: how far the second and following lines of a long text stand in."""

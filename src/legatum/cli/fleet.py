@@ -1,0 +1,187 @@
+"""``legatum fleet survey / confirm LIST``"""
+
+import argparse
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack
+from pathlib import Path
+from typing import IO, TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, add_common, note, with_outside
+from legatum.cli.confirm import add_expected, expected_of
+
+if TYPE_CHECKING:
+    from legatum.views.fleet import FleetLine, Tally
+    from legatum.work.fleet import Fleet
+    from legatum.work.outside import Outside
+
+_ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
+    survey = actions.add_parser("survey", help="what is wrong with which domain")
+    survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey` asks, but for resolvers and RDAP")
+    confirm = actions.add_parser("confirm", help="one verdict for each domain")
+    add_expected(confirm)
+    for each in (survey, confirm):
+        each.add_argument("list", metavar="LIST", help="a file with one name a line, or a CSV table; - for standard input")
+        each.add_argument("--column", metavar="NAME", help="the column of a CSV table, by its heading or its number from 1")
+        each.add_argument("--csv", action="store_true", help="results as CSV on standard output")
+        each.add_argument("--out", metavar="FILE", help="results into a file: .csv, or JSON lines")
+        each.add_argument("--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again")
+        each.add_argument("--at-once", type=int, default=64, metavar="N", help="domains looked at side by side")
+        each.add_argument("--rate", type=int, metavar="N", help="questions a second to one server, 0 for no limit (default: the settings')")
+        add_common(each)
+
+
+def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
+    from legatum.work.listing import count_of
+
+    if args.resume and not args.out:
+        raise BadInput("--resume goes on with --out FILE", "say which file")
+    if args.json and args.csv:
+        raise BadInput("--json and --csv", "choose one of them")
+    if not 1 <= args.at_once <= 1000:
+        raise BadInput(f"--at-once {args.at_once}", "give a number from 1 to 1000")
+    total = count_of(args.list, args.column)
+
+    async def work(outside: "Outside") -> int:
+        from legatum.work.fleet import Fleet
+        from legatum.work.look.depth import BRIEF, FULL
+
+        if args.rate is not None:
+            outside.settings.network.rate = args.rate
+        expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
+        full = args.action == "survey" and args.full
+        return await _stream(args, Fleet(outside, args.at_once, expected, FULL if full else BRIEF), total)
+
+    return with_outside(args, work)
+
+
+async def _stream(args: argparse.Namespace, fleet: "Fleet", total: int | None) -> int:
+    from legatum.views.fleet import Tally, fleet_line, json_line, show_summary
+    from legatum.views.screen import Screen
+    from legatum.work.listing import entries, open_listing
+
+    tally, began, asked = Tally(), time.monotonic(), fleet.outside.asker.asked
+    with ExitStack() as stack:
+        known = _take_up(args, tally)
+        sinks = list(_sinks(args, stack))
+        lines = open_listing(args.list)
+        if lines is not sys.stdin:
+            stack.enter_context(lines)
+        progress = _Progress(args, total, tally, begins=tally.domains)
+        texts = (text for text in entries(lines, args.column, args.list) if text.lower().rstrip(".") not in known)
+        try:
+            async for result in fleet.results(texts):
+                line = fleet_line(result)
+                tally.add(line)
+                for sink in sinks:
+                    sink(line)
+                progress.tell(len(fleet.pace.slowed))
+        finally:
+            progress.end()
+            if args.out and (total is None or tally.domains < total):
+                note(args, f"what is done stands in {args.out}; the same command with --resume goes on from there")
+        slowed = fleet.pace.slowed
+    document = tally.document(fleet.outside.asker.asked - asked, time.monotonic() - began, slowed)
+    if args.json:
+        sys.stdout.write(json_line(document))
+    else:
+        show_summary(document, tally.bad, Screen(sys.stderr if args.csv else None))
+    return FOUND if tally.bad else OK
+
+
+def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
+    """The domains that an earlier run has done, counted into the tally. Raises :class:`BadInput`."""
+    if not args.resume or not Path(args.out).exists():
+        return set()
+    import csv
+
+    import msgspec
+
+    from legatum.core.fault import BadInput
+    from legatum.views.fleet import COLUMNS, FleetLine
+
+    known: set[str] = set()
+    path = Path(args.out)
+    if path.suffix.lower() == ".csv":
+        with path.open(encoding="utf-8", newline="") as file:
+            rows = list(csv.reader(file))
+        if rows and tuple(rows[0]) != COLUMNS:
+            raise BadInput(f"{path}: not a table of this program", "give another --out")
+        return {row[0].lstrip("'") for row in rows[1:] if len(row) == len(COLUMNS)}
+    kept = []
+    for number, text in enumerate(path.read_bytes().splitlines(keepends=True), 1):
+        try:
+            line = msgspec.json.decode(text, type=FleetLine)
+        except msgspec.DecodeError:
+            if not text.endswith(b"\n"):
+                break  # the line that was being written when it was interrupted
+            raise BadInput(f"{path}:{number}: not a result of this program", "give another --out") from None
+        kept.append(text)
+        tally.add(line)
+        known.add(line.domain)
+    path.write_bytes(b"".join(kept))
+    return known
+
+
+def _sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[FleetLine], None]]":
+    """Where results go: standard output in one form, and the file if there is one."""
+    from legatum.core.fault import BadInput
+    from legatum.views.fleet import csv_head, csv_row, json_line, show_line
+    from legatum.views.screen import Screen
+
+    def writer(file: IO[str], text_of: "Callable[[FleetLine], str]") -> "Callable[[FleetLine], None]":
+        def write(line: "FleetLine") -> None:
+            file.write(text_of(line))
+            file.flush()
+
+        return write
+
+    if args.csv:
+        sys.stdout.write(csv_head())
+        yield writer(sys.stdout, csv_row)
+    elif args.json:
+        yield writer(sys.stdout, json_line)
+    elif not args.quiet:
+        screen = Screen()
+        yield lambda line: show_line(line, screen)
+    if args.out:
+        path = Path(args.out)
+        table = path.suffix.lower() == ".csv"
+        fresh = not (args.resume and path.exists() and path.stat().st_size)
+        try:
+            file = stack.enter_context(path.open("w" if fresh else "a", encoding="utf-8", newline=""))
+        except OSError as error:
+            raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
+        if table and fresh:
+            file.write(csv_head())
+        yield writer(file, csv_row if table else json_line)
+
+
+class _Progress:
+    """Rate and remaining time on standard error: in place on a terminal, a line now and then elsewhere."""
+
+    def __init__(self, args: argparse.Namespace, total: int | None, tally: "Tally", begins: int) -> None:
+        self._args, self._total, self._tally, self._begins = args, total, tally, begins
+        self._live = sys.stderr.isatty() and not sys.stdout.isatty()
+        self._began = self._told = time.monotonic()
+
+    def tell(self, slowed: int) -> None:
+        now = time.monotonic()
+        if self._args.quiet or now - self._told < (_ON_TERMINAL if self._live else _ELSEWHERE):
+            return
+        self._told = now
+        from legatum.views.fleet import progress_text
+
+        rate = (self._tally.domains - self._begins) / max(now - self._began, 0.001)
+        text = progress_text(self._tally.domains, self._total, rate, self._tally.bad, slowed)
+        print(f"\r\x1b[K{text}" if self._live else text, end="" if self._live else "\n", file=sys.stderr, flush=True)
+
+    def end(self) -> None:
+        if self._live and not self._args.quiet:
+            print("\r\x1b[K", end="", file=sys.stderr, flush=True)

@@ -1,0 +1,197 @@
+"""Many domains: a line for each as it comes, a table row, or JSON; in the end a summary by finding."""
+
+import csv
+import io
+from collections.abc import Iterable
+
+import msgspec
+
+from legatum.core.duration import rough_text
+from legatum.core.findings import KINDS, Severity
+from legatum.core.instant import instant_text
+from legatum.core.name import name_text
+from legatum.core.soa import parse_soa
+from legatum.views.confirm import verdict_lines
+from legatum.views.document import Document, Part
+from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen, clean
+from legatum.work.fleet import Result
+
+HEALTHY, FAILED, CONFIRMED, PENDING, DIFFERS = "healthy", "failed", "confirmed", "pending", "differs"
+_ORDER = ["error", FAILED, DIFFERS, "warning", PENDING, "notice", CONFIRMED, HEALTHY]
+_STYLES = {"error": BAD, FAILED: BAD, DIFFERS: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, HEALTHY: GOOD}
+COLUMNS = ("domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at")
+
+
+class FoundPart(Part):
+    slug: str
+    severity: str
+    seen: list[str]
+
+
+class FleetLine(Document, tag="legatum.fleet-line/1"):
+    """One domain. ``standing``: healthy or the worst severity; confirmed, pending or differs; failed."""
+
+    domain: str
+    standing: str
+    verdict: str
+    findings: list[FoundPart]
+    ns: list[str]
+    serials: list[int]
+    ds: int
+    questions: int
+    milliseconds: float
+    at: str | None
+
+
+class SummaryPart(Part):
+    slug: str
+    severity: str
+    title: str
+    count: int
+    domains: list[str]
+
+
+class FleetDocument(Document, tag="legatum.fleet/1"):
+    """The summary: ``standings`` counts domains by standing, ``findings`` tells which domains show which finding, worst first.
+
+    ``slowed``: servers that were asked more slowly than set, with questions a second.
+    """
+
+    domains: int
+    standings: dict[str, int]
+    findings: list[SummaryPart]
+    failed: dict[str, str]
+    questions: int
+    seconds: float
+    slowed: dict[str, float]
+
+
+def fleet_line(result: Result) -> FleetLine:
+    name = name_text(result.domain) if result.domain else clean(result.text)
+    picture = result.picture
+    if picture is None:
+        return FleetLine(
+            domain=name, standing=FAILED, verdict=result.failed, findings=[], ns=[], serials=[], ds=0, questions=0,
+            milliseconds=round(result.took * 1000, 1), at=None,
+        )  # fmt: skip
+    found = [
+        FoundPart(slug=each.kind.slug, severity=str(each.kind.severity), seen=[one.seen for one in each.sightings[:3]])
+        for each in result.findings
+    ]
+    if result.verdict is not None:
+        standing = CONFIRMED if result.verdict.confirmed else DIFFERS if result.verdict.faults or not result.verdict.checks else PENDING
+        verdict = verdict_lines(result.verdict)[0].removeprefix(f"{name}: ")
+    else:
+        standing = found[0].severity if found else HEALTHY
+        serious = [each.kind.title for each in result.findings if each.kind.severity != Severity.NOTICE]
+        verdict = "; ".join(serious)
+    return FleetLine(
+        domain=name, standing=standing, verdict=verdict, findings=found, ns=[name_text(each) for each in picture.delegation],
+        serials=sorted({parse_soa(view.soa.rdatas[0]).serial for view in picture.serving if view.soa}), ds=len(picture.ds),
+        questions=picture.questions, milliseconds=round(result.took * 1000, 1), at=instant_text(picture.at),
+    )  # fmt: skip
+
+
+def json_line(line: Document) -> str:
+    return msgspec.json.encode(line).decode() + "\n"
+
+
+def csv_row(line: FleetLine) -> str:
+    """One row. A cell that a spreadsheet would take for a formula gets an apostrophe in front."""
+    cells = (
+        line.domain, line.standing, " ".join(each.slug for each in line.findings), line.verdict, " ".join(line.ns),
+        " ".join(map(str, line.serials)), line.ds, line.questions, line.milliseconds, line.at or "",
+    )  # fmt: skip
+    return _csv([clean(cell) if not isinstance(cell, int | float) else cell for cell in cells])
+
+
+def csv_head() -> str:
+    return _csv(COLUMNS)
+
+
+def _csv(cells: Iterable[object]) -> str:
+    text = io.StringIO()
+    csv.writer(text, lineterminator="\n").writerow([f"'{each}" if str(each)[:1] in ("=", "+", "@", "-") else each for each in cells])
+    return text.getvalue()
+
+
+def show_line(line: FleetLine, screen: Screen) -> None:
+    """For people: healthy domains in a word, others with what is wrong."""
+    told = f"{line.domain}: {line.standing}"
+    if line.standing in ("error", "warning", FAILED, DIFFERS, PENDING):
+        told += f": {line.verdict}"
+    screen.line(told, _STYLES.get(line.standing, ""), indent=4)
+
+
+class Tally:
+    """Counts as results come, for the summary. Holds names only."""
+
+    def __init__(self) -> None:
+        self.domains = 0
+        self.questions = 0
+        self.standings: dict[str, int] = {}
+        self.failed: dict[str, str] = {}
+        self._found: dict[str, list[str]] = {}
+
+    def add(self, line: FleetLine) -> None:
+        self.domains += 1
+        self.questions += line.questions
+        self.standings[line.standing] = self.standings.get(line.standing, 0) + 1
+        if line.standing == FAILED:
+            self.failed[line.domain] = line.verdict
+        for each in line.findings:
+            self._found.setdefault(each.slug, []).append(line.domain)
+
+    @property
+    def bad(self) -> int:
+        """Domains that need somebody."""
+        return sum(self.standings.get(each, 0) for each in ("error", FAILED, DIFFERS))
+
+    def document(self, questions: int, seconds: float, slowed: dict[str, float]) -> FleetDocument:
+        """``questions``: all that were asked, those about what domains share too."""
+        kinds = sorted((KINDS[slug] for slug in self._found if slug in KINDS), key=lambda each: list(Severity).index(each.severity))
+        return FleetDocument(
+            domains=self.domains,
+            standings={each: self.standings[each] for each in _ORDER if each in self.standings},
+            findings=[
+                SummaryPart(
+                    slug=kind.slug, severity=str(kind.severity), title=kind.title, count=len(self._found[kind.slug]),
+                    domains=self._found[kind.slug],
+                )
+                for kind in kinds
+            ],
+            failed=self.failed,
+            questions=questions,
+            seconds=round(seconds, 1),
+            slowed={server: round(rate, 1) for server, rate in slowed.items()},
+        )  # fmt: skip
+
+
+def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
+    screen.line()
+    counts = ", ".join(f"{count} {standing}" for standing, count in document.standings.items()) or "none"
+    following = "the domains with errors, worst finding first: below" if bad else ""
+    screen.verdict(not bad, f"{document.domains} domains: {counts}", following)
+    if document.findings:
+        screen.line()
+        rows = [(each.severity, each.slug, each.count, _some(each.domains)) for each in document.findings]
+        styles = [_STYLES.get(each.severity, "") for each in document.findings]
+        screen.table(("severity", "finding", "domains", "which"), rows, styles)
+    for domain, why in list(document.failed.items())[:20]:
+        screen.line(f"failed: {domain}: {why}", BAD, indent=8)
+    rate = document.questions / document.seconds if document.seconds else 0
+    screen.line(f"{document.questions} questions in {rough_text(document.seconds)}, {rate:,.0f} a second", QUIET)
+    for server, pace in document.slowed.items():
+        screen.line(f"{server} began to truncate or drop: asked {pace:.0f} times a second at the end", QUIET)
+
+
+def _some(domains: list[str]) -> str:
+    shown = ", ".join(domains[:5])
+    return f"{shown} and {len(domains) - 5} more" if len(domains) > 5 else shown
+
+
+def progress_text(done: int, total: int | None, rate: float, bad: int, slowed: int) -> str:
+    """How far it is, how fast, and how long yet."""
+    left = f", {rough_text((total - done) / rate)} left" if total and rate > 0 and total > done else ""
+    slow = f", {slowed} servers slowed down" if slowed else ""
+    return f"{done}{f' of {total}' if total else ''} domains, {rate:,.0f} a second{left}, {bad} with errors{slow}"

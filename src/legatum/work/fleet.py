@@ -1,0 +1,101 @@
+"""Many domains: looked at side by side, each in few questions, results as they come; what they share is asked once."""
+
+import asyncio
+import time
+from collections.abc import AsyncIterator, Callable, Iterable, Iterator
+from dataclasses import dataclass
+
+from legatum.core.expected import Expected
+from legatum.core.fault import Fault
+from legatum.core.findings import Finding, judge
+from legatum.core.name import Name, parse_domain
+from legatum.core.picture import Picture
+from legatum.core.verdict import Verdict, agreement
+from legatum.net.evidence import Evidence
+from legatum.net.pace import Pace
+from legatum.net.walk import Walker
+from legatum.work.confirm import ask_records
+from legatum.work.look.depth import BRIEF, Depth
+from legatum.work.look.look import Look
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+from legatum.work.survey import unheard
+
+_WANTED = Wanted(resolvers=False, rdap=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it.
+
+    ``text``: as it stands in the list; ``took`` in seconds.
+    """
+
+    text: str
+    domain: Name | None
+    picture: Picture | None = None
+    findings: tuple[Finding, ...] = ()
+    verdict: Verdict | None = None
+    failed: str = ""
+    took: float = 0.0
+
+
+@dataclass
+class Fleet:
+    """``at_once``: domains looked at side by side. ``expected``: confirm that, instead of surveying. ``depth``: how much is asked."""
+
+    outside: Outside
+    at_once: int = 64
+    expected: Callable[[Name], Expected] | None = None
+    depth: Depth = BRIEF
+
+    async def results(self, texts: Iterable[str]) -> AsyncIterator[Result]:
+        """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
+        asker = self.outside.asker
+        asker.pace = self.pace = Pace(self.outside.settings.network.rate)
+        walker = self.outside.walker()
+        done: asyncio.Queue[Result | None] = asyncio.Queue(maxsize=self.at_once)
+        line = iter(texts)
+        workers = [asyncio.create_task(self._work(walker, line, done)) for _ in range(self.at_once)]
+        try:
+            left = len(workers)
+            while left:
+                result = await done.get()
+                if result is None:
+                    left -= 1
+                else:
+                    yield result
+            await asyncio.gather(*workers)  # whatever went wrong in one of them comes out here
+        finally:
+            for worker in workers:
+                worker.cancel()
+            await asyncio.gather(*workers, return_exceptions=True)
+            asker.pace = None
+
+    async def _work(self, walker: Walker, line: Iterator[str], done: "asyncio.Queue[Result | None]") -> None:
+        try:
+            for text in line:
+                await done.put(await self._one(walker, text))
+        finally:
+            await done.put(None)
+
+    async def _one(self, walker: Walker, text: str) -> Result:
+        began = time.monotonic()
+        domain = None
+        try:
+            domain = parse_domain(text)
+            picture = await self._look(walker, domain)
+            if self.expected is None:
+                return Result(text, domain, picture, judge(picture), took=time.monotonic() - began)
+            expected = self.expected(domain)
+            records = await ask_records(self.outside, picture, expected.records, resolvers=False)
+            return Result(text, domain, picture, (), agreement(picture, expected, records), took=time.monotonic() - began)
+        except Fault as fault:
+            return Result(text, domain, failed=fault.message, took=time.monotonic() - began)
+
+    async def _look(self, walker: Walker, domain: Name) -> Picture:
+        cut, known = await walker.delegation_of(domain)
+        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth).picture(_WANTED)
+        if not any(view.answered for view in picture.parents):
+            raise unheard(picture)
+        return picture
