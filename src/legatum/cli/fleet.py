@@ -1,14 +1,15 @@
 """``legatum fleet survey / confirm LIST``"""
 
 import argparse
+import os
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator
 from contextlib import ExitStack
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
 
 if TYPE_CHECKING:
@@ -16,6 +17,9 @@ if TYPE_CHECKING:
     from legatum.work.fleet import Fleet
     from legatum.work.outside import Outside
 
+    Source = Callable[[AsyncIterator[str], Tally], AsyncIterator[FleetLine]]
+
+_WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 
 
@@ -33,6 +37,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         each.add_argument("--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again")
         each.add_argument("--at-once", type=int, default=64, metavar="N", help="domains looked at side by side")
         each.add_argument("--rate", type=int, metavar="N", help="questions a second to one server, 0 for no limit (default: the settings')")
+        each.add_argument("--jobs", type=int, metavar="N", help="processes to share the list (default: all processors for long lists)")
         add_common(each)
 
 
@@ -47,47 +52,99 @@ def run(args: argparse.Namespace) -> int:
     if not 1 <= args.at_once <= 1000:
         raise BadInput(f"--at-once {args.at_once}", "give a number from 1 to 1000")
     total = count_of(args.list, args.column)
+    jobs = args.jobs or (os.cpu_count() or 1 if total is None or total >= _WORTH_SEVERAL else 1)
+    if jobs > 1 and args.list != "-":
+        return run_interruptibly(_stream(args, _by_crew(args, jobs), total))
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.fleet import Fleet
-        from legatum.work.look.depth import BRIEF, FULL
-
-        if args.rate is not None:
-            outside.settings.network.rate = args.rate
-        expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
-        full = args.action == "survey" and args.full
-        return await _stream(args, Fleet(outside, args.at_once, expected, FULL if full else BRIEF), total)
+        return await _stream(args, _by_fleet(args, _fleet(args, outside)), total)
 
     return with_outside(args, work)
 
 
-async def _stream(args: argparse.Namespace, fleet: "Fleet", total: int | None) -> int:
-    from legatum.views.fleet import Tally, fleet_line, json_line, show_summary
-    from legatum.views.screen import Screen
-    from legatum.work.listing import entries, open_listing
+def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
+    from legatum.work.fleet import Fleet
+    from legatum.work.look.depth import BRIEF, FULL
 
-    tally, began, asked = Tally(), time.monotonic(), fleet.outside.asker.asked
+    if args.rate is not None:
+        outside.settings.network.rate = args.rate
+    expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
+    full = args.action == "survey" and args.full
+    return Fleet(outside, args.at_once, expected, FULL if full else BRIEF)
+
+
+def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
+    """In this process."""
+
+    async def lines(texts: "AsyncIterator[str]", tally: "Tally") -> "AsyncIterator[FleetLine]":
+        from legatum.views.fleet import fleet_line
+
+        asker = fleet.outside.asker
+        asked = asker.asked
+        async for result in fleet.results(texts):
+            tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
+            yield fleet_line(result)
+
+    return lines
+
+
+def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
+    """In several processes, each with its share of the rate."""
+    from legatum.settings.reading import find_settings, read_settings
+
+    settings = find_settings(args.settings)
+    rate = read_settings(settings).network.rate if args.rate is None else args.rate
+    command = [sys.executable, "-m", "legatum", "fleet", args.action, "-", "--settings", str(settings), "--json", "-q", "--jobs", "1"]
+    command += ["--at-once", str(args.at_once), "--rate", str(max(1, rate // jobs) if rate else 0)]
+    command += ["--full"] if args.action == "survey" and args.full else []
+    if args.action == "confirm":
+        command += [f"--{name}={getattr(args, name)}" for name in ("ns", "to", "serial", "since") if getattr(args, name) is not None]
+        command += ["--move"] if args.move else []
+        command += [f"--{name}={text}" for name in ("ds", "record") for text in getattr(args, name) or ()]
+
+    async def lines(texts: "AsyncIterator[str]", tally: "Tally") -> "AsyncIterator[FleetLine]":
+        import msgspec
+
+        from legatum.core.fault import OutsideFault
+        from legatum.views.fleet import FleetDocument, FleetLine
+        from legatum.work.crew import Crew, CrewFailed
+
+        decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
+        try:
+            async for text in Crew(command, jobs, args.at_once * 2).lines(texts):
+                line = decoder.decode(text)
+                if isinstance(line, FleetLine):
+                    yield line
+                else:
+                    tally.join(line)
+        except CrewFailed as error:
+            raise OutsideFault(f"fleet: {error}", "with --jobs 1 there is only one process") from None
+
+    return lines
+
+
+async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
+    from legatum.views.fleet import Tally, json_line, show_summary
+    from legatum.views.screen import Screen
+    from legatum.work.listing import read_listing
+
+    tally, began = Tally(), time.monotonic()
     with ExitStack() as stack:
         known = _take_up(args, tally)
         sinks = list(_sinks(args, stack))
-        lines = open_listing(args.list)
-        if lines is not sys.stdin:
-            stack.enter_context(lines)
         progress = _Progress(args, total, tally, begins=tally.domains)
-        texts = (text for text in entries(lines, args.column, args.list) if text.lower().rstrip(".") not in known)
+        texts = (text async for text in read_listing(args.list, args.column) if text.lower().rstrip(".") not in known)
         try:
-            async for result in fleet.results(texts):
-                line = fleet_line(result)
+            async for line in source(texts, tally):
                 tally.add(line)
                 for sink in sinks:
                     sink(line)
-                progress.tell(len(fleet.pace.slowed))
+                progress.tell(len(tally.slowed))
         finally:
             progress.end()
             if args.out and (total is None or tally.domains < total):
                 note(args, f"what is done stands in {args.out}; the same command with --resume goes on from there")
-        slowed = fleet.pace.slowed
-    document = tally.document(fleet.outside.asker.asked - asked, time.monotonic() - began, slowed)
+    document = tally.document(time.monotonic() - began)
     if args.json:
         sys.stdout.write(json_line(document))
     else:

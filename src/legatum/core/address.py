@@ -1,8 +1,10 @@
-"""Addresses as text."""
+"""Addresses as text. The same few occur again and again in a list of domains: they are kept."""
 
 import ipaddress
+from functools import lru_cache
 
 
+@lru_cache(maxsize=4096)
 def address_text(rdata: bytes) -> str:
     """A or AAAA data as an address."""
     return str(ipaddress.ip_address(rdata))

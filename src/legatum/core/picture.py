@@ -6,6 +6,7 @@ Observations only; what to think of them is for :mod:`legatum.core.findings`.
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 from legatum.core.name import Name
 from legatum.core.rrset import RRset, targets
@@ -58,8 +59,8 @@ class ServerView:
 
     ``tcp_rcode``, ``tcp_authoritative``: of the NS question over TCP; ``cut``: an answer came truncated over UDP; ``edns``: None
     where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it began to hand out the
-    zone; ``upwards``: it referred to the root or to a zone above. ``signatures``: RRSIG RRsets by the type they cover. None
-    where a question was not asked or not answered.
+    zone; ``upwards``: it referred to the root or to a zone above; ``ns_asked``: it was asked for the NS set and the keys.
+    ``signatures``: RRSIG RRsets by the type they cover. None where a question was not asked or not answered.
     """
 
     server: Name
@@ -87,6 +88,7 @@ class ServerView:
     signatures: Mapping[int, RRset] = field(default_factory=dict)
     denial: DenialView | None = None
     apex_address: RRset | None = None
+    ns_asked: bool = True
 
     @property
     def serves(self) -> bool:
@@ -152,7 +154,7 @@ class Plan:
     transfer: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Picture:
     """Everything observed about a domain at one time (``at``, seconds since 1970). ``contents``: apex and www RRsets seen.
 
@@ -179,41 +181,41 @@ class Picture:
     dropped: int = 0
     denial: DenialView | None = None
 
-    @property
+    @cached_property
     def delegation(self) -> tuple[Name, ...]:
         """All NS names that any parent server hands out."""
         return tuple(sorted({name for view in self.parents for name in targets(view.ns)}))
 
-    @property
+    @cached_property
     def own_ns(self) -> tuple[Name, ...]:
         """All NS names that any of the domain's own servers hands out with authority."""
         return tuple(sorted({name for view in self.servers if view.serves for name in targets(view.ns)}))
 
-    @property
+    @cached_property
     def parent_ttl(self) -> int | None:
         """The largest TTL with which a parent server hands out the delegation, in seconds."""
         return max((view.ns.ttl for view in self.parents if view.ns), default=None)
 
-    @property
+    @cached_property
     def apex_ttl(self) -> int | None:
         """The largest TTL with which a server of the domain hands out its NS set, in seconds."""
         return max((view.ns.ttl for view in self.servers if view.ns), default=None)
 
-    @property
+    @cached_property
     def serving(self) -> tuple[ServerView, ...]:
         return tuple(view for view in self.servers if view.serves)
 
-    @property
+    @cached_property
     def ds(self) -> tuple[bytes, ...]:
         """All DS data that any parent server hands out."""
         return tuple(sorted({rdata for view in self.parents if view.ds for rdata in view.ds.rdatas}))
 
-    @property
+    @cached_property
     def signed(self) -> bool:
         """Some server of the domain publishes keys."""
         return any(view.keys for view in self.serving)
 
-    @property
+    @cached_property
     def registrations(self) -> tuple[tuple[str, RegistrationView], ...]:
         """What is known of the registration, each with the source's name."""
         found = [("the registrar's account", self.registration), ("RDAP", self.rdap)]

@@ -58,4 +58,6 @@ def targets(rrset_: RRset | None) -> tuple[Name, ...]:
     """The first name in each record's data, sorted: the hosts of an NS or MX set. Empty for no set."""
     if rrset_ is None:
         return ()
+    if NAME_FIELDS.get(rrset_.rtype) == (0, 0, 1):  # the data are the name, and sorted already
+        return tuple(map(Name, rrset_.rdatas))
     return tuple(sorted(names_in(rrset_.rtype, rdata)[0] for rdata in rrset_.rdatas))

@@ -1,6 +1,7 @@
 """SOA data and serial arithmetic (RFC 1035 s3.3.13, RFC 1982)."""
 
 import struct
+from functools import lru_cache
 from typing import NamedTuple
 
 from legatum.core.name import Name
@@ -26,6 +27,7 @@ class SoaFields(NamedTuple):
         return self.primary + self.mailbox + struct.pack("!5I", *self[2:])
 
 
+@lru_cache(maxsize=1024)
 def parse_soa(rdata: bytes) -> SoaFields:
     """The fields of canonical SOA data. Raises ``ValueError`` when cut off."""
     try:

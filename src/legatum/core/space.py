@@ -1,10 +1,17 @@
 """Which addresses everybody can reach (the special-purpose registries of RFC 6890)."""
 
-from collections.abc import Iterable
+from functools import lru_cache
 from ipaddress import ip_address, ip_network
 
 
-def is_public(address: str, home: Iterable[str] = ()) -> bool:
+@lru_cache(maxsize=4096)
+def network_of(address: str) -> str:
+    """The network that an address shares its fate with: /24 for IPv4, /48 for IPv6."""
+    return str(ip_network(f"{address}/{24 if ':' not in address else 48}", strict=False))
+
+
+@lru_cache(maxsize=4096)
+def is_public(address: str, home: tuple[str, ...] = ()) -> bool:
     """Not private, loopback, documentation, multicast or otherwise special. ``home``: ranges that count as public all the same."""
     place = ip_address(address)
     if any(place.version == (network := ip_network(each, strict=False)).version and place in network for each in home):

@@ -108,8 +108,7 @@ def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iter
         agrees = bool(ns) and targets(parent.ns) == ns
         yield Check("parent", f"{name_text(parent.server)} ({parent.address})", agrees, said, _unless(agrees, _published(wanted)))
     for view in picture.servers:
-        asked = view.ns is not None or not view.serves or view.tcp_outcome != "not asked"
-        if not asked:
+        if view.serves and not view.ns_asked:
             continue  # a brief look asks one address of each server
         said = names_said(targets(view.ns)) if view.serves else view.outcome
         agrees = view.serves and targets(view.ns) == ns

@@ -81,7 +81,10 @@ class UdpPorts:
                     self._retire(port)
 
     def _sweep(self) -> None:
-        """Ends the questions that have waited long enough."""
+        """Ends the questions that have waited long enough. What lies in the sockets is read first: where this process itself was held
+        up, that is not the servers' silence."""
+        for port in self._busy:
+            self._drain(port)
         now = self._loop.time()
         for port in self._busy:
             for waiting in port.waiting.values():

@@ -124,18 +124,18 @@ def show_line(line: FleetLine, screen: Screen) -> None:
 
 
 class Tally:
-    """Counts as results come, for the summary. Holds names only."""
+    """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains share too."""
 
     def __init__(self) -> None:
         self.domains = 0
         self.questions = 0
+        self.slowed: dict[str, float] = {}
         self.standings: dict[str, int] = {}
         self.failed: dict[str, str] = {}
         self._found: dict[str, list[str]] = {}
 
     def add(self, line: FleetLine) -> None:
         self.domains += 1
-        self.questions += line.questions
         self.standings[line.standing] = self.standings.get(line.standing, 0) + 1
         if line.standing == FAILED:
             self.failed[line.domain] = line.verdict
@@ -147,8 +147,13 @@ class Tally:
         """Domains that need somebody."""
         return sum(self.standings.get(each, 0) for each in ("error", FAILED, DIFFERS))
 
-    def document(self, questions: int, seconds: float, slowed: dict[str, float]) -> FleetDocument:
-        """``questions``: all that were asked, those about what domains share too."""
+    def join(self, worker: FleetDocument) -> None:
+        """Takes in what one of several processes asked."""
+        self.questions += worker.questions
+        for server, rate in worker.slowed.items():
+            self.slowed[server] = self.slowed.get(server, 0) + rate
+
+    def document(self, seconds: float) -> FleetDocument:
         kinds = sorted((KINDS[slug] for slug in self._found if slug in KINDS), key=lambda each: list(Severity).index(each.severity))
         return FleetDocument(
             domains=self.domains,
@@ -161,9 +166,9 @@ class Tally:
                 for kind in kinds
             ],
             failed=self.failed,
-            questions=questions,
+            questions=self.questions,
             seconds=round(seconds, 1),
-            slowed={server: round(rate, 1) for server, rate in slowed.items()},
+            slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
         )  # fmt: skip
 
 

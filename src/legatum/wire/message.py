@@ -23,6 +23,9 @@ QUERY, NOTIFY, UPDATE = 0, 4, 5
 MAX_MESSAGE = 65535
 MAX_PARTS = 127  # labels in a name, and pointers that a name may pass through
 
+_LENGTHS = {1: 4, 28: 16}  # addresses
+_TAILS = {2: 0, 5: 0, 6: 20, 12: 0, 15: 0, 39: 0}  # what follows the names
+_FORMED = NAME_FIELDS.keys() | _LENGTHS.keys()
 _HEADER = struct.Struct("!6H")
 _FIXED = struct.Struct("!HHIH")
 _PAIR = struct.Struct("!HH")
@@ -200,7 +203,14 @@ def _read_record(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tup
     end = at + length
     if end > len(wire):
         raise Malformed("cut off")
-    rdata = _canonical(wire, at, end, rtype, memo) if length and rtype in NAME_FIELDS else wire[at:end]
+    if not length or rtype not in _FORMED:  # deletions in updates have no data
+        rdata = wire[at:end]
+    elif rtype in NAME_FIELDS:
+        rdata = _canonical(wire, at, end, rtype, memo)
+    elif length == _LENGTHS[rtype]:
+        rdata = wire[at:end]
+    else:
+        raise Malformed("an address of the wrong length")
     return Record(name, rtype, rclass, ttl if ttl < 0x80000000 else 0, rdata), end
 
 
@@ -215,6 +225,8 @@ def _canonical(wire: bytes, at: int, end: int, rtype: int, memo: dict[int, tuple
         parts.append(name)
     if at > end:
         raise Malformed("a name that runs past its record")
+    if rtype in _TAILS and end - at != _TAILS[rtype]:
+        raise Malformed("data of the wrong length")
     parts.append(wire[at:end])
     return b"".join(parts)
 

@@ -2,7 +2,7 @@
 
 import asyncio
 import time
-from collections.abc import AsyncIterator, Callable, Iterable, Iterator
+from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass
 
 from legatum.core.expected import Expected
@@ -49,14 +49,14 @@ class Fleet:
     expected: Callable[[Name], Expected] | None = None
     depth: Depth = BRIEF
 
-    async def results(self, texts: Iterable[str]) -> AsyncIterator[Result]:
+    async def results(self, texts: AsyncIterator[str]) -> AsyncIterator[Result]:
         """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
         asker = self.outside.asker
         asker.pace = self.pace = Pace(self.outside.settings.network.rate)
         walker = self.outside.walker()
         done: asyncio.Queue[Result | None] = asyncio.Queue(maxsize=self.at_once)
-        line = iter(texts)
-        workers = [asyncio.create_task(self._work(walker, line, done)) for _ in range(self.at_once)]
+        turn = asyncio.Lock()
+        workers = [asyncio.create_task(self._work(walker, texts, turn, done)) for _ in range(self.at_once)]
         try:
             left = len(workers)
             while left:
@@ -72,9 +72,13 @@ class Fleet:
             await asyncio.gather(*workers, return_exceptions=True)
             asker.pace = None
 
-    async def _work(self, walker: Walker, line: Iterator[str], done: "asyncio.Queue[Result | None]") -> None:
+    async def _work(self, walker: Walker, texts: AsyncIterator[str], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]") -> None:
         try:
-            for text in line:
+            while True:
+                async with turn:
+                    text = await anext(texts, None)
+                if text is None:
+                    break
                 await done.put(await self._one(walker, text))
         finally:
             await done.put(None)

@@ -21,7 +21,7 @@ _LONGEST_CHAIN = 8
     after=("apex-is-alias",),
 )  # fmt: skip
 def apex_without_address(picture: Picture) -> Iterator[Sighting]:
-    if _looked(picture) and not any(picture.contents.get((picture.domain, rtype)) for rtype in (A, AAAA)):
+    if (picture.domain, A) in picture.contents and not any(picture.contents.get((picture.domain, rtype)) for rtype in (A, AAAA)):
         yield Sighting(f"{name_text(picture.domain)} has neither A nor AAAA")
 
 
@@ -33,7 +33,7 @@ def apex_without_address(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def www_missing(picture: Picture) -> Iterator[Sighting]:
     www = below("www", picture.domain)
-    if _looked(picture) and not any(picture.contents.get((www, rtype)) for rtype in (A, AAAA, CNAME)):
+    if (www, A) in picture.contents and not any(picture.contents.get((www, rtype)) for rtype in (A, AAAA, CNAME)):
         yield Sighting(f"{name_text(www)} does not exist")
 
 
@@ -146,10 +146,6 @@ def two_spf_records(picture: Picture) -> Iterator[Sighting]:
     found = [rdata for rdata in texts.rdatas if rdata[1:7].lower() == b"v=spf1"] if texts else []
     if len(found) > 1:
         yield Sighting(f"{len(found)} TXT records begin with v=spf1")
-
-
-def _looked(picture: Picture) -> bool:
-    return bool(picture.contents)
 
 
 def _mail_hosts(picture: Picture) -> list[Name]:

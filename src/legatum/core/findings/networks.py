@@ -1,17 +1,20 @@
 """Where the name servers stand: addresses, networks, what they have in common."""
 
 from collections.abc import Iterator
-from ipaddress import ip_address, ip_network
 
 from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import labels_of, name_text
 from legatum.core.picture import HostView, Picture
-from legatum.core.space import is_public
+from legatum.core.space import is_public, network_of
 
 
 def _addresses(host: HostView) -> set[str]:
     return {address_text(rdata) for each in host.addresses for rdata in each.rdatas}
+
+
+def _all_addresses(picture: Picture) -> set[str]:
+    return {address_text(rdata) for host in picture.hosts.values() for each in host.addresses for rdata in each.rdatas}
 
 
 @finding(
@@ -22,9 +25,8 @@ def _addresses(host: HostView) -> set[str]:
     after=("single-name-server",),
 )  # fmt: skip
 def same_address(picture: Picture) -> Iterator[Sighting]:
-    for bits in (32, 128):
-        by_host = {host.name: _addresses(host) for host in picture.hosts.values()}
-        sets = [{each for each in found if ip_address(each).max_prefixlen == bits} for found in by_host.values()]
+    for six in (False, True):
+        sets = [{each for each in _addresses(host) if (":" in each) == six} for host in picture.hosts.values()]
         sets = [found for found in sets if found]
         if len(sets) > 1 and len(set.union(*sets)) == 1:
             yield Sighting(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
@@ -38,11 +40,10 @@ def same_address(picture: Picture) -> Iterator[Sighting]:
     after=("single-name-server", "same-address"),
 )  # fmt: skip
 def same_network(picture: Picture) -> Iterator[Sighting]:
-    addresses = {address for host in picture.hosts.values() for address in _addresses(host)}
-    ipv4 = {each for each in addresses if ip_address(each).version == 4}
-    networks = {ip_network(f"{each}/24", strict=False) for each in ipv4}
+    ipv4 = {each for each in _all_addresses(picture) if ":" not in each}
+    networks = {network_of(each) for each in ipv4}
     if len(ipv4) > 1 and len(networks) == 1:
-        yield Sighting(f"all {len(ipv4)} IPv4 addresses are in {next(iter(networks))}")
+        yield Sighting(f"all {len(ipv4)} IPv4 addresses are in {networks.pop()}")
 
 
 @finding(
@@ -93,8 +94,8 @@ def glue_not_public(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 3901 s3",
 )  # fmt: skip
 def no_ipv6(picture: Picture) -> Iterator[Sighting]:
-    addresses = {address for host in picture.hosts.values() for address in _addresses(host)}
-    if addresses and not any(ip_address(each).version == 6 for each in addresses):
+    addresses = _all_addresses(picture)
+    if addresses and not any(":" in each for each in addresses):
         yield Sighting("only IPv4 addresses")
 
 
@@ -105,6 +106,6 @@ def no_ipv6(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 3901 s3",
 )  # fmt: skip
 def no_ipv4(picture: Picture) -> Iterator[Sighting]:
-    addresses = {address for host in picture.hosts.values() for address in _addresses(host)}
-    if addresses and not any(ip_address(each).version == 4 for each in addresses):
+    addresses = _all_addresses(picture)
+    if addresses and all(":" in each for each in addresses):
         yield Sighting("only IPv6 addresses")

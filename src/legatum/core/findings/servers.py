@@ -84,9 +84,10 @@ def server_without_authority(picture: Picture) -> Iterator[Sighting]:
     after=("serials-differ",),
 )  # fmt: skip
 def servers_disagree_on_ns(picture: Picture) -> Iterator[Sighting]:
-    sets = {targets(view.ns) for view in picture.serving}
+    asked = [view for view in picture.serving if view.ns_asked]
+    sets = {targets(view.ns) for view in asked}
     if len(sets) > 1:
-        for view in picture.serving:
+        for view in asked:
             names = ", ".join(name_text(name) for name in targets(view.ns)) or "none"
             yield Sighting(f"{where(view)}: {names}", view.replies)
 

@@ -44,14 +44,14 @@ class Look:
         secure = any(view.ds for view in parents)
         self.server_look = ServerLook(self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere)
         self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere)
-        around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted))
+        around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
         hosts, servers = await self._own(parents)
         addresses = [view.address for view in servers if view.serves]
         resolver = next(iter(self.outside.resolvers().values()), None) if wanted.resolvers else None
         contents = await look_at_contents(
             self.questions, self.outside.asker, self.walker, resolver, self.domain, addresses, everywhere
         )  # fmt: skip
-        resolvers, (rdap, why), former = await around
+        resolvers, (rdap, why), former = await around if around else ((), (None, ""), ())
         return Picture(
             domain=self.domain,
             at=self.outside.clock.now(),
@@ -86,6 +86,8 @@ class Look:
         return hosts, tuple(sorted(asked.values(), key=lambda view: (view.server, ":" in view.address, view.address)))
 
     async def _servers(self, places: Mapping[str, Name], asked: dict[str, ServerView]) -> None:
+        if not places:
+            return
         fresh = {address: places[address] for address in self.outside.asker.askable(places) if address not in asked}
         fresh = dict(list(fresh.items())[: MOST_SERVERS - len(asked)])
         with_ns = fresh if self.depth.everywhere else first_of_each(fresh)

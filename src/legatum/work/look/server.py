@@ -72,7 +72,7 @@ class ServerLook:
             edns=edns, recursion=recursion, transfer_open=more.transfer_open,
             upwards=_refers_upwards(soa, self.domain),
             keys=_found(more.keys, DNSKEY), cds=_found(more.cds, CDS), cdnskey=_found(more.cdnskey, CDNSKEY),
-            signatures=signatures, denial=more.denial,
+            signatures=signatures, denial=more.denial, ns_asked=with_ns,
         )  # fmt: skip
 
     async def _settled(self, address: str, first: Reply) -> tuple[Reply, Edns | None]:
