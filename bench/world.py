@@ -68,7 +68,7 @@ def _start(folder: Path, port: int, zones: dict[str, str]) -> "subprocess.Popen[
     folder.mkdir()
     parts = [
         f'server:\n  ip-address: 127.0.0.1@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
-        f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n  verbosity: 0\n  server-count: 1\n  tcp-count: 2000\n  tcp-count: 2000\n'
+        f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n  verbosity: 0\n  server-count: 1\n  tcp-count: 2000\n'
         f"remote-control:\n  control-enable: no\n"
     ]
     files: dict[str, str] = {}

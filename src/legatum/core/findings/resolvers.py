@@ -47,7 +47,7 @@ def resolver_silent(picture: Picture) -> Iterator[Sighting]:
 def resolver_fails(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
         if view.rcode == _SERVFAIL:
-            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,), view.name)
+            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
 
 
 @finding(
@@ -60,7 +60,7 @@ def resolver_fails(picture: Picture) -> Iterator[Sighting]:
 def resolver_finds_bogus(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
         if view.rcode == _SERVFAIL and any(number in _BOGUS for number, _ in view.errors):
-            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,), view.name)
+            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
 
 
 @finding(
@@ -87,4 +87,4 @@ def resolver_holds_other_ns(picture: Picture) -> Iterator[Sighting]:
 def resolver_serves_stale(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
         if view.rcode == 0 and any(number in _STALE for number, _ in view.errors):
-            yield Sighting(f"{_who(view)}{_errors(view)}", (view.reply,), view.name)
+            yield Sighting(f"{_who(view)}{_errors(view)}", (view.reply,))

@@ -1,0 +1,187 @@
+"""Expectations as they are typed, verdicts with their bounds, the course of a change beside its forecast, registration data."""
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from legatum.core.course import Change, Course, Look, State, Told, share_on_new, told
+from legatum.core.expected import Expected, parse_ds_text, parse_records
+from legatum.core.fault import BadInput
+from legatum.core.name import below
+from legatum.core.picture import RegistrationView, ResolverView
+from legatum.core.registration import registration_from_rdap
+from legatum.core.rrset import rrset
+from legatum.core.rrtype import CNAME, MX, NS, A
+from legatum.core.verdict import RecordView, agreement
+from tests.core.findings.pictures import (
+    DOMAIN,
+    HEALTHY,
+    INSIDE,
+    NOW,
+    NS1,
+    NS2,
+    OTHER,
+    SIGNER,
+    WWW,
+    address,
+    every,
+    first,
+    ns,
+    parents,
+    signed,
+    soa,
+)
+
+HEX = SIGNER.ds()[4:].hex()
+TAG = int.from_bytes(SIGNER.ds()[:2], "big")
+
+
+# What is typed
+
+
+@pytest.mark.parametrize("text", [f"{TAG} 13 2 {HEX}", f"DS {TAG} 13 2 {HEX.upper()}", f" {TAG}  13 2 {HEX[:30]} {HEX[30:]} "])
+def test_a_ds_in_the_forms_in_which_it_is_shown(text: str) -> None:
+    assert parse_ds_text(text) == SIGNER.ds()
+
+
+@pytest.mark.parametrize(
+    "text", ["", "1 2", f"70000 13 2 {HEX}", f"{TAG} 13 2 {HEX[:-2]}", f"{TAG} 13 2 {HEX[:-1]}", f"{TAG} 13 2 {HEX}xx"]
+)
+def test_a_ds_that_is_none_is_refused_with_a_reason(text: str) -> None:
+    with pytest.raises(BadInput):
+        parse_ds_text(text)
+
+
+def test_records_are_below_the_domain_unless_they_are_in_it() -> None:
+    texts = ["www CNAME @", "@ A 198.51.100.80", "mail.kilnandclay.example MX 10 mx", "@ A 198.51.100.81"]
+    found = {(each.name, each.rtype): each for each in parse_records(texts, DOMAIN)}
+    assert set(found) == {(WWW, CNAME), (DOMAIN, A), (below("mail", DOMAIN), MX)}
+    assert len(found[DOMAIN, A].rdatas) == 2 and found[WWW, CNAME].rdatas == (DOMAIN,)
+    with pytest.raises(BadInput):
+        parse_records(["www"], DOMAIN)
+
+
+# Verdicts
+
+
+def test_the_verdict_names_who_disagrees_and_until_when() -> None:
+    late = ResolverView("harbour", "192.0.2.101", "answer", ns(NS1, ttl=700), None, 9)
+    good = ResolverView("mill", "192.0.2.102", "answer", ns(NS1, NS2, ttl=700), None, 9)
+    picture = replace(HEALTHY, resolvers=(late, good), registration=RegistrationView("flint", (NS2, NS1), ("ok",), ""))
+    verdict = agreement(picture, (NS2, NS1))
+    assert [(each.party, each.until) for each in verdict.disagreeing] == [("resolver", NOW + 700)]
+    assert not verdict.confirmed and not verdict.faults and agreement(HEALTHY).confirmed
+    assert not agreement(HEALTHY, (NS1,)).confirmed and not agreement(parents(None, None)).confirmed
+    left_over = replace(picture, registration=RegistrationView("flint", (NS1, NS2, INSIDE), ("ok",), ""), resolvers=())
+    assert [each.party for each in agreement(left_over, (NS1, NS2)).disagreeing] == ["registrar"]
+
+
+def test_a_difference_is_expected_for_so_long_and_then_a_fault() -> None:
+    wanted = Expected(ns=(OTHER,), since=NOW - 100, publishing=240)
+    verdict = agreement(HEALTHY, wanted)
+    bounds = {each.party: each.until for each in verdict.disagreeing}
+    assert bounds == {"parent": NOW + 140, "child": NOW - 100 + 14400 + 3600}
+    assert not verdict.faults
+    assert {each.party for each in agreement(replace(HEALTHY, at=NOW + 141), wanted).faults} == {"parent"}
+    assert {each.party for each in agreement(HEALTHY, replace(wanted, since=None)).faults} == {"parent", "child"}
+
+
+def test_serials_count_from_the_one_given_on() -> None:
+    mixed = first(soa=soa(6))
+    assert [each.who for each in agreement(mixed, Expected(serial=7)).disagreeing] == ["ns1.alder.test (198.51.100.31)"]
+    assert agreement(every(soa=soa(3)), Expected(serial=4294967290)).confirmed  # newer across zero (RFC 1982)
+
+
+def test_ds_none_and_ds_given() -> None:
+    assert agreement(HEALTHY, Expected(ds=())).confirmed
+    assert not agreement(signed(), Expected(ds=())).confirmed
+    assert agreement(signed(), Expected(ds=(SIGNER.ds(),))).confirmed
+    silent = replace(HEALTHY, parents=(replace(HEALTHY.parents[0], answered=False, ns=None), HEALTHY.parents[1]))
+    assert not agreement(silent, Expected(ds=())).confirmed  # silence is no proof of absence
+
+
+def test_records_are_compared_without_their_ttl() -> None:
+    wanted = Expected(records=(address(WWW, "198.51.100.80"),))
+    good = RecordView("child", "x", WWW, A, address(WWW, "198.51.100.80", 5), "answer")
+    old = RecordView("resolver", "y", WWW, A, address(WWW, "198.51.100.99", 50), "answer")
+    assert agreement(HEALTHY, wanted, [good]).confirmed
+    (check,) = agreement(HEALTHY, wanted, [good, old]).disagreeing
+    assert (check.until, check.about) == (NOW + 50, "www.kilnandclay.example A")
+
+
+# The course of a change
+
+CHANGE = Change(DOMAIN, NS, (NS1,), delegation=True)
+
+
+def look(at: float, **states: tuple[str, int]) -> Look:
+    return Look(at, tuple(Told(who.split("_")[0], who, State(state), state, ttl) for who, (state, ttl) in states.items()))
+
+
+def test_a_course_from_the_first_server_to_the_last_cache() -> None:
+    course = Course(CHANGE, 1 / 300)
+    course.add(look(0, parent_a=("old", 3600), child_a=("new", 300), resolver_a=("old", 900)))
+    assert course.begins is None and course.forecast(0) is None and course.next_look(10) == 10
+    changed = course.add(look(60, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("old", 840)))
+    assert [each.who for each in changed] == ["parent_a"]
+    assert course.begins == 60 and course.old_ttl == 3600 and course.over_at == 3660
+    assert course.next_look(10) == 84
+    course.add(look(900, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("new", 300)))
+    assert course.looks[-1].complete and course.looks[-1].servers == course.looks[-1].resolvers == 1.0
+    early, late = course.forecast(70), course.forecast(3600)
+    assert early is not None and late is not None and early < 0.1 < 0.95 < late < 1.0 == course.forecast(3660)
+
+
+def test_a_relapse_counts_from_its_end() -> None:
+    course = Course(CHANGE, 1 / 300)
+    for at, state in ((0, "old"), (10, "new"), (20, "old"), (30, "new")):
+        course.add(look(at, child_a=(state, 60)))
+    assert course.begins == 30
+
+
+def test_what_is_told_is_judged_by_data_alone() -> None:
+    other = rrset(DOMAIN, NS, 5, [NS2])
+    assert told(CHANGE, "child", "x", rrset(DOMAIN, NS, 5, [NS1]), "answer", "").state == State.NEW
+    assert told(CHANGE, "child", "x", other, "answer", "").state == State.OLD
+    assert told(CHANGE, "child", "x", None, "refused", "").said == "refused"
+
+
+@given(st.floats(0, 1e6), st.floats(0, 1e6), st.integers(0, 10**6), st.floats(1e-6, 10))
+def test_the_forecast_only_rises(first_age: float, second_age: float, ttl: int, rate: float) -> None:
+    low, high = sorted((first_age, second_age))
+    assert 0 <= share_on_new(low, ttl, rate) <= share_on_new(high, ttl, rate) <= 1
+    assert share_on_new(ttl, ttl, rate) == 1
+
+
+# Registration data
+
+RDAP: dict[str, Any] = {
+    "objectClassName": "domain",
+    "status": ["client transfer prohibited", "active"],
+    "events": [{"eventAction": "expiration", "eventDate": "2033-01-01T00:00:00Z"}],
+    "nameservers": [{"ldhName": "NS2.birch.example."}, {"ldhName": "ns1.alder.test"}],
+    "entities": [{"roles": ["registrar"], "vcardArray": ["vcard", [["fn", {}, "text", "Flint"]]]}],
+    "secureDNS": {"dsData": [{"keyTag": 1, "algorithm": 13, "digestType": 2, "digest": "AB" * 32}]},
+}
+
+
+def test_registration_data_in_the_registrys_words() -> None:
+    view = registration_from_rdap(RDAP)
+    assert view.statuses == ("clientTransferProhibited", "ok") and view.registrar == "Flint"
+    assert view.nameservers == tuple(sorted((NS1, NS2))) and view.expires.startswith("2033")
+    assert view.ds == (b"\0\1\x0d\2" + b"\xab" * 32,)
+
+
+KEYS = ["status", "events", "nameservers", "ldhName", "entities", "roles", "vcardArray", "secureDNS", "dsData", "keyTag"]
+LEAVES = st.none() | st.booleans() | st.integers() | st.text(max_size=8)
+JSON = st.recursive(
+    LEAVES, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(KEYS), inner, max_size=4), max_leaves=12
+)
+
+
+@given(st.dictionaries(st.sampled_from([*RDAP]), JSON))
+def test_registration_data_of_any_form_are_taken_as_far_as_they_go(document: dict[str, Any]) -> None:
+    assert isinstance(registration_from_rdap(document), RegistrationView)
