@@ -1,6 +1,11 @@
 """What all tests share."""
 
 import pytest
+from hypothesis import HealthCheck, settings
+
+# A busy machine is slow now and then; that is no fault of what is tested.
+settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("calm")
 
 
 @pytest.fixture

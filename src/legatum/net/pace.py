@@ -70,14 +70,15 @@ class Pace:
             if lane.answered:
                 self._slow(lane)
         elif reply.answered:
-            self._good(lane)
+            lane.answered += 1
+            lane.silent = lane.passed_over = 0
             if reply.transport == Transport.UDP and reply.message.truncated and not reply.message.answer:
                 self._slow(lane)
+            else:
+                self._good(lane)
 
     def _good(self, lane: _Lane) -> None:
         now = self._loop.time()
-        lane.answered += 1
-        lane.silent = lane.passed_over = 0
         if now - lane.since > 1.0:
             lane.last, lane.count, lane.since = lane.count / (now - lane.since), 0, now
         lane.count += 1
