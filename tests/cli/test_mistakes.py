@@ -28,7 +28,8 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
 
 def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]) -> str:
     text = (world.folder / "legatum.toml").read_text().replace('"file:', f'"file:{world.folder}/')
-    text = text.replace('"authority.pem"', f'"{world.folder}/authority.pem"')
+    for name in ("authority.pem", "rdap-bootstrap.json"):
+        text = text.replace(f'"{name}"', f'"{world.folder}/{name}"')
     for old, new in changes:
         assert old in text, old
         text = text.replace(old, new, 1)
@@ -142,7 +143,7 @@ def test_a_server_that_never_answers_costs_a_bounded_time(world: PracticeWorld, 
         settings = other_settings(world, tmp_path, (present, f'"203.0.113.32" = "127.0.0.1:{silent.getsockname()[1]}"'))
         began = time.monotonic()
         ended = shell.run("survey", DOMAIN, "--settings", settings)
-        assert time.monotonic() - began < 7
+        assert time.monotonic() - began < 12
     assert ended.status == 1 and "[server-silent]" in ended.out and "203.0.113.32" in ended.out
 
 
@@ -156,7 +157,7 @@ def test_no_network_is_told_in_one_line(shell: Shell) -> None:
 
 
 def test_without_ipv6_only_ipv4_is_asked(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
-    settings = other_settings(world, tmp_path, ("[network.roots]", "[network]\nipv6 = false\n[network.roots]"))
+    settings = other_settings(world, tmp_path, ("[network]\n", "[network]\nipv6 = false\n"))
     seen = shell.run("survey", DOMAIN, "--settings", settings, "--json")
     assert seen.status == 0 and {part["address"] for part in seen.document["servers"]} == {"198.51.100.31", "203.0.113.32"}
     assert not any(":" in part["address"] for part in seen.document["parents"])

@@ -3,6 +3,7 @@
 import base64
 import os
 import shutil
+import signal
 import socket
 import struct
 import subprocess
@@ -21,7 +22,8 @@ def program(name: str) -> str | None:
     return shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/bin")
 
 
-MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "ip") if program(name) is None]
+MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "nsd", "pdns_server", "pdnsutil", "ip") if program(name) is None]
+MISSING += [] if list(Path("/usr/lib").glob("*/pdns/libbindbackend.so")) else ["pdns-backend-bind"]
 
 
 @dataclass
@@ -32,6 +34,8 @@ class Server:
     address: str
     probe: str
     process: subprocess.Popen[bytes] | None = None
+
+    asked_with_recursion = False
 
     def command(self) -> list[str]:
         raise NotImplementedError
@@ -45,7 +49,7 @@ class Server:
         with (self.folder / "log").open("wb") as log:
             self.process = subprocess.Popen(self.command(), cwd=self.folder, stdout=log, stderr=subprocess.STDOUT)
         deadline = time.monotonic() + 20
-        while not answers(self.address, self.probe):
+        while outcome(self.address, self.probe, 6, self.asked_with_recursion) != 0:
             assert self.process.poll() is None and time.monotonic() < deadline, (self.folder / "log").read_text()[-3000:]
             time.sleep(0.1)
 
@@ -67,6 +71,8 @@ class Bind(Server):
     zones: dict[str, str] = field(default_factory=dict)
     secondary: dict[str, str] = field(default_factory=dict)
     notify: list[str] = field(default_factory=list)
+    transfer_open: bool = False
+    roots: dict[str, str] = field(default_factory=dict)
 
     def command(self) -> list[str]:
         return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
@@ -76,13 +82,16 @@ class Bind(Server):
         """The command that steers it, to be completed."""
         return [program("rndc") or "rndc", "-k", str(self.folder / "rndc.key"), "-s", self.address, "-p", "953"]
 
+    def _recursion(self) -> str:
+        return "recursion yes; allow-recursion { any; }; allow-query-cache { any; };" if self.roots else "recursion no;"
+
     def configure(self) -> None:
         steering = base64.b64encode(os.urandom(32)).decode()
         (self.folder / "rndc.key").write_text(f'key "rndc-key" {{ algorithm hmac-sha256; secret "{steering}"; }};\n')
         also = "".join(f"{each}; " for each in self.notify)
         parts = [
             f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
-            "recursion no; dnssec-validation no; notify explicit; allow-new-zones yes; empty-zones-enable no; "
+            f"{self._recursion()} dnssec-validation no; notify explicit; allow-new-zones yes; empty-zones-enable no; "
             f"also-notify {{ {also}}}; notify-source {self.address}; transfer-source {self.address}; notify-delay 0; "
             "session-keyfile none; serial-query-rate 100; };",
             f'include "{self.folder}/rndc.key";',
@@ -93,8 +102,12 @@ class Bind(Server):
             (self.folder / f"zone{number}").write_text(text)
             parts.append(
                 f'zone "{zone}" {{ type primary; file "zone{number}"; allow-update {{ key "{KEY_NAME}"; }}; '
-                f'allow-transfer {{ key "{KEY_NAME}"; }}; }};'
+                f"allow-transfer {{ {'any' if self.transfer_open else f'key {KEY_NAME!r}'.replace(chr(39), chr(34))}; }}; }};"
             )
+        if self.roots:
+            hints = "".join(f". 3600 IN NS {name}.\n{name}. 3600 IN A {address}\n" for name, address in self.roots.items())
+            (self.folder / "hints").write_text(hints)
+            parts.append('zone "." { type hint; file "hints"; };')
         for number, (zone, primary) in enumerate(self.secondary.items()):
             parts.append(f'zone "{zone}" {{ type secondary; file "copy{number}"; primaries {{ {primary} key "{KEY_NAME}"; }}; }};')
         (self.folder / "named.conf").write_text("\n".join(parts) + "\n")
@@ -102,9 +115,10 @@ class Bind(Server):
 
 @dataclass
 class Knot(Server):
-    """As :class:`Bind`."""
+    """As :class:`Bind`. ``signing``: zones that it signs by itself."""
 
     secret: str = ""
+    signing: tuple[str, ...] = ()
     zones: dict[str, str] = field(default_factory=dict)
     secondary: dict[str, str] = field(default_factory=dict)
     notify: list[str] = field(default_factory=list)
@@ -131,7 +145,8 @@ class Knot(Server):
         for number, (zone, text) in enumerate(self.zones.items()):
             (self.folder / f"zone{number}").write_text(text)
             notify = f"\n    notify: [{', '.join(remotes[each] for each in self.notify)}]" if self.notify else ""
-            lines.append(f"  - domain: {zone}\n    storage: {self.folder}\n    file: zone{number}\n    acl: [keyed]{notify}")
+            signs = "\n    dnssec-signing: on" if zone in self.signing else ""
+            lines.append(f"  - domain: {zone}\n    storage: {self.folder}\n    file: zone{number}\n    acl: [keyed]{notify}{signs}")
         for number, (zone, primary) in enumerate(self.secondary.items()):
             lines.append(
                 f"  - domain: {zone}\n    storage: {self.folder}\n    file: copy{number}\n"
@@ -143,10 +158,65 @@ class Knot(Server):
 
 
 @dataclass
+class Nsd(Server):
+    """``zones``: name → text."""
+
+    zones: dict[str, str] = field(default_factory=dict)
+
+    def command(self) -> list[str]:
+        return [program("nsd") or "nsd", "-d", "-c", str(self.folder / "nsd.conf")]
+
+    def configure(self) -> None:
+        parts = [
+            f'server:\n  ip-address: {self.address}\n  database: ""\n  zonesdir: "{self.folder}"\n'
+            '  pidfile: ""\n  username: ""\n  chroot: ""\n'
+            f'  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\nremote-control:\n  control-enable: no\n'
+        ]
+        for number, (zone, text) in enumerate(self.zones.items()):
+            (self.folder / f"zone{number}").write_text(text)
+            parts.append(f'zone:\n  name: "{zone}"\n  zonefile: "zone{number}"\n')
+        (self.folder / "nsd.conf").write_text("".join(parts))
+
+    def rewrite(self, zone: str, text: str) -> None:
+        """Serves other contents from now on."""
+        (self.folder / f"zone{list(self.zones).index(zone)}").write_text(text)
+        assert self.process is not None
+        self.process.send_signal(signal.SIGHUP)
+
+
+@dataclass
+class PowerDns(Server):
+    """``zones``: name → text. ``signing``: zones that it signs by itself."""
+
+    zones: dict[str, str] = field(default_factory=dict)
+    signing: tuple[str, ...] = ()
+
+    def command(self) -> list[str]:
+        return [program("pdns_server") or "pdns_server", f"--config-dir={self.folder}", "--daemon=no", "--guardian=no"]
+
+    def configure(self) -> None:
+        named = []
+        for number, (zone, text) in enumerate(self.zones.items()):
+            (self.folder / f"zone{number}").write_text(text)
+            named.append(f'zone "{zone}" {{ type master; file "{self.folder}/zone{number}"; }};')
+        (self.folder / "named.conf").write_text("\n".join(named) + "\n")
+        (self.folder / "pdns.conf").write_text(
+            f"launch=bind\nbind-config={self.folder}/named.conf\nbind-dnssec-db={self.folder}/keys.db\nlocal-address={self.address}\n"
+            f"local-port=53\nsocket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nlog-dns-queries=no\ndisable-axfr=yes\n"
+        )
+        steer = [program("pdnsutil") or "pdnsutil", f"--config-dir={self.folder}"]
+        for words in (["create-bind-db", f"{self.folder}/keys.db"], *(["secure-zone", zone] for zone in self.signing)):
+            subprocess.run([*steer, *words], check=True, capture_output=True, cwd=self.folder)
+
+
+@dataclass
 class Unbound(Server):
-    """``roots``: name → address."""
+    """``roots``: name → address. ``anchors``: DS records to validate by; ``certificate``: a file for TLS and HTTPS, key and all."""
 
     roots: dict[str, str] = field(default_factory=dict)
+    anchors: tuple[str, ...] = ()
+    certificate: str = ""
+    asked_with_recursion = True
 
     def command(self) -> list[str]:
         return [program("unbound") or "unbound", "-d", "-p", "-c", str(self.folder / "unbound.conf")]
@@ -157,10 +227,18 @@ class Unbound(Server):
         (self.folder / "unbound.conf").write_text(
             f'server:\n  directory: "{self.folder}"\n  chroot: ""\n  username: ""\n  use-syslog: no\n  interface: {self.address}\n'
             f'  outgoing-interface: {self.address}\n  do-ip6: no\n  do-not-query-localhost: no\n  root-hints: "{self.folder}/hints"\n'
-            '  module-config: "iterator"\n  access-control: 127.0.0.0/8 allow\n  local-zone: "example." nodefault\n'
+            f'  module-config: "{"validator " if self.anchors else ""}iterator"\n  ede: yes\n{self._more()}'
+            '  access-control: 127.0.0.0/8 allow\n  local-zone: "example." nodefault\n'
             '  local-zone: "test." nodefault\n  pidfile: ""\n  num-threads: 1\n'
             "remote-control:\n  control-enable: no\n"
         )
+
+    def _more(self) -> str:
+        lines = [f'trust-anchor: "{each}"' for each in self.anchors]
+        if self.certificate:
+            lines += [f"interface: {self.address}@853", f"interface: {self.address}@443"]
+            lines += [f'tls-service-key: "{self.certificate}"', f'tls-service-pem: "{self.certificate}"']
+        return "".join(f"  {line}\n" for line in lines)
 
 
 def answers(address: str, name: str, recursion: bool = False) -> bool:

@@ -205,7 +205,7 @@ class Network:
             )
 
         (self.folder / "legatum.toml").write_text(
-            f'[network]\nroots = {{ "a.root.test" = ["{self.host(1)}"] }}\ntimeout = "1s"\n'
+            f'[network]\nroots = {{ "a.root.test" = ["{self.host(1)}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8"]\n'
             f'[house]\nlow_ttl = "2s"\nns_ttl = "1h"\nfloor = "0s"\nmargin = "1s"\npoll = "1s"\npatience = "1m"\n'
             f'[resolvers]\nunbound = "{self.unbound.address}"\n'
             + provider("alder", 11, f'end = ["{end}", "{{domain}}"]')

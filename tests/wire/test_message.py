@@ -86,6 +86,7 @@ def test_what_is_written_the_library_reads_alike(name: Name, answer: list[RRset]
 def test_names_in_data_come_out_whole_and_in_lower_case(rtype: int, owner: Name, target: Name, rest: bytes) -> None:
     """Compressed and in capitals going in, canonical coming out - for every type that carries names (RFC 3597 s4)."""
     skip, strings, count = NAME_FIELDS[rtype]
+    rest = {2: b"", 5: b"", 6: bytes(20), 12: b"", 15: b"", 39: b""}.get(rtype, rest)  # these have a form of their own
     head = bytes(skip) + b"\1x" * strings
     rdata = head + b"\xc0\x0c" * count + rest
     wire = bytes.fromhex("0001 8400 0001 0001 0000 0000") + target.upper() + b"\0\1\0\1" + owner

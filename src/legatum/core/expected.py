@@ -36,6 +36,8 @@ def parse_ds_text(text: str) -> bytes:
     if words and words[0].upper() == "DS":
         words = words[1:]
     try:
+        if len(words) < 4:
+            raise ValueError
         tag, algorithm, digest_type = (int(word) for word in words[:3])
         rdata = tag.to_bytes(2, "big") + bytes((algorithm, digest_type)) + bytes.fromhex("".join(words[3:]))
     except (ValueError, OverflowError):

@@ -78,7 +78,7 @@ def read_recording(path: Path) -> list[Recording]:
 def _reply_line(number: int, reply: Reply) -> dict[str, Any]:
     line = {
         "reply": number, "server": reply.server, "name": name_text(reply.name), "type": type_text(reply.rtype), "at": reply.at,
-        "took": round(reply.took, 6), "transport": str(reply.transport), "tries": reply.tries, "query": _b64(reply.query),
+        "took": reply.took, "transport": str(reply.transport), "tries": reply.tries, "query": _b64(reply.query),
     }  # fmt: skip
     if reply.cut:
         line["cut"] = True

@@ -29,11 +29,10 @@ def no_such_domain(picture: Picture) -> Iterator[Sighting]:
     why="The name exists, but nobody is sent to the domain's own servers: it is a record of the zone above, or a domain without an NS set.",
     remedy="Set the NS set at the registrar; check that the name asked for is the registered domain and not a name inside one.",
     standard="RFC 1034 s4.2.1",
-    after=("no-such-domain",),
 )  # fmt: skip
 def not_delegated(picture: Picture) -> Iterator[Sighting]:
     answered = [view for view in picture.parents if view.answered]
-    if answered and not picture.delegation:
+    if answered and not picture.delegation and not any(view.denied for view in answered):
         words = ", ".join(sorted({view.outcome for view in answered}))
         yield Sighting(f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered))
 

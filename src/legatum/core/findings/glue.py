@@ -14,6 +14,7 @@ from legatum.core.rrset import targets
     why="To find the server one would have to ask the server: without its address at the parent nobody gets there.",
     remedy="Register the host with its addresses at the registrar (child name server).",
     standard="RFC 1034 s4.2.1",
+    after=("ns-doubled-suffix",),
 )  # fmt: skip
 def glue_missing(picture: Picture) -> Iterator[Sighting]:
     for view in picture.parents:

@@ -58,7 +58,7 @@ def ns_doubled_suffix(picture: Picture) -> Iterator[Sighting]:
         if host.addresses or len(front) < 2:
             continue
         meant = from_labels(front)
-        if meant in others or is_under(meant, picture.domain) or (front[-1] in suffixes and len(front) > 2):
+        if meant in others or is_under(meant, picture.domain) or front[-1] in suffixes:
             yield Sighting(f"{name_text(host.name)}: surely {name_text(meant)} was meant", (), name_text(host.name))
 
 

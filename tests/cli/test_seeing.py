@@ -1,0 +1,234 @@
+"""The installed program sees: survey with evidence, judged again, reports, captures; confirm with expectations; watch; fleets."""
+
+import csv
+import io
+import json
+import os
+import signal
+import subprocess
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.cli.program import PROGRAM, PracticeWorld, Shell
+
+DOMAIN = "kilnandclay.example"
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PracticeWorld]:
+    with PracticeWorld(tmp_path_factory.mktemp("world")) as running:
+        yield running
+
+
+@pytest.fixture
+def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
+    return world.shell(tmp_path)
+
+
+def test_a_survey_asks_no_more_than_it_may(shell: Shell) -> None:
+    ended = shell.run("survey", DOMAIN, "-vv")
+    assert ended.status == 0, ended.err
+    asked = Counter(line.split()[0] for line in ended.err.splitlines() if " UDP " in line or " TCP " in line)
+    own = ("198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53")
+    parents = ("192.0.2.11", "2001:db8:e:1::53", "198.51.100.12", "2001:db8:e:2::53")
+    assert all(1 <= asked[address] <= 8 for address in own), asked
+    assert all(asked[address] == 1 for address in parents), asked
+    assert f"{DOMAIN}: " in ended.err and "questions" in ended.err
+
+
+def test_a_survey_tells_of_every_side(shell: Shell) -> None:
+    document = shell.run("survey", DOMAIN, "--registrar", "flint", "--json").document
+    assert {each["over"] for each in document["resolvers"]} == {"UDP", "TLS", "HTTPS"}
+    assert all(each["ns"] == ["ns1.alder.test", "ns2.alder.test"] for each in document["resolvers"])
+    assert [each["source"] for each in document["registrations"]] == ["the registrar's account", "RDAP"]
+    assert all(each["registrar"] == "flint" and each["statuses"] == ["ok"] for each in document["registrations"])
+    assert all(each["edns"] == "answered with EDNS" and each["transfer_open"] is False for each in document["servers"])
+    assert {(each["name"], each["type"]) for each in document["contents"]} >= {(DOMAIN, "A"), (DOMAIN, "MX"), (f"www.{DOMAIN}", "CNAME")}
+
+
+def test_evidence_is_judged_again_with_the_same_outcome(shell: Shell, world: PracticeWorld) -> None:
+    live = shell.run("survey", DOMAIN, "evensong.test", "--registrar", "flint", "--evidence", "kept", "--json", "--no-resolvers")
+    assert live.status == 3  # evensong.test is with another registrar
+    live = shell.run("survey", DOMAIN, "ferrytimes.example", "--registrar", "flint", "--former", "birch", "--evidence", "kept", "--json")
+    assert live.status == 0, live.err
+    alone = Shell(shell.folder, {"LEGATUM_SETTINGS": "/nowhere"})
+    again = alone.run("survey", "--from", "kept", "--json")
+    assert (again.status, again.document) == (0, live.document)
+    # Not a question is asked: the same with no world at all, and as text.
+    assert f"{DOMAIN}: healthy" in alone.run("survey", "--from", "kept").out
+    (shell.folder / "kept").write_text("no evidence")
+    broken = alone.run("survey", "--from", "kept")
+    assert broken.status == 2 and "kept:1" in broken.err
+
+
+def test_a_report_stands_by_itself_and_shows_nothing_raw(shell: Shell) -> None:
+    ended = shell.run("survey", DOMAIN, "--html", "report.html", "--pcap", "replies.pcap")
+    assert ended.status == 0 and "report: report.html" in ended.err
+    page = (shell.folder / "report.html").read_text()
+    assert page.startswith("<!doctype html>") and "<svg" in page and "healthy" in page
+    assert not any(outside in page for outside in ("<script", "src=", "href=", "url(", "@import"))
+    assert (shell.folder / "replies.pcap").read_bytes()[:4] == bytes.fromhex("a1b2c3d4")
+    no_place = shell.run("survey", DOMAIN, "--html", "none/report.html", "--no-resolvers", "--no-rdap")
+    assert no_place.status == 2 and "none/report.html" in no_place.err
+
+
+def test_what_is_planned_is_held_against_what_is(shell: Shell) -> None:
+    soon = shell.run("survey", DOMAIN, "--change-at", "2h", "--json", "--no-resolvers", "--no-rdap").document
+    (finding,) = [each for each in soon["findings"] if each["slug"] == "ttl-outlasts-change"]
+    assert "86400" in finding["seen"][0] and len(finding["seen"]) == 1
+    late = shell.run("survey", DOMAIN, "--change-at", "25h", "--json", "--no-resolvers", "--no-rdap").document
+    assert not [each for each in late["findings"] if each["slug"] == "ttl-outlasts-change"]
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "said"),
+    [
+        (("survey",), 2, "survey wants domains"),
+        (("survey", DOMAIN, "--from", "x"), 2, "survey wants domains"),
+        (("survey", DOMAIN, "--change-at", "soon"), 2, "is no instant"),
+        (("survey", DOMAIN, "--former", "oak"), 2, "oak"),
+        (("confirm", DOMAIN, "--ds", "1 2 3"), 2, "is no DS"),
+        (("confirm", DOMAIN, "--ds", "none", "--ds", "1 13 2 " + "ab" * 32), 2, "either"),
+        (("confirm", DOMAIN, "--serial", "-1"), 2, "is no serial"),
+        (("confirm", DOMAIN, "--record", "www"), 2, "is no record"),
+        (("confirm", "evensong.test", "--move"), 2, "no move"),
+        (("watch", DOMAIN), 2, "watch for what"),
+        (("watch", DOMAIN, "--to", "birch", "--curve", "x.gif"), 2, "x.gif"),
+        (("watch", DOMAIN, "--record", "a A 192.0.2.1", "--record", "b A 192.0.2.1"), 2, "one RRset"),
+        (("fleet", "survey", "nowhere"), 2, "nowhere"),
+        (("fleet", "survey", "nowhere", "--resume"), 2, "--out"),
+    ],
+)
+def test_bad_input_is_one_clear_line(shell: Shell, words: tuple[str, ...], status: int, said: str) -> None:
+    ended = shell.run(*words)
+    assert ended.status == status and said in ended.err and len(ended.err.splitlines()) <= 4, ended.err
+
+
+# Confirm
+
+
+def test_confirm_takes_ds_serial_and_records(shell: Shell) -> None:
+    good = shell.run("confirm", DOMAIN, "--ds", "none", "--serial", "2031030402", "--record", f"www CNAME {DOMAIN}.", "--json")
+    assert good.status == 0 and good.document["confirmed"]
+    assert {each["about"] for each in good.document["checks"]} == {"DS", "serial", f"www.{DOMAIN} CNAME"}
+    newer = shell.run("confirm", DOMAIN, "--serial", "2031030403")
+    assert newer.status == 1 and "not confirmed" in newer.out and "a fault" in newer.out
+    other = shell.run("confirm", DOMAIN, "--record", "shop A 198.51.100.99", "--since", "2099-01-01T00:00:00Z", "--json")
+    assert other.status == 1 and other.document["pending"] and all(each["until"] for each in other.document["checks"])
+    text = shell.run("confirm", DOMAIN, "--record", "shop A 198.51.100.99", "--since", "2099-01-01T00:00:00Z").out
+    assert "not yet" in text and "expected until" in text and "then it is a fault" in text
+
+
+# Fleet
+
+
+def listed(shell: Shell, *lines: str) -> str:
+    (shell.folder / "list").write_text("\n".join(lines) + "\n")
+    return "list"
+
+
+ALL = ("kilnandclay.example", "ferrytimes.example", "evensong.test", "# a remark", "", "alder.test", "birch.example")
+
+
+def test_a_fleet_is_surveyed_in_few_questions(shell: Shell) -> None:
+    ended = shell.run("fleet", "survey", listed(shell, *ALL), "--json")
+    lines = [json.loads(line) for line in ended.out.splitlines()]
+    *domains, summary = lines
+    assert ended.status == 0 and summary["schema"] == "legatum.fleet/1" and summary["domains"] == 5
+    assert {each["domain"] for each in domains} == {each for each in ALL if each and "#" not in each}
+    assert all(each["standing"] == "notice" and 0 < each["questions"] <= 12 for each in domains)
+    shared = {each["slug"]: set(each["domains"]) for each in summary["findings"]}
+    assert shared["mail-missing"] == {"evensong.test", "alder.test", "birch.example"} - (
+        {"alder.test", "birch.example"} - shared["mail-missing"]
+    )
+
+
+def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:
+    ended = shell.run(
+        "fleet", "survey", listed(shell, "evensong.test", "no such.name..", "gone.example", DOMAIN), "--csv", "--out", "kept.csv"
+    )
+    rows = {row["domain"]: row for row in csv.DictReader(io.StringIO(ended.out))}
+    assert ended.status == 1 and len(rows) == 4
+    assert rows["gone.example"]["standing"] == "error" and "no-such-domain" in rows["gone.example"]["findings"]
+    assert [row["standing"] for name, row in rows.items() if " " in name] == ["failed"]
+    assert (shell.folder / "kept.csv").read_text() == ended.out
+    assert "1 failed" in ended.err
+
+
+def test_a_column_and_standard_input(shell: Shell) -> None:
+    (shell.folder / "table.csv").write_text('customer,"name"\n"Kiln, Clay",kilnandclay.example\nFerry,ferrytimes.example\n')
+    for words, typed in ((("table.csv", "--column", "name"), None), (("-",), "kilnandclay.example\nferrytimes.example\n"),
+                         (("-", "--column", "2"), "x,kilnandclay.example\ny,ferrytimes.example\n")):  # fmt: skip
+        ended = shell.run("fleet", "confirm", *words, "--to", "alder", "--json", typed=typed)
+        *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
+        assert ended.status == 0 and summary["standings"] == {"confirmed": 2}, (words, ended.err)
+        assert {each["domain"] for each in domains} == {"kilnandclay.example", "ferrytimes.example"}
+    assert shell.run("fleet", "survey", "table.csv", "--column", "domain").status == 2
+
+
+def test_an_interrupted_fleet_goes_on_where_it_was(shell: Shell) -> None:
+    names = listed(shell, *(f"d{number}.example" for number in range(40)), DOMAIN)
+    first = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "-q", "--rate", "0")
+    assert first.status == 1
+    kept = (shell.folder / "kept.ndjson").read_text().splitlines(keepends=True)
+    assert len(kept) == 41
+    (shell.folder / "kept.ndjson").write_text("".join(kept[:30]) + kept[30][:25])  # cut off in the middle of a line
+    again = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--resume", "--json")
+    lines = [json.loads(line) for line in again.out.splitlines()]
+    assert len(lines) == 12 and lines[-1]["domains"] == 41
+    assert len({json.loads(line)["domain"] for line in (shell.folder / "kept.ndjson").read_text().splitlines()}) == 41
+
+
+def test_several_processes_give_the_same(shell: Shell) -> None:
+    names = listed(shell, *(each for each in ALL * 4 if each and "#" not in each))
+    ended = shell.run("fleet", "survey", names, "--json", "--jobs", "2", "--at-once", "4")
+    *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
+    assert ended.status == 0 and len(domains) == 20 and summary["standings"] == {"notice": 20}, ended.err
+    confirmed = shell.run("fleet", "confirm", names, "--jobs", "2", "--ns", "ns1.alder.test,ns2.alder.test", "--json")
+    assert json.loads(confirmed.out.splitlines()[-1])["standings"] == {"differs": 8, "confirmed": 12}
+
+
+def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:
+    listed(shell, *(f"d{number}.example" for number in range(5000)))
+    environment = {**os.environ, **shell.variables, "NO_COLOR": "1"}
+    words = [PROGRAM, "fleet", "survey", "list", "--out", "kept.ndjson", "--rate", "20", "--jobs", "2"]
+    process = subprocess.Popen(
+        words, cwd=shell.folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, start_new_session=True
+    )
+    assert process.stdout is not None
+    for _ in range(3):
+        assert "error" in process.stdout.readline()
+    os.killpg(process.pid, signal.SIGINT)
+    _, err = process.communicate(timeout=30)
+    assert process.returncode == 130 and "--resume goes on" in err and "Traceback" not in err, err
+    assert len((shell.folder / "kept.ndjson").read_text().splitlines()) >= 3
+
+
+# Watch: last, as it moves the world's clock and changes a zone
+
+
+def test_watch_follows_a_change_to_its_end(shell: Shell) -> None:
+    assert shell.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m").status == 0
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "switch").status == 0
+    lines = shell.run("watch", DOMAIN, "--move", "--json", "--curve", "c.csv", "--curve", "c.png", "--asked-every", "10m")
+    looks = [json.loads(line) for line in lines.out.splitlines()]
+    assert lines.status == 0, lines.err
+    assert looks[0]["complete"] is False and looks[-1]["complete"] is True and looks[-1]["servers"] == 1.0
+    assert {each["party"] for each in looks[-1]["told"]} == {"parent", "child", "resolver"}
+    assert any("parent" in who for each in looks[1:] for who in each["changed"])
+    assert 0 < looks[-1]["forecast"] < 0.3  # caches elsewhere may hold the parent's NS set for an hour yet
+    rows = list(csv.DictReader((shell.folder / "c.csv").open()))
+    assert len(rows) == len(looks) and rows[-1]["servers"] == "1.0000"
+    assert (shell.folder / "c.png").read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"
+    confirmed = shell.run("confirm", DOMAIN, "--move", "--json")
+    assert confirmed.status == 0 and confirmed.document["expected"] == ["ns1.birch.example", "ns2.birch.example"]
+    after = shell.run("survey", DOMAIN, "--former", "alder", "--json", "--no-resolvers").document
+    assert "former-still-answers" in {each["slug"] for each in after["findings"]}
+
+
+def test_watch_that_never_ends_gives_up_by_itself(shell: Shell) -> None:
+    ended = shell.run("watch", "evensong.test", "--record", "@ A 198.51.100.11", "--patience", "1m", "--every", "30m")
+    assert ended.status == 1 and "not yet" in ended.out and "198.51.100.95" in ended.out
