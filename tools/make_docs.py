@@ -6,25 +6,28 @@ from pathlib import Path
 
 import msgspec
 
-from legatum.core.findings import KINDS
+from legatum.core.findings import FAMILIES
+from legatum.core.findings.finding import collect
 from legatum.demo.report import DemoDocument
 from legatum.settings.document import Settings
 from legatum.views.compare import CompareDocument
 from legatum.views.confirm import ConfirmDocument, ConfirmListDocument
 from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
+from legatum.views.fleet import FleetDocument, FleetLine
 from legatum.views.gather import GatherDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
 from legatum.views.rehearse import RehearsalDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
+from legatum.views.watch import WatchDocument
 from legatum.work.movefile import MoveDocument as MoveFile
 
 DOCS = Path(__file__).parent.parent / "docs"
 DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, GatherDocument, CompareDocument, PublishDocument,
     ConfirmDocument, ConfirmListDocument,
-    MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
+    WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 
 
@@ -44,8 +47,16 @@ def schema(struct: type) -> str:
 
 
 def findings() -> str:
-    lines = ["# Findings", "", "Made from the code by `make docs`; `legatum explain SLUG` says the same.", ""]
-    for kind in KINDS.values():
+    families = {name: collect(vars(module)) for name, module in FAMILIES.items()}
+    count = sum(len(kinds) for kinds in families.values())
+    lines = ["# Findings", "", f"All {count}, made from the code by `make docs`; `legatum explain SLUG` says the same.", ""]
+    lines += ["Severity is judged by what visitors suffer: *error*, some or all of them fail now; *warning*, they will when something"]
+    lines += ["else fails; *notice*, worth knowing.", ""]
+    for name, kinds in families.items():
+        slugs = ", ".join(f"[{kind.slug}](#{kind.slug})" for kind in kinds)
+        lines.append(f"- **{name}**: {slugs}")
+    lines.append("")
+    for kind in (kind for kinds in families.values() for kind in kinds):
         lines += [
             f"## {kind.slug}",
             "",
@@ -56,6 +67,8 @@ def findings() -> str:
             f"*What to do:* {kind.remedy}",
             "",
         ]
+        if kind.after:
+            lines += [f"*Told under its cause where that is seen too:* {', '.join(kind.after)}.", ""]
     return "\n".join(lines)
 
 

@@ -167,6 +167,14 @@ def test_a_column_and_standard_input(shell: Shell) -> None:
         assert ended.status == 0 and summary["standings"] == {"confirmed": 2}, (words, ended.err)
         assert {each["domain"] for each in domains} == {"kilnandclay.example", "ferrytimes.example"}
     assert shell.run("fleet", "survey", "table.csv", "--column", "domain").status == 2
+    # A file, and nothing at all, where a pipe is usual.
+    for name, count in (("names", 1), ("/dev/null", 0)):
+        (shell.folder / "names").write_text("evensong.test\n")
+        environment = {**os.environ, **shell.variables, "NO_COLOR": "1"}
+        with (shell.folder / name).open() as given:
+            words = [PROGRAM, "fleet", "survey", "-", "--json"]
+            done = subprocess.run(words, stdin=given, capture_output=True, text=True, env=environment, timeout=60, check=False)
+        assert json.loads(done.stdout.splitlines()[-1])["domains"] == count, done.stderr
 
 
 def test_an_interrupted_fleet_goes_on_where_it_was(shell: Shell) -> None:

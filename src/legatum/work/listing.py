@@ -18,7 +18,7 @@ async def read_listing(source: str, column: str | None) -> AsyncIterator[str]:
 
     ``column``: its heading, or its number from 1. Raises :class:`BadInput` for a file or column that is not there.
     """
-    if source == "-" and not stat.S_ISREG(os.fstat(sys.stdin.fileno()).st_mode):
+    if source == "-" and _can_wait():
         chosen = _Column(column, source)
         async for line in _piped():
             if (text := chosen.of(line)) is not None:
@@ -26,6 +26,12 @@ async def read_listing(source: str, column: str | None) -> AsyncIterator[str]:
         return
     for text in _filed(source, column):
         yield text
+
+
+def _can_wait() -> bool:
+    """Standard input is something that one can wait for: a pipe, a socket or a terminal."""
+    mode = os.fstat(sys.stdin.fileno()).st_mode
+    return stat.S_ISFIFO(mode) or stat.S_ISSOCK(mode) or sys.stdin.isatty()
 
 
 def count_of(source: str, column: str | None) -> int | None:
