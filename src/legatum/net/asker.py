@@ -128,8 +128,8 @@ class Asker:
     async def _over_tcp(self, endpoint: Endpoint, asking: "_Asking") -> Reply:
         self.asked += 1
         ident = self.random.getrandbits(16)
-        wire, trouble = await converse(endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
-        return self._note(asking, Transport.TCP, 1, trouble, wire)
+        heard = await converse(endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
+        return self._note(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.message)
 
     def _note(
         self,

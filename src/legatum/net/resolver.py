@@ -59,9 +59,9 @@ async def _over_tls(asker: Asker, place: ResolverPlace, name: Name, rtype: int, 
     except Unreachable:
         return b"", Trouble.UNREACHABLE
     tls = ssl.create_default_context(cafile=place.authority)
-    return await converse(
-        endpoint, name, rtype, query, asker.random.getrandbits(16), asker.patience.timeout, tls, place.host or place.address
-    )
+    ident = asker.random.getrandbits(16)
+    heard = await converse(endpoint, name, rtype, query, ident, asker.patience.timeout, tls, place.host or place.address)
+    return heard.wire, heard.trouble
 
 
 async def _over_https(asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes) -> tuple[bytes, Trouble | None]:

@@ -4,12 +4,13 @@ import asyncio
 import ssl
 import struct
 from types import TracebackType
+from typing import NamedTuple
 
 from legatum.core.name import Name
 from legatum.net.reply import Trouble
 from legatum.net.route import Endpoint
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import decode
+from legatum.wire.message import Message, decode
 
 
 class Stream:
@@ -46,33 +47,37 @@ class Stream:
             return await self._reader.readexactly(length)
 
 
+class Heard(NamedTuple):
+    """What came of one question over a connection: the answer's bytes and what they say, or why there is none."""
+
+    wire: bytes = b""
+    message: Message | None = None
+    trouble: Trouble | None = None
+
+
 async def converse(
     endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float,
     tls: ssl.SSLContext | None = None, host: str | None = None,
-) -> tuple[bytes, Trouble | None]:  # fmt: skip
-    """One question over a connection of its own: the answer's bytes, or why there are none. Never longer than twice ``timeout``."""
+) -> Heard:  # fmt: skip
+    """One question over a connection of its own. Never longer than twice ``timeout``; nothing is raised."""
     head = struct.pack("!H", ident)
     try:
         async with asyncio.timeout(timeout * 2), Stream(endpoint, timeout, tls, host) as stream:
             await stream.send(head + query[2:])
             wire = await stream.receive()
-        return (wire, None) if _matches(wire, head, name, rtype) else (b"", Trouble.MALFORMED)
+        message = decode(wire, name)
+        asked = message.questions
+        good = wire[:2] == head and (not asked or (asked[0].name, asked[0].rtype) == (name, rtype))
+        return Heard(wire, message) if good else Heard(trouble=Trouble.MALFORMED)
     except TimeoutError:
-        return b"", Trouble.SILENT
+        return Heard(trouble=Trouble.SILENT)
     except Malformed:
-        return b"", Trouble.MALFORMED
+        return Heard(trouble=Trouble.MALFORMED)
     except ConnectionRefusedError:
-        return b"", Trouble.CLOSED
+        return Heard(trouble=Trouble.CLOSED)
     except (asyncio.IncompleteReadError, ConnectionError):
-        return b"", Trouble.CUT_OFF
+        return Heard(trouble=Trouble.CUT_OFF)
     except ssl.SSLError:
-        return b"", Trouble.UNTRUSTED
+        return Heard(trouble=Trouble.UNTRUSTED)
     except OSError:
-        return b"", Trouble.UNREACHABLE
-
-
-def _matches(wire: bytes, ident: bytes, name: Name, rtype: int) -> bool:
-    if wire[:2] != ident:
-        return False
-    questions = decode(wire).questions
-    return not questions or (questions[0].name, questions[0].rtype) == (name, rtype)
+        return Heard(trouble=Trouble.UNREACHABLE)
