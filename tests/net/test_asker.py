@@ -208,7 +208,7 @@ def test_many_questions_to_one_server_are_limited_in_flight() -> None:
 
         transport, _ = await loop.create_datagram_endpoint(lambda: Slow(lambda _: []), local_addr=("127.0.0.1", 0))
         end = Endpoint("127.0.0.1", transport.get_extra_info("sockname")[1])
-        asker = Asker(Route({"192.0.2.1": end}), SystemClock(), Patience(1, 2, in_flight=5))
+        asker = Asker(Route({"192.0.2.1": end}), SystemClock(), Patience(8, 2, in_flight=5))
         replies = await asyncio.gather(*(asker.ask("192.0.2.1", NAME, 1) for _ in range(1000)))
         asker.close()
         transport.close()
