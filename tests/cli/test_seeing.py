@@ -45,6 +45,7 @@ def test_a_survey_tells_of_every_side(shell: Shell) -> None:
     assert all(each["ns"] == ["ns1.alder.test", "ns2.alder.test"] for each in document["resolvers"])
     assert [each["source"] for each in document["registrations"]] == ["the registrar's account", "RDAP"]
     assert all(each["registrar"] == "flint" and each["statuses"] == ["ok"] for each in document["registrations"])
+    assert all(each["created"] for each in document["registrations"] if each["source"] == "RDAP")
     assert all(each["edns"] == "answered with EDNS" and each["transfer_open"] is False for each in document["servers"])
     assert {(each["name"], each["type"]) for each in document["contents"]} >= {(DOMAIN, "A"), (DOMAIN, "MX"), (f"www.{DOMAIN}", "CNAME")}
 
@@ -233,6 +234,8 @@ def test_watch_follows_a_change_to_its_end(shell: Shell) -> None:
     assert (shell.folder / "c.png").read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"
     confirmed = shell.run("confirm", DOMAIN, "--move", "--json")
     assert confirmed.status == 0 and confirmed.document["expected"] == ["ns1.birch.example", "ns2.birch.example"]
+    about = {each["about"] for each in confirmed.document["checks"]}
+    assert {"NS set", "DS", f"{DOMAIN} A", f"{DOMAIN} MX", f"www.{DOMAIN} CNAME"} <= about
     after = shell.run("survey", DOMAIN, "--former", "alder", "--json", "--no-resolvers").document
     assert "former-still-answers" in {each["slug"] for each in after["findings"]}
 

@@ -45,7 +45,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
 
     expected = Expected(publishing=parse_duration(outside.settings.house.patience))
     if args.move:
-        from legatum.work.confirm import expected_of_move
+        from legatum.work.goal import expected_of_move
 
         expected = expected_of_move(outside, domain)
     elif args.to:

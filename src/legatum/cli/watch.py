@@ -65,7 +65,7 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
     from legatum.core.expected import parse_records
     from legatum.core.fault import BadInput
     from legatum.core.name import parse_domain
-    from legatum.work.confirm import expected_of_move
+    from legatum.work.goal import expected_of_move
     from legatum.work.watch import delegation_change, record_change
 
     if args.record:

@@ -136,7 +136,7 @@ class ResolverView:
 class RegistrationView:
     """What the registry holds, as a registrar's account or RDAP shows it. ``ds``: data of DS records, None where it is not told.
 
-    ``expires`` in RFC 3339, empty where it is not told.
+    Dates in RFC 3339, empty where they are not told.
     """
 
     registrar: str
@@ -144,6 +144,8 @@ class RegistrationView:
     statuses: tuple[str, ...]
     expires: str
     ds: tuple[bytes, ...] | None = None
+    created: str = ""
+    changed: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,6 +18,8 @@ def registration_from_rdap(document: dict[str, Any]) -> RegistrationView:
         nameservers=tuple(sorted(_nameservers(document))),
         statuses=tuple(_status(str(each)) for each in _list(document, "status")),
         expires=_event(document, "expiration"),
+        created=_event(document, "registration"),
+        changed=_event(document, "last changed"),
         ds=tuple(sorted(_ds(document))) if isinstance(document.get("secureDNS"), dict) else None,
     )
 

@@ -175,7 +175,9 @@ class Tally:
 def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     screen.line()
     counts = ", ".join(f"{count} {standing}" for standing, count in document.standings.items()) or "none"
-    following = "the domains with errors, worst finding first: below" if bad else ""
+    first = next((each for each in document.findings if each.severity == "error"), None)
+    worst = first.domains[0] if first else next(iter(document.failed), "")
+    following = f"begin with {worst}: `legatum survey {worst}` says what to do" if worst else "see who differs, and why" if bad else ""
     screen.verdict(not bad, f"{document.domains} domains: {counts}", following)
     if document.findings:
         screen.line()
@@ -185,7 +187,8 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     for domain, why in list(document.failed.items())[:20]:
         screen.line(f"failed: {domain}: {why}", BAD, indent=8)
     rate = document.questions / document.seconds if document.seconds else 0
-    screen.line(f"{document.questions} questions in {rough_text(document.seconds)}, {rate:,.0f} a second", QUIET)
+    took = f"{document.seconds:.1f} s" if document.seconds < 60 else rough_text(document.seconds)
+    screen.line(f"{document.questions} questions in {took}, {rate:,.0f} a second", QUIET)
     for server, pace in document.slowed.items():
         screen.line(f"{server} began to truncate or drop: asked {pace:.0f} times a second at the end", QUIET)
 

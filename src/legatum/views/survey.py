@@ -25,7 +25,9 @@ class ParentPart(Part):
     ns: list[str]
     ttl: int | None
     glue: dict[str, list[str]]
+    glue_ttl: int | None
     ds: list[str]
+    ds_ttl: int | None
     ds_absence_proven: bool | None
 
 
@@ -54,6 +56,8 @@ class ServerPart(Part):
     recursion: bool | None
     transfer_open: bool | None
     keys: list[str]
+    cds: list[str]
+    cdnskey: list[str]
     signed: list[str]
     signatures_until: str | None
 
@@ -83,6 +87,8 @@ class RegistrationPart(Part):
     registrar: str
     nameservers: list[str]
     statuses: list[str]
+    created: str
+    changed: str
     expires: str
     ds: list[str] | None
 
@@ -197,7 +203,9 @@ def _parents(picture: Picture) -> list[ParentPart]:
             ns=_names(targets(view.ns)),
             ttl=view.ns.ttl if view.ns else None,
             glue={f"{name_text(each.name)} {each.type_text}": rdata_texts(each) for each in view.glue},
+            glue_ttl=max((each.ttl for each in view.glue), default=None),
             ds=_ds_texts(view.ds.rdatas if view.ds else ()),
+            ds_ttl=view.ds.ttl if view.ds else None,
             ds_absence_proven=view.ds_absent,
         )
         for view in picture.parents
@@ -219,10 +227,16 @@ def _server(view: ServerView) -> ServerPart:
         edns=str(view.edns) if view.edns else None,
         recursion=view.recursion,
         transfer_open=view.transfer_open,
-        keys=[key.text for rdata in (view.keys.rdatas if view.keys else ()) if (key := parse_key(rdata))],
+        keys=_key_texts(view.keys),
+        cds=_ds_texts(view.cds.rdatas if view.cds else ()),
+        cdnskey=_key_texts(view.cdnskey),
         signed=[type_text(rtype) for rtype in view.signatures],
         signatures_until=instant_text(min(ends)) if ends else None,
     )
+
+
+def _key_texts(rrset: RRset | None) -> list[str]:
+    return [key.text for rdata in (rrset.rdatas if rrset else ()) if (key := parse_key(rdata))]
 
 
 def _ds_texts(rdatas: Iterable[bytes]) -> list[str]:
@@ -275,6 +289,8 @@ def _registrations(picture: Picture) -> list[RegistrationPart]:
             registrar=held.registrar,
             nameservers=_names(held.nameservers),
             statuses=list(held.statuses),
+            created=held.created,
+            changed=held.changed,
             expires=held.expires,
             ds=None if held.ds is None else _ds_texts(held.ds),
         )
@@ -397,7 +413,8 @@ def _signed(ds: list[str] | None) -> str:
 
 
 def _glue(each: ParentPart) -> str:
-    return "\n".join(f"{owner.split()[0]} {', '.join(data)}" for owner, data in each.glue.items()) or "none needed"
+    ttl = f" (TTL {each.glue_ttl})" if each.glue_ttl is not None else ""
+    return "\n".join(f"{owner.split()[0]} {', '.join(data)}{ttl}" for owner, data in each.glue.items()) or "none needed"
 
 
 def _zone(zone: str) -> str:

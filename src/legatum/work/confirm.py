@@ -4,7 +4,6 @@ import asyncio
 from collections.abc import Sequence
 
 from legatum.core.expected import Expected
-from legatum.core.fault import BadInput
 from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture
 from legatum.core.rrset import RRset
@@ -41,24 +40,3 @@ async def ask_records(outside: Outside, picture: Picture, wanted: Sequence[RRset
         places = outside.resolvers()
         asked += [resolver(f"{name} ({place.address})", name, each) for each in wanted for name, place in places.items()]
     return list(await asyncio.gather(*asked))
-
-
-def expected_of_move(outside: Outside, domain: Name) -> Expected:
-    """What the domain's move leads to: the NS set, since the switch was seen. Raises :class:`BadInput` where there is no move."""
-    from legatum.journal.journal import Journal
-    from legatum.work.movefile import move_path, read_move, retreat_path
-
-    path = move_path(outside, domain)
-    back = retreat_path(path)
-    runbook = read_move(back if back.exists() else path)
-    outcomes = Journal(outside.settings.journal, outside.folder).outcomes(runbook.id)
-    key = "old_ns" if back.exists() else "new_ns"
-    names = runbook.premises.get(key)
-    if not isinstance(names, list):
-        raise BadInput(f"{path}: no {key} among the premises", "draft the move again")
-    from legatum.core.name import parse_domain
-
-    switch = next((step for step in runbook.steps if step.id == "switch"), None)
-    since = outcomes["switch"].first if "switch" in outcomes else None
-    publishing = next((step.estimate for step in runbook.steps if step.id == "parents"), switch.estimate if switch else 0)
-    return Expected(ns=tuple(sorted(parse_domain(str(each)) for each in names)), since=since, publishing=publishing)
