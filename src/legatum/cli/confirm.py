@@ -60,7 +60,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
     if args.serial is not None and not 0 <= args.serial < 1 << 32:
         raise BadInput(f"{args.serial} is no serial", "write a number from 0 to 4294967295")
     since = parse_instant(args.since) if args.since else expected.since
-    return replace(expected, serial=args.serial, records=parse_records(args.record or (), domain), since=since)
+    return replace(expected, serial=args.serial, records=expected.records + parse_records(args.record or (), domain), since=since)
 
 
 def run(args: argparse.Namespace) -> int:
