@@ -217,7 +217,7 @@ class Network:
         secure = f'host = "{RESOLVER_HOST}", authority = "authority.pem" }}'
         (self.folder / "legatum.toml").write_text(
             f'[network]\nroots = {{ "a.root.test" = ["{self.address(1)}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8"]\n'
-            f'[resolvers]\nplain = "{self.address(31)}"\nvalidating = "{self.address(32)}"\n'
+            f'[resolvers]\nplain = "{self.address(31)}"\nvalidating = "{self.address(32)}"\nbind = "{self.host("bind")}"\n'
             f'tls = {{ address = "{self.address(31)}", over = "tls", {secure}\nhttps = {{ address = "{self.address(31)}", over = "https", {secure}\n'
             '[house]\npoll = "1s"\npatience = "20s"\n'
         )
@@ -331,7 +331,10 @@ def test_what_a_cause_explains_is_not_told_again(network: Network) -> None:
 
 def test_resolvers_plain_and_over_tls_and_https_and_validating(network: Network) -> None:
     seen = {each["name"]: each for each in network.survey("signed.example")["resolvers"]}
-    assert {name: each["over"] for name, each in seen.items()} == {"plain": "UDP", "validating": "UDP", "tls": "TLS", "https": "HTTPS"}
+    assert {name: each["over"] for name, each in seen.items()} == {
+        "plain": "UDP", "validating": "UDP", "bind": "UDP", "tls": "TLS", "https": "HTTPS",
+    }  # fmt: skip
+
     assert all(each["ns"] == ["knot.example"] for each in seen.values())
     assert seen["validating"]["authenticated"] and not seen["plain"]["authenticated"]
     bogus = network.survey("psigned.example")
@@ -361,7 +364,7 @@ def test_a_fleet_of_them_all_ends_in_time(network: Network) -> None:
     assert time.monotonic() - began < 60
 
 
-def test_watch_sees_a_change_reach_unbound(network: Network) -> None:
+def test_watch_sees_a_change_reach_unbound_and_bind(network: Network) -> None:
     before, after = (zone("@ 4 A 127.0.0.80", f"shop 4 A 127.0.0.{last}", ns=("nsd",), serial=last) for last in (80, 81))
     network.nsd.rewrite("single.example", before)
     deadline = time.monotonic() + 20
@@ -373,5 +376,6 @@ def test_watch_sees_a_change_reach_unbound(network: Network) -> None:
     change.join()
     looks = [json.loads(line) for line in ended.stdout.splitlines()]
     assert ended.returncode == 0 and looks[-1]["complete"] and not looks[0]["complete"], ended.stderr
+    assert {"plain", "bind", "tls", "https"} <= {each["who"].split()[0] for each in looks[-1]["told"] if each["party"] == "resolver"}
     by_server = next(number for number, each in enumerate(looks) if each["servers"] == 1.0)
     assert by_server <= next(number for number, each in enumerate(looks) if each["resolvers"] == 1.0)

@@ -71,8 +71,16 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
 def show_confirm(verdict: Verdict, screen: Screen) -> None:
     screen.verdict(verdict.confirmed, *verdict_lines(verdict))
     screen.line()
-    rows = [(each.party, each.who, each.about, _word(each, verdict), each.said) for each in verdict.checks]
-    styles = ["" if each.agrees else BAD if each in verdict.faults else DOUBT for each in verdict.checks]
+    rows = [(each.party, each.who, each.about, _word(each, verdict), each.said) for each in verdict.disagreeing]
+    styles = [BAD if each in verdict.faults else DOUBT for each in verdict.disagreeing]
+    # Who agrees is told in a line for each thing that was compared: the others are what one looks for.
+    alike: dict[tuple[str, str, str], list[Check]] = {}
+    for each in verdict.checks:
+        if each.agrees:
+            alike.setdefault((each.party, each.about, each.said), []).append(each)
+    for (party, about, said), some in alike.items():
+        rows.append((party, some[0].who if len(some) == 1 else f"{len(some)} of them", about, "agrees", said))
+        styles.append("")
     screen.table(("party", "who", "what", "verdict", "says"), rows, styles)
 
 
