@@ -9,18 +9,20 @@ import asyncio
 import random
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from legatum.core.name import Name
 from legatum.net.chance import Chance
 from legatum.net.clock import Clock
-from legatum.net.pace import Pace
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Endpoint, Route, Unreachable
-from legatum.net.tcp import converse
 from legatum.net.udp import UdpPorts
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import RD, Message, decode, encode_question
+
+if TYPE_CHECKING:
+    from legatum.net.pace import Pace
+    from legatum.net.tcp import Connections
 
 DNS_PORT = 53
 OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
@@ -57,6 +59,7 @@ class Asker:
         self.asked = 0
         self.pace: Pace | None = None
         self._ports = UdpPorts(self.random)
+        self._connections: Connections | None = None
         self._turns: dict[str, _Turns] = {}
         self._loop = asyncio.get_running_loop()
 
@@ -67,6 +70,8 @@ class Asker:
 
     def close(self) -> None:
         self._ports.close()
+        if self._connections is not None:
+            self._connections.close()
 
     def askable(self, addresses: Iterable[str]) -> tuple[str, ...]:
         """Those that can be asked from here: without IPv6, the others."""
@@ -126,9 +131,13 @@ class Asker:
         return self._note(asking, Transport.UDP, tries, trouble)
 
     async def _over_tcp(self, endpoint: Endpoint, asking: "_Asking") -> Reply:
+        if self._connections is None:
+            from legatum.net.tcp import Connections  # only now: the first question waits for no more than it needs
+
+            self._connections = Connections()
         self.asked += 1
         ident = self.random.getrandbits(16)
-        heard = await converse(endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
+        heard = await self._connections.converse(endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
         return self._note(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.message)
 
     def _note(

@@ -2,9 +2,12 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING
 
 from legatum.net.reply import Reply
-from legatum.net.web import WebAnswer
+
+if TYPE_CHECKING:
+    from legatum.net.web import WebAnswer
 
 
 class Evidence:

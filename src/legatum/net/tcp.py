@@ -2,19 +2,24 @@
 
 import asyncio
 import ssl
-import struct
+from collections import deque
 from types import TracebackType
 from typing import NamedTuple
 
 from legatum.core.name import Name
+from legatum.core.rrtype import AXFR, IXFR
 from legatum.net.reply import Trouble
 from legatum.net.route import Endpoint
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import Message, decode
 
+_ENOUGH = 1 << 20  # octets read ahead of who wants them; then the server has to wait
+_IDLE = 1.0  # seconds that a connection is kept for the next question: far less than any server keeps it
+_MOST_IDLE = 4  # to one server
 
-class Stream:
-    """One connection. Use as ``async with Stream(endpoint, timeout)``. Every read and write has the time-out of ``timeout`` seconds."""
+
+class Stream(asyncio.Protocol):
+    """One connection. Use as ``async with Stream(endpoint, timeout)``; connecting and every read may take ``timeout`` seconds."""
 
     def __init__(self, server: Endpoint, timeout: float, tls: ssl.SSLContext | None = None, host: str | None = None) -> None:
         """``tls``: with TLS, and then ``host`` is the name that the certificate must carry."""
@@ -22,29 +27,95 @@ class Stream:
         self._timeout = timeout
         self._tls = tls
         self._host = host
-        self._reader: asyncio.StreamReader
-        self._writer: asyncio.StreamWriter
+        self._transport: asyncio.Transport
+        self._loop = asyncio.get_running_loop()
+        self._buffer = bytearray()
+        self._at = 0
+        self._paused = self._ended = False
+        self._error: Exception | None = None
+        self._waiter: asyncio.Future[None] | None = None
+        self.since = 0.0
+
+    async def open(self) -> None:
+        """Raises ``OSError``, ``ssl.SSLError`` or ``TimeoutError``."""
+        async with asyncio.timeout(self._timeout):
+            await self._loop.create_connection(
+                lambda: self, self._server.host, self._server.port, ssl=self._tls, server_hostname=self._host
+            )  # fmt: skip
 
     async def __aenter__(self) -> "Stream":
-        async with asyncio.timeout(self._timeout):
-            self._reader, self._writer = await asyncio.open_connection(
-                self._server.host, self._server.port, ssl=self._tls, server_hostname=self._host
-            )
+        await self.open()
         return self
 
     async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
-        self._writer.close()
+        self.close()
 
-    async def send(self, wire: bytes) -> None:
-        self._writer.write(struct.pack("!H", len(wire)) + wire)
-        async with asyncio.timeout(self._timeout):
-            await self._writer.drain()
+    def close(self) -> None:
+        self._transport.close()
+
+    @property
+    def idle(self) -> bool:
+        """Still open, and nothing has come that nobody waits for."""
+        return not self._ended and self._at == len(self._buffer)
+
+    def send(self, wire: bytes) -> None:
+        self._transport.write(len(wire).to_bytes(2, "big") + wire)
 
     async def receive(self) -> bytes:
         """The next message. Raises ``TimeoutError``, ``ConnectionError`` or ``asyncio.IncompleteReadError``."""
-        async with asyncio.timeout(self._timeout):
-            (length,) = struct.unpack("!H", await self._reader.readexactly(2))
-            return await self._reader.readexactly(length)
+        buffer = self._buffer
+        while True:
+            at, held = self._at, len(buffer)
+            if held - at >= 2:
+                end = at + 2 + (buffer[at] << 8 | buffer[at + 1])
+                if held >= end:
+                    message = bytes(memoryview(buffer)[at + 2 : end])
+                    self._taken(end)
+                    return message
+            if self._error is not None:
+                raise self._error
+            if self._ended:
+                raise asyncio.IncompleteReadError(bytes(buffer[at:]), None)
+            await self._more()
+
+    def _taken(self, end: int) -> None:
+        if end == len(self._buffer):
+            self._buffer.clear()
+            end = 0
+        elif end > _ENOUGH:
+            del self._buffer[:end]
+            end = 0
+        self._at = end
+        if self._paused and len(self._buffer) - end < _ENOUGH:
+            self._paused = False
+            self._transport.resume_reading()
+
+    async def _more(self) -> None:
+        self._waiter = self._loop.create_future()
+        try:
+            async with asyncio.timeout(self._timeout):
+                await self._waiter
+        finally:
+            self._waiter = None
+
+    def _wake(self) -> None:
+        if self._waiter is not None and not self._waiter.done():
+            self._waiter.set_result(None)
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        assert isinstance(transport, asyncio.Transport)
+        self._transport = transport
+
+    def data_received(self, data: bytes) -> None:
+        self._buffer += data
+        if len(self._buffer) - self._at > _ENOUGH and not self._paused:
+            self._paused = True
+            self._transport.pause_reading()
+        self._wake()
+
+    def connection_lost(self, error: Exception | None) -> None:
+        self._ended, self._error = True, error
+        self._wake()
 
 
 class Heard(NamedTuple):
@@ -60,24 +131,114 @@ async def converse(
     tls: ssl.SSLContext | None = None, host: str | None = None,
 ) -> Heard:  # fmt: skip
     """One question over a connection of its own. Never longer than twice ``timeout``; nothing is raised."""
-    head = struct.pack("!H", ident)
+    stream = Stream(endpoint, timeout, tls, host)
     try:
-        async with asyncio.timeout(timeout * 2), Stream(endpoint, timeout, tls, host) as stream:
-            await stream.send(head + query[2:])
-            wire = await stream.receive()
-        message = decode(wire, name)
-        asked = message.questions
-        good = wire[:2] == head and (not asked or (asked[0].name, asked[0].rtype) == (name, rtype))
-        return Heard(wire, message) if good else Heard(trouble=Trouble.MALFORMED)
-    except TimeoutError:
-        return Heard(trouble=Trouble.SILENT)
-    except Malformed:
-        return Heard(trouble=Trouble.MALFORMED)
-    except ConnectionRefusedError:
-        return Heard(trouble=Trouble.CLOSED)
-    except (asyncio.IncompleteReadError, ConnectionError):
-        return Heard(trouble=Trouble.CUT_OFF)
-    except ssl.SSLError:
-        return Heard(trouble=Trouble.UNTRUSTED)
-    except OSError:
-        return Heard(trouble=Trouble.UNREACHABLE)
+        async with asyncio.timeout(timeout * 2), stream:
+            return await _one_question(stream, name, rtype, query, ident)
+    except Exception as error:
+        return Heard(trouble=_trouble(error))
+
+
+async def _one_question(stream: Stream, name: Name, rtype: int, query: bytes, ident: int) -> Heard:
+    head = ident.to_bytes(2, "big")
+    stream.send(head + query[2:])
+    wire = await stream.receive()
+    message = decode(wire, name)
+    asked = message.questions
+    good = wire[:2] == head and (not asked or (asked[0].name, asked[0].rtype) == (name, rtype))
+    return Heard(wire, message) if good else Heard(trouble=Trouble.MALFORMED)
+
+
+def _trouble(error: Exception) -> Trouble:
+    match error:
+        case TimeoutError():
+            return Trouble.SILENT
+        case Malformed():
+            return Trouble.MALFORMED
+        case ConnectionRefusedError():
+            return Trouble.CLOSED
+        case asyncio.IncompleteReadError() | ConnectionError():
+            return Trouble.CUT_OFF
+        case ssl.SSLError():
+            return Trouble.UNTRUSTED
+        case OSError():
+            return Trouble.UNREACHABLE
+    raise error
+
+
+class Connections:
+    """Connections to servers, each kept for a moment for the next question (RFC 7766 s6.2.1), one question at a time on each.
+
+    A server may end an idle connection whenever it likes, so trouble on a kept one says nothing: the question is asked again over a
+    new one, and what happens there counts.
+    """
+
+    def __init__(self) -> None:
+        self._kept: dict[Endpoint, deque[Stream]] = {}
+        self._loop = asyncio.get_running_loop()
+        self._sweeper: asyncio.TimerHandle | None = None
+
+    async def converse(self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
+        """One question. Never longer than four times ``timeout``; nothing is raised."""
+        kept = self._take(endpoint)
+        if kept is not None:
+            heard = await self._over(kept, endpoint, name, rtype, query, ident, timeout)
+            if heard.trouble is None:
+                return heard
+        stream = Stream(endpoint, timeout)
+        try:
+            await stream.open()
+        except Exception as error:
+            return Heard(trouble=_trouble(error))
+        return await self._over(stream, endpoint, name, rtype, query, ident, timeout)
+
+    async def _over(self, stream: Stream, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
+        keep = False
+        try:
+            async with asyncio.timeout(timeout * 2):
+                heard = await _one_question(stream, name, rtype, query, ident)
+            # After a zone's first records more would follow.
+            keep = heard.message is not None and (rtype not in (AXFR, IXFR) or not heard.message.answer)
+            return heard
+        except Exception as error:
+            return Heard(trouble=_trouble(error))
+        finally:
+            if keep and stream.idle:
+                self._keep(endpoint, stream)
+            else:
+                stream.close()
+
+    def _take(self, endpoint: Endpoint) -> Stream | None:
+        kept = self._kept.get(endpoint)
+        while kept:
+            stream = kept.pop()
+            if stream.idle:
+                return stream
+            stream.close()
+        return None
+
+    def _keep(self, endpoint: Endpoint, stream: Stream) -> None:
+        kept = self._kept.setdefault(endpoint, deque())
+        stream.since = self._loop.time()
+        kept.append(stream)
+        if len(kept) > _MOST_IDLE:
+            kept.popleft().close()
+        if self._sweeper is None:
+            self._sweeper = self._loop.call_later(_IDLE, self._sweep)
+
+    def _sweep(self) -> None:
+        oldest = self._loop.time() - _IDLE
+        for endpoint, kept in list(self._kept.items()):
+            while kept and kept[0].since <= oldest:
+                kept.popleft().close()
+            if not kept:
+                del self._kept[endpoint]
+        self._sweeper = self._loop.call_later(_IDLE, self._sweep) if self._kept else None
+
+    def close(self) -> None:
+        if self._sweeper is not None:
+            self._sweeper.cancel()
+        for kept in self._kept.values():
+            for stream in kept:
+                stream.close()
+        self._kept.clear()

@@ -57,7 +57,7 @@ async def _messages(asker: Asker, server: str, domain: Name, key: Key | None) ->
     query = encode_question(asker.random.getrandbits(16), domain, AXFR, size=0)
     wire = exchange.sign_request(query, asker.clock.now()) if exchange else query
     async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:
-        await stream.send(wire)
+        stream.send(wire)
         while True:
             received = await stream.receive()
             message = decode(received)

@@ -36,7 +36,7 @@ async def send_message(asker: Asker, server: str, origin: Name, message: Message
         wire = encode(message)
         signed = exchange.sign_request(wire, asker.clock.now()) if exchange else wire
         async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:
-            await stream.send(signed)
+            stream.send(signed)
             received = await stream.receive()
         answer = decode(received)
         if received[:2] != wire[:2]:
