@@ -65,7 +65,10 @@ class Server:
 
 @dataclass
 class Bind(Server):
-    """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates."""
+    """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates.
+
+    ``limit``: answers a second to one network, the rest is dropped.
+    """
 
     secret: str = ""
     zones: dict[str, str] = field(default_factory=dict)
@@ -73,6 +76,7 @@ class Bind(Server):
     notify: list[str] = field(default_factory=list)
     transfer_open: bool = False
     roots: dict[str, str] = field(default_factory=dict)
+    limit: int = 0
 
     def command(self) -> list[str]:
         return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
@@ -93,7 +97,9 @@ class Bind(Server):
             f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
             f"{self._recursion()} dnssec-validation no; notify explicit; allow-new-zones yes; empty-zones-enable no; "
             f"also-notify {{ {also}}}; notify-source {self.address}; transfer-source {self.address}; notify-delay 0; "
-            "session-keyfile none; serial-query-rate 100; };",
+            "session-keyfile none; serial-query-rate 100; "
+            + (f"rate-limit {{ responses-per-second {self.limit // 4}; all-per-second {self.limit}; }}; " if self.limit else "")
+            + "};",
             f'include "{self.folder}/rndc.key";',
             f'controls {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};',
             f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};',

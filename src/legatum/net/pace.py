@@ -72,7 +72,8 @@ class Pace:
         elif reply.answered:
             lane.answered += 1
             lane.silent = lane.passed_over = 0
-            if reply.transport == Transport.UDP and reply.message.truncated and not reply.message.answer:
+            dropped = reply.tries > 1 and lane.answered > 1
+            if reply.transport == Transport.UDP and (dropped or (reply.message.truncated and not reply.message.answer)):
                 self._slow(lane)
             else:
                 self._good(lane)

@@ -15,7 +15,7 @@ from legatum.wire.message import Message, decode
 
 _ENOUGH = 1 << 20  # octets read ahead of who wants them; then the server has to wait
 _IDLE = 1.0  # seconds that a connection is kept for the next question: far less than any server keeps it
-_MOST_IDLE = 4  # to one server
+_MOST = 8  # to one server: their places for connections are few, and other people want them too
 
 
 class Stream(asyncio.Protocol):
@@ -175,11 +175,19 @@ class Connections:
 
     def __init__(self) -> None:
         self._kept: dict[Endpoint, deque[Stream]] = {}
+        self._turns: dict[Endpoint, asyncio.Semaphore] = {}
         self._loop = asyncio.get_running_loop()
         self._sweeper: asyncio.TimerHandle | None = None
 
     async def converse(self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
-        """One question. Never longer than four times ``timeout``; nothing is raised."""
+        """One question. Nothing is raised. Never longer than four times ``timeout``, after waiting for a free connection."""
+        turn = self._turns.get(endpoint)
+        if turn is None:
+            turn = self._turns[endpoint] = asyncio.Semaphore(_MOST)
+        async with turn:
+            return await self._in_turn(endpoint, name, rtype, query, ident, timeout)
+
+    async def _in_turn(self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
         kept = self._take(endpoint)
         if kept is not None:
             heard = await self._over(kept, endpoint, name, rtype, query, ident, timeout)
@@ -221,8 +229,6 @@ class Connections:
         kept = self._kept.setdefault(endpoint, deque())
         stream.since = self._loop.time()
         kept.append(stream)
-        if len(kept) > _MOST_IDLE:
-            kept.popleft().close()
         if self._sweeper is None:
             self._sweeper = self._loop.call_later(_IDLE, self._sweep)
 

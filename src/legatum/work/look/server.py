@@ -85,7 +85,9 @@ class ServerLook:
         if first.trouble == Trouble.SILENT:
             plain = await self.questions.ask(address, self.domain, SOA, edns=False, tries=1)
             if plain.answered:
-                return plain, Edns.DROPPED
+                # A server that limits how often it is asked drops some of everything: only who is silent again drops EDNS.
+                again = await self.questions.ask(address, self.domain, SOA, tries=1)
+                return (again, Edns.ANSWERED) if again.answered else (plain, Edns.DROPPED)
         return first, None
 
     async def _more(self, address: str, soa: Reply, with_ns: bool, replies: list[Reply]) -> "_More":
