@@ -171,7 +171,7 @@ def test_a_master_file_with_faults_is_told_with_line_and_fault(shell: Shell) -> 
 
 def test_no_write_permission(shell: Shell) -> None:
     ended = shell.run("gather", DOMAIN, "--from", "alder", "--out", "/sys/kernel/none.zone")  # closed to root as well
-    assert ended.status == 2 and "ermi" in ended.err and "--out" in ended.err
+    assert ended.status == 2 and "Permission denied" in ended.err and "can be written" in ended.err
 
 
 def test_a_place_that_cannot_be_written(shell: Shell) -> None:
@@ -180,6 +180,20 @@ def test_a_place_that_cannot_be_written(shell: Shell) -> None:
     assert ended.status == 2 and "Not a directory" in ended.err
     ended = shell.run("demo", "--folder", "file/demo")
     assert ended.status == 2 and "Not a directory" in ended.err
+
+
+def test_a_full_disk_is_told_and_keeps_what_was_there(shell: Shell) -> None:
+    (shell.folder / "list").write_text("kilnandclay.example\n")
+    (shell.folder / "full").symlink_to("/dev/full")
+    for words in (
+        ("survey", "kilnandclay.example", "--no-resolvers", "--evidence", "full"),
+        ("survey", "kilnandclay.example", "--no-resolvers", "--html", "full"),
+        ("fleet", "survey", "list", "--out", "full"),
+        ("gather", "kilnandclay.example", "--from", "alder", "--out", "full", "--force"),
+    ):
+        ended = shell.run(*words)
+        assert ended.status == 3 and ended.err.count("legatum: full: No space left on device") == 1, (words, ended.err)
+    assert sorted(path.name for path in shell.folder.iterdir()) == ["full", "list"]
 
 
 def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:

@@ -5,7 +5,7 @@ import os
 import sys
 import time
 from collections.abc import AsyncIterator, Callable, Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
@@ -129,7 +129,7 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
     from legatum.work.listing import read_listing
 
     tally, began = Tally(), time.monotonic()
-    with ExitStack() as stack:
+    with _writing(args), ExitStack() as stack:
         known = _take_up(args, tally)
         sinks = list(_sinks(args, stack))
         progress = _Progress(args, total, tally, begins=tally.domains)
@@ -152,6 +152,19 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
     return FOUND if tally.bad else OK
 
 
+@contextmanager
+def _writing(args: argparse.Namespace) -> "Iterator[None]":
+    """A full disk is told as such."""
+    from legatum.net.file import unwritable
+
+    try:
+        yield
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        raise unwritable(Path(args.out or "standard output"), error) from None
+
+
 def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
     """The domains that an earlier run has done, counted into the tally. Raises :class:`BadInput`."""
     if not args.resume or not Path(args.out).exists():
@@ -161,6 +174,7 @@ def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
     import msgspec
 
     from legatum.core.fault import BadInput
+    from legatum.net.file import write_whole
     from legatum.views.fleet import COLUMNS, FleetLine
 
     known: set[str] = set()
@@ -182,7 +196,7 @@ def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
         kept.append(text)
         tally.add(line)
         known.add(line.domain)
-    path.write_bytes(b"".join(kept))
+    write_whole(path, b"".join(kept))
     return known
 
 

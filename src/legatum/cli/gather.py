@@ -40,6 +40,7 @@ def _write(args: argparse.Namespace, contents: "Contents") -> int:
     from legatum.core.fault import BadInput
     from legatum.core.name import name_text
     from legatum.core.presentation import master_text
+    from legatum.net.file import write_whole
     from legatum.views.gather import gather_document, show_gather
 
     zone = contents.zone
@@ -49,13 +50,9 @@ def _write(args: argparse.Namespace, contents: "Contents") -> int:
         sys.stdout.write(text)
         return OK
     path = Path(args.out or f"{name_text(zone.origin).replace('/', '_')}.zone")
-    try:
-        with path.open("w" if args.force else "x", encoding="utf-8") as file:
-            file.write(text)
-    except FileExistsError:
-        raise BadInput(f"{path} is there already", "give another place with --out, or --force to write over it") from None
-    except OSError as error:
-        raise BadInput(f"{path}: {error.strerror}", "give another place with --out") from None
+    if path.exists() and not args.force:
+        raise BadInput(f"{path} is there already", "give another place with --out, or --force to write over it")
+    write_whole(path, text)
     document = gather_document(zone, contents.source, contents.way, str(path))
     show(args, document, lambda screen: show_gather(document, screen))
     return OK

@@ -8,7 +8,7 @@ import sys
 from collections.abc import Sequence
 
 from legatum import __version__
-from legatum.core.fault import Fault
+from legatum.core.fault import Fault, OutsideFault
 
 COMMANDS = {
     "demo": "the full worked example in the practice world, from survey to clean-up",
@@ -44,6 +44,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except BrokenPipeError:
         sys.stderr.close()
         return 0
+    except OSError as error:
+        print(f"legatum: {error.filename or 'output'}: {error.strerror or error}", file=sys.stderr)
+        return OutsideFault.status
 
 
 def _run(words: list[str]) -> int:

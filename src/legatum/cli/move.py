@@ -136,6 +136,7 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
     """Writes what was asked for in another form than text; whether anything was."""
     from legatum.core.fault import BadInput
     from legatum.core.runbook import forecast
+    from legatum.net.file import unwritable, write_whole
     from legatum.views.papers import calendar, markdown
 
     now = outside.clock.now()
@@ -147,7 +148,7 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
         if wanted[1] == "-":
             sys.stdout.write(calendar(runbook, standings, now))
         elif wanted[1]:
-            Path(wanted[1]).write_text(calendar(runbook, standings, now), encoding="utf-8", newline="")
+            write_whole(Path(wanted[1]), calendar(runbook, standings, now))
             note(args, f"written: {wanted[1]}")
         if wanted[2]:
             from legatum.views.timeline import draw_timeline
@@ -157,7 +158,7 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
             draw_timeline(runbook, standings, now, Path(wanted[2]))
             note(args, f"written: {wanted[2]}")
     except OSError as error:
-        raise BadInput(f"{error.filename}: {error.strerror}", "give another place") from None
+        raise unwritable(Path(error.filename or wanted[2]), error) from None
     return any(wanted)
 
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 from ipaddress import ip_address
 from pathlib import Path
 
-from legatum.core.fault import BadInput
+from legatum.net.file import write_whole
 from legatum.net.reply import Reply, Transport
 
 _MAGIC, _RAW, _SNAP = 0xA1B2C3D4, 101, 65535
@@ -19,15 +19,12 @@ _PUSH_ACK = 0x18
 
 
 def write_capture(path: Path, replies: Iterable[Reply]) -> int:
-    """The number of packets. Raises :class:`BadInput`."""
+    """The number of packets. Raises as :func:`~legatum.net.file.write_whole`."""
     packets = [packet for number, reply in enumerate(replies) for packet in _packets(reply, 49152 + number % 16384)]
     packets.sort(key=lambda each: each[0])
     head = struct.pack("!IHHiIII", _MAGIC, 2, 4, 0, 0, _SNAP, _RAW)
     body = (struct.pack("!IIII", int(at), int(at % 1 * 1e6), len(packet), len(packet)) + packet for at, packet in packets)
-    try:
-        path.write_bytes(head + b"".join(body))
-    except OSError as error:
-        raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
+    write_whole(path, head + b"".join(body))
     return len(packets)
 
 

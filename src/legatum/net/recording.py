@@ -17,6 +17,7 @@ from legatum.core.rrtype import parse_type, type_text
 from legatum.net.asker import OFFERED, Asker
 from legatum.net.clock import Clock
 from legatum.net.evidence import Evidence
+from legatum.net.file import write_whole
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Route
 from legatum.net.web import WebAnswer
@@ -34,18 +35,13 @@ class Recording:
 
 
 def write_recording(path: Path, recordings: Iterable[Recording]) -> None:
-    """Writes whole files only. Raises :class:`BadInput`."""
+    """Raises as :func:`~legatum.net.file.write_whole`."""
     lines = []
     for recording in recordings:
         lines.append(json.dumps({"schema": SCHEMA, **recording.head}))
         lines += [json.dumps(_reply_line(number, reply)) for number, reply in enumerate(recording.evidence, 1)]
         lines += [json.dumps(_web_line(answer)) for answer in recording.evidence.web.values()]
-    part = path.with_name(path.name + ".part")
-    try:
-        part.write_text("\n".join(lines) + "\n", encoding="utf-8")
-        part.replace(path)
-    except OSError as error:
-        raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
+    write_whole(path, "\n".join(lines) + "\n")
 
 
 def read_recording(path: Path) -> list[Recording]:

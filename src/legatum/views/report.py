@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from legatum.core.fault import BadInput
 from legatum.core.picture import Picture
+from legatum.net.file import write_whole
 from legatum.views.drawing import draw_delegation, draw_narrow
 from legatum.views.screen import clean
 from legatum.views.survey import SurveyDocument
@@ -27,8 +27,5 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
 
 
 def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:
-    """Raises :class:`BadInput`."""
-    try:
-        path.write_text(report_text(surveys), encoding="utf-8")
-    except OSError as error:
-        raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
+    """Raises as :func:`~legatum.net.file.write_whole`."""
+    write_whole(path, report_text(surveys))

@@ -11,6 +11,7 @@ from legatum.core.instant import instant_text, parse_instant
 from legatum.core.name import Name, name_text, parse_domain
 from legatum.core.runbook import Runbook, Step
 from legatum.core.timing import Wait
+from legatum.net.file import write_whole
 from legatum.work.outside import Outside
 
 SCHEMA = "legatum.move/1"
@@ -72,14 +73,14 @@ def retreat_path(path: Path) -> Path:
 
 
 def write_move(path: Path, runbook: Runbook) -> None:
-    """Raises :class:`BadInput` when the file cannot be written."""
+    """Raises as :func:`~legatum.net.file.write_whole`; then there is no new move."""
     import tomli_w
 
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(tomli_w.dumps(msgspec.to_builtins(to_document(runbook)), multiline_strings=False), encoding="utf-8")
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "nothing was drafted; make the folder writable") from None
+    write_whole(path, tomli_w.dumps(msgspec.to_builtins(to_document(runbook)), multiline_strings=False))
 
 
 def read_move(path: Path) -> Runbook:

@@ -2,11 +2,12 @@
 
 import asyncio
 
-from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.fault import OutsideFault
 from legatum.core.name import name_text
 from legatum.core.presentation import master_text
 from legatum.core.rrtype import SOA
 from legatum.core.runbook import Outcome
+from legatum.net.file import write_whole
 from legatum.work.steps.action import Action
 
 
@@ -30,10 +31,7 @@ class Gather(Action):
                 "look at its secondaries, then go on",
             )
         text = master_text(zone, [f"{name_text(job.domain)}, gathered from {job.old.name} by zone transfer, serial {zone.soa.serial}"])
-        try:
-            job.zone_file.write_text(text, encoding="utf-8")
-        except OSError as error:
-            raise BadInput(f"{job.zone_file}: {error.strerror}", "make the folder writable") from None
+        write_whole(job.zone_file, text)
         now = self.now()
         summary = f"{len(zone)} RRsets, {zone.record_count} records, serial {zone.soa.serial}; complete: it was transferred whole"
         return self.outcome(now, now, summary, serial=zone.soa.serial, file=job.zone_file.name)
