@@ -158,7 +158,7 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
             draw_timeline(runbook, standings, now, Path(wanted[2]))
             note(args, f"written: {wanted[2]}")
     except OSError as error:
-        raise unwritable(Path(error.filename or wanted[2]), error) from None
+        raise unwritable(Path(error.filename or "picture"), error) from None
     return any(wanted)
 
 

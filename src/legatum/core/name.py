@@ -17,6 +17,7 @@ MAX_LABEL = 63
 
 _PLAIN = frozenset(b"abcdefghijklmnopqrstuvwxyz0123456789-_*/+=:,@#!&%^~'?<>[]{}|` ")
 _SHOWN = frozenset(b"abcdefghijklmnopqrstuvwxyz0123456789-_*/+=:,#!&%^~?<>[]{}|")
+_SHOWN_OCTETS = bytes(sorted(_SHOWN))
 
 
 def parse_name(text: str, origin: Name = ROOT) -> Name:
@@ -140,6 +141,8 @@ def unicode_text(name: Name) -> str:
 
 
 def _label_text(label: bytes) -> str:
+    if not label.translate(None, _SHOWN_OCTETS):
+        return label.decode()
     return "".join(chr(octet) if octet in _SHOWN else f"\\{octet:03d}" for octet in label)
 
 
@@ -166,9 +169,13 @@ def is_under(name: Name, ancestor: Name) -> bool:
     return at == boundary
 
 
-def canonical_key(name: Name) -> tuple[bytes, ...]:
-    """Sorts names in canonical DNS order (RFC 4034 s6.1): by labels from the right."""
-    return tuple(reversed(labels_of(name)))
+def canonical_key(name: Name) -> bytes:
+    """Sorts names in canonical DNS order (RFC 4034 s6.1): labels from the right, each ended by an octet that sorts before all others."""
+    labels = labels_of(name)
+    labels.reverse()
+    if b"\0" in b"".join(labels) or b"\1" in b"".join(labels):
+        labels = [label.replace(b"\1", b"\1\2").replace(b"\0", b"\1\1") for label in labels]
+    return b"\0".join(labels)
 
 
 def below(label: str, name: Name) -> Name:

@@ -3,8 +3,9 @@
 The general library does the work; it is imported when first needed, because most commands ask before they show.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
+from legatum.core.commondata import WRITERS
 from legatum.core.difference import Difference
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, absolute_text, name_text
@@ -12,9 +13,17 @@ from legatum.core.rrset import RRset
 from legatum.core.rrtype import type_text
 from legatum.core.zone import Zone
 
+_WIDEST = 60  # columns for names: a single long one does not push all data to the right
+
 
 def rdata_text(rtype: int, rdata: bytes) -> str:
     """The data of one record as a master file has it; what the library cannot read as ``\\# length hex`` (RFC 3597 s5)."""
+    writer = WRITERS.get(rtype)
+    if writer is not None:
+        try:
+            return writer(rdata)
+        except (ValueError, LookupError):
+            pass
     import dns.exception
     import dns.rdata
     import dns.rdataclass
@@ -56,18 +65,25 @@ def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
         return parsed.to_digestable(relative_to)
     except (dns.exception.DNSException, ValueError) as error:
         why = "" if str(error).endswith("is malformed.") else f": {error}"
-        raise BadInput(f"{text!r} is no data for a {type_text(rtype)} record{why}") from error
+        raise BadInput(f"{text!r} is no data of type {type_text(rtype)}{why}") from error
 
 
 def master_text(zone: Zone, comments: Iterable[str] = ()) -> str:
     """The zone as a master file: absolute names, one record a line, canonical order, SOA first."""
-    lines = [f"; {each}" for each in comments]
-    lines.append(f"$ORIGIN {absolute_text(zone.origin)}")
-    width = max((len(absolute_text(name)) for name in zone.names), default=0)
-    for each in zone:
-        owner = absolute_text(each.name).ljust(width)
-        lines += [f"{owner} {each.ttl:>7} IN {each.type_text:<6} {text}" for text in rdata_texts(each)]
-    return "\n".join(lines) + "\n"
+    return "\n".join(master_lines(zone, comments)) + "\n"
+
+
+def master_lines(zone: Zone, comments: Iterable[str] = ()) -> Iterator[str]:
+    """The lines of :func:`master_text`, without line ends."""
+    yield from (f"; {each}" for each in comments)
+    yield f"$ORIGIN {absolute_text(zone.origin)}"
+    sets = list(zone)
+    # One octet of a name is one character of text, but for the rare ones that are escaped.
+    width = min(max((len(each.name) for each in sets), default=0), _WIDEST)
+    for each in sets:
+        head = f"{absolute_text(each.name).ljust(width)} {each.ttl:>7} IN {each.type_text:<6} "
+        for rdata in each.rdatas:
+            yield head + rdata_text(each.rtype, rdata)
 
 
 def txt_rdata(text: str) -> bytes:

@@ -41,6 +41,11 @@ class Zone:
         return [each for each in self._rrsets.values() if each.name == name]
 
     @property
+    def unsorted(self) -> Iterable[RRset]:
+        """All RRsets in no order that means anything: for a pass over a big zone."""
+        return self._rrsets.values()
+
+    @property
     def keys(self) -> set[tuple[Name, int]]:
         return set(self._rrsets)
 
