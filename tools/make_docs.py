@@ -6,8 +6,8 @@ from pathlib import Path
 
 import msgspec
 
-from legatum.core.findings import FAMILIES
 from legatum.core.findings.finding import collect
+from legatum.core.kinds import FAMILIES
 from legatum.demo.report import DemoDocument
 from legatum.settings.document import Settings
 from legatum.views.compare import CompareDocument
@@ -16,6 +16,7 @@ from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
 from legatum.views.fleet import FleetDocument, FleetLine
 from legatum.views.gather import GatherDocument
+from legatum.views.lint import LintDocument, LintListDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
 from legatum.views.rehearse import RehearsalDocument
@@ -25,7 +26,8 @@ from legatum.work.movefile import MoveDocument as MoveFile
 
 DOCS = Path(__file__).parent.parent / "docs"
 DOCUMENTS: list[type[Document]] = [
-    SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, GatherDocument, CompareDocument, PublishDocument,
+    SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
+    GatherDocument, CompareDocument, PublishDocument,
     ConfirmDocument, ConfirmListDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip

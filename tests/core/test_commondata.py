@@ -1,4 +1,4 @@
-"""The quick readers and writers of record data agree with the general library; slips in master files are told, all of them, where they are."""
+"""Quick readers and writers of record data agree with the general library; every slip in a master file is told where it is."""
 
 import dns.name
 import dns.rdata
@@ -15,13 +15,15 @@ from legatum.core.rrtype import type_text
 from tests.strategies import ORIGIN
 
 octets = st.integers(0, 255)
-texts = st.text(st.sampled_from("abcXYZ019 .:;_-=()\\\""), max_size=20)
+texts = st.text(st.sampled_from('abcXYZ019 .:;_-=()\\"'), max_size=20)
 fields = st.one_of(
     st.tuples(octets, octets, octets, octets).map(lambda each: ".".join(map(str, each))),
     st.ip_addresses(v=6).map(str),
     st.ip_addresses(v=6).map(lambda each: each.exploded.upper()),
     st.builds("{} {}".format, st.integers(-1, 70000), st.sampled_from(["mail", "Mail.Other.test.", "@", "a..b", "*.x", "a/b"])),
-    st.sampled_from(["www", "WWW.kilnandclay.example.", ".", "x" * 64, "-", "a_b.c", "::1", "1::2::3", "1.2.3", "01.2.3.4", ":::", "::ffff:1.2.3.4"]),
+    st.sampled_from(
+        ["www", "WWW.kilnandclay.example.", ".", "x" * 64, "-", "a_b.c", "::1", "1::2::3", "1.2.3", "01.2.3.4", ":::", "::ffff:1.2.3.4"]
+    ),
     st.builds("{} {} {} {}".format, octets, octets, octets, st.sampled_from(["host", "0A0b", "abc", "00 11"])),
     st.builds('{} {} "{}"'.format, octets, st.sampled_from(["issue", "iodef", "a-b"]), texts),
     st.builds('"{}" "{}"'.format, texts, texts),

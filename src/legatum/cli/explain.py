@@ -14,7 +14,7 @@ def run(args: argparse.Namespace) -> int:
     import difflib
 
     from legatum.core.fault import BadInput
-    from legatum.core.findings import KINDS
+    from legatum.core.kinds import KINDS
     from legatum.views.explain import FindingListDocument, explain_document, show_explain, show_list
 
     if args.slug is None:

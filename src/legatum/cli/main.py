@@ -16,6 +16,7 @@ COMMANDS = {
     "explain": "what a finding means, why it matters, how to mend it, which standard says so",
     "gather": "a zone's contents into a master file, and how complete that is",
     "compare": "the same zone in two places, side by side",
+    "lint": "a zone's contents checked before anybody serves them",
     "publish": "show the difference, put the zone at a provider, prove it on every server",
     "move": "draft, show, advance a move; where it stands",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",

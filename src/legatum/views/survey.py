@@ -323,7 +323,7 @@ def finding_part(found: Finding) -> FindingPart:
 def show_survey(document: SurveyDocument, screen: Screen) -> None:
     bad = [each for each in document.findings if each.severity != "notice"]
     screen.verdict(not bad and bool(document.delegation), document.verdict, document.next)
-    _show_findings(document, screen)
+    show_findings(document.findings, screen)
     screen.heading(f"The parent, {_zone(document.parent_zone)}, hands out (TTL {_ttl(document.delegation_ttl)})")
     rows = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ttl), _glue(each)) for each in document.parents]
     screen.table(("server", "address", "NS set", "TTL", "glue"), rows)
@@ -360,8 +360,8 @@ def _show_security(document: SurveyDocument, screen: Screen) -> None:
     screen.pairs([("DS at the parent", "\n".join(document.ds) or "none"), ("keys", "\n".join(keys) or "none"), ("signed until", until)])
 
 
-def _show_findings(document: SurveyDocument, screen: Screen) -> None:
-    for each in document.findings:
+def show_findings(findings: Iterable[FindingPart], screen: Screen) -> None:
+    for each in findings:
         screen.line()
         screen.line(f"{each.severity}: {each.title}  [{each.slug}]", {"error": BAD, "warning": DOUBT}.get(each.severity, ""))
         for seen in each.seen[:6]:

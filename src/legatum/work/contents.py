@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.masterfile import parse_master
+from legatum.core.masterfile import Include, Reading, parse_master, read_master
 from legatum.core.name import Name, parse_domain, parse_name
 from legatum.core.zone import Zone
 from legatum.net.transfer import transfer
@@ -24,13 +24,43 @@ class Contents:
 
 def read_master_file(path: Path, origin: Name | None = None) -> Contents:
     """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises :class:`BadInput`."""
+    text = _text(path)
+    zone = parse_master(text, origin or _origin_of(path, text), str(path), _including(path.parent))
+    return Contents(zone, str(path), "master file")
+
+
+def read_slips(path: Path, origin: Name | None = None) -> tuple[Name, Reading]:
+    """As :func:`read_master_file`, but with what is wrong in the file instead of a fault: the zone's name, and what was read."""
+    text = _text(path)
+    domain = origin or _origin_of(path, text)
+    return domain, read_master(text, domain, str(path), _including(path.parent))
+
+
+def is_file(place: str) -> bool:
+    """The place is meant as a master file."""
+    return Path(place).exists() or "/" in place or place.endswith(".zone")
+
+
+def _text(path: Path) -> str:
     try:
-        text = path.read_text(encoding="utf-8")
+        return path.read_bytes().decode("utf-8")
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}") from None
-    except UnicodeDecodeError:
-        raise BadInput(f"{path}: not UTF-8", "master files are ASCII text") from None
-    return Contents(parse_master(text, origin or _origin_of(path, text), str(path)), str(path), "master file")
+    except UnicodeDecodeError as error:
+        raise BadInput(f"{path}: not UTF-8 at octet {error.start}", "master files are ASCII text") from None
+
+
+def _including(folder: Path) -> Include:
+    """``$INCLUDE`` of files in the folder of the first one or below it, and nowhere else."""
+    root = folder.resolve()
+
+    def include(file: str, name: str) -> tuple[str, str]:
+        path = root / name
+        if not path.resolve().is_relative_to(root):
+            raise BadInput(f"{name} lies outside the folder {folder}", "a file in the folder of the master file")
+        return str(folder / name), _text(path)
+
+    return include
 
 
 def _origin_of(path: Path, text: str) -> Name:
@@ -54,7 +84,7 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
     if place.startswith("server:"):
         address = place.removeprefix("server:")
         return Contents(await transfer(outside.asker, address, _needed(domain, place)), address, "zone transfer")
-    if Path(place).exists() or "/" in place or place.endswith(".zone"):
+    if is_file(place):
         return read_master_file(Path(place), domain)
     known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
     raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")

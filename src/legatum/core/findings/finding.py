@@ -11,8 +11,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from legatum.core.picture import Picture
-
 
 class Severity(StrEnum):
     """By what visitors suffer: some or all of them fail now; they will when something else fails; worth knowing."""
@@ -37,7 +35,8 @@ class Sighting:
     about: str = ""
 
 
-Check = Callable[[Picture], Iterator[Sighting]]
+Check = Callable[[Any], Iterator[Sighting]]
+"""From what is judged - a survey's :class:`~legatum.core.picture.Picture`, or a zone's contents - to where the finding holds."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +77,7 @@ def collect(module: Mapping[str, Any]) -> list[Kind]:
     return [each for each in module.values() if isinstance(each, Kind)]
 
 
-def judge_with(kinds: Iterable[Kind], picture: Picture) -> tuple[Finding, ...]:
+def judge_with(kinds: Iterable[Kind], picture: object) -> tuple[Finding, ...]:
     """Every finding, worst first, each symptom counted under its cause."""
     seen = {kind.slug: (kind, sightings) for kind in kinds if (sightings := tuple(kind.check(picture)))}
     explained: dict[str, Counter[str]] = {}

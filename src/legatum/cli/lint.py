@@ -1,0 +1,76 @@
+"""``legatum lint PLACE…``"""
+
+import argparse
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, add_common, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.views.lint import LintDocument
+    from legatum.work.lint import Linted
+    from legatum.work.outside import Outside
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("place", nargs="+", metavar="PLACE", help="a master file, a provider of the settings, or server:ADDRESS")
+    parser.add_argument("--domain", metavar="DOMAIN", help="which zone; a file says it itself")
+    parser.add_argument("--against", metavar="PLACE", help="another copy of the zone: names that only one of the two has")
+    add_common(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    from legatum.core.name import parse_domain
+    from legatum.work.contents import is_file
+
+    domain = parse_domain(args.domain) if args.domain else None
+    if all(is_file(place) for place in args.place) and not args.against:
+        from legatum.work.lint import lint_file
+
+        home = _home(args)
+        return _finish(args, [lint_file(Path(place), domain, home) for place in args.place])
+
+    async def work(outside: "Outside") -> int:
+        from legatum.work.contents import contents_of
+        from legatum.work.lint import lint_file, lint_zone
+
+        home = tuple(outside.settings.network.home)
+        other = (await contents_of(outside, args.against, domain)).zone if args.against else None
+        origin = domain or (other.origin if other else None)
+        found = []
+        for place in args.place:
+            if is_file(place) and place not in outside.settings.providers:
+                found.append(lint_file(Path(place), origin, home, other))
+            else:
+                contents = await contents_of(outside, place, origin)
+                found.append(lint_zone(contents.zone, contents.source, home, other))
+        return _finish(args, found)
+
+    return with_outside(args, work)
+
+
+def _home(args: argparse.Namespace) -> tuple[str, ...]:
+    """The ranges that count as public here. Files can be checked without settings."""
+    from legatum.core.fault import BadInput
+    from legatum.settings.reading import find_settings, read_settings
+
+    try:
+        path = find_settings(args.settings)
+    except BadInput:
+        if args.settings:
+            raise
+        return ()
+    return tuple(read_settings(path).network.home)
+
+
+def _finish(args: argparse.Namespace, found: "list[Linted]") -> int:
+    from legatum.views.lint import LintListDocument, lint_document, show_lint
+
+    documents: list[LintDocument] = [lint_document(each) for each in found]
+    if args.json:
+        show(args, documents[0] if len(documents) == 1 else LintListDocument(zones=documents), lambda _: None)
+    else:
+        for document in documents:
+            show(args, document, partial(show_lint, document))
+    return OK if all(document.good for document in documents) else FOUND

@@ -1,0 +1,93 @@
+"""Sets of records, addresses, and the zone beside another copy of it."""
+
+from collections.abc import Iterator
+
+from legatum.core.address import address_text
+from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.lint.contents import ZoneContents
+from legatum.core.name import canonical_key, name_text
+from legatum.core.rrtype import AAAA, MX, NS, SOA, A, type_text
+from legatum.core.space import is_public
+
+
+@finding(
+    "set-ttls-differ", Severity.WARNING, "Records of one set have different TTLs",
+    why="A set has one TTL; servers and caches each choose one of them, so how long it is kept is left to chance.",
+    remedy="Give all records of the set the same TTL.",
+    standard="RFC 2181 s5.2",
+)  # fmt: skip
+def set_ttls_differ(contents: ZoneContents) -> Iterator[Sighting]:
+    for (name, rtype), ttls in contents.uneven.items():
+        yield Sighting(f"{name_text(name)} {type_text(rtype)}: {', '.join(map(str, ttls))} s; {min(ttls)} counts", (), name_text(name))
+
+
+@finding(
+    "record-repeated", Severity.NOTICE, "A record stands there twice",
+    why="It counts once. Who changes one of them later wonders why the other is still served.",
+    remedy="Take one of them out.",
+    standard="RFC 2181 s5",
+)  # fmt: skip
+def record_repeated(contents: ZoneContents) -> Iterator[Sighting]:
+    for name, rtype in contents.repeated:
+        yield Sighting(f"{name_text(name)} {type_text(rtype)}", (), name_text(name))
+
+
+@finding(
+    "address-not-public", Severity.WARNING, "An address that the world cannot reach",
+    why="Private, loopback and documentation addresses lead nowhere from outside; internal records in a public zone tell strangers too.",
+    remedy="Put the public address there; keep internal addresses in an internal zone. If the range is in use at your site, set `home`.",
+    standard="RFC 6890 s2",
+)  # fmt: skip
+def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
+    for rrset in contents.of(A, AAAA):
+        for rdata in rrset.rdatas:
+            if not is_public(address_text(rdata), contents.home):
+                yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} {address_text(rdata)}", (), name_text(rrset.name))
+
+
+@finding(
+    "apex-without-ns", Severity.ERROR, "The zone names no name servers for itself",
+    why="Servers refuse to load it, and resolvers that trust the zone more than its parent find nobody to ask.",
+    remedy="Add the NS set at the apex.",
+    standard="RFC 1034 s4.2.1",
+)  # fmt: skip
+def apex_without_ns(contents: ZoneContents) -> Iterator[Sighting]:
+    if contents.zone.apex_ns is None:
+        yield Sighting(name_text(contents.origin))
+
+
+@finding(
+    "name-only-here", Severity.NOTICE, "A name that the other copy lacks",
+    why="It is new here, or was forgotten there.",
+    remedy="See which of the two is right: `legatum compare` shows both.",
+    standard="RFC 1034 s4.3.5",
+)  # fmt: skip
+def name_only_here(contents: ZoneContents) -> Iterator[Sighting]:
+    if contents.other is not None:
+        for name in sorted(contents.zone.names - contents.other.names, key=canonical_key):
+            yield Sighting(name_text(name), (), name_text(name))
+
+
+@finding(
+    "name-only-there", Severity.WARNING, "A name that only the other copy has",
+    why="Whoever uses that name loses it when this zone takes over: mail, a shop, a door opener that nobody remembers.",
+    remedy="Bring it along, or make sure that it is no longer in use.",
+    standard="RFC 1034 s4.3.5",
+)  # fmt: skip
+def name_only_there(contents: ZoneContents) -> Iterator[Sighting]:
+    if contents.other is not None:
+        for name in sorted(contents.other.names - contents.zone.names, key=canonical_key):
+            kinds = ", ".join(each.type_text for each in contents.other.at(name))
+            yield Sighting(f"{name_text(name)} ({kinds})", (), name_text(name))
+
+
+@finding(
+    "ttl-of-nothing", Severity.NOTICE, "A record is never kept by caches",
+    why="With a TTL of 0 every visit asks the name servers again; some resolvers treat it badly.",
+    remedy="Give it a TTL of some minutes at least.",
+    standard="RFC 1035 s3.2.1",
+)  # fmt: skip
+def ttl_of_nothing(contents: ZoneContents) -> Iterator[Sighting]:
+    for rrset in contents.of(A, AAAA, MX, NS, SOA):
+        if rrset.ttl == 0:
+            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}", (), name_text(rrset.name))
