@@ -22,12 +22,13 @@ from legatum.views.publish import PublishDocument
 from legatum.views.rehearse import RehearsalDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
 from legatum.views.watch import WatchDocument
+from legatum.views.worksheet import WorksheetDocument
 from legatum.work.movefile import MoveDocument as MoveFile
 
 DOCS = Path(__file__).parent.parent / "docs"
 DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
-    GatherDocument, CompareDocument, PublishDocument,
+    GatherDocument, CompareDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip

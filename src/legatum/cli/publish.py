@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.zone import Zone
+    from legatum.services.provider import Provider
     from legatum.work.outside import Outside
 
 
@@ -16,6 +18,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "--from", dest="source", required=True, metavar="PLACE", help="what to publish: a master file, a provider, or server:ADDRESS"
     )
     parser.add_argument("--ns-ttl", metavar="DURATION", help="TTL of the NS set there (default: as at the source)")
+    parser.add_argument("--remove", action="store_true", help="even if that takes away more of the zone than the house lets go")
+    parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.worksheet.md)")
+    parser.add_argument("--wait", action="store_true", help="by hand: watch until every server has it")
     add_changing(parser)
     add_common(parser)
 
@@ -31,11 +36,15 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.name import name_text
         from legatum.views.publish import change_lines, publish_document, show_publish
         from legatum.work.contents import contents_of
-        from legatum.work.publish import plan, publish
+        from legatum.work.publish import plan, publish, refuse_removal
 
         contents = await contents_of(outside, args.source, domain)
         provider = outside.provider(args.to)
+        if provider.by_hand:
+            return await _by_hand(args, outside, provider, contents.zone)
         publication = await plan(outside, provider, contents.zone, ns_ttl, create=not args.dry_run)
+        if not args.remove:
+            refuse_removal(outside, publication)
         state, done = "unchanged", None
         if publication.is_needed:
             title = f"{name_text(domain)} at {provider.name}, old → new:"
@@ -49,3 +58,24 @@ def run(args: argparse.Namespace) -> int:
         return SHUT if state == "declined" else OK
 
     return with_outside(args, work)
+
+
+async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Provider", zone: "Zone") -> int:
+    """A worksheet for somebody else's form; with ``--wait`` until it is seen."""
+    from pathlib import Path
+
+    from legatum.core.name import name_text
+    from legatum.views.worksheet import show_worksheet, worksheet_document, write_worksheet
+    from legatum.work.worksheet import draw_worksheet, wait_for
+
+    sheet = await draw_worksheet(outside, provider, zone)
+    path = Path(args.sheet or f"{name_text(zone.origin).replace('/', '_')}.worksheet.md")
+    if not args.dry_run:
+        write_worksheet(path, sheet)
+    seen = None
+    if args.wait and not args.dry_run:
+        note(args, f"worksheet: {path}; watching until every server of {provider.name} has it …")
+        seen = await wait_for(outside, sheet)
+    document = worksheet_document(sheet, None if args.dry_run else str(path), seen)
+    show(args, document, lambda screen: show_worksheet(document, screen))
+    return OK

@@ -1,6 +1,7 @@
 """SOA data and serial arithmetic (RFC 1035 s3.3.13, RFC 1982)."""
 
 import struct
+import time
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -50,6 +51,27 @@ def serial_is_newer(candidate: int, current: int) -> bool:
 def next_serial(current: int) -> int:
     """The serial after ``current``; never 0, which some software reads as *not set*."""
     return (current + 1) % _MODULUS or 1
+
+
+def serial_by_rule(rule: str, current: int, now: float) -> int:
+    """The next serial by the house's rule, always newer than ``current``: ``counter`` adds one; ``date`` is YYYYMMDDnn in UTC,
+    ``seconds`` those since 1970 (``now``). Where ``current`` is ahead of the rule already, one is added (RFC 1912 s2.2)."""
+    if rule == "date":
+        year, month, day = time.gmtime(now)[:3]
+        floor = ((year * 100 + month) * 100 + day) * 100
+    else:
+        floor = int(now) if rule == "seconds" else 0
+    return serial_at_least(current, floor)
+
+
+def serial_path(current: int, target: int) -> tuple[int, ...]:
+    """The serials to publish one after another, each on all servers before the next, to come from ``current`` to ``target`` even where
+    that is lower: never more than half round at a time (RFC 1982 s3.2, s5.1). Empty where they are equal."""
+    steps, at = list[int](), current
+    while at != target:
+        at = target if serial_is_newer(target, at) else (at + _HALF - 1) % _MODULUS
+        steps.append(at)
+    return tuple(steps)
 
 
 def serial_at_least(current: int, floor: int) -> int:

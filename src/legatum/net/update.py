@@ -4,6 +4,7 @@ import asyncio
 
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
+from legatum.core.rrtype import type_text
 from legatum.core.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.signed import check_signed
@@ -12,14 +13,31 @@ from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import UPDATE, Message, Question, Record, decode, encode
 from legatum.wire.signing import Exchange, Key
-from legatum.wire.update import update_message
+from legatum.wire.update import update_messages
 
 _NOT_AUTHORITATIVE, _CHANGED = 9, 8
 
 
 async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> None:
-    """Asks ``server`` to turn ``zone`` into ``wanted``. Raises :class:`OutsideFault` when it refuses or does not answer."""
-    await send_message(asker, server, zone.origin, update_message(zone, wanted, asker.random.getrandbits(16)), key)
+    """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it.
+
+    Raises :class:`OutsideFault` when it refuses or does not answer; the words say how much was done before that.
+    """
+    messages = update_messages(zone, wanted, lambda: asker.random.getrandbits(16))
+    for number, message in enumerate(messages):
+        try:
+            await send_message(asker, server, zone.origin, message, key)
+        except OutsideFault as fault:
+            raise OutsideFault(f"{fault.message}{_how_far(message, number, len(messages))}", fault.remedy) from fault
+
+
+def _how_far(message: Message, number: int, count: int) -> str:
+    """A message is carried out whole or not at all (RFC 2136 s3.7); which of its records a server did not like it does not say."""
+    kinds = sorted({type_text(record.rtype) for record in message.authority} - {"SOA"})
+    held = f" (it changes {', '.join(kinds)})" if kinds else ""
+    if count == 1:
+        return f"; nothing of this change was made{held}"
+    return f"; {number} of {count} messages were carried out, each whole{held}: the same command goes on from there"
 
 
 async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: Key | None) -> None:

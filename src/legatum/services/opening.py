@@ -10,16 +10,26 @@ from legatum.core.fault import BadInput
 from legatum.net.asker import Asker
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
-from legatum.settings.document import Settings
+from legatum.settings.document import FilesProvider, ManualProvider, Settings, UpdateProvider
 
 
 def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> Provider:
     """Raises :class:`BadInput` for a provider that the settings do not have."""
     if name not in settings.providers:
         raise BadInput(f"no provider {name!r} in the settings", _known(settings.providers))
-    from legatum.services.update_provider import DynamicUpdateProvider
+    match settings.providers[name]:
+        case FilesProvider() as section:
+            from legatum.services.files_provider import MasterFilesProvider
 
-    return DynamicUpdateProvider(name, settings.providers[name], folder, asker)
+            return MasterFilesProvider(name, section, folder)
+        case ManualProvider() as section:
+            from legatum.services.manual_provider import FormProvider
+
+            return FormProvider(name, section, folder, asker)
+        case UpdateProvider() as section:
+            from legatum.services.update_provider import DynamicUpdateProvider
+
+            return DynamicUpdateProvider(name, section, folder, asker)
 
 
 def open_registrar(name: str, settings: Settings, folder: Path, asker: Asker) -> Registrar:

@@ -5,16 +5,18 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.name import Name, name_text, parse_name
 from legatum.core.zone import Zone
 
 
 class Provider(Protocol):
-    """``servers``: the NS names it answers under. ``changes_apex_ns``: whether the NS set at the apex can be changed there."""
+    """``servers``: the NS names it answers under. ``changes_apex_ns``: whether the NS set at the apex can be changed there.
+    ``by_hand``: only a person can change anything, in a form."""
 
     name: str
     servers: tuple[Name, ...]
     changes_apex_ns: bool
+    by_hand: bool
 
     async def fetch(self, domain: Name) -> Zone:
         """The zone's whole contents. Raises :class:`OutsideFault`."""
@@ -27,6 +29,11 @@ class Provider(Protocol):
 
     async def end(self, domain: Name) -> bool:
         """Ends the service for a zone; False where only a person can."""
+
+
+def server_names(servers: Sequence[str]) -> tuple[Name, ...]:
+    """The NS names of a provider's settings. Raises :class:`BadInput`."""
+    return tuple(sorted(parse_name(server if server.endswith(".") else server + ".") for server in servers))
 
 
 async def run_command(command: Sequence[str], domain: Name, purpose: str) -> bool:

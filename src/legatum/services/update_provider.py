@@ -10,7 +10,7 @@ from legatum.core.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.transfer import transfer
 from legatum.net.update import send_update
-from legatum.services.provider import run_command
+from legatum.services.provider import run_command, server_names
 from legatum.settings.document import KeyReference, UpdateProvider
 from legatum.settings.secret import read_secret
 from legatum.wire.signing import ALGORITHMS, Key
@@ -21,7 +21,8 @@ class DynamicUpdateProvider:
 
     def __init__(self, name: str, settings: UpdateProvider, folder: Path, asker: Asker) -> None:
         self.name = name
-        self.servers = tuple(sorted(parse_name(server if server.endswith(".") else server + ".") for server in settings.servers))
+        self.servers = server_names(settings.servers)
+        self.by_hand = False
         self.changes_apex_ns = settings.apex_ns == "ours"
         self._settings = settings
         self._asker = asker

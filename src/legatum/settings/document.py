@@ -60,6 +60,31 @@ class UpdateProvider(Section, tag_field="kind", tag="update"):
     end: list[str] = field(default_factory=list)
 
 
+class FilesProvider(Section, tag_field="kind", tag="files"):
+    """A provider that serves a folder of master files.
+
+    ``file``: a zone's path below ``folder``, ``{domain}`` in it. ``reload``: the command that makes the servers read a changed file;
+    ``create`` and ``end``: commands that tell them of a new zone, or that one goes.
+    """
+
+    folder: str
+    servers: list[str]
+    file: str = "{domain}.zone"
+    reload: list[str] = field(default_factory=list)
+    apex_ns: Literal["ours", "theirs"] = "ours"
+    create: list[str] = field(default_factory=list)
+    end: list[str] = field(default_factory=list)
+
+
+class ManualProvider(Section, tag_field="kind", tag="manual"):
+    """A provider with nothing but a form in a browser. ``primary``: an address that allows transfers, if any; ``key``: for these."""
+
+    servers: list[str]
+    primary: str | None = None
+    key: KeyReference | None = None
+    apex_ns: Literal["ours", "theirs"] = "theirs"
+
+
 class EppRegistrar(Section, tag_field="kind", tag="epp"):
     """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up."""
 
@@ -95,12 +120,16 @@ class House(Section):
 
     ``low_ttl``: during a move; ``ns_ttl``: the apex NS set's after it; ``floor``: the least TTL that resolvers are taken to
     keep; ``margin``: added to every hold, visibly; ``poll``: how often a change is looked for.
+    ``serial``: the rule for new serials. ``most_removed``: the share of a zone's RRsets, in percent, that a change may take away
+    without being told so.
     """
 
     low_ttl: str = "5m"
     ns_ttl: str = "1d"
     floor: str = "5m"
     margin: str = "30s"
+    serial: Literal["counter", "date", "seconds"] = "counter"
+    most_removed: int = 25
     poll: str = "10s"
     patience: str = "1h"
 
@@ -110,7 +139,7 @@ class Settings(Section):
 
     network: Network
     clock: Clock | None = None
-    providers: dict[str, UpdateProvider] = {}
+    providers: dict[str, UpdateProvider | FilesProvider | ManualProvider] = {}
     registrars: dict[str, EppRegistrar] = {}
     resolvers: dict[str, str | Resolver] = {}
     rdap: Rdap | None = None

@@ -1,12 +1,17 @@
 """A publication: what changes, and the proof."""
 
+from legatum.core.difference import Difference
 from legatum.core.instant import instant_text
-from legatum.core.name import name_text
+from legatum.core.name import Name, name_text
 from legatum.core.presentation import difference_text
+from legatum.core.rrtype import SOA
+from legatum.core.soa import parse_soa
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document
 from legatum.views.screen import Screen
 from legatum.work.publish import Publication, Published
+
+_FOLLOWING = "before a delegation points there, compare the answers of both sides: legatum compare … --answers"
 
 
 class PublishDocument(Document, tag="legatum.publish/1"):
@@ -35,17 +40,35 @@ def publish_document(publication: Publication, state: str, done: Published | Non
     )
 
 
+def serial_document(domain: Name, provider: str, state: str, done: list[Published]) -> PublishDocument:
+    """A change of nothing but the serial, in one step or several."""
+    document = PublishDocument(domain=name_text(domain), provider=provider, state=state, changes=[])
+    if done:
+        document.serial, document.addresses = done[-1].serial, list(done[-1].addresses)
+        document.first, document.all = instant_text(done[0].first), instant_text(done[-1].all)
+    return document
+
+
 def change_lines(publication: Publication) -> list[str]:
     """Old → new, a line for each RRset."""
-    return [difference_text(each) for each in publication.differences]
+    return [_serial_line(each) or difference_text(each) for each in publication.differences]
 
 
-def show_publish(document: PublishDocument, screen: Screen) -> None:
+def _serial_line(each: Difference) -> str:
+    """An SOA of which nothing but the serial changes."""
+    if each.rtype != SOA or each.left is None or each.right is None or each.left.ttl != each.right.ttl:
+        return ""
+    old, new = parse_soa(each.left.rdatas[0]), parse_soa(each.right.rdatas[0])
+    return f"serial {old.serial} → {new.serial}" if old._replace(serial=new.serial) == new else ""
+
+
+def show_publish(document: PublishDocument, screen: Screen, following: str = _FOLLOWING) -> None:
+    """``following``: what to do after it is done."""
     where = f"{document.domain} at {document.provider}"
     match document.state:
         case "published":
             text = f"{where}: published, serial {document.serial}; all {len(document.addresses)} addresses answer with it, contents equal"
-            screen.verdict(True, text, f"legatum compare the answers of both sides before anything points at {document.provider}")
+            screen.verdict(True, text, following)
         case "unchanged":
             screen.verdict(True, f"{where}: nothing to change, it is served like this already", "")
         case "shown":

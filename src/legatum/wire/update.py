@@ -6,14 +6,58 @@ Servers pass over some updates without a word, so the order here is the one that
 * deleting *all* NS records at the apex is ignored, and so is deleting the last one: the new ones are added first, then each
   old one is deleted by value;
 * the SOA goes last, with a serial that is higher than the present one, else it is ignored.
+
+A change too large for one message is split between names, never inside one: no name is ever without what it had and what it is to
+have. Each message is on condition of the SOA that the one before it left.
 """
+
+from collections.abc import Callable, Iterator
+from itertools import groupby
 
 from legatum.core.name import Name
 from legatum.core.rrset import RRset
 from legatum.core.rrtype import ANY, CNAME, NS, SOA
-from legatum.core.soa import parse_soa, serial_is_newer
+from legatum.core.soa import next_serial, parse_soa, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.wire.message import ANY_CLASS, IN, NONE, UPDATE, Message, Question, Record
+
+_LARGEST = 60_000  # octets of a message: TSIG and the length of the whole must still fit into 65,535
+
+
+def update_messages(zone: Zone, wanted: Zone, draw: Callable[[], int], largest: int = _LARGEST) -> list[Message]:
+    """One message, or as many as it takes; ``draw`` gives each its id. Where there are several, each raises the serial by one, so the
+    last one may have to be higher than that of ``wanted``.
+    """
+    records = update_records(zone, wanted)
+    parts = list(_parts(records[:-1] if zone.soa_rrset != wanted.soa_rrset else records, largest))
+    if len(parts) < 2:
+        return [update_message(zone, wanted, draw())]
+    messages, soa, ttl = [], zone.soa_rrset.rdatas[0], wanted.soa_rrset.ttl
+    for number, part in enumerate(parts, 1):
+        serial = next_serial(parse_soa(soa).serial)
+        if number == len(parts) and serial_is_newer(wanted.soa.serial, serial):
+            serial = wanted.soa.serial
+        following = wanted.soa._replace(serial=serial).rdata()
+        question, condition = Question(zone.origin, SOA), Record(zone.origin, SOA, IN, 0, soa)
+        changes = (*part, _add(zone.origin, SOA, ttl, following))
+        messages.append(Message(draw(), UPDATE << 11, 0, (question,), (condition,), changes))
+        soa = following
+    return messages
+
+
+def _parts(records: tuple[Record, ...], largest: int) -> Iterator[list[Record]]:
+    """Records in bundles of about ``largest`` octets; all of one name in one bundle, deletions first as they stood."""
+    part, size = list[Record](), 0
+    for _, each in groupby(sorted(records, key=lambda record: record.name), key=lambda record: record.name):
+        bundle = list(each)
+        octets = sum(len(record.name) + len(record.rdata) + 10 for record in bundle)
+        if part and size + octets > largest:
+            yield part
+            part, size = [], 0
+        part += bundle
+        size += octets
+    if part:
+        yield part
 
 
 def update_message(zone: Zone, wanted: Zone, ident: int) -> Message:

@@ -4,18 +4,22 @@ import asyncio
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from legatum.core.difference import Difference, zone_differences
+from legatum.core.answering import ServedZone, answer_from
+from legatum.core.difference import Difference, belongs_to_provider, zone_differences
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import NS, SOA
+from legatum.core.rrtype import NS, SOA, type_text
 from legatum.core.runbook import Outcome
-from legatum.core.soa import parse_soa, serial_at_least, serial_is_newer
+from legatum.core.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.journal.journal import Journal
 from legatum.journal.occupation import occupied
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
+
+_MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
 
 
 @dataclass(frozen=True)
@@ -47,10 +51,11 @@ def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
     return zone.with_rrsets([rrset(zone.origin, NS, ttl, servers)])
 
 
-def for_provider(zone: Zone, current: Zone, provider: Provider, ns_ttl: int | None = None) -> Zone:
+def for_provider(zone: Zone, current: Zone, provider: Provider, serial: int, ns_ttl: int | None = None) -> Zone:
     """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its source have.
 
-    ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given. Where the NS set is the provider's it stays as it is.
+    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given. Where the NS set is the
+    provider's it stays as it is.
     """
     present_ns = zone.apex_ns
     ttl = ns_ttl if ns_ttl is not None else present_ns.ttl if present_ns else 86400
@@ -62,7 +67,13 @@ def for_provider(zone: Zone, current: Zone, provider: Provider, ns_ttl: int | No
     wanted = wanted.with_rrsets([renamed])
     if wanted == current:
         return wanted
-    return wanted.with_serial(serial_at_least(current.soa.serial, zone.soa.serial))
+    least = serial_at_least(current.soa.serial, zone.soa.serial)
+    return wanted.with_serial(least if serial_is_newer(least, serial) else serial)
+
+
+def next_by_rule(outside: Outside, current: Zone) -> int:
+    """The serial after the present one, by the house's rule."""
+    return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
 
 
 async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None, create: bool = False) -> Publication:
@@ -79,17 +90,60 @@ async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | N
                 f"create it at {provider.name}, or set `create` for it in the settings",
             ) from fault
         current = await provider.fetch(zone.origin)
-    wanted = for_provider(zone, current, provider, ns_ttl)
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl)
     return Publication(provider, current, wanted, zone_differences(current, wanted))
 
 
+def refuse_removal(outside: Outside, publication: Publication) -> None:
+    """Raises :class:`GateShut` where more of the zone would go than the house lets go without being told so."""
+    gone = [each for each in publication.differences if each.right is None]
+    held = sum(not belongs_to_provider(publication.current.origin, *key) for key in publication.current.keys)
+    share = outside.settings.house.most_removed
+    if len(gone) * 100 > held * share:
+        raise GateShut(
+            f"{len(gone)} of {held} RRsets at {publication.provider.name} would be taken away, more than {share} %: "
+            f"{', '.join(f'{name_text(each.name)} {type_text(each.rtype)}' for each in gone[:4])}{' …' if gone[4:] else ''}",
+            "is the source whole? If this is meant, say --remove",
+        )
+
+
 async def carry_out(outside: Outside, publication: Publication) -> Published:
-    """Makes the change, waits until every server has it, and reads it back. Raises :class:`OutsideFault`, saying what is missing."""
+    """Makes the change, waits until every server has it, reads it back, and asks every server for what changed.
+
+    Raises :class:`OutsideFault`, saying what is missing.
+    """
     provider, wanted = publication.provider, publication.wanted
     first = outside.clock.now()
     await provider.apply(publication.current, wanted)
     seen = await prove(outside, provider, wanted)
+    wrong = await wrong_answers(outside, seen.addresses, wanted, [(each.name, each.rtype) for each in publication.differences])
+    if wrong:
+        raise OutsideFault(
+            f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
+            "does the provider take every record type, and is this zone the one that is served?",
+        )
     return Published(first, seen.all, seen.serial, seen.addresses)
+
+
+async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[tuple[Name, int]]) -> list[str]:
+    """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed on left out."""
+    served = {wanted.origin: ServedZone(wanted)}
+    expected = {
+        key: answer.answer
+        for key in list(keys)[:_MOST_ASKED]
+        if key != (wanted.origin, SOA) and (answer := answer_from(served, *key)).authoritative
+    }
+    asked = [(address, *key) for key in expected for address in addresses]
+    replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+    found = []
+    for (address, name, rtype), reply in zip(asked, replies, strict=True):
+        # Names of an answer beyond the zone are whoever's: an alias may lead anywhere.
+        given = {each for each in reply.answer if is_under(each.name, wanted.origin)}
+        meant = {each for each in expected[name, rtype] if is_under(each.name, wanted.origin)}
+        if not reply.answered or given != meant:
+            said = " | ".join(text for each in given for text in rdata_texts(each)) or reply.outcome
+            found.append(f"{address} {name_text(name)} {type_text(rtype)}: {said}")
+    return found
 
 
 async def publish(outside: Outside, publication: Publication) -> Published:

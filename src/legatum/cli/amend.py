@@ -1,0 +1,109 @@
+"""``legatum amend DOMAIN NAME TYPE DATA…``"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.services.provider import Provider
+    from legatum.work.amend import Amendment
+    from legatum.work.outside import Outside
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("domain", metavar="DOMAIN")
+    parser.add_argument("name", nargs="?", metavar="NAME", help="within the zone: www, @ for the domain itself, or whole with a final dot")
+    parser.add_argument("type", nargs="?", metavar="TYPE", help="A, MX, TXT, …")
+    parser.add_argument("data", nargs="*", metavar="DATA", help="each record's data as a master file has it: '10 mail', '\"text\"'")
+    parser.add_argument("--at", required=True, metavar="PROVIDER", help="a provider of the settings")
+    way = parser.add_mutually_exclusive_group()
+    way.add_argument("--add", action="store_true", help="beside what is there (default: in its place)")
+    way.add_argument("--drop", action="store_true", help="take these records out")
+    way.add_argument("--clear", action="store_true", help="take the whole set out")
+    way.add_argument("--serial", type=int, metavar="N", help="no record: take the zone to this serial, a lower one too")
+    parser.add_argument("--ttl", metavar="DURATION", help="of the set (default: as it is, or as beside it)")
+    parser.add_argument("--instead", action="store_true", help="an alias at the name gives way to this, or what is there to an alias")
+    parser.add_argument("--anyway", action="store_true", help="even if the zone has a new error then")
+    add_changing(parser)
+    add_common(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+
+    domain = parse_domain(args.domain)
+    if args.serial is not None:
+        if args.name:
+            raise BadInput("--serial takes no NAME", "change the record in a command of its own")
+        if not 0 < args.serial < 2**32:
+            raise BadInput(f"{args.serial} is no serial", "give a number from 1 to 4294967295")
+    elif not args.type or bool(args.data) == args.clear:
+        raise BadInput(
+            "amend wants NAME, TYPE and DATA, or NAME, TYPE and --clear", "legatum amend DOMAIN www A 198.51.100.80 --at PROVIDER"
+        )
+
+    async def work(outside: "Outside") -> int:
+        provider = outside.provider(args.at)
+        if provider.by_hand:
+            raise BadInput(f"{args.at} is changed by hand only", "legatum publish makes a worksheet from a master file")
+        if args.serial is not None:
+            return await _serial(args, outside, provider)
+        return await _records(args, outside, provider, _amendment(args, domain))
+
+    return with_outside(args, work)
+
+
+def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
+    from legatum.core.duration import parse_duration
+    from legatum.core.name import Name, parse_name
+    from legatum.core.rrtype import parse_type
+    from legatum.work.amend import Amendment
+
+    way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set"
+    ttl = parse_duration(args.ttl) if args.ttl else None
+    return Amendment(parse_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
+
+
+async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
+    from legatum.core.name import parse_domain
+    from legatum.views.publish import change_lines, publish_document, show_publish
+    from legatum.work.amend import draw_amendment, refuse_harm
+    from legatum.work.publish import publish
+
+    publication = await draw_amendment(outside, provider, parse_domain(args.domain), amendment)
+    state, done = "unchanged", None
+    if publication.is_needed:
+        if not args.anyway:
+            refuse_harm(publication, tuple(outside.settings.network.home))
+        if agreed(args, f"{args.domain} at {provider.name}, old → new:", change_lines(publication)):
+            note(args, "publishing, then waiting until every server answers with the new serial …")
+            state, done = "published", await publish(outside, publication)
+        else:
+            state = "shown" if args.dry_run else "declined"
+    document = publish_document(publication, state, done)
+    show(args, document, lambda screen: show_publish(document, screen, ""))
+    return SHUT if state == "declined" else OK
+
+
+async def _serial(args: argparse.Namespace, outside: "Outside", provider: "Provider") -> int:
+    from legatum.core.name import parse_domain
+    from legatum.core.soa import serial_path
+    from legatum.views.publish import serial_document, show_publish
+    from legatum.work.amend import go_to_serial
+
+    domain = parse_domain(args.domain)
+    present = (await provider.fetch(domain)).soa.serial
+    path = serial_path(present, args.serial)
+    state = "unchanged"
+    done = []
+    if path:
+        lines = [f"serial {old} → {new}, on every server before the next" for old, new in zip((present, *path), path, strict=False)]
+        if agreed(args, f"{args.domain} at {provider.name}:", lines):
+            state, done = "published", await go_to_serial(outside, provider, domain, args.serial)
+        else:
+            state = "shown" if args.dry_run else "declined"
+    document = serial_document(domain, provider.name, state, done)
+    show(args, document, lambda screen: show_publish(document, screen, ""))
+    return SHUT if state == "declined" else OK

@@ -1,0 +1,78 @@
+"""Providers that serve a folder of master files: NSD, and all others with a command that reloads a zone."""
+
+import asyncio
+from pathlib import Path
+
+from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.masterfile import parse_master
+from legatum.core.name import Name, name_text
+from legatum.core.presentation import master_text
+from legatum.core.rrset import rrset
+from legatum.core.rrtype import NS, SOA
+from legatum.core.soa import SoaFields
+from legatum.core.zone import Zone
+from legatum.net.file import write_whole
+from legatum.services.provider import run_command, server_names
+from legatum.settings.document import FilesProvider
+
+
+class MasterFilesProvider:
+    """A :class:`~legatum.services.provider.Provider`. What it holds is what the file says; what is served, the proof asks the servers."""
+
+    def __init__(self, name: str, settings: FilesProvider, folder: Path) -> None:
+        self.name = name
+        self.servers = server_names(settings.servers)
+        self.changes_apex_ns = settings.apex_ns == "ours"
+        self.by_hand = False
+        self._settings = settings
+        self._folder = (folder / settings.folder).resolve()
+
+    async def fetch(self, domain: Name) -> Zone:
+        path = self._path(domain)
+        try:
+            text = await asyncio.to_thread(path.read_text, encoding="utf-8")
+        except OSError as error:
+            raise OutsideFault(f"{path}: {error.strerror}", f"is the zone at {self.name}, and the folder the right one?") from None
+        try:
+            return parse_master(text, domain, str(path))
+        except BadInput as fault:
+            raise OutsideFault(fault.message, f"mend the file that {self.name} serves first; {fault.remedy}") from None
+
+    async def apply(self, zone: Zone, wanted: Zone) -> None:
+        """Puts the file there in one step and has it read; where that fails the old file comes back."""
+        path = self._path(zone.origin)
+        if await self.fetch(zone.origin) != zone:
+            raise OutsideFault(f"{path}: somebody changed it since it was read", "look at it, then publish again")
+        before = path.read_bytes()
+        self._write(path, master_text(wanted))
+        try:
+            await self._reload(zone.origin)
+        except OutsideFault as fault:
+            write_whole(path, before)
+            raise OutsideFault(f"{fault.message}; the old file is back in its place", fault.remedy) from None
+
+    async def create(self, domain: Name) -> bool:
+        """A file with SOA and NS, then the settings' command. There must be a folder."""
+        path = self._path(domain)
+        if path.exists():
+            return False
+        soa = SoaFields(self.servers[0], Name(b"\x0ahostmaster" + domain), 1, 14400, 3600, 1209600, 600)
+        self._write(path, master_text(Zone(domain, [rrset(domain, SOA, 3600, [soa.rdata()]), rrset(domain, NS, 3600, self.servers)])))
+        await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
+        return True
+
+    async def end(self, domain: Name) -> bool:
+        return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}")
+
+    async def _reload(self, domain: Name) -> None:
+        await run_command(self._settings.reload, domain, f"reloading {name_text(domain)} at {self.name}")
+
+    def _write(self, path: Path, text: str) -> None:
+        try:
+            write_whole(path, text)
+        except BadInput as fault:
+            raise OutsideFault(fault.message, f"may this user write the files of {self.name}?") from None
+
+    def _path(self, domain: Name) -> Path:
+        """Names cannot lead out of the folder: what has no place in a file's name stands for itself as ``\\DDD``, a slash as ``_``."""
+        return self._folder / self._settings.file.replace("{domain}", name_text(domain).replace("/", "_"))

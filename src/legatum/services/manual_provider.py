@@ -1,0 +1,42 @@
+"""Providers with nothing but a form in a browser: read by transfer where they allow one, changed by a person."""
+
+from pathlib import Path
+
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name, name_text
+from legatum.core.zone import Zone
+from legatum.net.asker import Asker
+from legatum.net.transfer import transfer
+from legatum.services.provider import server_names
+from legatum.services.update_provider import open_key
+from legatum.settings.document import ManualProvider
+
+
+class FormProvider:
+    """A :class:`~legatum.services.provider.Provider`."""
+
+    def __init__(self, name: str, settings: ManualProvider, folder: Path, asker: Asker) -> None:
+        self.name = name
+        self.servers = server_names(settings.servers)
+        self.changes_apex_ns = settings.apex_ns == "ours"
+        self.by_hand = True
+        self._primary = settings.primary
+        self._asker = asker
+        self._key = open_key(settings.key, folder) if settings.key else None
+
+    async def fetch(self, domain: Name) -> Zone:
+        if self._primary is None:
+            raise OutsideFault(
+                f"{self.name} lets nobody read the zone {name_text(domain)} whole",
+                f"gather it by name (legatum gather {name_text(domain)} --ask), or have them export it and use the file",
+            )
+        return await transfer(self._asker, self._primary, domain, self._key)
+
+    async def apply(self, zone: Zone, wanted: Zone) -> None:
+        raise OutsideFault(f"{self.name} is changed by hand only", f"legatum publish {name_text(zone.origin)} makes a worksheet")
+
+    async def create(self, domain: Name) -> bool:
+        return False
+
+    async def end(self, domain: Name) -> bool:
+        return False

@@ -1,0 +1,108 @@
+"""One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is made."""
+
+from dataclasses import dataclass
+
+from legatum.core.difference import zone_differences
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.lint import ZoneContents, lint
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.presentation import parse_rdata
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import CNAME, NSEC, RRSIG, SOA, type_text
+from legatum.core.soa import serial_path
+from legatum.core.zone import Zone
+from legatum.services.provider import Provider
+from legatum.work.outside import Outside
+from legatum.work.publish import Publication, Published, next_by_rule, publish
+
+_USUAL_TTL = 3600
+
+
+@dataclass(frozen=True)
+class Amendment:
+    """``way``: ``set`` the data, ``add`` to them, ``drop`` some of them, or ``clear`` the set. ``ttl`` in seconds, None for the present
+    one. ``instead``: an alias there gives way to data, or data to an alias."""
+
+    name: Name
+    rtype: int
+    way: str
+    data: tuple[str, ...] = ()
+    ttl: int | None = None
+    instead: bool = False
+
+
+def amended(zone: Zone, amendment: Amendment) -> Zone:
+    """The zone after the change, its serial not raised yet. Raises :class:`BadInput` for what cannot be meant."""
+    name, rtype = amendment.name, amendment.rtype
+    what = f"{name_text(name)} {type_text(rtype)}"
+    if not is_under(name, zone.origin):
+        raise BadInput(f"{name_text(name)} is not in the zone {name_text(zone.origin)}", "give a name of the zone, or one relative to it")
+    if rtype == SOA:
+        raise BadInput("the SOA is not amended like this", "--serial takes the zone to another serial")
+    present = zone.get(name, rtype)
+    given = {parse_rdata(rtype, text, zone.origin) for text in amendment.data}
+    held = set(present.rdatas) if present else set()
+    match amendment.way:
+        case "clear" if present is None:
+            raise BadInput(f"there is no {what}", "legatum gather shows what there is")
+        case "drop" if given - held:
+            raise BadInput(f"{what} does not hold that", f"it holds {len(held)} records; legatum gather shows them")
+        case "clear":
+            wanted = set[bytes]()
+        case "drop":
+            wanted = held - given
+        case "add":
+            wanted = held | given
+        case _:
+            wanted = given
+    if not wanted:
+        return zone.without([(name, rtype)])
+    rivals = [each for each in zone.at(name) if CNAME in (rtype, each.rtype) and each.rtype not in (rtype, RRSIG, NSEC)]
+    if rivals and not amendment.instead:
+        kinds = ", ".join(each.type_text for each in rivals)
+        raise BadInput(f"{name_text(name)} has {kinds}, and nothing can stand beside an alias", "say --instead to put this in its place")
+    if any(each.name == zone.origin for each in rivals):
+        raise BadInput("the domain itself cannot be an alias", "SOA and NS stand there: give it the addresses the alias would lead to")
+    zone = zone.without((each.name, each.rtype) for each in rivals)
+    ttl = amendment.ttl if amendment.ttl is not None else present.ttl if present else _usual_ttl(zone, name)
+    return zone.with_rrsets([rrset(name, rtype, ttl, wanted)])
+
+
+def _usual_ttl(zone: Zone, name: Name) -> int:
+    """What stands beside it has, else what most of the zone has."""
+    beside: list[RRset] = zone.at(name)
+    if beside:
+        return min(each.ttl for each in beside if each.rtype != SOA) if beside != [zone.soa_rrset] else _USUAL_TTL
+    ttls = [each.ttl for each in zone.unsorted if each.rtype != SOA]
+    return max(set(ttls), key=ttls.count) if ttls else _USUAL_TTL
+
+
+async def draw_amendment(outside: Outside, provider: Provider, domain: Name, amendment: Amendment) -> Publication:
+    """What the change does to the zone as it is served now. Raises :class:`BadInput` or :class:`OutsideFault`."""
+    current = await provider.fetch(domain)
+    wanted = amended(current, amendment)
+    if wanted != current:
+        wanted = wanted.with_serial(next_by_rule(outside, current))
+    return Publication(provider, current, wanted, zone_differences(current, wanted))
+
+
+def refuse_harm(publication: Publication, home: tuple[str, ...]) -> None:
+    """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before."""
+    before = {(each.kind.slug, one.about) for each in lint(ZoneContents(publication.current, home)) for one in each.sightings}
+    for each in lint(ZoneContents(publication.wanted, home)):
+        for one in each.sightings:
+            if each.kind.severity == "error" and (each.kind.slug, one.about) not in before:
+                raise GateShut(
+                    f"{each.kind.title}: {one.seen}", f"legatum explain {each.kind.slug} says why; --anyway if it is meant all the same"
+                )
+
+
+async def go_to_serial(outside: Outside, provider: Provider, domain: Name, target: int) -> list[Published]:
+    """The zone with another serial, lower ones too: every server has each serial on the way before the next is published."""
+    done = []
+    current = await provider.fetch(domain)
+    for serial in serial_path(current.soa.serial, target):
+        wanted = current.with_serial(serial)
+        done.append(await publish(outside, Publication(provider, current, wanted, zone_differences(current, wanted))))
+        current = await provider.fetch(domain)
+    return done

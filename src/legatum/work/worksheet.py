@@ -1,0 +1,64 @@
+"""A zone put at a provider that only a person can change: what there is to do, and whether it has been done."""
+
+import asyncio
+from dataclasses import dataclass
+
+from legatum.core.difference import Difference, zone_differences
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name, name_text
+from legatum.core.rrset import RRset
+from legatum.core.zone import Zone
+from legatum.services.provider import Provider
+from legatum.work.outside import Outside
+from legatum.work.publish import wrong_answers
+
+
+@dataclass(frozen=True)
+class Worksheet:
+    """``differences``: what is there now on the left, what should be on the right; those that are expected are left alone.
+    ``whole``: the present contents are known whole, so that what is to be taken away is known too."""
+
+    provider: Provider
+    wanted: Zone
+    differences: tuple[Difference, ...]
+    whole: bool
+
+    @property
+    def to_do(self) -> tuple[Difference, ...]:
+        return tuple(each for each in self.differences if not each.expected)
+
+
+async def draw_worksheet(outside: Outside, provider: Provider, zone: Zone) -> Worksheet:
+    """What to type. Where the provider lets nobody read the zone, each RRset is asked from its servers."""
+    try:
+        current, whole = await provider.fetch(zone.origin), True
+    except OutsideFault:
+        current, whole = await _asked(outside, provider, zone), False
+    return Worksheet(provider, zone, zone_differences(current, zone), whole)
+
+
+async def wait_for(outside: Outside, sheet: Worksheet) -> float:
+    """Until every server answers as meant; the instant. Raises :class:`OutsideFault` that says what is still otherwise."""
+    addresses = await _addresses(outside, sheet.provider)
+    keys = [(each.name, each.rtype) for each in sheet.to_do]
+
+    async def missing() -> str:
+        return "; ".join((await wrong_answers(outside, addresses, sheet.wanted, keys))[:4])
+
+    return await outside.until_seen(missing, f"{name_text(sheet.wanted.origin)} at {sheet.provider.name}")
+
+
+async def _asked(outside: Outside, provider: Provider, zone: Zone) -> Zone:
+    addresses = await _addresses(outside, provider)
+    replies = await asyncio.gather(*(outside.asker.ask(addresses[0], *key) for key in sorted(zone.keys)))
+    found: list[RRset] = []
+    for reply in replies:
+        rrset = reply.find(reply.rtype) if reply.authoritative else None
+        if rrset is not None and rrset.name == reply.name:
+            found.append(rrset)
+    return Zone(zone.origin, found)
+
+
+async def _addresses(outside: Outside, provider: Provider) -> tuple[str, ...]:
+    servers: dict[Name, tuple[str, ...]] = await outside.addresses(provider.servers)
+    return tuple(address for each in servers.values() for address in each)
