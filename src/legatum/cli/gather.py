@@ -2,50 +2,121 @@
 
 import argparse
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, add_common, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.name import Name
+    from legatum.core.rrset import RRset
     from legatum.work.contents import Contents
+    from legatum.work.gather import Tried
     from legatum.work.outside import Outside
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", metavar="DOMAIN")
-    source = parser.add_mutually_exclusive_group(required=True)
-    source.add_argument("--from", dest="source", metavar="PLACE", help="a provider of the settings, server:ADDRESS, or a master file")
+    source = parser.add_mutually_exclusive_group()
+    source.add_argument(
+        "--from", dest="source", metavar="PLACE",
+        help="a provider of the settings, server:ADDRESS, or a master file (default: the servers it is delegated to)",
+    )  # fmt: skip
     source.add_argument("--file", metavar="FILE", help="a master file")
+    source.add_argument("--since", metavar="FILE", help="an earlier gathering: only what has changed since is fetched (IXFR)")
+    parser.add_argument("--at", metavar="ADDRESS", help="with --since: the server to ask")
+    parser.add_argument(
+        "--way", action="append", choices=("transfer", "walk", "ask"), help="only this way, of those that servers leave open (repeatable)"
+    )
+    parser.add_argument("--names", metavar="FILE", help="when asking by name: more names to ask for, one a line")
+    parser.add_argument("--like", metavar="DOMAIN", help="what is gathered is this domain's zone, with the name changed to DOMAIN")
     parser.add_argument("--out", metavar="FILE", help="where to write (default DOMAIN.zone here; - for standard output)")
     parser.add_argument("--force", action="store_true", help="write over a file that is there already")
     add_common(parser)
 
 
 def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
     from legatum.core.name import parse_domain
-    from legatum.work.contents import contents_of, read_master_file
+    from legatum.work.contents import read_master_file
 
     domain = parse_domain(args.domain)
+    source = parse_domain(args.like) if args.like else domain
     if args.file:
-        return _write(args, read_master_file(Path(args.file), domain))
+        return _finish(args, domain, read_master_file(Path(args.file), source))
+    if bool(args.since) != bool(args.at):
+        raise BadInput("--since and --at go together", "legatum gather DOMAIN --since FILE --at ADDRESS")
+    extra = _names(args, source)
 
     async def work(outside: "Outside") -> int:
-        return _write(args, await contents_of(outside, args.source, domain))
+        contents, tried = await _gathered(args, outside, source, extra)
+        return _finish(args, domain, contents, tried)
 
     return with_outside(args, work)
 
 
-def _write(args: argparse.Namespace, contents: "Contents") -> int:
+async def _gathered(
+    args: argparse.Namespace, outside: "Outside", domain: "Name", extra: "list[Name]"
+) -> "tuple[Contents, tuple[Tried, ...]]":
+    from legatum.work.contents import contents_of, read_master_file
+    from legatum.work.gather import WAYS, changed_since, gather
+
+    place = args.source
+    ways = args.way or WAYS
+    if args.since:
+        return await changed_since(outside, read_master_file(Path(args.since), domain), args.at), ()
+    if place is None:
+        return await gather(outside, domain, ways, extra)
+    if place.startswith("server:"):
+        return await gather(outside, domain, ways, extra, (place.removeprefix("server:"),))
+    if place in outside.settings.providers:
+        provider = outside.provider(place)
+        if args.way or (provider.by_hand and outside.settings.providers[place].primary is None):  # type: ignore[union-attr]
+            addresses = [address for each in (await outside.addresses(provider.servers)).values() for address in each]
+            return await gather(outside, domain, ways, extra, addresses)
+    return await contents_of(outside, place, domain), ()
+
+
+def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
+    """The names of ``--names``, within the zone."""
+    from legatum.core.fault import BadInput
+    from legatum.core.name import is_under, parse_name
+
+    if not args.names:
+        return []
+    try:
+        lines = Path(args.names).read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput(f"{args.names}: {error}", "give a text file with one name a line") from None
+    names = [parse_name(text, origin) for line in lines if (text := line.partition("#")[0].strip())]
+    strange = next((name for name in names if not is_under(name, origin)), None)
+    if strange is not None:
+        raise BadInput(f"{args.names}: a name that is not in the zone", "names are relative to the zone unless they end with a dot")
+    return names
+
+
+def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", tried: "Sequence[Tried]" = ()) -> int:
+    from dataclasses import replace
+
     from legatum.core.fault import BadInput
     from legatum.core.name import name_text
     from legatum.core.presentation import master_text
     from legatum.net.file import write_whole
     from legatum.views.gather import gather_document, show_gather
 
+    left: Sequence[RRset] = ()
+    if args.like:
+        from legatum.core.renaming import renamed
+
+        try:
+            zone, left = renamed(contents.zone, domain)
+        except ValueError as error:
+            raise BadInput(f"{args.domain}: {error}", "choose a shorter name") from None
+        contents = replace(contents, zone=zone, way=f"{contents.way} of {args.like}, the name changed")
     zone = contents.zone
     comment = f"{name_text(zone.origin)}, gathered from {contents.source} ({contents.way}), serial {zone.soa.serial}"
-    text = master_text(zone, [comment])
+    text = master_text(zone, [comment, f"{contents.completeness.degree}: {contents.completeness.because}"])
     if args.out == "-":
         sys.stdout.write(text)
         return OK
@@ -53,6 +124,6 @@ def _write(args: argparse.Namespace, contents: "Contents") -> int:
     if path.exists() and not args.force:
         raise BadInput(f"{path} is there already", "give another place with --out, or --force to write over it")
     write_whole(path, text)
-    document = gather_document(zone, contents.source, contents.way, str(path))
+    document = gather_document(contents, str(path), tried, left)
     show(args, document, lambda screen: show_gather(document, screen))
-    return OK
+    return FOUND if document.completeness in ("counted", "a sample") else OK

@@ -5,7 +5,8 @@ from collections.abc import AsyncIterator
 
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrtype import AXFR, SOA
+from legatum.core.rrset import rrset
+from legatum.core.rrtype import AXFR, IXFR, SOA
 from legatum.core.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.route import Unreachable
@@ -13,17 +14,64 @@ from legatum.net.signed import check_signed
 from legatum.net.tcp import Stream
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import IN, Message, Record, decode, encode_question, rrsets
+from legatum.wire.message import IN, Message, Question, Record, decode, encode, encode_question, records, rrsets
 from legatum.wire.signing import Exchange, Key
 
 
 async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = None) -> Zone:
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
+    opening, collected = await _collected(asker, server, domain, key, what, None)
+    return _whole(domain, opening, collected)
+
+
+async def transfer_changes(asker: Asker, server: str, zone: Zone, key: Key | None = None) -> tuple[Zone, str]:
+    """The zone as it is now, from an earlier copy (IXFR, RFC 1995 s4), and how it came: nothing new, changes, or whole after all.
+
+    Raises :class:`OutsideFault`, also where the changes do not fit the copy.
+    """
+    what = f"changes of {name_text(zone.origin)} from {server}"
+    opening, collected = await _collected(asker, server, zone.origin, key, what, zone)
+    if not collected:
+        return zone, "incremental transfer: nothing has changed"
+    if collected[0].rtype != SOA:
+        return _whole(zone.origin, opening, collected), "zone transfer: the server has no record of what changed"
+    count = sum(each.rtype == SOA for each in collected) // 2
+    changed = _with_changes(what, zone, collected)
+    if changed.soa_rrset.rdatas[0] != opening.rdata:
+        raise OutsideFault(f"{what}: they do not lead to the serial that was promised", "gather it whole, without --since")
+    return changed, f"incremental transfer: {count} change{'s' if count > 1 else ''}"
+
+
+def _with_changes(what: str, zone: Zone, records: list[Record]) -> Zone:
+    """Sequences of: old SOA, what goes, new SOA, what comes."""
+    held = {(each.name, each.rtype): (each.ttl, set(each.rdatas)) for each in zone.unsorted}
+    coming = True
+    for each in records:
+        key = (each.name, each.rtype)
+        if each.rtype == SOA:
+            coming = not coming
+            if not coming and each.rdata not in held[key][1]:
+                raise OutsideFault(f"{what}: they begin at another version than the copy", "gather it whole, without --since")
+        ttl, rdatas = held.get(key, (each.ttl, set()))
+        if coming:
+            held[key] = (each.ttl, rdatas | {each.rdata})
+        elif each.rdata not in rdatas:
+            raise OutsideFault(f"{what}: a record goes that the copy does not have", "gather it whole, without --since")
+        else:
+            held[key] = (ttl, rdatas - {each.rdata})
+    return Zone(zone.origin, (rrset(*key, ttl, rdatas) for key, (ttl, rdatas) in held.items() if rdatas))
+
+
+async def _collected(
+    asker: Asker, server: str, domain: Name, key: Key | None, what: str, since: Zone | None
+) -> tuple[Record, list[Record]]:
+    """The SOA that a transfer begins with, and the records between it and its end."""
     collected: list[Record] = []
     opening: Record | None = None
+    incremental = False
     try:
-        async for message in _messages(asker, server, domain, key):
+        async for message in _messages(asker, server, domain, key, since):
             if message.rcode:
                 raise _refused(what, message, key)
             for record in message.answer:
@@ -31,10 +79,15 @@ async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = No
                     if record.rtype != SOA or record.name != domain:
                         raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
                     opening = record
-                elif record.rtype == SOA and record.name == domain:
-                    return _whole(what, domain, opening, record, collected)
+                elif record.rtype == SOA and record.name == domain and not (incremental or (since is not None and not collected)):
+                    return _closed(what, opening, record), collected
+                elif record.rtype == SOA and record.name == domain and incremental and record.rdata == opening.rdata and _ends(collected):
+                    return opening, collected
                 else:
+                    incremental |= record.rtype == SOA
                     collected.append(record)
+            if opening is not None and since is not None and not collected:
+                return opening, collected  # one SOA alone: the copy is what is served (RFC 1995 s2)
             if opening is None:
                 raise OutsideFault(f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served")
     except TimeoutError:
@@ -52,9 +105,18 @@ async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = No
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
 
-async def _messages(asker: Asker, server: str, domain: Name, key: Key | None) -> AsyncIterator[Message]:
+def _ends(collected: list[Record]) -> bool:
+    """As many SOA records went as came: the next one closes the transfer."""
+    return sum(each.rtype == SOA for each in collected) % 2 == 0
+
+
+async def _messages(asker: Asker, server: str, domain: Name, key: Key | None, since: Zone | None) -> AsyncIterator[Message]:
     exchange = Exchange(key) if key else None
-    query = encode_question(asker.random.getrandbits(16), domain, AXFR, size=0)
+    ident = asker.random.getrandbits(16)
+    if since is None:
+        query = encode_question(ident, domain, AXFR, size=0)
+    else:
+        query = encode(Message(ident, 0, 0, (Question(domain, IXFR),), (), records((since.soa_rrset,))))
     wire = exchange.sign_request(query, asker.clock.now()) if exchange else query
     async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:
         stream.send(wire)
@@ -73,8 +135,12 @@ def _refused(what: str, message: Message, key: Key | None) -> OutsideFault:
     return OutsideFault(f"{what}: {words}", remedy)
 
 
-def _whole(what: str, domain: Name, opening: Record, closing: Record, collected: list[Record]) -> Zone:
+def _closed(what: str, opening: Record, closing: Record) -> Record:
     if opening.rdata != closing.rdata:
         raise OutsideFault(f"{what}: the zone changed while it was sent", "try again")
+    return opening
+
+
+def _whole(domain: Name, opening: Record, collected: list[Record]) -> Zone:
     inside = (record for record in [opening, *collected] if record.rclass == IN and is_under(record.name, domain))
     return Zone(domain, rrsets(inside))

@@ -1,13 +1,23 @@
 """A gathered zone, and how complete it is."""
 
+from collections.abc import Sequence
+
+from legatum.core.completeness import Degree
 from legatum.core.name import name_text
-from legatum.core.zone import Zone
+from legatum.core.presentation import rdata_texts
+from legatum.core.rrset import RRset
 from legatum.views.document import Document
 from legatum.views.screen import Screen
+from legatum.work.contents import Contents
+from legatum.work.gather import Tried
 
 
 class GatherDocument(Document, tag="legatum.gather/1"):
-    """``completeness``: ``complete`` or ``as the file has it``; ``known_because`` says how that is known."""
+    """``completeness``: ``complete``, ``counted``, ``a sample`` or ``as the file has it``; ``known_because`` says how that is known.
+
+    ``exist``, ``known``: names that there are and that were gathered, ``asked``: names asked for, where that is known; ``doubts``: what may
+    be missing; ``tried``: ways that were not open; ``left``: text that still holds the old name, in a copy under another.
+    """
 
     domain: str
     source: str
@@ -20,34 +30,50 @@ class GatherDocument(Document, tag="legatum.gather/1"):
     completeness: str
     known_because: str
     file: str | None
+    exist: int | None = None
+    known: int | None = None
+    asked: int | None = None
+    doubts: list[str] = []
+    tried: list[str] = []
+    left: list[str] = []
 
 
-def gather_document(zone: Zone, source: str, way: str, file: str | None) -> GatherDocument:
+def gather_document(contents: Contents, file: str | None, tried: Sequence[Tried] = (), left: Sequence[RRset] = ()) -> GatherDocument:
+    zone, completeness = contents.zone, contents.completeness
     types: dict[str, int] = {}
     for each in zone:
         types[each.type_text] = types.get(each.type_text, 0) + len(each.rdatas)
-    transferred = way == "zone transfer"
     return GatherDocument(
         domain=name_text(zone.origin),
-        source=source,
-        way=way,
+        source=contents.source,
+        way=contents.way,
         serial=zone.soa.serial,
         rrsets=len(zone),
         records=zone.record_count,
         names=len(zone.names),
         types=types,
-        completeness="complete" if transferred else "as the file has it",
-        known_because="the server sent the zone whole, from its SOA to its SOA" if transferred else "nobody was asked what is served",
+        completeness=str(completeness.degree),
+        known_because=completeness.because,
         file=file,
+        exist=completeness.exist,
+        known=completeness.known,
+        asked=completeness.asked,
+        doubts=list(completeness.doubts),
+        tried=[f"{each.way}: {each.why}" for each in tried],
+        left=[f"{name_text(each.name)} {text}" for each in left for text in rdata_texts(each)],
     )
 
 
 def show_gather(document: GatherDocument, screen: Screen) -> None:
     place = f", written to {document.file}" if document.file else ""
+    whole = document.completeness in (Degree.COMPLETE, Degree.UNCHECKED)
+    following = f"check what is served against it: legatum compare {document.file} {document.source}" if document.file else ""
+    if not whole:
+        following = "add names that you know of with --names FILE, or ask the provider for an export, before you rely on this"
     screen.verdict(
-        True,
+        whole and not document.left,
         f"{document.domain}: {document.records} records at {document.names} names from {document.source}, serial {document.serial}{place}",
-        f"check what is served against it: legatum compare {document.file} {document.source}" if document.file else "",
+        following,
     )
     screen.line()
     screen.pairs(
@@ -55,5 +81,8 @@ def show_gather(document: GatherDocument, screen: Screen) -> None:
             ("got by", document.way),
             ("completeness", f"{document.completeness}: {document.known_because}"),
             ("records", ", ".join(f"{count} {kind}" for kind, count in sorted(document.types.items()))),
+            *(("in doubt", doubt) for doubt in document.doubts),
+            *(("not open", tried) for tried in document.tried),
+            *(("old name in", text) for text in document.left),
         ]
     )

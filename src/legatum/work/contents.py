@@ -3,14 +3,17 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+from legatum.core.completeness import Completeness, Degree, transferred
 from legatum.core.fault import BadInput
 from legatum.core.masterfile import Include, Reading, parse_master, read_master
 from legatum.core.name import Name, parse_domain, parse_name
 from legatum.core.zone import Zone
 from legatum.net.transfer import transfer
 from legatum.services.update_provider import open_key
-from legatum.settings.document import KeyReference
+from legatum.settings.document import FilesProvider, KeyReference
 from legatum.work.outside import Outside
+
+_FROM_FILE = Completeness(Degree.UNCHECKED, "nobody was asked what is served")
 
 
 @dataclass(frozen=True)
@@ -20,13 +23,14 @@ class Contents:
     zone: Zone
     source: str
     way: str
+    completeness: Completeness
 
 
 def read_master_file(path: Path, origin: Name | None = None) -> Contents:
     """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises :class:`BadInput`."""
     text = _text(path)
     zone = parse_master(text, origin or _origin_of(path, text), str(path), _including(path.parent))
-    return Contents(zone, str(path), "master file")
+    return Contents(zone, str(path), "master file", _FROM_FILE)
 
 
 def read_slips(path: Path, origin: Name | None = None) -> tuple[Name, Reading]:
@@ -80,10 +84,12 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
     """The zone at a place: a provider's name, a file, or ``server:ADDRESS``. Raises :class:`BadInput` or :class:`OutsideFault`."""
     if place in outside.settings.providers:
         zone = await outside.provider(place).fetch(_needed(domain, place))
-        return Contents(zone, place, "zone transfer")
+        if isinstance(outside.settings.providers[place], FilesProvider):
+            return Contents(zone, place, "the provider's master file", _FROM_FILE)
+        return Contents(zone, place, "zone transfer", transferred())
     if place.startswith("server:"):
         address = place.removeprefix("server:")
-        return Contents(await transfer(outside.asker, address, _needed(domain, place)), address, "zone transfer")
+        return Contents(await transfer(outside.asker, address, _needed(domain, place)), address, "zone transfer", transferred())
     if is_file(place):
         return read_master_file(Path(place), domain)
     known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
@@ -93,7 +99,7 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
 async def contents_at(outside: Outside, address: str, domain: Name, key: KeyReference | None) -> Contents:
     """By a transfer from one server, signed with a key if one is given."""
     opened = open_key(key, outside.folder) if key else None
-    return Contents(await transfer(outside.asker, address, domain, opened), address, "zone transfer")
+    return Contents(await transfer(outside.asker, address, domain, opened), address, "zone transfer", transferred())
 
 
 def _needed(domain: Name | None, place: str) -> Name:
