@@ -121,10 +121,11 @@ class Bind(Server):
 
 @dataclass
 class Knot(Server):
-    """As :class:`Bind`. ``signing``: zones that it signs by itself."""
+    """As :class:`Bind`. ``signing``: zones that it signs by itself; ``hashed``: those of them with NSEC3."""
 
     secret: str = ""
     signing: tuple[str, ...] = ()
+    hashed: tuple[str, ...] = ()
     zones: dict[str, str] = field(default_factory=dict)
     secondary: dict[str, str] = field(default_factory=dict)
     notify: list[str] = field(default_factory=list)
@@ -138,6 +139,7 @@ class Knot(Server):
             f"server:\n  rundir: {self.folder}\n  listen: {self.address}@53",
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}",
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}",
+            "policy:\n  - id: hashed\n    nsec3: on\n    nsec3-iterations: 0",
             "remote:",
             *(
                 f"  - id: {name}\n    address: {address}@53\n    via: {self.address}\n    key: {KEY_NAME}"
@@ -152,6 +154,7 @@ class Knot(Server):
             (self.folder / f"zone{number}").write_text(text)
             notify = f"\n    notify: [{', '.join(remotes[each] for each in self.notify)}]" if self.notify else ""
             signs = "\n    dnssec-signing: on" if zone in self.signing else ""
+            signs += "\n    dnssec-policy: hashed" if zone in self.hashed else ""
             lines.append(f"  - domain: {zone}\n    storage: {self.folder}\n    file: zone{number}\n    acl: [keyed]{notify}{signs}")
         for number, (zone, primary) in enumerate(self.secondary.items()):
             lines.append(

@@ -6,6 +6,8 @@ from enum import StrEnum
 
 from legatum.core.name import Name
 
+_ENOUGH = 5  # names found in both ways and in one alone say nothing below this
+
 
 class Degree(StrEnum):
     """``COMPLETE``: nothing can be missing. ``COUNTED``: it is known how many names there are. ``SAMPLE``: what was asked for is there.
@@ -46,10 +48,11 @@ def estimated_total(one: Collection[Name], other: Collection[Name]) -> int:
 def sampled(by_records: Collection[Name], by_list: Collection[Name], asked: int, unanswered: int, doubts: tuple[str, ...]) -> Completeness:
     """Names found in the zone's own records and targets, and names found by asking for a list of usual ones."""
     known = len(set(by_records) | set(by_list))
-    total = max(estimated_total(by_records, by_list), known)
-    both = len(set(by_records) & set(by_list))
+    both, named = len(set(by_records) & set(by_list)), len(set(by_records))
+    total = max(estimated_total(by_records, by_list), known) if named >= _ENOUGH else None
     because = (
-        f"asked by name: of {asked} names {known} exist; {len(set(by_records))} were named by other records, {len(set(by_list))} were on "
-        f"the list of usual names, {both} were both - which makes about {total} likely in all"
+        f"asked by name: of {asked} names {known} exist; {named} were named by other records, {len(set(by_list))} were on the "
+        f"list of usual names, {both} were both - "
+        + (f"which makes about {total} likely in all" if total else "too few to say how many were not found")
     )
     return Completeness(Degree.SAMPLE, because, total, known, asked, unanswered, doubts)

@@ -1,7 +1,7 @@
 """Gathering by name: where nothing is handed out whole, names are asked for one by one."""
 
 import asyncio
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from legatum.core.fault import BadInput
@@ -57,6 +57,11 @@ class Questioner:
         found.by_records |= self._led_to() & {name for name, _ in found.rrsets}
         return found
 
+    async def ask_types(self, types: Mapping[Name, Iterable[int]]) -> None:
+        """For names that are known to hold these types, what they hold."""
+        wanted = ((name, rtype) for name, each in types.items() for rtype in each)
+        await asyncio.gather(*(self._data(*key) for key in wanted if key not in self.found.rrsets))
+
     def _led_to(self) -> set[Name]:
         """Names of the zone that records hold: targets, and those in SPF texts."""
         led: set[Name] = set()
@@ -109,7 +114,9 @@ class Questioner:
         if known:
             led_by.add(name)
         elif not any(each in self.found.wildcards for each in ancestors(name)[1:]):
-            self.found.empty.add(name)
+            await self._wildcard(name)
+            if name not in self.found.wildcards:
+                self.found.empty.add(name)
 
     async def _data(self, name: Name, rtype: int) -> bool:
         """Whether the name holds data of that type, or an alias or a cut, of its own."""

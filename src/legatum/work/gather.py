@@ -89,9 +89,14 @@ async def _walked(outside: Outside, domain: Name, server: str, tried: list[Tried
 
 
 async def _asked(outside: Outside, domain: Name, server: str, extra: Sequence[Name]) -> Contents:
-    asked = await Questioner(outside.asker, server, domain).ask(extra)
-    zone = _zone(domain, asked.rrsets.values())
+    questioner = Questioner(outside.asker, server, domain)
+    asked = await questioner.ask(extra)
     counted = await count(outside.asker, server, domain)
+    if counted is not None:
+        # The chain of hashes also says which types a name holds: no need to guess.
+        hashed = {name: counted.hashes.get(nsec3_hash(name, counted.salt, counted.iterations)) for name in asked.names}
+        await questioner.ask_types({name: types - {RRSIG, NSEC3} for name, types in hashed.items() if types})
+    zone = _zone(domain, asked.rrsets.values())
     completeness = _counted(zone, asked, counted) if counted is not None else _sampled(zone, asked)
     return Contents(zone, server, "asking for names", completeness)
 
