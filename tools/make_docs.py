@@ -10,7 +10,7 @@ from legatum.core.findings.finding import collect
 from legatum.core.kinds import FAMILIES
 from legatum.demo.report import DemoDocument
 from legatum.settings.document import Settings
-from legatum.views.compare import CompareDocument
+from legatum.views.compare import CompareDocument, CompareListDocument
 from legatum.views.confirm import ConfirmDocument, ConfirmListDocument
 from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
@@ -21,6 +21,7 @@ from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
 from legatum.views.rehearse import RehearsalDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
+from legatum.views.templates import DriftDocument, TemplateDocument, TemplateListDocument
 from legatum.views.watch import WatchDocument
 from legatum.views.worksheet import WorksheetDocument
 from legatum.work.movefile import MoveDocument as MoveFile
@@ -28,8 +29,9 @@ from legatum.work.movefile import MoveDocument as MoveFile
 DOCS = Path(__file__).parent.parent / "docs"
 DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
-    GatherDocument, CompareDocument, PublishDocument, WorksheetDocument,
+    GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
+    TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 

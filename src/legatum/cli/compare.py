@@ -1,11 +1,14 @@
 """``legatum compare LEFT RIGHT``"""
 
 import argparse
+import sys
+from functools import partial
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.views.compare import CompareDocument
     from legatum.work.compare import AnswersComparison, ContentsComparison
     from legatum.work.outside import Outside
 
@@ -14,36 +17,73 @@ def configure(parser: argparse.ArgumentParser) -> None:
     places = "a provider of the settings, a master file, or server:ADDRESS"
     parser.add_argument("left", metavar="LEFT", help=places)
     parser.add_argument("right", metavar="RIGHT", help=places)
+    parser.add_argument("more", nargs="*", metavar="PLACE", help="more places, each beside LEFT")
     parser.add_argument("--domain", metavar="DOMAIN", help="which zone; a file says it itself")
     parser.add_argument("--answers", action="store_true", help="also put every question to every server of both sides")
+    parser.add_argument("--csv", action="store_true", help="the differences as a table")
+    parser.add_argument(
+        "--difference", metavar="FILE", help="write what turns LEFT into RIGHT; `legatum publish --difference` carries it out"
+    )
     add_common(parser)
 
 
 def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
     from legatum.core.name import parse_domain
 
     domain = parse_domain(args.domain) if args.domain else None
+    if args.more and args.difference:
+        raise BadInput("--difference is of two places", "leave out the others")
+    if args.csv and args.json:
+        raise BadInput("--csv and --json both go to standard output", "choose one of them")
 
     async def work(outside: "Outside") -> int:
-        from legatum.views.compare import compare_document, show_compare
         from legatum.work.compare import compare_contents
 
-        contents = await compare_contents(outside, args.left, args.right, domain)
-        answers = await _answers(args, outside, contents) if args.answers else None
-        document = compare_document(contents, answers)
-        show(args, document, lambda screen: show_compare(document, screen))
-        return OK if document.equal else FOUND
+        documents = []
+        for place in (args.right, *args.more):
+            contents = await compare_contents(outside, args.left, place, domain)
+            answers = await _answers(outside, args.left, place, contents) if args.answers else None
+            documents.append(_document(contents, answers))
+        _tell(args, documents)
+        return OK if all(document.equal for document in documents) else FOUND
 
     return with_outside(args, work)
 
 
-async def _answers(args: argparse.Namespace, outside: "Outside", contents: "ContentsComparison") -> "AnswersComparison":
+def _document(contents: "ContentsComparison", answers: "AnswersComparison | None") -> "CompareDocument":
+    from legatum.views.compare import compare_document
+
+    return compare_document(contents, answers)
+
+
+def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
+    from legatum.views.compare import CompareListDocument, compare_csv, show_compare
+    from legatum.views.document import json_text
+
+    if args.difference:
+        from pathlib import Path
+
+        from legatum.net.file import write_whole
+
+        write_whole(Path(args.difference), json_text(documents[0]))
+        note(args, f"difference: {args.difference}")
+    if args.csv:
+        sys.stdout.write(compare_csv(documents))
+    elif args.json:
+        show(args, documents[0] if len(documents) == 1 else CompareListDocument(comparisons=documents), lambda _: None)
+    else:
+        for document in documents:
+            show(args, document, partial(show_compare, document))
+
+
+async def _answers(outside: "Outside", left: str, right: str, contents: "ContentsComparison") -> "AnswersComparison":
     from legatum.core.fault import BadInput
     from legatum.core.zone import Zone
     from legatum.work.compare import addresses_by_side, compare_answers
 
     sides: dict[str, str] = {}
-    for place in (args.left, args.right):
+    for place in (left, right):
         if place in outside.settings.providers:
             sides |= await addresses_by_side(outside, {place: outside.provider(place).servers})
         elif place.startswith("server:"):

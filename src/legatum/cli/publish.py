@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.difference import Difference
+    from legatum.core.name import Name
     from legatum.core.zone import Zone
     from legatum.services.provider import Provider
     from legatum.work.outside import Outside
@@ -14,9 +16,9 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", metavar="DOMAIN")
     parser.add_argument("--to", required=True, metavar="PROVIDER", help="a provider of the settings")
-    parser.add_argument(
-        "--from", dest="source", required=True, metavar="PLACE", help="what to publish: a master file, a provider, or server:ADDRESS"
-    )
+    what = parser.add_mutually_exclusive_group(required=True)
+    what.add_argument("--from", dest="source", metavar="PLACE", help="what to publish: a master file, a provider, or server:ADDRESS")
+    what.add_argument("--difference", metavar="FILE", help="what `legatum compare --difference` wrote: that alone is changed")
     parser.add_argument("--ns-ttl", metavar="DURATION", help="TTL of the NS set there (default: as at the source)")
     parser.add_argument("--remove", action="store_true", help="even if that takes away more of the zone than the house lets go")
     parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.worksheet.md)")
@@ -36,13 +38,16 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.name import name_text
         from legatum.views.publish import change_lines, publish_document, show_publish
         from legatum.work.contents import contents_of
-        from legatum.work.publish import plan, publish, refuse_removal
+        from legatum.work.publish import plan, publish, refuse_removal, with_difference
 
-        contents = await contents_of(outside, args.source, domain)
         provider = outside.provider(args.to)
+        if args.difference:
+            zone = with_difference(await provider.fetch(domain), _changes(args, domain))
+        else:
+            zone = (await contents_of(outside, args.source, domain)).zone
         if provider.by_hand:
-            return await _by_hand(args, outside, provider, contents.zone)
-        publication = await plan(outside, provider, contents.zone, ns_ttl, create=not args.dry_run)
+            return await _by_hand(args, outside, provider, zone)
+        publication = await plan(outside, provider, zone, ns_ttl, create=not args.dry_run)
         if not args.remove:
             refuse_removal(outside, publication)
         state, done = "unchanged", None
@@ -58,6 +63,23 @@ def run(args: argparse.Namespace) -> int:
         return SHUT if state == "declined" else OK
 
     return with_outside(args, work)
+
+
+def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
+    """The differences of a file, but for those that are expected. Raises :class:`BadInput`."""
+    from pathlib import Path
+
+    from legatum.core.fault import BadInput
+    from legatum.core.name import name_text
+    from legatum.views.compare import differences_of, read_difference
+
+    try:
+        document = read_difference(Path(args.difference).read_bytes())
+    except OSError as error:
+        raise BadInput(f"{args.difference}: {error.strerror}", "give a file that `legatum compare --difference FILE` wrote") from None
+    if document.domain != name_text(domain):
+        raise BadInput(f"{args.difference} is about {document.domain}", "give that domain")
+    return differences_of(document, domain)
 
 
 async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Provider", zone: "Zone") -> int:

@@ -146,3 +146,4 @@ class Settings(Section):
     house: House = field(default_factory=House)
     journal: str = "journal.sqlite"
     moves: str = "moves"
+    templates: str = "templates"

@@ -1,11 +1,18 @@
 """Two copies of a zone side by side: contents and answers."""
 
+import csv
+import io
+from collections.abc import Iterable
+
+import msgspec
+
 from legatum.core.answers import AnswerDifference
 from legatum.core.difference import Difference
-from legatum.core.name import name_text
-from legatum.core.presentation import rdata_texts
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import type_text
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, name_text, parse_name
+from legatum.core.presentation import parse_rdata, rdata_texts
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import parse_type, type_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import DOUBT, QUIET, Screen
 from legatum.work.compare import AnswersComparison, ContentsComparison
@@ -51,6 +58,60 @@ class CompareDocument(Document, tag="legatum.compare/1"):
     questions: int = 0
     addresses: list[str] = []
     answers: list[AnswerPart] = []
+
+
+class CompareListDocument(Document, tag="legatum.compare-list/1"):
+    """One place beside several others."""
+
+    comparisons: list[CompareDocument]
+
+
+_COLUMNS = ("domain", "left", "right", "name", "type", "what", "expected", "left TTL", "left data", "right TTL", "right data")
+
+
+def compare_csv(documents: Iterable[CompareDocument]) -> str:
+    """The differences in contents, a row each; cells that a spreadsheet would take for a formula are quoted with an apostrophe."""
+    file = io.StringIO()
+    rows = csv.writer(file)
+    rows.writerow(_COLUMNS)
+    for document in documents:
+        for each in document.differences:
+            sides = [(side.ttl, " | ".join(side.data)) if side else ("", "") for side in (each.left, each.right)]
+            row = (
+                document.domain,
+                document.left,
+                document.right,
+                each.name,
+                each.type,
+                each.kind,
+                str(each.expected).lower(),
+                *sides[0],
+                *sides[1],
+            )
+            rows.writerow([f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@", "\t") else cell for cell in row])
+    return file.getvalue()
+
+
+def read_difference(text: bytes) -> CompareDocument:
+    """A comparison as it was written. Raises :class:`BadInput`."""
+    try:
+        return msgspec.json.decode(text, type=CompareDocument)
+    except msgspec.DecodeError as error:
+        raise BadInput(f"no comparison: {error}", "give a file that `legatum compare --difference FILE` wrote") from None
+
+
+def differences_of(document: CompareDocument, origin: Name) -> list[Difference]:
+    """The differences that are not expected, from a document. Raises :class:`BadInput` for data that cannot be."""
+    found = []
+    for each in document.differences:
+        name, rtype = parse_name(each.name + "."), parse_type(each.type)
+        left, right = (
+            rrset(name, rtype, side.ttl, (parse_rdata(rtype, text, origin) for text in side.data)) if side else None
+            for side in (each.left, each.right)
+        )
+        if not each.expected:
+            found.append(Difference(name, rtype, left, right))
+    return found
 
 
 def compare_document(contents: ContentsComparison, answers: AnswersComparison | None) -> CompareDocument:

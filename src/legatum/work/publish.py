@@ -94,6 +94,22 @@ async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | N
     return Publication(provider, current, wanted, zone_differences(current, wanted))
 
 
+def with_difference(zone: Zone, changes: Iterable[Difference]) -> Zone:
+    """The zone with these changes made. Raises :class:`GateShut` where what should be changed is not what is there."""
+    for each in changes:
+        present = zone.get(each.name, each.rtype)
+        if present == each.right:
+            continue
+        if present != each.left:
+            raise GateShut(
+                f"{name_text(each.name)} {type_text(each.rtype)} is no longer what the difference was made from",
+                "compare again, and publish the new difference",
+            )
+        key = (each.name, each.rtype)
+        zone = zone.with_rrsets([each.right]) if each.right is not None else zone.without([key])
+    return zone
+
+
 def refuse_removal(outside: Outside, publication: Publication) -> None:
     """Raises :class:`GateShut` where more of the zone would go than the house lets go without being told so."""
     gone = [each for each in publication.differences if each.right is None]

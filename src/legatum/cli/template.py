@@ -1,0 +1,120 @@
+"""``legatum template list / show / drift / apply``"""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.core.template import Template
+    from legatum.views.templates import TenantPart
+    from legatum.work.outside import Outside
+    from legatum.work.templates import Held, Tenant
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
+    listing = actions.add_parser("list", help="the templates there are")
+    shown = actions.add_parser("show", help="what a domain gets")
+    drift = actions.add_parser("drift", help="which domains are no longer as their template says")
+    apply = actions.add_parser("apply", help="give domains what their template says")
+    for action in (shown, drift, apply):
+        action.add_argument("domain", nargs="*" if action is not shown else 1, metavar="DOMAIN")
+        action.add_argument("--template", metavar="NAME", required=action is shown)
+        action.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a variable's value (repeatable)")
+    for action in (drift, apply):
+        action.add_argument("--list", metavar="FILE", help="a CSV table: domain, template, and a column for each variable")
+        action.add_argument("--at", required=True, metavar="PROVIDER", help="a provider of the settings")
+    add_changing(apply)
+    for action in (listing, shown, drift, apply):
+        add_common(action)
+
+
+def run(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.work.templates import read_templates
+
+        templates = read_templates(outside.folder / outside.settings.templates)
+        if args.action == "list":
+            return _list(args, templates)
+        if args.action == "show":
+            return _show(args, templates)
+        return await _hold(args, outside, templates)
+
+    return with_outside(args, work)
+
+
+def _list(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
+    from legatum.views.templates import TemplateListDocument, show_templates, template_parts
+
+    document = TemplateListDocument(templates=template_parts(templates))
+    show(args, document, lambda screen: show_templates(document, screen))
+    return OK
+
+
+def _show(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
+    from legatum.core.template import expand, resolve
+    from legatum.views.templates import show_template, template_document
+
+    (tenant,) = _tenants(args)
+    template = resolve(tenant.template, templates)
+    document = template_document(template, tenant.domain, expand(template, tenant.domain, tenant.values))
+    show(args, document, lambda screen: show_template(document, screen))
+    return OK
+
+
+def _tenants(args: argparse.Namespace) -> "list[Tenant]":
+    """Those of the list and those given by name. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+    from legatum.work.templates import Tenant, read_tenants
+
+    values = {}
+    for text in args.set:
+        name, equals, value = text.partition("=")
+        if not equals:
+            raise BadInput(f"--set {text!r}: no value", "write --set address=198.51.100.80")
+        values[name] = value
+    if args.domain and not args.template:
+        raise BadInput("domains without a template", "say --template NAME")
+    tenants = [Tenant(parse_domain(text), args.template, values) for text in args.domain]
+    if getattr(args, "list", None):
+        tenants += read_tenants(Path(args.list))
+    if not tenants:
+        raise BadInput("no domain", "give domains with --template NAME, or --list FILE")
+    return tenants
+
+
+async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]") -> int:
+    from legatum.core.fault import Fault
+    from legatum.views.templates import DriftDocument, show_drift, tenant_part
+    from legatum.work.templates import hold
+
+    parts: list[TenantPart] = []
+    async for held in hold(outside, outside.provider(args.at), templates, _tenants(args)):
+        if args.action == "drift" or held.publication is None:
+            parts.append(tenant_part(held))
+            continue
+        try:
+            parts.append(tenant_part(held, await _put_right(args, outside, held)))
+        except Fault as fault:
+            parts.append(tenant_part(held, failed=fault.message))
+    document = DriftDocument(provider=args.at, tenants=parts)
+    show(args, document, lambda screen: show_drift(document, screen))
+    states = {part.state for part in parts}
+    return FOUND if states & {"failed", "drifted"} else SHUT if "declined" in states else OK
+
+
+async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
+    from legatum.core.name import name_text
+    from legatum.views.templates import drift_lines
+    from legatum.work.publish import publish, refuse_removal
+
+    assert held.publication is not None
+    refuse_removal(outside, held.publication)
+    if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):
+        return "drifted" if args.dry_run else "declined"
+    note(args, "publishing, then waiting until every server answers with the new serial …")
+    await publish(outside, held.publication)
+    return "put right"

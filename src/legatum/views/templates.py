@@ -1,0 +1,134 @@
+"""Templates, and the domains that have drifted from them."""
+
+from collections.abc import Mapping, Sequence
+
+from legatum.core.name import Name, name_text
+from legatum.core.presentation import difference_text, rdata_texts
+from legatum.core.template import Demand, Template, resolve, variables_of
+from legatum.views.compare import DifferencePart, difference_part
+from legatum.views.document import Document, Part
+from legatum.views.screen import BAD, DOUBT, QUIET, Screen
+from legatum.work.templates import Held
+
+
+class RecordPart(Part):
+    """``among``: other records of the set stay."""
+
+    name: str
+    type: str
+    ttl: int
+    data: list[str]
+    among: bool = False
+
+
+class TemplateDocument(Document, tag="legatum.template/1"):
+    """What one domain gets from a template."""
+
+    template: str
+    title: str
+    domain: str
+    records: list[RecordPart]
+
+
+class TenantPart(Part):
+    """``state``: ``as its template``, ``drifted``, ``put right``, ``declined`` or ``failed``, then ``failed`` says why."""
+
+    domain: str
+    template: str
+    state: str
+    differences: list[DifferencePart]
+    failed: str
+
+
+class DriftDocument(Document, tag="legatum.drift/1"):
+    """Domains held against their templates at one provider."""
+
+    provider: str
+    tenants: list[TenantPart]
+
+
+def template_document(template: Template, domain: Name, demands: Sequence[Demand]) -> TemplateDocument:
+    records = [
+        RecordPart(name=name_text(each.name), type=each.type_text, ttl=each.ttl, data=rdata_texts(each), among=among)
+        for each, among in demands
+    ]
+    return TemplateDocument(template=template.name, title=template.title, domain=name_text(domain), records=records)
+
+
+def show_template(document: TemplateDocument, screen: Screen) -> None:
+    screen.line(f"{document.template}: {document.title or 'no title'}; {document.domain} gets", QUIET)
+    rows = [(each.name, each.type, each.ttl, "\n".join(each.data) + (" …" if each.among else "")) for each in document.records]
+    screen.table(("name", "type", "TTL", "data"), rows)
+
+
+def tenant_part(held: Held, state: str = "", failed: str = "") -> TenantPart:
+    failed = failed or held.failed
+    usual = "failed" if failed else "drifted" if held.differences else "as its template"
+    return TenantPart(
+        domain=name_text(held.tenant.domain),
+        template=held.tenant.template,
+        state=usual if failed else state or usual,
+        differences=[difference_part(each) for each in held.differences],
+        failed=failed,
+    )
+
+
+def drift_lines(held: Held) -> list[str]:
+    """Now → as the template says."""
+    return [difference_text(each) for each in held.differences]
+
+
+def show_drift(document: DriftDocument, screen: Screen) -> None:
+    counts = {state: [each for each in document.tenants if each.state == state] for state in ("drifted", "failed", "declined", "put right")}
+    bad = [each for each in document.tenants if each.state in ("drifted", "failed", "declined")]
+    told = ", ".join(f"{len(found)} {state}" for state, found in counts.items() if found) or "all as their templates say"
+    following = "" if not bad else "legatum template apply puts them right" if counts["drifted"] else "look at the reasons below"
+    screen.verdict(not bad, f"{len(document.tenants)} domains at {document.provider}: {told}", following)
+    for each in document.tenants:
+        if each.state == "as its template":
+            continue
+        screen.line()
+        screen.line(f"{each.domain} ({each.template}): {each.state}", {"failed": BAD, "drifted": DOUBT}.get(each.state, ""))
+        if each.failed:
+            screen.line(f"  {each.failed}")
+        for part in each.differences:
+            old, new = (f"{side.ttl} {' | '.join(side.data)}" if side else "nothing" for side in (part.left, part.right))
+            screen.line(f"  {part.name} {part.type}: {old} → {new}", indent=6)
+
+
+class TemplatePart(Part):
+    """``variables``: with a value where the template has one."""
+
+    name: str
+    title: str
+    inherits: str
+    records: int
+    variables: dict[str, str | None]
+
+
+class TemplateListDocument(Document, tag="legatum.template-list/1"):
+    """The house's templates."""
+
+    templates: list[TemplatePart]
+
+
+def template_parts(templates: Mapping[str, Template]) -> list[TemplatePart]:
+    parts = []
+    for name in templates:
+        whole = resolve(name, templates)
+        variables = {each: whole.variables.get(each) for each in sorted(variables_of(whole))}
+        parts.append(
+            TemplatePart(name=name, title=whole.title, inherits=templates[name].inherits, records=len(whole.records), variables=variables)
+        )
+    return parts
+
+
+def show_templates(document: TemplateListDocument, screen: Screen) -> None:
+    rows = [
+        (
+            each.name, each.title, each.inherits or "-", each.records,
+            ", ".join(f"{name} = {value}" if value is not None else name for name, value in each.variables.items()) or "-",
+        )
+        for each in document.templates
+    ]  # fmt: skip
+    screen.table(("template", "for", "inherits", "records", "variables"), rows)

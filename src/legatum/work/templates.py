@@ -1,0 +1,103 @@
+"""House templates read from their folder, held against what providers serve, and put right there."""
+
+import csv
+import tomllib
+from collections.abc import AsyncIterator, Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from legatum.core.difference import Difference, zone_differences
+from legatum.core.fault import BadInput, Fault
+from legatum.core.name import Name, parse_domain
+from legatum.core.template import Template, drift, expand, put_right, resolve
+from legatum.services.provider import Provider
+from legatum.work.outside import Outside
+from legatum.work.publish import Publication, next_by_rule
+
+_KEYS = {"title", "inherits", "ttl", "variables", "records", "ttls", "drop"}
+
+
+@dataclass(frozen=True)
+class Tenant:
+    """One domain, its template and the values it gives."""
+
+    domain: Name
+    template: str
+    values: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class Held:
+    """A tenant held against its zone: what differs, zone on the left; or why nothing can be said."""
+
+    tenant: Tenant
+    differences: tuple[Difference, ...] = ()
+    publication: Publication | None = None
+    failed: str = ""
+
+
+def read_templates(folder: Path) -> dict[str, Template]:
+    """Each ``NAME.toml`` of the folder. Raises :class:`BadInput` that names the file."""
+    if not folder.is_dir():
+        raise BadInput(f"no folder of templates at {folder}", "make it, or set `templates` in the settings: docs/settings.md")
+    found = {}
+    for path in sorted(folder.glob("*.toml")):
+        try:
+            found[path.stem] = _template(path.stem, tomllib.loads(path.read_text(encoding="utf-8")))
+        except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, ValueError, AttributeError, TypeError) as error:
+            raise BadInput(f"{path}: {error}", "docs/templates.md shows the form") from None
+    return found
+
+
+def _template(name: str, table: dict[str, Any]) -> Template:
+    if strange := sorted(table.keys() - _KEYS):
+        raise ValueError(f"unknown key {strange[0]!r}; there are {', '.join(sorted(_KEYS))}")
+    records = {}
+    for owner, kinds in table.get("records", {}).items():
+        for kind, data in kinds.items():
+            texts = (data,) if isinstance(data, str) else tuple(data)
+            if not texts or not all(isinstance(text, str) for text in texts):
+                raise ValueError(f"records.{owner}.{kind} wants a text or a list of texts")
+            records[owner, kind.upper()] = texts
+    drops = []
+    for text in table.get("drop", ()):
+        owner, _, kind = text.partition(" ")
+        drops.append((owner, kind.strip().upper()))
+    variables = {key: str(value) for key, value in table.get("variables", {}).items()}
+    ttls = {key: str(value) for key, value in table.get("ttls", {}).items()}
+    return Template(
+        name, table.get("title", ""), table.get("inherits", ""), variables, records, str(table.get("ttl", "")), ttls, tuple(drops)
+    )
+
+
+def read_tenants(path: Path) -> list[Tenant]:
+    """A CSV table with the columns ``domain``, ``template`` and one for each variable. Raises :class:`BadInput`."""
+    try:
+        rows = list(csv.DictReader(path.read_text(encoding="utf-8-sig").splitlines()))
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise BadInput(f"{path}: {error}", "give a CSV table with the columns domain and template") from None
+    tenants = []
+    for number, row in enumerate(rows, 2):
+        if not row.get("domain") or not row.get("template") or None in row:
+            raise BadInput(f"{path}:{number}: no domain and template", "the first line names the columns: domain,template,address,…")
+        values = {key: value for key, value in row.items() if key not in ("domain", "template") and value}
+        tenants.append(Tenant(parse_domain(row["domain"]), row["template"], values))
+    return tenants
+
+
+async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Template], tenants: Iterable[Tenant]) -> AsyncIterator[Held]:
+    """Each tenant against what the provider serves, one after another."""
+    for tenant in tenants:
+        try:
+            demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
+            zone = await provider.fetch(tenant.domain)
+        except Fault as fault:
+            yield Held(tenant, failed=fault.message)
+            continue
+        differences = drift(zone, demands)
+        if not differences:
+            yield Held(tenant)
+            continue
+        wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
+        yield Held(tenant, differences, Publication(provider, zone, wanted, zone_differences(zone, wanted)))
