@@ -32,12 +32,12 @@ def run(args: argparse.Namespace) -> int:
         return _finish(args, [lint_file(Path(place), domain, home) for place in args.place])
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.contents import contents_of
+        from legatum.work.contents import contents_of, domain_of
         from legatum.work.lint import lint_file, lint_zone
 
         home = tuple(outside.settings.network.home)
-        other = (await contents_of(outside, args.against, domain)).zone if args.against else None
-        origin = domain or (other.origin if other else None)
+        origin = domain or next((domain_of(Path(place)) for place in (*args.place, args.against or "") if place and is_file(place)), None)
+        other = (await contents_of(outside, args.against, origin)).zone if args.against else None
         found = []
         for place in args.place:
             if is_file(place) and place not in outside.settings.providers:

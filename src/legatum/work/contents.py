@@ -40,6 +40,11 @@ def read_slips(path: Path, origin: Name | None = None) -> tuple[Name, Reading]:
     return domain, read_master(text, domain, str(path), _including(path.parent))
 
 
+def domain_of(path: Path) -> Name:
+    """The zone that a master file is of, from its ``$ORIGIN`` or its name. Raises :class:`BadInput`."""
+    return _origin_of(path, _text(path))
+
+
 def is_file(place: str) -> bool:
     """The place is meant as a master file."""
     return Path(place).exists() or "/" in place or place.endswith(".zone")

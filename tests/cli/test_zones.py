@@ -1,0 +1,167 @@
+"""The installed program on zones: linted, gathered by name, amended, compared, published in several ways, put right by template."""
+
+import csv
+import io
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.cli.program import PROGRAM, PracticeWorld, Shell
+
+DOMAIN = "kilnandclay.example"
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PracticeWorld]:
+    with PracticeWorld(tmp_path_factory.mktemp("world")) as running:
+        with (running.folder / "legatum.toml").open("a") as settings:
+            settings.write('\n[providers.form]\nkind = "manual"\nservers = ["ns1.alder.test", "ns2.alder.test"]\n')
+        yield running
+
+
+@pytest.fixture
+def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
+    return world.shell(tmp_path)
+
+
+def test_lint_tells_slips_and_findings(shell: Shell) -> None:
+    (shell.folder / "kilnandclay.example.zone").write_text(
+        "$TTL 1h\n@ SOA ns1.alder.test. post 1 14400 3600 1209600 600\n@ NS ns1.alder.test.\n@ MX 10 mail.kilnandclay.example\n"
+        "www A 192.168.0.1\nwrong A 1.2.3\n$INCLUDE ../secrets\n"
+    )
+    ended = shell.run("lint", "kilnandclay.example.zone")
+    assert ended.status == 1 and "kilnandclay.example.zone:6:9: '1.2.3' is no data of type A" in ended.out
+    assert "kilnandclay.example.zone:7:10: ../secrets lies outside the folder" in ended.out
+    document = shell.run("lint", "kilnandclay.example.zone", "--json").document
+    assert [(slip["line"], slip["column"]) for slip in document["slips"]] == [(6, 9), (7, 10)]
+    slugs = {each["slug"] for each in document["findings"]}
+    assert {"target-doubled-origin", "address-not-public"} <= slugs
+    assert all(shell.run("explain", slug).status == 0 for slug in slugs)
+    shell.run("gather", DOMAIN, "--from", "alder", "--out", "good.zone")
+    assert shell.run("lint", "alder", "good.zone", "--domain", DOMAIN).status == 0
+    lines = (shell.folder / "good.zone").read_text().splitlines()
+    (shell.folder / "less.zone").write_text("\n".join(line for line in lines if not line.startswith("workshop")) + "\n")
+    against = shell.run("lint", "less.zone", "--against", "alder", "--json").document
+    assert [each["seen"] for each in against["findings"] if each["slug"] == "name-only-there"] == [["workshop.kilnandclay.example (A)"]]
+
+
+def test_gathering_by_name_says_that_it_is_a_sample(shell: Shell) -> None:
+    document = shell.run("gather", DOMAIN, "--way", "walk", "--way", "ask", "--out", "a.zone", "--json").document
+    assert document["completeness"] == "a sample" and document["known"] <= document["asked"] and document["way"] == "asking for names"
+    text = (shell.folder / "a.zone").read_text()
+    assert "*.preview.kilnandclay.example." in text and "_imaps._tcp" in text and "workshop" not in text  # nobody would guess the last
+    (shell.folder / "names").write_text("workshop  # on the invoice\npress.archive\n")
+    shell.run("gather", DOMAIN, "--way", "ask", "--names", "names", "--out", "b.zone")
+    assert "workshop" in (shell.folder / "b.zone").read_text()
+    copied = shell.run("gather", "copy.example", "--like", DOMAIN, "--from", "alder", "--json")
+    text = (shell.folder / "copy.example.zone").read_text()
+    assert copied.document["left"] and "\nmail.copy.example." in text and "10 mail.copy.example." in text
+    assert shell.run("gather", DOMAIN, "--since", "b.zone").status == 2
+
+
+def test_amend_is_as_careful_as_publish(shell: Shell) -> None:
+    at = ("--at", "alder", "--yes")
+    assert "nothing can stand beside an alias" in shell.run("amend", DOMAIN, "www", "A", "198.51.100.81", *at).err
+    harm = shell.run("amend", DOMAIN, "@", "MX", "10 mail.kilnandclay.example", *at)
+    assert harm.status == 4 and "--anyway" in harm.err
+    done = shell.run("amend", DOMAIN, "press", "A", "198.51.100.81", *at, "--json").document
+    assert done["state"] == "published" and len(done["addresses"]) == 4
+    assert shell.run("amend", DOMAIN, "press", "A", "198.51.100.81", *at, "--json").document["state"] == "unchanged"
+    added = shell.run("amend", DOMAIN, "press", "A", "198.51.100.82", "--add", "--ttl", "5m", *at, "--json").document
+    assert added["changes"][1]["right"] == {"ttl": 300, "data": ["198.51.100.81", "198.51.100.82"]}
+    assert shell.run("amend", DOMAIN, "press", "A", "198.51.100.83", "--drop", *at).status == 2
+    shell.run("amend", DOMAIN, "press", "A", "--clear", *at)
+    assert "press.kilnandclay.example. " not in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
+    for words in (("www",), ("www", "A"), ("www.other.test.", "A", "198.51.100.1"), ("www", "A", "nonsense"), ("@", "SOA", "x")):
+        assert shell.run("amend", DOMAIN, *words, *at).status == 2, words
+
+
+def test_a_serial_goes_down_by_way_of_the_other_side_of_the_circle(shell: Shell) -> None:
+    before = shell.run("gather", DOMAIN, "--from", "alder", "--out", "-", "--force").out
+    ended = shell.run("amend", DOMAIN, "--serial", "5", "--at", "alder", "--yes", "--json")
+    assert ended.document["serial"] == 5 and ended.err.count(" → ") == 2, ended.err
+    assert " 5 14400 " in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out != before
+    assert shell.run("confirm", DOMAIN, "--serial", "5").status == 0
+
+
+def test_a_difference_is_published_alone_and_only_where_it_fits(shell: Shell) -> None:
+    shell.run("gather", DOMAIN, "--from", "alder", "--out", "left.zone")
+    text = (shell.folder / "left.zone").read_text()
+    (shell.folder / "right.zone").write_text(text.replace("198.51.100.82", "198.51.100.99"))
+    ended = shell.run("compare", "left.zone", "right.zone", "alder", "--csv", "--difference", "d.json")
+    assert ended.status == 2  # a difference is of two places
+    ended = shell.run("compare", "left.zone", "right.zone", "--csv", "--difference", "d.json")
+    (row,) = csv.DictReader(io.StringIO(ended.out))
+    assert (row["name"], row["left data"], row["right data"]) == ("workshop.kilnandclay.example", "198.51.100.82", "198.51.100.99")
+    done = shell.run("publish", DOMAIN, "--difference", "d.json", "--to", "alder", "--yes", "--json").document
+    assert [each["name"] for each in done["changes"] if not each["expected"]] == ["workshop.kilnandclay.example"]
+    shell.run("amend", DOMAIN, "workshop", "A", "198.51.100.98", "--at", "alder", "--yes")
+    assert "is no longer what" in shell.run("publish", DOMAIN, "--difference", "d.json", "--to", "alder", "--yes").err
+    shell.run("amend", DOMAIN, "workshop", "A", "198.51.100.82", "--at", "alder", "--yes")
+    several = shell.run("compare", "left.zone", "right.zone", "alder", "--json").document
+    assert [each["equal"] for each in several["comparisons"]] == [False, True]
+
+
+def test_much_less_is_refused_unless_it_is_said(shell: Shell) -> None:
+    shell.run("gather", DOMAIN, "--from", "alder", "--out", "all.zone")
+    lines = (shell.folder / "all.zone").read_text().splitlines()
+    (shell.folder / "little.zone").write_text(
+        "\n".join(line for line in lines if "SOA" in line or " NS " in line or "ORIGIN" in line) + "\n"
+    )
+    ended = shell.run("publish", DOMAIN, "--from", "little.zone", "--to", "alder", "--yes")
+    assert ended.status == 4 and "would be taken away" in ended.err and "--remove" in ended.err
+    assert shell.run("compare", "all.zone", "alder").status == 0
+
+
+def test_a_worksheet_by_hand_and_the_moment_it_is_done(shell: Shell, world: PracticeWorld) -> None:
+    shell.run("gather", DOMAIN, "--from", "alder", "--out", "now.zone")
+    text = (shell.folder / "now.zone").read_text()
+    (shell.folder / "new.zone").write_text(text + "bakery 300 IN A 198.51.100.90\nbakery 300 IN MX 5 mail\n")
+    document = shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "form", "--sheet", "todo.html", "--json").document
+    fields = {field["label"]: field["values"] for field in document["lines"][1]["records"][0]}
+    assert [each["todo"] for each in document["lines"]] == ["add", "add"] and not document["whole"]
+    assert fields["name"] == ["bakery", "bakery.kilnandclay.example", "bakery.kilnandclay.example."]
+    assert fields["preference"] == ["5"] and fields["mail server"] == ["mail.kilnandclay.example", "mail.kilnandclay.example."]
+    page = (shell.folder / "todo.html").read_text()
+    assert "<code>198.51.100.90</code>" in page and "http" not in page
+    waiting = subprocess.Popen(
+        [PROGRAM, "publish", DOMAIN, "--from", "new.zone", "--to", "form", "--wait"], cwd=shell.folder,
+        env={"PATH": "/usr/bin:/bin", "LEGATUM_SETTINGS": str(world.folder)}, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "alder", "--yes")  # somebody works through it
+    out, err = waiting.communicate(timeout=60)
+    assert waiting.returncode == 0 and "every server has answered as meant" in out, err
+    assert "mail server: `mail.kilnandclay.example`" in (shell.folder / f"{DOMAIN}.worksheet.md").read_text()
+
+
+def test_templates_tell_who_has_drifted_and_put_them_right(shell: Shell, world: PracticeWorld) -> None:
+    folder = world.folder / "templates"
+    folder.mkdir()
+    (folder / "basic.toml").write_text(
+        '[variables]\nweb = "198.51.100.80"\n[records]\n"@" = { A = "{web}", "TXT+" = \'"v=spf1 mx -all"\' }\n'
+        "_dmarc = { TXT = '\"v=DMARC1; p=none; rua=mailto:post@{domain}\"' }\n"
+    )
+    (folder / "shop.toml").write_text(
+        'inherits = "basic"\ndrop = ["_dmarc TXT"]\n[records]\nstore = { A = "{store}" }\n[ttls]\nstore = "5m"\n'
+    )
+    (shell.folder / "list.csv").write_text(
+        f"domain,template,store\n{DOMAIN},shop,198.51.100.91\nharbourlight.example,basic,\n{DOMAIN},gone,\n"
+    )
+    listed = shell.run("template", "list", "--json").document["templates"]
+    assert [(each["name"], each["variables"]) for each in listed] == [
+        ("basic", {"web": "198.51.100.80"}),
+        ("shop", {"store": None, "web": "198.51.100.80"}),
+    ]
+    ended = shell.run("template", "drift", "--list", "list.csv", "--at", "alder", "--json")
+    states = [each["state"] for each in ended.document["tenants"]]
+    assert ended.status == 1 and states[0] == "drifted" and states[2] == "failed"
+    text = next(each for each in ended.document["tenants"][0]["differences"] if each["type"] == "TXT")
+    assert '"site-check=4f1c-kiln-77"' in text["right"]["data"] and '"v=spf1 mx -all"' in text["right"]["data"]  # others in the set stay
+    missing = shell.run("template", "apply", DOMAIN, "--template", "shop", "--at", "alder", "--yes")
+    assert missing.status == 1 and "no value for 'store'" in missing.out
+    words = (DOMAIN, "--template", "shop", "--set", "store=198.51.100.91", "--at", "alder")
+    assert shell.run("template", "apply", *words, "--yes", "--json").document["tenants"][0]["state"] == "put right"
+    assert shell.run("template", "drift", *words).status == 0
+    assert "no variable 'stroe'" in shell.run("template", "show", DOMAIN, "--template", "shop", "--set", "stroe=1").err
