@@ -12,6 +12,7 @@ from legatum.demo.report import DemoDocument
 from legatum.settings.document import Settings
 from legatum.views.compare import CompareDocument, CompareListDocument
 from legatum.views.confirm import ConfirmDocument, ConfirmListDocument
+from legatum.views.delegate import DelegateDocument
 from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
 from legatum.views.fleet import FleetDocument, FleetLine
@@ -31,7 +32,7 @@ DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
     GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
-    TemplateDocument, TemplateListDocument, DriftDocument,
+    DelegateDocument, TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 

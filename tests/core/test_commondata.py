@@ -11,7 +11,7 @@ from legatum.core.commondata import READERS, WRITERS, Names
 from legatum.core.fault import BadInput
 from legatum.core.masterfile import parse_master, read_master
 from legatum.core.name import parse_name
-from legatum.core.rrtype import type_text
+from legatum.core.rrtype import ALIAS, type_text
 from tests.strategies import ORIGIN
 
 octets = st.integers(0, 255)
@@ -31,7 +31,7 @@ fields = st.one_of(
 )
 
 
-@given(st.sampled_from(sorted(READERS)), fields)
+@given(st.sampled_from(sorted(READERS.keys() - {ALIAS})), fields)
 def test_what_is_read_quickly_is_what_the_library_reads(rtype: int, text: str) -> None:
     try:
         ours = READERS[rtype](text, Names(ORIGIN))
@@ -42,7 +42,7 @@ def test_what_is_read_quickly_is_what_the_library_reads(rtype: int, text: str) -
     assert ours == theirs.to_digestable(origin)
 
 
-@given(st.sampled_from(sorted(WRITERS)), st.binary(max_size=40))
+@given(st.sampled_from(sorted(WRITERS.keys() - {ALIAS})), st.binary(max_size=40))
 def test_what_is_written_quickly_is_read_back_by_the_library(rtype: int, rdata: bytes) -> None:
     try:
         theirs = dns.rdata.from_wire("IN", type_text(rtype), rdata, 0, len(rdata))

@@ -19,6 +19,7 @@ COMMANDS = {
     "lint": "a zone's contents checked before anybody serves them",
     "publish": "show the difference, put the zone at a provider, prove it on every server",
     "amend": "change one RRset with the same safety as publish",
+    "delegate": "a part of a zone handed to another provider: the child zone first, nobody notices",
     "template": "the house's records for hosted domains: who has drifted from them, and back",
     "move": "draft, show, advance a move; where it stands",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",

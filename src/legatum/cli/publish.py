@@ -38,6 +38,7 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.name import name_text
         from legatum.views.publish import change_lines, publish_document, show_publish
         from legatum.work.contents import contents_of
+        from legatum.work.flatten import flatten
         from legatum.work.publish import plan, publish, refuse_removal, with_difference
 
         provider = outside.provider(args.to)
@@ -45,6 +46,10 @@ def run(args: argparse.Namespace) -> int:
             zone = with_difference(await provider.fetch(domain), _changes(args, domain))
         else:
             zone = (await contents_of(outside, args.source, domain)).zone
+        flattened = await flatten(outside, zone)
+        zone = flattened.zone
+        for text in flattened.notes:
+            note(args, text)
         if provider.by_hand:
             return await _by_hand(args, outside, provider, zone)
         publication = await plan(outside, provider, zone, ns_ttl, create=not args.dry_run)

@@ -8,3 +8,8 @@ from functools import lru_cache
 def address_text(rdata: bytes) -> str:
     """A or AAAA data as an address."""
     return str(ipaddress.ip_address(rdata))
+
+
+def address_rdata(text: str) -> bytes:
+    """The A or AAAA data of an address. Raises ``ValueError``."""
+    return ipaddress.ip_address(text).packed

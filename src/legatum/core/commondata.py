@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 from legatum.core.fault import BadInput
 from legatum.core.name import MAX_NAME, ROOT, Name, absolute_text, is_under, name_text, parse_name
-from legatum.core.rrtype import AAAA, CAA, CNAME, DNAME, MX, NS, PTR, SOA, SRV, TXT, A
+from legatum.core.rrtype import AAAA, ALIAS, CAA, CNAME, DNAME, MX, NS, PTR, SOA, SRV, TXT, A
 
 _SIMPLE = re.compile(r"(?:[A-Za-z0-9_*/-]{1,63}\.)*+[A-Za-z0-9_*/-]{1,63}\.?").fullmatch
 _STRING = re.compile(r'"([^"\\]*)"[ \t]*|([^\s"\\;()]+)[ \t]*')
@@ -136,7 +136,7 @@ def _number(text: str) -> bytes:
 
 READERS: dict[int, Reader] = {
     A: _read_a, AAAA: _read_aaaa, NS: _read_name, CNAME: _read_name, PTR: _read_name, DNAME: _read_name, MX: _read_mx, SRV: _read_srv,
-    TXT: _read_txt, CAA: _read_caa, SOA: _read_soa,
+    TXT: _read_txt, CAA: _read_caa, SOA: _read_soa, ALIAS: _read_name,
 }  # fmt: skip
 
 EXPECTED: dict[int, str] = {
@@ -210,6 +210,6 @@ def _write_caa(rdata: bytes) -> str:
 
 WRITERS: dict[int, Callable[[bytes], str]] = {
     A: _write_a, AAAA: _write_aaaa, NS: _write_name, CNAME: _write_name, PTR: _write_name, DNAME: _write_name, MX: _write_mx,
-    SRV: _write_srv, TXT: _write_txt, CAA: _write_caa,
+    SRV: _write_srv, TXT: _write_txt, CAA: _write_caa, ALIAS: _write_name,
 }  # fmt: skip
 """Wire bytes → text. Raises ``ValueError`` or ``LookupError`` for what is not plain."""

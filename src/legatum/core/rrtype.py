@@ -14,19 +14,20 @@ MNEMONICS: dict[int, str] = {
     47: "NSEC", 48: "DNSKEY", 49: "DHCID", 50: "NSEC3", 51: "NSEC3PARAM", 52: "TLSA", 53: "SMIMEA", 55: "HIP", 59: "CDS",
     60: "CDNSKEY", 61: "OPENPGPKEY", 62: "CSYNC", 63: "ZONEMD", 64: "SVCB", 65: "HTTPS", 99: "SPF", 104: "NID", 105: "L32",
     106: "L64", 107: "LP", 108: "EUI48", 109: "EUI64", 249: "TKEY", 250: "TSIG", 251: "IXFR", 252: "AXFR", 255: "ANY",
-    256: "URI", 257: "CAA",
+    256: "URI", 257: "CAA", 65401: "ALIAS",
 }  # fmt: skip
-_NUMBERS = {text: number for number, text in MNEMONICS.items()}
+_NUMBERS = {text: number for number, text in MNEMONICS.items()} | {"ANAME": 65401}
 
 A, NS, CNAME, SOA, PTR, MX, TXT, AAAA, SRV, DNAME = 1, 2, 5, 6, 12, 15, 16, 28, 33, 39
 OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, CDS, CDNSKEY = 41, 43, 46, 47, 48, 50, 59, 60
 TSIG, IXFR, AXFR, ANY, CAA = 250, 251, 252, 255, 257
+ALIAS = 65401  # of the private range: no standard has it, but master files from providers that offer it do; its data are one name
 
 # How the data is laid out: octets to pass before the names, how many character-strings after those, how many names.
 NAME_FIELDS: dict[int, tuple[int, int, int]] = {
     2: (0, 0, 1), 3: (0, 0, 1), 4: (0, 0, 1), 5: (0, 0, 1), 6: (0, 0, 2), 7: (0, 0, 1), 8: (0, 0, 1), 9: (0, 0, 1),
     12: (0, 0, 1), 14: (0, 0, 2), 15: (2, 0, 1), 17: (0, 0, 2), 18: (2, 0, 1), 21: (2, 0, 1), 24: (18, 0, 1), 26: (2, 0, 2),
-    30: (0, 0, 1), 33: (6, 0, 1), 35: (4, 3, 1), 36: (2, 0, 1), 39: (0, 0, 1), 46: (18, 0, 1),
+    65401: (0, 0, 1), 30: (0, 0, 1), 33: (6, 0, 1), 35: (4, 3, 1), 36: (2, 0, 1), 39: (0, 0, 1), 46: (18, 0, 1),
 }  # fmt: skip
 # Only these may be written compressed (RFC 3597 s4).
 COMPRESSIBLE = frozenset((2, 3, 4, 5, 6, 7, 8, 9, 12, 14, 15))

@@ -1,6 +1,6 @@
 """What registration data say: RDAP for everybody, the registry itself where the registrar is one of the settings'."""
 
-from legatum.core.name import Name
+from legatum.core.name import Name, parent_of
 from legatum.core.picture import RegistrationView
 from legatum.core.registration import registration_from_rdap
 from legatum.net.evidence import Evidence
@@ -8,6 +8,7 @@ from legatum.net.rdap import ask_rdap, parse_rdap
 from legatum.work.outside import Outside
 
 _TIMEOUT = 5.0
+_UNKNOWN = 404
 
 
 async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
@@ -27,6 +28,8 @@ async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tu
     try:
         return registration_from_rdap(parse_rdap(answer)), ""
     except ValueError as error:
+        if answer.status == _UNKNOWN and bootstrap.url_for(parent_of(domain)) is not None:
+            return None, ""  # deeper than a registration: a part of a domain that was handed on
         return None, str(error)
 
 

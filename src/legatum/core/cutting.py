@@ -1,0 +1,53 @@
+"""Handing a part of a zone on: what goes into the child zone, and what the parent zone keeps."""
+
+from dataclasses import dataclass
+
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import AAAA, DS, NS, SOA, A
+from legatum.core.zone import Zone
+
+
+@dataclass(frozen=True)
+class Parts:
+    """``below``: RRsets at and below the cut that the child zone must answer for from now on; ``rest``: all others."""
+
+    cut: Name
+    below: tuple[RRset, ...]
+    rest: tuple[RRset, ...]
+
+
+def parts_of(zone: Zone, cut: Name) -> Parts:
+    """Raises :class:`BadInput` for a name that cannot be cut off."""
+    if cut == zone.origin or not is_under(cut, zone.origin):
+        raise BadInput(f"{name_text(cut)} is not below {name_text(zone.origin)}", "give a name such as app, or whole")
+    above = next((each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin and is_under(cut, each.name)), None)
+    if above == cut:
+        raise BadInput(f"{name_text(cut)} is handed on already", "legatum amend changes its NS set")
+    if above is not None:
+        raise BadInput(f"{name_text(cut)} lies below {name_text(above)}, which is handed on", "hand it on in that zone")
+    below = tuple(each for each in zone if is_under(each.name, cut) and each.rtype not in (DS, NS))
+    return Parts(cut, below, tuple(each for each in zone if not is_under(each.name, cut)))
+
+
+def child_zone(parts: Parts, present: Zone) -> Zone:
+    """The child's zone as its provider should serve it: what it has by itself, and everything that the parent zone had."""
+    given = [each for each in parts.below if (each.name, each.rtype) != (parts.cut, SOA)]
+    return present.with_rrsets(given)
+
+
+def parent_zone(zone: Zone, parts: Parts, servers: tuple[Name, ...], ttl: int, glue: dict[Name, tuple[tuple[int, bytes], ...]]) -> Zone:
+    """The parent's zone after it: the NS set at the cut, glue for servers below it, and none of what went.
+
+    ``glue``: server → (type, data) of its addresses.
+    """
+    inner = [name for name in servers if is_under(name, parts.cut)]
+    if bare := next((name for name in inner if not glue.get(name)), None):
+        raise BadInput(f"{name_text(bare)} lies in what is handed on, and has no address", "its addresses are needed as glue")
+    added = [rrset(parts.cut, NS, ttl, servers)]
+    for name in inner:
+        for rtype in (A, AAAA):
+            if data := [rdata for kind, rdata in glue[name] if kind == rtype]:
+                added.append(rrset(name, rtype, ttl, data))
+    return Zone(zone.origin, [*parts.rest, *added])
