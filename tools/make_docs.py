@@ -21,6 +21,7 @@ from legatum.views.lint import LintDocument, LintListDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
 from legatum.views.rehearse import RehearsalDocument
+from legatum.views.second import SecondDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
 from legatum.views.templates import DriftDocument, TemplateDocument, TemplateListDocument
 from legatum.views.watch import WatchDocument
@@ -32,7 +33,7 @@ DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
     GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
-    DelegateDocument, TemplateDocument, TemplateListDocument, DriftDocument,
+    DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 

@@ -47,7 +47,7 @@ def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]
         (("nonsense",), 2, "invalid choice"),
         (("gather", DOMAIN, "--from", "elm"), 2, "neither a provider nor a file"),
         (("gather", DOMAIN, "--file", "none.zone"), 2, "No such file"),
-        (("gather", DOMAIN, "--from", "server:198.51.100.31"), 3, "refused"),
+        (("gather", DOMAIN, "--from", "server:198.51.100.31", "--way", "transfer"), 3, "refused"),
         (("gather", DOMAIN, "--from", "server:192.0.2.250"), 3, "not in the address map"),
         (("gather", "nobody.example", "--from", "alder"), 3, "not authoritative"),
         (("compare", "alder", "birch"), 2, "--domain"),

@@ -2,13 +2,12 @@
 
 import csv
 import io
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from tests.cli.program import PROGRAM, PracticeWorld, Shell
+from tests.cli.program import PracticeWorld, Shell
 
 DOMAIN = "kilnandclay.example"
 
@@ -115,7 +114,7 @@ def test_much_less_is_refused_unless_it_is_said(shell: Shell) -> None:
     assert shell.run("compare", "all.zone", "alder").status == 0
 
 
-def test_a_worksheet_by_hand_and_the_moment_it_is_done(shell: Shell, world: PracticeWorld) -> None:
+def test_a_worksheet_by_hand_and_the_moment_it_is_done(shell: Shell) -> None:
     shell.run("gather", DOMAIN, "--from", "alder", "--out", "now.zone")
     text = (shell.folder / "now.zone").read_text()
     (shell.folder / "new.zone").write_text(text + "bakery 300 IN A 198.51.100.90\nbakery 300 IN MX 5 mail\n")
@@ -126,14 +125,11 @@ def test_a_worksheet_by_hand_and_the_moment_it_is_done(shell: Shell, world: Prac
     assert fields["preference"] == ["5"] and fields["mail server"] == ["mail.kilnandclay.example", "mail.kilnandclay.example."]
     page = (shell.folder / "todo.html").read_text()
     assert "<code>198.51.100.90</code>" in page and "http" not in page
-    waiting = subprocess.Popen(
-        [PROGRAM, "publish", DOMAIN, "--from", "new.zone", "--to", "form", "--wait"], cwd=shell.folder,
-        env={"PATH": "/usr/bin:/bin", "LEGATUM_SETTINGS": str(world.folder)}, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-    )  # fmt: skip
-    shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "alder", "--yes")  # somebody works through it
-    out, err = waiting.communicate(timeout=60)
-    assert waiting.returncode == 0 and "every server has answered as meant" in out, err
+    waited = shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "form", "--wait")  # nobody has done it: the world's hour passes
+    assert waited.status == 3 and "198.51.100.31 bakery.kilnandclay.example A: no such name" in waited.err
     assert "mail server: `mail.kilnandclay.example`" in (shell.folder / f"{DOMAIN}.worksheet.md").read_text()
+    shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "alder", "--yes")  # somebody works through it
+    assert "every server has answered as meant" in shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "form", "--wait").out
 
 
 def test_templates_tell_who_has_drifted_and_put_them_right(shell: Shell, world: PracticeWorld) -> None:

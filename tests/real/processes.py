@@ -67,7 +67,7 @@ class Server:
 class Bind(Server):
     """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates.
 
-    ``limit``: answers a second to one network, the rest is dropped.
+    ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one of ``secondary`` that says which others to fetch.
     """
 
     secret: str = ""
@@ -77,6 +77,8 @@ class Bind(Server):
     transfer_open: bool = False
     roots: dict[str, str] = field(default_factory=dict)
     limit: int = 0
+    algorithm: str = "hmac-sha256"
+    catalog: str = ""
 
     def command(self) -> list[str]:
         return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
@@ -98,11 +100,16 @@ class Bind(Server):
             f"{self._recursion()} dnssec-validation no; notify explicit; allow-new-zones yes; empty-zones-enable no; "
             f"also-notify {{ {also}}}; notify-source {self.address}; transfer-source {self.address}; notify-delay 0; "
             "session-keyfile none; serial-query-rate 100; "
+            + (
+                f'catalog-zones {{ zone "{self.catalog}" default-primaries {{ {self.secondary.get(self.catalog)} key "{KEY_NAME}"; }}; }}; '
+                if self.catalog
+                else ""
+            )
             + (f"rate-limit {{ responses-per-second {self.limit // 4}; all-per-second {self.limit}; }}; " if self.limit else "")
             + "};",
             f'include "{self.folder}/rndc.key";',
             f'controls {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};',
-            f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};',
+            f'key "{KEY_NAME}" {{ algorithm {self.algorithm}; secret "{self.secret}"; }};',
         ]
         for number, (zone, text) in enumerate(self.zones.items()):
             (self.folder / f"zone{number}").write_text(text)
@@ -126,6 +133,8 @@ class Knot(Server):
     secret: str = ""
     signing: tuple[str, ...] = ()
     hashed: tuple[str, ...] = ()
+    algorithm: str = "hmac-sha256"
+    catalog: str = ""
     zones: dict[str, str] = field(default_factory=dict)
     secondary: dict[str, str] = field(default_factory=dict)
     notify: list[str] = field(default_factory=list)
@@ -138,7 +147,7 @@ class Knot(Server):
         lines = [
             f"server:\n  rundir: {self.folder}\n  listen: {self.address}@53",
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}",
-            f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}",
+            f"key:\n  - id: {KEY_NAME}\n    algorithm: {self.algorithm}\n    secret: {self.secret}",
             "policy:\n  - id: hashed\n    nsec3: on\n    nsec3-iterations: 0",
             "remote:",
             *(
@@ -148,6 +157,7 @@ class Knot(Server):
             "acl:",
             f"  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update, notify]",
             f"  - id: told\n    address: {list(self.secondary.values()) or ['127.255.255.255']}\n    action: notify".replace("'", ""),
+            *(self._template(remotes[self.secondary[each]]) for each in [self.catalog] if each),
             "zone:",
         ]
         for number, (zone, text) in enumerate(self.zones.items()):
@@ -160,10 +170,14 @@ class Knot(Server):
             lines.append(
                 f"  - domain: {zone}\n    storage: {self.folder}\n    file: copy{number}\n"
                 f"    master: {remotes[primary]}\n    acl: [keyed, told]"
+                + ("\n    catalog-role: interpret\n    catalog-template: member" if zone == self.catalog else "")
             )
         if not remotes:
             lines.remove("remote:")
         (self.folder / "knot.conf").write_text("\n".join(lines) + "\n")
+
+    def _template(self, remote: str) -> str:
+        return f"template:\n  - id: member\n    storage: {self.folder}\n    master: {remote}\n    acl: [keyed, told]"
 
 
 @dataclass

@@ -20,6 +20,7 @@ COMMANDS = {
     "publish": "show the difference, put the zone at a provider, prove it on every server",
     "amend": "change one RRset with the same safety as publish",
     "delegate": "a part of a zone handed to another provider: the child zone first, nobody notices",
+    "second": "a second provider for the same zone, in step with the first",
     "template": "the house's records for hosted domains: who has drifted from them, and back",
     "move": "draft, show, advance a move; where it stands",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",

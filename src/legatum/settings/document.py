@@ -85,6 +85,16 @@ class ManualProvider(Section, tag_field="kind", tag="manual"):
     apex_ns: Literal["ours", "theirs"] = "theirs"
 
 
+class SecondaryProvider(Section):
+    """A provider that fetches zones from another one's servers. ``catalog``: the catalog zone (RFC 9432) at that other one by which it
+    learns of zones; ``create``: else the command that makes a zone a secondary there; ``notify``: addresses to tell of changes."""
+
+    servers: list[str]
+    catalog: str | None = None
+    create: list[str] = field(default_factory=list)
+    notify: list[str] = field(default_factory=list)
+
+
 class EppRegistrar(Section, tag_field="kind", tag="epp"):
     """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up."""
 
@@ -140,6 +150,7 @@ class Settings(Section):
     network: Network
     clock: Clock | None = None
     providers: dict[str, UpdateProvider | FilesProvider | ManualProvider] = {}
+    secondaries: dict[str, SecondaryProvider] = {}
     registrars: dict[str, EppRegistrar] = {}
     resolvers: dict[str, str | Resolver] = {}
     rdap: Rdap | None = None

@@ -1,0 +1,41 @@
+"""Catalog zones (RFC 9432): a zone that tells secondaries which zones to serve."""
+
+import hashlib
+
+from legatum.core.fault import BadInput
+from legatum.core.name import Name, below, is_under, name_text
+from legatum.core.presentation import txt_rdata
+from legatum.core.rrset import RRset, rrset, targets
+from legatum.core.rrtype import PTR, TXT
+from legatum.core.zone import Zone
+
+_VERSION = (txt_rdata("2"),)
+
+
+def members_of(catalog: Zone) -> dict[Name, Name]:
+    """Member zone → its node in the catalog (s4.1). Raises :class:`BadInput` for a zone that is no catalog of version 2."""
+    version = catalog.get(below("version", catalog.origin), TXT)
+    if version is None or version.rdatas != _VERSION:
+        raise BadInput(f"{name_text(catalog.origin)} is no catalog zone of version 2", 'it needs the record: version TXT "2"')
+    nodes = below("zones", catalog.origin)
+    return {targets(each)[0]: each.name for each in catalog.unsorted if each.rtype == PTR and is_under(each.name, nodes)}
+
+
+def with_member(catalog: Zone, domain: Name) -> Zone:
+    """The catalog with one member more; the same where it is there already. The node's label is made from the domain (s4.1)."""
+    if domain in members_of(catalog):
+        return catalog
+    return catalog.with_rrsets([_member(catalog.origin, domain)])
+
+
+def without_member(catalog: Zone, domain: Name) -> Zone:
+    """The catalog without a domain, and without what stands below its node."""
+    node = members_of(catalog).get(domain)
+    if node is None:
+        return catalog
+    return catalog.without((each.name, each.rtype) for each in catalog.unsorted if is_under(each.name, node))
+
+
+def _member(catalog: Name, domain: Name) -> RRset:
+    label = hashlib.sha256(domain).hexdigest()[:32]
+    return rrset(below(label, below("zones", catalog)), PTR, 0, [domain])

@@ -1,0 +1,49 @@
+"""A second provider beside the first."""
+
+from legatum.core.name import Name, name_text
+from legatum.views.document import Document, Part
+from legatum.views.screen import BAD, Screen
+from legatum.work.second import Standing
+
+
+class StandingPart(Part):
+    """``serial``: None where the address does not answer for the zone."""
+
+    party: str
+    server: str
+    address: str
+    serial: int | None
+    said: str
+
+
+class SecondDocument(Document, tag="legatum.second/1"):
+    """``agreed``: every address of both providers has one serial; ``done``: what was done, in order; ``left``: what is left to do."""
+
+    domain: str
+    agreed: bool
+    servers: list[StandingPart]
+    done: list[str]
+    left: list[str]
+
+
+def second_document(domain: Name, found: list[Standing], done: list[str], left: list[str]) -> SecondDocument:
+    serials = {each.serial for each in found}
+    parts = [
+        StandingPart(party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said)
+        for each in found
+    ]
+    return SecondDocument(domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts, done=done, left=left)
+
+
+def show_second(document: SecondDocument, screen: Screen) -> None:
+    serials = sorted({each.serial for each in document.servers if each.serial is not None})
+    if document.agreed:
+        text = f"{document.domain}: all {len(document.servers)} addresses of both providers have serial {serials[0]}"
+    else:
+        text = f"{document.domain}: the providers are not in step: serials {', '.join(map(str, serials)) or 'none'}"
+    screen.verdict(document.agreed and not document.left, text, "; ".join(document.left))
+    for each in document.done:
+        screen.line(f"- {each}")
+    screen.line()
+    rows = [(each.party, each.server, each.address, each.serial if each.serial is not None else each.said) for each in document.servers]
+    screen.table(("provider", "server", "address", "serial"), rows, ["" if each.serial is not None else BAD for each in document.servers])

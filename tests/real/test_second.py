@@ -1,0 +1,77 @@
+"""A second provider by catalog zones: BIND first and Knot second, and the other way round, signed with HMAC-SHA512."""
+
+import base64
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.real.processes import KEY_NAME, MISSING, Bind, Knot, Server, program, stop_all
+
+pytestmark = [
+    pytest.mark.real,
+    pytest.mark.timeout(240),
+    pytest.mark.skipif(
+        bool(MISSING or os.getuid()) and not os.environ.get("LEGATUM_SERVERS_REQUIRED"),
+        reason=f"needs root and the servers: {', '.join(MISSING)} missing",
+    ),
+]
+DOMAIN, CATALOG = "shared.example", "catalog.example"
+SOA = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 2 1 1209600 60\n"
+
+
+@pytest.mark.parametrize(("first", "second"), [(Bind, Knot), (Knot, Bind)])
+def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] | type[Knot], second: type[Bind] | type[Knot]) -> None:
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
+    top, one, other = (f"127.{150 + worker + 20 * (first is Knot)}.0.{last}" for last in (1, 2, 3))
+    secret = base64.b64encode(os.urandom(64)).decode()
+    (tmp_path / "secret").write_text(secret)
+    for each in (tmp_path, *tmp_path.parents[:2]):
+        each.chmod(0o755)
+    root = f"{SOA}. NS a.root.test.\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
+    parent = f"{SOA}@ NS ns\nns A {top}\nns1 A {one}\nns2 A {other}\nshared NS ns1\n"
+    zones = {DOMAIN: f"{SOA}@ NS ns1.example.\n@ A 127.0.0.80\n", CATALOG: f'{SOA}@ NS invalid.\nversion TXT "2"\n'}
+    own = {"own.example": f"{SOA}@ NS ns2.example.\n"}  # a catalog's servers answer nobody else for it
+    more: dict[str, Any] = {"secret": secret, "algorithm": "hmac-sha512"}
+    servers: list[Server] = [
+        Bind(tmp_path / "top", top, "example", secret="c2VjcmV0", zones={".": root, "example": parent}),
+        first(tmp_path / "first", one, DOMAIN, zones=zones, notify=[other], **more),
+        second(tmp_path / "second", other, "own.example", zones=own, secondary={CATALOG: one}, catalog=CATALOG, **more),
+    ]
+    (tmp_path / "legatum.toml").write_text(
+        f'[network]\nroots = {{ "a.root.test" = ["{top}"] }}\ntimeout = "1s"\n[house]\npoll = "1s"\npatience = "30s"\n'
+        f'[providers.one]\nkind = "update"\nprimary = "{one}"\nservers = ["ns1.example"]\n'
+        f'key = {{ name = "{KEY_NAME}", algorithm = "hmac-sha512", secret = "file:secret" }}\n'
+        f'[secondaries.two]\nservers = ["ns2.example"]\ncatalog = "{CATALOG}"\nnotify = ["{other}"]\n'
+    )
+
+    def legatum(*words: str) -> Any:
+        command = [sys.executable, "-m", "legatum", *words, "--json", "--settings", "legatum.toml"]
+        ended = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=100, check=False)
+        assert ended.returncode in (0, 1) and ended.stdout, (ended.stderr[-2000:], (tmp_path / "second" / "log").read_text()[-2000:])
+        return json.loads(ended.stdout)
+
+    words = (DOMAIN, "--at", "one", "--second", "two")
+    try:
+        for address in (top, one, other):
+            subprocess.run([program("ip") or "ip", "address", "add", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+        for server in servers:
+            server.start()
+        before = legatum("second", "show", *words)
+        assert not before["agreed"] and [each["serial"] for each in before["servers"]] == [7, None]
+        done = legatum("second", "add", *words, "--yes")
+        assert done["agreed"] and done["done"][0].startswith(f"entered into the catalog {CATALOG}")
+        assert done["left"] == ["name ns2.example at the registrar too"]
+        legatum("amend", DOMAIN, "www", "A", "127.0.0.81", "--at", "one", "--yes")  # NOTIFY takes it to the second one
+        assert legatum("second", "add", *words, "--yes")["done"][0] == "it serves the zone already"
+        assert legatum("second", "show", *words)["agreed"]
+        checks = legatum("confirm", DOMAIN, "--ns", "ns1.example,ns2.example")["checks"]
+        assert all(each["agrees"] for each in checks if each["party"] == "server" and each["about"] == "NS set"), checks
+    finally:
+        stop_all(servers)
+        for address in (top, one, other):
+            subprocess.run([program("ip") or "ip", "address", "del", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
