@@ -159,6 +159,7 @@ class _Reader:
         at, end = 0, len(text)
         quick, kinds, wanted = _LINE.match, _QUICK, self._wanted
         ttls: dict[str, int] = {}
+        sets, owners, names, last, owner = self.sets, self._owners, self._names, "", self._owner
         while at < end:
             plain = quick(text, at)
             if plain is not None:
@@ -166,7 +167,8 @@ class _Reader:
                 kind = kinds.get(kind_text)
                 if kind is not None:
                     try:
-                        owner = self._owners(owner_text) if owner_text else self._owner
+                        if owner_text and owner_text != last:
+                            owner = owners(owner_text)
                         if ttl_text is None:
                             ttl = self._default_ttl if self._default_ttl is not None else self._last_ttl
                         else:
@@ -175,22 +177,26 @@ class _Reader:
                                 ttl = ttls[ttl_text] = _ttl(ttl_text)
                         if owner is not None and ttl is not None:
                             rtype, reader = kind
-                            rdata = reader(data.rstrip(), self._names)
-                            self._owner, self._last_ttl = owner, ttl
+                            rdata = reader(data.rstrip(), names)
+                            self._last_ttl = ttl
+                            last = owner_text or last
                             key = (owner, rtype)
-                            if key in self.sets:
+                            if key in sets:
                                 if rtype == CNAME:
                                     raise ValueError("a second alias")
                                 self._again(key, ttl, rdata)
                             else:
-                                self.sets[key] = RRset(owner, rtype, ttl, (rdata,))
+                                sets[key] = RRset(owner, rtype, ttl, (rdata,))
                             if wanted is not None and key in wanted:
                                 self.found[key] = (file, self._line_at(at), 1)
                             at = plain.end()
                             continue
                     except (BadInput, ValueError, LookupError):
                         pass  # the careful reader says what is wrong, if anything is
+            self._owner = owner
             at = self._carefully(at)
+            owners, names, last, owner = self._owners, self._names, "", self._owner
+        self._owner = owner
 
     def _set_origin(self, origin: Name) -> None:
         self._names, self._owners = Names(origin), Names(origin, self._zone)

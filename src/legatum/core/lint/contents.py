@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from legatum.core.name import Name, ancestors, below, is_under, parent_of
 from legatum.core.rrset import RRset, names_in
@@ -13,8 +14,7 @@ _LONGEST_CHAIN = 8
 _PROOFS = (RRSIG, NSEC, NSEC3, 51)
 
 
-@dataclass(frozen=True, slots=True)
-class Target:
+class Target(NamedTuple):
     """A name that a record leads to. ``rtype``: of the record."""
 
     owner: Name
@@ -22,7 +22,7 @@ class Target:
     name: Name
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ZoneContents:
     """``home``: special address ranges that count as public here. ``uneven``, ``repeated``: as the master file had them, see
     :class:`~legatum.core.masterfile.Reading`. ``other``: the same zone elsewhere, to hold names against."""
@@ -35,6 +35,7 @@ class ZoneContents:
     by_type: dict[int, list[RRset]] = field(init=False, default_factory=dict)
     names: set[Name] = field(init=False, default_factory=set)
     cuts: set[Name] = field(init=False, default_factory=set)
+    _targets: dict[int, list[Target]] = field(init=False, default_factory=dict)
 
     def __post_init__(self) -> None:
         origin, inner = self.zone.origin, set()
@@ -69,9 +70,13 @@ class ZoneContents:
 
     def targets(self, *rtypes: int) -> Iterator[Target]:
         """Where records lead to, those of the types given or of all."""
-        for rrset in self.of(*(rtypes or _TARGET_TYPES)):
-            for rdata in rrset.rdatas:
-                yield Target(rrset.name, rrset.rtype, names_in(rrset.rtype, rdata)[0])
+        for rtype in rtypes or _TARGET_TYPES:
+            found = self._targets.get(rtype)
+            if found is None:
+                found = self._targets[rtype] = [
+                    Target(rrset.name, rtype, names_in(rtype, rdata)[0]) for rrset in self.of(rtype) for rdata in rrset.rdatas
+                ]
+            yield from found
 
     def has_address(self, name: Name) -> bool:
         return self.zone.get(name, A) is not None or self.zone.get(name, AAAA) is not None

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator
+from functools import lru_cache
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
@@ -29,16 +30,20 @@ def strings_of(rdata: bytes) -> list[bytes]:
     return found
 
 
-def _texts(rrset: RRset, begin: str) -> list[str]:
+def _texts(rrset: RRset, begin: bytes) -> list[str]:
     """Each record's strings run together, as mail servers read them; only those that begin so, as a word."""
-    texts = (b"".join(strings_of(rdata)).decode("latin-1") for rdata in rrset.rdatas)
-    return [text for text in texts if re.match(re.escape(begin) + r"(?=$|[ ;])", text, re.IGNORECASE)]
+    found = []
+    for rdata in rrset.rdatas:
+        if rdata[1 : 1 + len(begin)].lower() == begin:
+            text = b"".join(strings_of(rdata)).decode("latin-1")
+            if text[len(begin) : len(begin) + 1] in ("", " ", ";"):
+                found.append(text)
+    return found
 
 
-def _spf(contents: ZoneContents) -> Iterator[tuple[Name, list[str]]]:
-    for rrset in contents.of(TXT):
-        if found := _texts(rrset, "v=spf1"):
-            yield rrset.name, found
+@lru_cache(maxsize=2)
+def _spf(contents: ZoneContents) -> tuple[tuple[Name, list[str]], ...]:
+    return tuple((rrset.name, found) for rrset in contents.of(TXT) if (found := _texts(rrset, b"v=spf1")))
 
 
 @finding(
@@ -126,7 +131,7 @@ def spf_in_old_type(contents: ZoneContents) -> Iterator[Sighting]:
 def mail_without_spf(contents: ZoneContents) -> Iterator[Sighting]:
     exchange = contents.zone.get(contents.origin, MX)
     text = contents.zone.get(contents.origin, TXT)
-    if exchange and targets(exchange) != (ROOT,) and not (text and _texts(text, "v=spf1")):
+    if exchange and targets(exchange) != (ROOT,) and not (text and _texts(text, b"v=spf1")):
         yield Sighting(name_text(contents.origin), (), name_text(contents.origin))
 
 
@@ -151,7 +156,7 @@ def null_mx_not_alone(contents: ZoneContents) -> Iterator[Sighting]:
 def dmarc_malformed(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(TXT):
         if rrset.name.startswith(b"\6_dmarc"):
-            found = _texts(rrset, "v=dmarc1")
+            found = _texts(rrset, b"v=dmarc1")
             policies = [re.search(r";\s*p\s*=\s*(\w+)", text, re.IGNORECASE) for text in found]
             if len(found) != 1 or policies[0] is None or policies[0][1].lower() not in ("none", "quarantine", "reject"):
                 yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
@@ -165,8 +170,7 @@ def dmarc_malformed(contents: ZoneContents) -> Iterator[Sighting]:
 )  # fmt: skip
 def dmarc_misplaced(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(TXT):
-        labels = labels_of(rrset.name)
-        if _texts(rrset, "v=dmarc1") and b"_dmarc" not in labels and b"_report" not in labels:
+        if _texts(rrset, b"v=dmarc1") and not {b"_dmarc", b"_report"} & set(labels_of(rrset.name)):
             yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
 
 

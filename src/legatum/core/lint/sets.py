@@ -1,6 +1,7 @@
 """Sets of records, addresses, and the zone beside another copy of it."""
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
@@ -41,8 +42,13 @@ def record_repeated(contents: ZoneContents) -> Iterator[Sighting]:
 def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(A, AAAA):
         for rdata in rrset.rdatas:
-            if not is_public(address_text(rdata), contents.home):
+            if not _is_public(rdata, contents.home):
                 yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} {address_text(rdata)}", (), name_text(rrset.name))
+
+
+@lru_cache(maxsize=65536)
+def _is_public(rdata: bytes, home: tuple[str, ...]) -> bool:
+    return is_public(address_text(rdata), home)
 
 
 @finding(

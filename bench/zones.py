@@ -1,0 +1,173 @@
+"""A zone of a million records: read, linted, compared, written; read against the general library; fetched from a real server."""
+
+import asyncio
+import json
+import random
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from bench.figure import Figure
+from bench.world import nsd_program
+from legatum.core.name import parse_name
+from legatum.wire.message import encode_question
+
+RECORDS, LIBRARY, TRANSFERRED, PUBLISHED = 1_000_000, 20_000, 200_000, 500
+ORIGIN = "big.example."
+_AXFR = 252
+
+_WORK = """
+import gc, json, resource, sys, time
+gc.set_threshold(50_000, 20, 20)
+from pathlib import Path
+from legatum.core.difference import zone_differences
+from legatum.core.lint import ZoneContents, lint
+from legatum.core.name import parse_name
+from legatum.core.presentation import master_text
+from legatum.work.contents import read_slips
+took, began = {}, time.perf_counter()
+def lap(what):
+    global began
+    now = time.perf_counter(); took[what] = now - began; began = now
+_, one = read_slips(Path(sys.argv[1]), parse_name(sys.argv[3])); lap("read")
+_, other = read_slips(Path(sys.argv[2]), parse_name(sys.argv[3])); lap("second")
+found = lint(ZoneContents(one.zone, ("198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32"), one.uneven, one.repeated)); lap("lint")
+differences = zone_differences(one.zone, other.zone); lap("compare")
+del other
+text = master_text(one.zone); lap("write")
+peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+print(json.dumps({"took": took, "peak": peak, "records": one.zone.record_count, "differences": len(differences), "findings": len(found)}))
+"""
+
+
+def lines(count: int) -> Iterator[str]:
+    """A zone as hosting has them: ten records for each of many hosts."""
+    yield f"$ORIGIN {ORIGIN}\n$TTL 3600\n@ SOA ns1.alder.test. hostmaster 1 14400 3600 1209600 600\n"
+    yield "@ NS ns1.alder.test.\n@ NS ns2.alder.test.\n"
+    chance = random.Random(1)
+    for number in range(count // 10):
+        host, low, high = f"h{number:06d}", chance.randrange(254) + 1, chance.randrange(65536)
+        yield (
+            f"{host} 3600 IN A 198.51.100.{low}\n{host} 3600 IN AAAA 2001:db8:{high:x}::{low:x}\n{host} 300 IN MX 10 mail.{host}\n"
+            f'{host} 300 MX 20 mx2.ferrytimes.example.\n{host} IN TXT "v=spf1 ip4:198.51.100.0/24 -all"\nwww.{host} IN CNAME {host}\n'
+            f'_sip._tcp.{host} 600 IN SRV 0 5 5060 {host}\n{host} 3600 IN CAA 0 issue "authority.test"\nmail.{host} IN A 203.0.113.{low}\n'
+            f'_dmarc.{host} IN TXT "v=DMARC1; p=none"\n'
+        )
+
+
+def _reading() -> Iterator[Figure]:
+    import dns.zone
+
+    from legatum.core.masterfile import read_master
+
+    text = "".join(lines(LIBRARY))
+    ours, theirs = [], []
+    for _ in range(3):
+        began = time.perf_counter()
+        reading = read_master(text, parse_name(ORIGIN))
+        ours.append(time.perf_counter() - began)
+        began = time.perf_counter()
+        zone = dns.zone.from_text(text, origin=ORIGIN, relativize=False)
+        theirs.append(time.perf_counter() - began)
+    assert reading.zone is not None and not reading.slips
+    wanted = {(name.to_digestable(), ttl, rdata.rdtype, rdata.to_digestable()) for name, ttl, rdata in zone.iterate_rdatas()}
+    assert {(each.name, each.ttl, each.rtype, rdata) for each in reading.zone for rdata in each.rdatas} == wanted
+    rate, other = LIBRARY / min(ours), LIBRARY / min(theirs)
+    yield Figure(
+        f"records a second from a master file of {LIBRARY}", f"{rate:,.0f}", f"{other:,.0f}, general library", rate / other, "≥ 20"
+    )
+
+
+def _million(folder: Path) -> Iterator[Figure]:
+    one, other = folder / "one.zone", folder / "other.zone"
+    with one.open("w") as left, other.open("w") as right:
+        for number, part in enumerate(lines(RECORDS)):
+            left.write(part)
+            right.write(part.replace("198.51.100.", "203.0.113.") if number % 100 == 1 else part)
+    command = [sys.executable, "-c", _WORK, str(one), str(other), ORIGIN]
+    found = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+    took = found["took"]
+    told = ", ".join(f"{what} {took[what]:.1f} s" for what in ("read", "lint", "compare", "write"))
+    assert found["records"] >= RECORDS and found["differences"] >= RECORDS // 1000, found
+    yield Figure(
+        f"{RECORDS:,} records and a changed copy: {told}; peak in MiB", f"{found['peak']:,.0f}", "1,536", found["peak"] / 1536, "≤ 1"
+    )
+
+
+async def _raw(port: int) -> tuple[float, int]:
+    """Seconds and octets of a transfer whose messages are read and not looked at."""
+    reader, writer = await asyncio.open_connection("127.0.0.1", port, limit=1 << 20)
+    query = encode_question(7, parse_name(ORIGIN), _AXFR, size=0)
+    began, octets, messages = time.perf_counter(), 0, 0
+    writer.write(len(query).to_bytes(2, "big") + query)
+    records = 0
+    while records < TRANSFERRED:
+        wire = await reader.readexactly(int.from_bytes(await reader.readexactly(2), "big"))
+        octets += len(wire)
+        records += int.from_bytes(wire[6:8], "big")
+        messages += 1
+    took = time.perf_counter() - began
+    writer.close()
+    return took, octets
+
+
+async def _ours(port: int) -> float:
+    from legatum.net.asker import Asker
+    from legatum.net.clock import SystemClock
+    from legatum.net.route import Endpoint, Route
+    from legatum.net.transfer import transfer
+
+    asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", port)}), SystemClock())
+    began = time.perf_counter()
+    zone = await transfer(asker, "192.0.2.1", parse_name(ORIGIN))
+    took = time.perf_counter() - began
+    asker.close()
+    assert zone.record_count >= TRANSFERRED
+    return took
+
+
+def _transfer(folder: Path) -> Iterator[Figure]:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    (folder / "zone").write_text("".join(lines(TRANSFERRED)))
+    (folder / "nsd.conf").write_text(
+        f'server:\n  ip-address: 127.0.0.1@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
+        f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  server-count: 1\nremote-control:\n  control-enable: no\n'
+        f'zone:\n  name: "{ORIGIN}"\n  zonefile: "zone"\n  provide-xfr: 127.0.0.1 NOKEY\n'
+    )
+    with (folder / "log").open("wb") as log:
+        server = subprocess.Popen([nsd_program() or "nsd", "-d", "-c", str(folder / "nsd.conf")], stdout=log, stderr=log)
+    try:
+        for _ in range(600):
+            try:
+                asyncio.run(asyncio.wait_for(_raw(port), 30))
+                break
+            except (OSError, asyncio.IncompleteReadError, TimeoutError):
+                time.sleep(0.2)
+        raw = [asyncio.run(_raw(port)) for _ in range(3)]
+        ours = min(asyncio.run(_ours(port)) for _ in range(3))
+    finally:
+        server.terminate()
+        server.wait(10)
+    bare = min(took for took, _ in raw)
+    rate, other = TRANSFERRED / ours, TRANSFERRED / bare
+    yield Figure(
+        f"AXFR of {TRANSFERRED:,} records, records a second", f"{rate:,.0f}", f"{other:,.0f}, bytes not decoded", bare / ours, "≥ 0.5"
+    )
+
+
+def figures() -> Iterator[Figure]:
+    yield from _reading()
+    folder = Path(tempfile.mkdtemp(prefix="legatum-bench-"))
+    try:
+        yield from _million(folder)
+        if nsd_program():
+            yield from _transfer(folder)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
