@@ -17,7 +17,7 @@ from bench.world import nsd_program
 from legatum.core.name import parse_name
 from legatum.wire.message import encode_question
 
-RECORDS, LIBRARY, TRANSFERRED, PUBLISHED = 1_000_000, 20_000, 200_000, 500
+RECORDS, LIBRARY, TRANSFERRED = 1_000_000, 20_000, 200_000
 ORIGIN = "big.example."
 _AXFR = 252
 

@@ -1,16 +1,19 @@
 """``legatum template list / show / drift / apply``"""
 
 import argparse
+import asyncio
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.template import Template
     from legatum.views.templates import TenantPart
     from legatum.work.outside import Outside
     from legatum.work.templates import Held, Tenant
+
+_AT_ONCE = 16  # domains
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -87,23 +90,34 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
 
 
 async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]") -> int:
-    from legatum.core.fault import Fault
-    from legatum.views.templates import DriftDocument, show_drift, tenant_part
-    from legatum.work.templates import hold
+    from legatum.views.templates import DriftDocument, show_drift
 
-    parts: list[TenantPart] = []
-    async for held in hold(outside, outside.provider(args.at), templates, _tenants(args)):
-        if args.action == "drift" or held.publication is None:
-            parts.append(tenant_part(held))
-            continue
-        try:
-            parts.append(tenant_part(held, await _put_right(args, outside, held)))
-        except Fault as fault:
-            parts.append(tenant_part(held, failed=fault.message))
-    document = DriftDocument(provider=args.at, tenants=parts)
+    # Whoever is asked is asked about one domain at a time.
+    line = asyncio.Semaphore(_AT_ONCE if args.action == "drift" or args.yes else 1)
+
+    async def one(tenant: "Tenant") -> "TenantPart":
+        async with line:
+            return await _tenant(args, outside, templates, tenant)
+
+    parts = await asyncio.gather(*(one(tenant) for tenant in _tenants(args)))
+    document = DriftDocument(provider=args.at, tenants=list(parts))
     show(args, document, lambda screen: show_drift(document, screen))
     states = {part.state for part in parts}
     return FOUND if states & {"failed", "drifted"} else SHUT if "declined" in states else OK
+
+
+async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
+    from legatum.core.fault import Fault
+    from legatum.views.templates import tenant_part
+    from legatum.work.templates import hold
+
+    held = await hold(outside, outside.provider(args.at), templates, tenant)
+    if args.action == "drift" or held.publication is None:
+        return tenant_part(held)
+    try:
+        return tenant_part(held, await _put_right(args, outside, held))
+    except Fault as fault:
+        return tenant_part(held, failed=fault.message)
 
 
 async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
@@ -115,6 +129,5 @@ async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held")
     refuse_removal(outside, held.publication)
     if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):
         return "drifted" if args.dry_run else "declined"
-    note(args, "publishing, then waiting until every server answers with the new serial …")
     await publish(outside, held.publication)
     return "put right"

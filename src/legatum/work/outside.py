@@ -6,6 +6,7 @@ Providers and registrars are loaded when one is opened: a survey asks before tha
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
 from contextlib import asynccontextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -26,10 +27,21 @@ from legatum.settings.secret import read_secret
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
     from legatum.net.rdap import Bootstrap
+    from legatum.net.reply import Reply
     from legatum.net.resolver import ResolverPlace
     from legatum.net.web import WebAnswer
     from legatum.services.provider import Provider
     from legatum.services.registrar import Registrar
+
+_collecting: ContextVar[tuple[Evidence, ...]] = ContextVar("collecting", default=())
+
+
+class _OwnEvidence(Evidence):
+    """Of one piece of work among several that go on side by side."""
+
+    def __call__(self, reply: "Reply") -> None:
+        if any(each is self for each in _collecting.get()):
+            super().__call__(reply)
 
 
 @dataclass
@@ -87,8 +99,9 @@ class Outside:
             raise BadInput(f"bootstrap file {path}: {reason}", "it must have the form of RFC 9224; see docs/settings.md") from None
 
     def evidence(self) -> Evidence:
-        """Collects every reply from now on."""
-        kept = Evidence()
+        """Collects from now on every reply to what this task asks, and the tasks that it starts; not those of others beside it."""
+        kept = _OwnEvidence()
+        _collecting.set((*_collecting.get(), kept))
         self.asker.heard.append(kept)
         return kept
 

@@ -2,7 +2,7 @@
 
 import csv
 import tomllib
-from collections.abc import AsyncIterator, Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -86,18 +86,15 @@ def read_tenants(path: Path) -> list[Tenant]:
     return tenants
 
 
-async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Template], tenants: Iterable[Tenant]) -> AsyncIterator[Held]:
-    """Each tenant against what the provider serves, one after another."""
-    for tenant in tenants:
-        try:
-            demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
-            zone = await provider.fetch(tenant.domain)
-        except Fault as fault:
-            yield Held(tenant, failed=fault.message)
-            continue
-        differences = drift(zone, demands)
-        if not differences:
-            yield Held(tenant)
-            continue
-        wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
-        yield Held(tenant, differences, Publication(provider, zone, wanted, zone_differences(zone, wanted)))
+async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> Held:
+    """A tenant against what the provider serves."""
+    try:
+        demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
+        zone = await provider.fetch(tenant.domain)
+    except Fault as fault:
+        return Held(tenant, failed=fault.message)
+    differences = drift(zone, demands)
+    if not differences:
+        return Held(tenant)
+    wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
+    return Held(tenant, differences, Publication(provider, zone, wanted, zone_differences(zone, wanted)))
