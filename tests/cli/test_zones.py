@@ -143,7 +143,7 @@ def test_templates_tell_who_has_drifted_and_put_them_right(shell: Shell, world: 
         'inherits = "basic"\ndrop = ["_dmarc TXT"]\n[records]\nstore = { A = "{store}" }\n[ttls]\nstore = "5m"\n'
     )
     (shell.folder / "list.csv").write_text(
-        f"domain,template,store\n{DOMAIN},shop,198.51.100.91\nharbourlight.example,basic,\n{DOMAIN},gone,\n"
+        f"domain,template,store\n{DOMAIN},shop,198.51.100.91\nferrytimes.example,basic,\n{DOMAIN},gone,\n"
     )
     listed = shell.run("template", "list", "--json").document["templates"]
     assert [(each["name"], each["variables"]) for each in listed] == [
@@ -161,3 +161,30 @@ def test_templates_tell_who_has_drifted_and_put_them_right(shell: Shell, world: 
     assert shell.run("template", "apply", *words, "--yes", "--json").document["tenants"][0]["state"] == "put right"
     assert shell.run("template", "drift", *words).status == 0
     assert "no variable 'stroe'" in shell.run("template", "show", DOMAIN, "--template", "shop", "--set", "stroe=1").err
+
+
+def test_a_part_is_handed_on_and_nothing_is_lost(shell: Shell) -> None:
+    for name, address in (("app", "198.51.100.71"), ("web.app", "198.51.100.72")):
+        shell.run("amend", DOMAIN, name, "A", address, "--at", "alder", "--yes")
+    shown = shell.run("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch", "--dry-run")
+    assert shown.status == 4 and "birch does not have the zone app.kilnandclay.example" in shown.err  # a dry run makes nothing
+    document = shell.run("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch", "--yes", "--json").document
+    assert document["state"] == "handed on" and document["since"]
+    parent = shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
+    assert "app.kilnandclay.example.                   3600 IN NS     ns1.birch.example." in parent and "web.app" not in parent
+    assert "web.app.kilnandclay.example." in shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").out
+    assert shell.run("survey", f"app.{DOMAIN}").status == 0
+    assert "handed on already" in shell.run("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch", "--yes").err
+    for name in ("@", "other.test.", "x.app"):
+        assert shell.run("delegate", name, "--of", DOMAIN, "--at", "alder", "--to", "birch", "--yes").status == 2, name
+
+
+def test_an_alias_at_the_apex_becomes_addresses(shell: Shell) -> None:
+    shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "h.zone")
+    text = (shell.folder / "h.zone").read_text().splitlines()
+    apex = [line for line in text if not (line.startswith("ferrytimes.example. ") and " A " in line)]
+    (shell.folder / "alias.zone").write_text("\n".join([*apex, "ferrytimes.example. 300 IN ALIAS www.kilnandclay.example."]) + "\n")
+    ended = shell.run("publish", "ferrytimes.example", "--from", "alias.zone", "--to", "alder", "--yes", "--json")
+    assert "no alias can stand beside SOA and NS" in ended.err, ended.err
+    change = next(each for each in ended.document["changes"] if each["type"] == "A" and each["name"] == "ferrytimes.example")
+    assert change["right"] == {"ttl": 300, "data": ["198.51.100.80"]}
