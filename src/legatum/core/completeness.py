@@ -51,8 +51,8 @@ def sampled(by_records: Collection[Name], by_list: Collection[Name], asked: int,
     both, named = len(set(by_records) & set(by_list)), len(set(by_records))
     total = max(estimated_total(by_records, by_list), known) if named >= _ENOUGH else None
     because = (
-        f"asked by name: of {asked} names {known} exist; {named} were named by other records, {len(set(by_list))} were on the "
-        f"list of usual names, {both} were both - "
+        f"of {asked} names asked for {known} exist: {named} found through other records, {len(set(by_list))} on the list of usual names, "
+        f"{both} both ways - "
         + (f"which makes about {total} likely in all" if total else "too few to say how many were not found")
     )
     return Completeness(Degree.SAMPLE, because, total, known, asked, unanswered, doubts)

@@ -89,7 +89,7 @@ autoconfig 3600 IN CNAME mail
 _dmarc 3600 IN TXT "v=DMARC1; p=quarantine; rua=mailto:post@kilnandclay.example"
 winter._domainkey 3600 IN TXT ( "v=DKIM1; k=rsa; p=MIIBIjANBgkqhkiG9w0BAQEFAAOCAQ8AMIIBCgKCAQEAtYpKilnAndClayWinterSelector"
   "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789abcdefghijklmnopqrstuvwxyz"
-  "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789MadeUpForPracticeabcdefghijklmnopqrstuvwxyz0123456789IDAQAB" )
+  "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789MadeUpForPracticeabcdefghijklmnopqrstuvwxyz01234567890IDAQAB" )
 _submission._tcp 3600 IN SRV 0 1 587 mail
 _imaps._tcp 3600 IN SRV 0 1 993 mail
 *.preview 300 IN A 198.51.100.83
