@@ -7,6 +7,7 @@ gives up on, and the general library takes over; so the two must agree wherever 
 import re
 import struct
 from collections.abc import Callable
+from functools import lru_cache
 
 from legatum.core.fault import BadInput
 from legatum.core.name import MAX_NAME, ROOT, Name, absolute_text, is_under, name_text, parse_name
@@ -75,7 +76,14 @@ def _read_aaaa(text: str, names: Names) -> bytes:
     missing = 8 - len(left) - len(right)
     if missing < 1 if gap else missing:
         raise ValueError(text)
-    return struct.pack("!8H", *[int(each, 16) for each in left], *([0] * missing), *[int(each, 16) for each in right])
+    groups = [each.zfill(4) for each in left]
+    if gap:
+        groups += ["0000"] * missing
+        groups += [each.zfill(4) for each in right]
+    found = bytes.fromhex("".join(groups))
+    if len(found) != 16 or text.split() != [text]:
+        raise ValueError(text)
+    return found
 
 
 def _read_name(text: str, names: Names) -> bytes:
@@ -95,6 +103,12 @@ def _read_srv(text: str, names: Names) -> bytes:
 
 
 def _read_txt(text: str, names: Names) -> bytes:
+    return _txt(text)
+
+
+@lru_cache(maxsize=16384)
+def _txt(text: str) -> bytes:
+    """The same few policies and verifications stand in a zone again and again."""
     if text.count('"') == 2 and text[0] == text[-1] == '"' and len(text) < 200 and "\\" not in text:
         raw = text[1:-1].encode()
         return _LENGTHS[len(raw)] + raw
@@ -111,6 +125,11 @@ def _read_txt(text: str, names: Names) -> bytes:
 
 
 def _read_caa(text: str, names: Names) -> bytes:
+    return _caa(text)
+
+
+@lru_cache(maxsize=4096)
+def _caa(text: str) -> bytes:
     flags, tag, value = text.split(None, 2)
     if len(value) < 2 or value[0] != '"' or value[-1] != '"' or '"' in value[1:-1] or not tag.isalnum() or not tag.isascii():
         raise ValueError(text)
@@ -127,6 +146,7 @@ def _read_soa(text: str, names: Names) -> bytes:
         raise ValueError(text) from error
 
 
+@lru_cache(maxsize=4096)
 def _number(text: str) -> bytes:
     """Two octets. Raises ``ValueError``."""
     if not text.isdecimal() or (value := int(text)) > 65535:

@@ -52,7 +52,6 @@ def sampled(by_records: Collection[Name], by_list: Collection[Name], asked: int,
     total = max(estimated_total(by_records, by_list), known) if named >= _ENOUGH else None
     because = (
         f"of {asked} names asked for {known} exist: {named} found through other records, {len(set(by_list))} on the list of usual names, "
-        f"{both} both ways - "
-        + (f"which makes about {total} likely in all" if total else "too few to say how many were not found")
+        f"{both} both ways - " + (f"which makes about {total} likely in all" if total else "too few to say how many were not found")
     )
     return Completeness(Degree.SAMPLE, because, total, known, asked, unanswered, doubts)

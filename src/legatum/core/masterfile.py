@@ -31,6 +31,7 @@ _LINE = re.compile(  # owner, TTL, type, data; possessive, so that no text makes
 )
 
 _T = TypeVar("_T")
+_new = tuple.__new__  # what a named tuple's own constructor does, without the call in between
 
 Include = Callable[[str, str], tuple[str, str]]
 """The file that includes and the name it gives → what to call the included file, and its text. Raises :class:`BadInput`."""
@@ -81,7 +82,7 @@ def read_master(text: str, origin: Name, file: str = "<text>", include: Include 
         reader.slips.append(Slip(file, 1, 1, f"{what} at {name_text(origin)}", expected))
     # A missing SOA may be one that could not be read: told last.
     slips = tuple(sorted(set(reader.slips), key=lambda each: (each.file != file, "SOA records" in each.what, "no SOA" in each.what, each)))
-    zone = Zone(origin, _grouped(reader)) if soa is not None else None
+    zone = Zone.of(origin, _grouped(reader)) if soa is not None else None
     return Reading(zone, slips, {key: tuple(sorted(ttls)) for key, ttls in reader.uneven.items()}, tuple(sorted(reader.repeated)))
 
 
@@ -98,14 +99,13 @@ def parse_master(text: str, origin: Name, file: str = "<text>", include: Include
     return reading.zone
 
 
-def _grouped(reader: "_Reader") -> Iterator[RRset]:
-    for key, first in reader.sets.items():
-        rdatas = reader.more.get(key)
-        ttls = reader.uneven.get(key)
-        if rdatas is None and ttls is None:
-            yield first
-        else:
-            yield rrset(*key, min(ttls) if ttls else first.ttl, rdatas or first.rdatas)
+def _grouped(reader: "_Reader") -> dict[tuple[Name, int], RRset]:
+    """The sets with all their records, and the least of their TTLs."""
+    sets = reader.sets
+    for key in {**reader.more, **reader.uneven}:
+        first, ttls = sets[key], reader.uneven.get(key)
+        sets[key] = rrset(*key, min(ttls) if ttls else first.ttl, reader.more.get(key, first.rdatas))
+    return sets
 
 
 def _clashes(sets: dict[tuple[Name, int], RRset]) -> dict[tuple[Name, int], str]:
@@ -186,7 +186,7 @@ class _Reader:
                                     raise ValueError("a second alias")
                                 self._again(key, ttl, rdata)
                             else:
-                                sets[key] = RRset(owner, rtype, ttl, (rdata,))
+                                sets[key] = _new(RRset, (owner, rtype, ttl, (rdata,)))
                             if wanted is not None and key in wanted:
                                 self.found[key] = (file, self._line_at(at), 1)
                             at = plain.end()
