@@ -20,6 +20,7 @@ from legatum.views.gather import GatherDocument
 from legatum.views.lint import LintDocument, LintListDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
+from legatum.views.registration import RegistrationChangeDocument, RegistrationDocument
 from legatum.views.rehearse import RehearsalDocument
 from legatum.views.second import SecondDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
@@ -33,6 +34,7 @@ DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
     GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
+    RegistrationDocument, RegistrationChangeDocument,
     DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip

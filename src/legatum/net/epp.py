@@ -89,6 +89,13 @@ class EppSession:
             raise self._refused(f"name servers of {name_text(domain)}", response)
         return response
 
+    async def change_statuses(self, domain: Name, add: list[str], remove: list[str]) -> epp.Response:
+        """Raises :class:`OutsideFault` when the registry refuses."""
+        response = await self._exchange(lambda ident: epp.domain_update(domain, (), (), ident, add, remove))
+        if not response.ok:
+            raise self._refused(f"statuses of {name_text(domain)}", response)
+        return response
+
     async def _greeting(self) -> epp.Greeting:
         try:
             return epp.read_greeting(await self._receive())

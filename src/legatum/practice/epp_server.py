@@ -76,7 +76,9 @@ class _Session:
             code, found = self._registry.info(self._registrar, command.name)
             return self._respond(code, command.client_id, found)
         if command.object == "domain" and command.name is not None and command.verb == "update":
-            return self._respond(self._registry.update(self._registrar, command.name, command.add, command.remove), command.client_id)
+            statuses = command.add_statuses, command.remove_statuses
+            code = self._registry.update(self._registrar, command.name, command.add, command.remove, *statuses)
+            return self._respond(code, command.client_id)
         return self._respond(epp.UNKNOWN_COMMAND, command.client_id)
 
     def _login(self, command: epp.Command) -> bytes:

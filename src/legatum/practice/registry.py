@@ -20,6 +20,7 @@ from legatum.wire.message import IN, NONE, Record
 from legatum.wire.signing import Key
 
 _YEAR = 365 * 86400
+_CLIENT_STATUSES = {f"client{what}Prohibited" for what in ("Update", "Transfer", "Delete", "Renew")} | {"clientHold"}
 
 
 @dataclass(frozen=True)
@@ -77,20 +78,31 @@ class Registry:
             return epp.NOT_THERE, None
         return (epp.OK, found) if found.registrar == registrar else (epp.AUTHORISATION, None)
 
-    def update(self, registrar: str, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> int:
-        """Changes the NS set and has it published after the delay; the EPP result code."""
+    def update(
+        self, registrar: str, domain: Name, add: Iterable[Name], remove: Iterable[Name],
+        add_statuses: Iterable[str] = (), remove_statuses: Iterable[str] = (),
+    ) -> int:  # fmt: skip
+        """Changes statuses and the NS set, and has the latter published after the delay; the EPP result code."""
         code, found = self.info(registrar, domain)
         added, removed = set(add), set(remove)
         if found is None:
             return code
-        if any("UpdateProhibited" in status or status == "pendingTransfer" for status in found.statuses):
+        come, go = set(add_statuses), set(remove_statuses)
+        if (come | go) - _CLIENT_STATUSES:
+            return epp.PARAMETER_POLICY  # the registry's own statuses are the registry's (RFC 5731 s2.3)
+        if not go <= set(found.statuses) or come & set(found.statuses):
+            return epp.NOT_THERE if go - set(found.statuses) else epp.PARAMETER_POLICY
+        # Where updates are prohibited only that prohibition itself can be taken away.
+        stops = {status for status in found.statuses if "UpdateProhibited" in status or status == "pendingTransfer"}
+        if stops - {"clientUpdateProhibited"} or ("clientUpdateProhibited" in stops - go):
             return epp.STATUS_PROHIBITS
         if not added <= self._hosts or not removed <= set(found.nameservers):
             return epp.NOT_THERE
         if added & (set(found.nameservers) - removed):
             return epp.PARAMETER_POLICY
         hosts = tuple(sorted((set(found.nameservers) - removed) | added))
-        self._domains[domain] = replace(found, nameservers=hosts, updated=instant_text(self._clock.now()))
+        statuses = tuple(sorted((set(found.statuses) - go - {"ok"}) | come)) or ("ok",)
+        self._domains[domain] = replace(found, nameservers=hosts, statuses=statuses, updated=instant_text(self._clock.now()))
         self._clock.at(self._clock.now() + self.delay, lambda: self.publish(domain))
         return epp.OK
 

@@ -10,7 +10,7 @@ from legatum.net.route import Route, Unreachable
 from legatum.services.registrar import Registration
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret
-from legatum.wire.epp import meaning
+from legatum.wire.epp import Response, meaning
 
 
 class RegistryAccount:
@@ -18,6 +18,7 @@ class RegistryAccount:
 
     def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route) -> None:
         self.name = name
+        self.by_hand = False
         try:
             endpoint = route.endpoint(settings.address or settings.server, settings.port)
         except Unreachable as error:
@@ -33,4 +34,13 @@ class RegistryAccount:
     async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
         async with EppSession(self._account) as session:
             response = await session.change_nameservers(domain, list(add), list(remove))
-        return f"{meaning(response.code)} ({response.code}), registry's number {response.server_id}"
+        return _said(response)
+
+    async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
+        async with EppSession(self._account) as session:
+            response = await session.change_statuses(domain, list(add), list(remove))
+        return _said(response)
+
+
+def _said(response: Response) -> str:
+    return f"{meaning(response.code)} ({response.code}), registry's number {response.server_id}"

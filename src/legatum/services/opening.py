@@ -8,9 +8,10 @@ from pathlib import Path
 
 from legatum.core.fault import BadInput
 from legatum.net.asker import Asker
+from legatum.net.walk import Walker
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
-from legatum.settings.document import FilesProvider, ManualProvider, Settings, UpdateProvider
+from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Settings, UpdateProvider
 
 
 def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> Provider:
@@ -32,13 +33,19 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
             return DynamicUpdateProvider(name, section, folder, asker)
 
 
-def open_registrar(name: str, settings: Settings, folder: Path, asker: Asker) -> Registrar:
+def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker) -> Registrar:
     """Raises :class:`BadInput` for a registrar that the settings do not have."""
     if name not in settings.registrars:
         raise BadInput(f"no registrar {name!r} in the settings", _known(settings.registrars))
-    from legatum.services.epp_registrar import RegistryAccount
+    match settings.registrars[name]:
+        case ManualRegistrar() as section:
+            from legatum.services.manual_registrar import FormRegistrar
 
-    return RegistryAccount(name, settings.registrars[name], folder, asker.route)
+            return FormRegistrar(name, section, walker)
+        case EppRegistrar() as section:
+            from legatum.services.epp_registrar import RegistryAccount
+
+            return RegistryAccount(name, section, folder, walker.asker.route)
 
 
 def _known(table: Mapping[str, object]) -> str:

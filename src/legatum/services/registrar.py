@@ -19,12 +19,16 @@ class Registration:
 
 
 class Registrar(Protocol):
-    """An account through which registrations are seen and changed."""
+    """An account through which registrations are seen and changed. ``by_hand``: only a person can change anything, in a form."""
 
     name: str
+    by_hand: bool
 
     async def registration(self, domain: Name) -> Registration:
         """Raises :class:`OutsideFault`."""
 
     async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
         """Changes the NS set at the registry; what the registry said. Raises :class:`OutsideFault`."""
+
+    async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
+        """Sets and takes away statuses (RFC 5731 s2.3); what the registry said. Raises :class:`OutsideFault`."""

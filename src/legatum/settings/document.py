@@ -106,6 +106,12 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     authority: str | None = None
 
 
+class ManualRegistrar(Section, tag_field="kind", tag="manual"):
+    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet."""
+
+    page: str = ""
+
+
 class Resolver(Section):
     """A resolver asked over TLS or HTTPS. ``host``: the name on its certificate, and in HTTPS requests; ``path``: HTTPS only;
     ``authority``: a file of certificates to trust instead of the system's.
@@ -151,7 +157,7 @@ class Settings(Section):
     clock: Clock | None = None
     providers: dict[str, UpdateProvider | FilesProvider | ManualProvider] = {}
     secondaries: dict[str, SecondaryProvider] = {}
-    registrars: dict[str, EppRegistrar] = {}
+    registrars: dict[str, EppRegistrar | ManualRegistrar] = {}
     resolvers: dict[str, str | Resolver] = {}
     rdap: Rdap | None = None
     house: House = field(default_factory=House)

@@ -9,13 +9,13 @@ from typing import Any, TypeVar
 import msgspec
 
 from legatum.core.fault import BadInput
-from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, Section, Settings, UpdateProvider
+from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Section, Settings, UpdateProvider
 
 _FILE = "legatum.toml"
 _VARIABLE = "LEGATUM_SETTINGS"
 _KINDS: dict[str, dict[str, type[Section]]] = {
     "providers": {"update": UpdateProvider, "files": FilesProvider, "manual": ManualProvider},
-    "registrars": {"epp": EppRegistrar},
+    "registrars": {"epp": EppRegistrar, "manual": ManualRegistrar},
 }
 _S = TypeVar("_S", bound=Section)
 

@@ -110,6 +110,8 @@ class Command:
     name: Name | None = None
     add: tuple[Name, ...] = ()
     remove: tuple[Name, ...] = ()
+    add_statuses: tuple[str, ...] = ()
+    remove_statuses: tuple[str, ...] = ()
 
 
 # Writing
@@ -155,13 +157,21 @@ def domain_info(domain: Name, client_id: str) -> bytes:
     return _command(_element(EPP, "info", info), client_id)
 
 
-def domain_update(domain: Name, add: Iterable[Name], remove: Iterable[Name], client_id: str) -> bytes:
-    """Changes the NS set by host objects (RFC 5731 s3.2.5)."""
+def domain_update(
+    domain: Name,
+    add: Iterable[Name],
+    remove: Iterable[Name],
+    client_id: str,
+    add_statuses: Iterable[str] = (),
+    remove_statuses: Iterable[str] = (),
+) -> bytes:
+    """Changes the NS set by host objects, and statuses (RFC 5731 s3.2.5)."""
     parts = [_element(DOMAIN, "name", text=name_text(domain))]
-    for tag, hosts in (("add", list(add)), ("rem", list(remove))):
-        if hosts:
-            listed = (_element(DOMAIN, "hostObj", text=name_text(host)) for host in hosts)
-            parts.append(_element(DOMAIN, tag, _element(DOMAIN, "ns", *listed)))
+    for tag, hosts, statuses in (("add", list(add), add_statuses), ("rem", list(remove), remove_statuses)):
+        inside = [_element(DOMAIN, "ns", *(_element(DOMAIN, "hostObj", text=name_text(host)) for host in hosts))] if hosts else []
+        inside += [_element(DOMAIN, "status", s=status) for status in statuses]
+        if inside:
+            parts.append(_element(DOMAIN, tag, *inside))
     return _command(_element(EPP, "update", _element(DOMAIN, "update", *parts)), client_id)
 
 
@@ -296,5 +306,7 @@ def read_command(document: bytes) -> Command:
             name=name,
             add=_names(target, "d:add/d:ns/d:hostObj"),
             remove=_names(target, "d:rem/d:ns/d:hostObj"),
+            add_statuses=tuple(each.get("s", "") for each in target.findall("d:add/d:status", _NAMESPACES)),
+            remove_statuses=tuple(each.get("s", "") for each in target.findall("d:rem/d:status", _NAMESPACES)),
         )
     return Command(verb, client_id)

@@ -71,7 +71,7 @@ class Outside:
     def registrar(self, name: str) -> "Registrar":
         from legatum.services.opening import open_registrar
 
-        return open_registrar(name, self.settings, self.folder, self.asker)
+        return open_registrar(name, self.settings, self.folder, self.walker())
 
     def resolvers(self) -> "dict[str, ResolverPlace]":
         from legatum.net.resolver import ResolverPlace

@@ -1,0 +1,168 @@
+"""The registrar's side of a domain: what the registry holds beside what is published, the NS set and the locks changed with proof."""
+
+import asyncio
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
+
+from legatum.core.answers import questions_about
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.meant import slips
+from legatum.core.name import Name, name_text
+from legatum.core.picture import RegistrationView
+from legatum.core.rrset import targets
+from legatum.core.rrtype import AAAA, CAA, MX, NS, SOA, TXT, A
+from legatum.core.runbook import Outcome
+from legatum.core.verdict import names_said
+from legatum.core.zone import Zone
+from legatum.journal.journal import Journal
+from legatum.journal.occupation import occupied
+from legatum.net.reply import Reply
+from legatum.services.registrar import Registrar, Registration
+from legatum.work.look.registration import look_at_rdap
+from legatum.work.outside import Outside
+
+UPDATE_LOCK = "clientUpdateProhibited"
+LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
+"""The statuses with which a registrar's client locks a domain (RFC 5731 s2.3)."""
+_Change = Callable[[], Awaitable[str]]
+_TYPES = (A, AAAA, MX, TXT, CAA)
+
+
+@dataclass(frozen=True)
+class Sides:
+    """``account``: what the registrar's account holds; ``rdap``: what everybody may see, else ``why`` not; ``published``: NS sets by
+    address of the parent's servers, None where one does not answer."""
+
+    domain: Name
+    account: Registration | None
+    rdap: RegistrationView | None
+    why: str
+    published: dict[str, tuple[Name, ...] | None]
+
+
+async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None) -> Sides:
+    """Raises :class:`OutsideFault` where the account does not tell."""
+    account = await registrar.registration(domain) if registrar and not registrar.by_hand else None
+    evidence = outside.evidence()
+    try:
+        rdap, why = await look_at_rdap(outside, evidence, domain)
+    finally:
+        outside.asker.heard.remove(evidence)
+    return Sides(domain, account, rdap, why, await published(outside, domain))
+
+
+async def published(outside: Outside, domain: Name) -> dict[str, tuple[Name, ...] | None]:
+    """The NS set that each server of the parent zone hands out."""
+    cut, _ = await outside.walker().delegation_of(domain)
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
+    return {reply.server: _handed_out(reply, domain) for reply in replies}
+
+
+def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
+    if not reply.answered:
+        return None
+    found = [each for each in (*reply.authority, *reply.answer) if each.name == domain and each.rtype == NS]
+    return targets(found[0]) if found else ()
+
+
+async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
+    """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do; how many addresses were asked.
+
+    The apex, www and the names that mail goes to are asked for on both sides.
+    """
+    new = [name for name in wanted if name not in present]
+    found = await outside.addresses([*present, *new])
+    old_addresses = [address for name in present for address in found[name]]
+    new_addresses = [address for name in new for address in found[name]]
+    good = next((each for each in await outside.asker.ask_all(old_addresses, domain, SOA) if each.authoritative and each.find(SOA)), None)
+    for reply in await outside.asker.ask_all(new_addresses, domain, SOA):
+        if not reply.authoritative or reply.find(SOA) is None:
+            raise GateShut(
+                f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}", "publish the zone there first: legatum publish"
+            )
+    if good is not None and new_addresses:
+        keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [(domain, rtype) for rtype in _TYPES]
+        asked = [(address, *key) for key in keys for address in (good.server, *new_addresses)]
+        replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+        said = {(reply.server, reply.name, reply.rtype): (reply.rcode, tuple(sorted(reply.answer))) for reply in replies}
+        for address, name, rtype in asked:
+            if said[address, name, rtype] != said[good.server, name, rtype]:
+                raise GateShut(
+                    f"{address} answers for {name_text(name)} otherwise than {good.server} does now",
+                    "bring both sides to the same contents: legatum compare shows what differs",
+                )
+    return len(new_addresses)
+
+
+async def change_nameservers(outside: Outside, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
+    """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
+    held = (await registrar.registration(domain)).nameservers
+    add, remove = sorted(set(wanted) - set(held)), sorted(set(held) - set(wanted))
+    words = f"NS set at {registrar.name}: {names_said(held)} → {names_said(tuple(sorted(wanted)))}"
+
+    async def change() -> str:
+        said = await registrar.change_nameservers(domain, add, remove)
+        now = set((await registrar.registration(domain)).nameservers)
+        if now != set(wanted):
+            raise OutsideFault(
+                f"{registrar.name} said {said}, but holds {names_said(tuple(sorted(now)))}", "look at the registrar's own pages"
+            )
+        return said
+
+    return await _journaled(outside, domain, "nameservers", words, change)
+
+
+async def change_locks(outside: Outside, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
+    """Sets or lifts the client's locks; and the statuses afterwards."""
+    held = (await registrar.registration(domain)).statuses
+    changing = [each for each in LOCKS if (each in held) != lock]
+    words = f"statuses at {registrar.name}: {'+' if lock else '-'} {', '.join(changing)}"
+
+    async def change() -> str:
+        # With updates prohibited nothing else can be changed: that lock is lifted first, and set last.
+        others = [each for each in changing if each != UPDATE_LOCK]
+        parts = [[each for each in changing if each == UPDATE_LOCK], others]
+        said = ""
+        for part in parts if not lock else reversed(parts):
+            if part:
+                said = await registrar.change_statuses(domain, part if lock else (), () if lock else part)
+        return said
+
+    outcome = await _journaled(outside, domain, "lock" if lock else "unlock", words, change)
+    return outcome, (await registrar.registration(domain)).statuses
+
+
+async def _journaled(outside: Outside, domain: Name, action: str, words: str, change: _Change) -> Outcome:
+    journal, first = Journal(outside.settings.journal, outside.folder), outside.clock.now()
+    with occupied(outside.folder / outside.settings.moves, domain, first):
+        evidence = outside.evidence()
+        journal.intend("", domain, action, first, words)
+        try:
+            said = await change()
+        except OutsideFault as fault:
+            journal.fail("", domain, action, outside.clock.now(), fault.message, evidence)
+            raise
+        finally:
+            outside.asker.heard.remove(evidence)
+        outcome = Outcome(action, first, outside.clock.now(), said)
+        journal.settle("", domain, outcome, outside.clock.now(), evidence)
+        return outcome
+
+
+async def wait_until_published(outside: Outside, domain: Name, before: Sequence[Name], wanted: Sequence[Name]) -> float:
+    """Until every server of the parent zone hands out the NS set that was meant; the instant.
+
+    Raises :class:`OutsideFault` that says what is different: not typed yet, or which slip it was.
+    """
+
+    async def missing() -> str:
+        for address, seen in (await published(outside, domain)).items():
+            if seen is None:
+                return f"{address} does not answer"
+            if wrong := slips(wanted, before, seen, domain):
+                return f"{address}: {'; '.join(wrong)}"
+            if set(seen) != set(wanted):
+                return f"{address} still hands out {names_said(seen)}"
+        return ""
+
+    return await outside.until_seen(missing, f"the NS set of {name_text(domain)}")

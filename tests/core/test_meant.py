@@ -1,0 +1,30 @@
+"""What somebody typed into a registrar's form, beside what was meant."""
+
+import pytest
+
+from legatum.core.meant import slips
+from legatum.core.name import parse_name
+
+DOMAIN = "kilnandclay.example"
+OLD, NEW = ("ns1.alder.test", "ns2.alder.test"), ("ns1.birch.example", "ns2.birch.example")
+
+
+@pytest.mark.parametrize(
+    ("seen", "told"),
+    [
+        (OLD, []),  # nobody has typed yet
+        (NEW, []),
+        (("ns1.birch.example",), ["ns2.birch.example is missing"]),
+        (("ns1.birch.example", "ns2.brich.example"), ["ns2.brich.example is mistyped: meant was ns2.birch.example"]),
+        ((*NEW, "ns2.alder.test"), ["the old name ns2.alder.test is still there"]),
+        (("ns1.birch.example", f"ns2.birch.example.{DOMAIN}"), [f"ns2.birch.example.{DOMAIN} has the domain hung on"]),
+        ((*NEW, "dns.elsewhere.test"), ["dns.elsewhere.test was not meant at all"]),
+        (("ns1.birch.example", "ns1.alder.test"), ["the old name ns1.alder.test is still there", "ns2.birch.example is missing"]),
+    ],
+)
+def test_the_slip_is_named(seen: tuple[str, ...], told: list[str]) -> None:
+    def names(texts: tuple[str, ...]) -> list[bytes]:
+        return [parse_name(text + ".") for text in texts]
+
+    found = slips(names(NEW), names(OLD), names(seen), parse_name(DOMAIN + "."))
+    assert len(found) == len(told) and all(one.startswith(other) for one, other in zip(found, told, strict=True)), found
