@@ -17,6 +17,7 @@ from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
 from legatum.views.fleet import FleetDocument, FleetLine
 from legatum.views.gather import GatherDocument
+from legatum.views.hosts import HostChangeDocument, HostsDocument
 from legatum.views.lint import LintDocument, LintListDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
@@ -35,7 +36,7 @@ DOCUMENTS: list[type[Document]] = [
     GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
     RegistrationDocument, RegistrationChangeDocument,
-    DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
+    HostsDocument, HostChangeDocument, DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 

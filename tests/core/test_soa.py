@@ -8,7 +8,7 @@ from legatum.core.duration import duration_text, parse_duration, rough_text
 from legatum.core.fault import BadInput
 from legatum.core.instant import beside, instant_text, parse_instant
 from legatum.core.rrset import RRset
-from legatum.core.soa import SoaFields, negative_ttl, next_serial, parse_soa, serial_at_least, serial_is_newer
+from legatum.core.soa import SoaFields, negative_ttl, next_serial, parse_soa, serial_at_least, serial_by_rule, serial_is_newer, serial_path
 from tests.strategies import soas
 
 serials = st.integers(0, 2**32 - 1)
@@ -68,3 +68,25 @@ def test_instants_for_people_and_programs() -> None:
     assert parse_instant("2031-03-04T15:05:12+01:00") == parse_instant("2031-03-04T14:05:12Z")
     assert (beside(2100, 0), beside(0, 7200), beside(5, 5)) == ("in 35 min", "2 h ago", "now")
     assert rough_text(90061) == "1 d 1 h"
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 2**32 - 1))
+def test_every_serial_is_reached_by_steps_that_secondaries_take(current: int, target: int) -> None:
+    """RFC 1982 s3.2: each step is newer than the one before it; never more than two between, and never 0."""
+    path = serial_path(current, target)
+    assert (path[-1:] or (current,)) == (target,) and 0 not in path and len(path) <= 3
+    assert all(serial_is_newer(new, old) for old, new in zip((current, *path), path, strict=False))
+
+
+@pytest.mark.parametrize(
+    ("rule", "current", "wanted"),
+    [
+        ("counter", 7, 8),
+        ("date", 7, 2031030400),
+        ("date", 2031030400, 2031030401),
+        ("date", 2031030500, 2031030501),  # ahead of the rule already
+        ("seconds", 7, 1930403112),
+    ],
+)
+def test_the_house_rule(rule: str, current: int, wanted: int) -> None:
+    assert serial_by_rule(rule, current, 1930403112.5) == wanted

@@ -55,9 +55,38 @@ def test_an_update_is_what_the_rfc_wants() -> None:
     assert (command.verb, command.name, command.add, command.remove, command.client_id) == ("update", DOMAIN, (NS1,), (NS2,), "LEG-1")
 
 
+HOST_RESPONSE = (
+    HEAD
+    + """<response><result code="1000"><msg>Command completed successfully</msg></result><resData>
+<host:infData xmlns:host="urn:ietf:params:xml:ns:host-1.0"><host:name>ns1.kilnandclay.example</host:name><host:roid>NS1-REP</host:roid>
+<host:status s="linked"/><host:status s="clientUpdateProhibited"/><host:addr ip="v4">192.0.2.2</host:addr>
+<host:addr ip="v6">2001:db8::8:800:200c:417a</host:addr><host:clID>ClientY</host:clID><host:crID>ClientX</host:crID>
+<host:crDate>1999-04-03T22:00:00.0Z</host:crDate></host:infData></resData><trID><clTRID>ABC-12345</clTRID><svTRID>54322-XYZ</svTRID></trID>
+</response></epp>"""
+)
+
+
+def test_hosts_as_the_rfc_has_them() -> None:
+    """RFC 5732 s3.1.2, s3.2.1, s3.2.5: infData is read; create has name and addresses with their family, update add before rem."""
+    from lxml import etree
+
+    host = epp.read_response(HOST_RESPONSE.encode()).host
+    assert host is not None and host.addresses == ("192.0.2.2", "2001:db8::8:800:200c:417a") and "linked" in host.statuses
+    space = "{urn:ietf:params:xml:ns:host-1.0}"
+    made = etree.fromstring(epp.host_create(NS1, ["192.0.2.2", "2001:db8::1"], "LEG-1"))[0][0][0]
+    assert [(each.tag, each.get("ip")) for each in made] == [(space + "name", None), (space + "addr", "v4"), (space + "addr", "v6")]
+    changed = etree.fromstring(epp.host_update(NS1, ["192.0.2.3"], ["192.0.2.2"], "LEG-2"))[0][0][0]
+    assert [each.tag for each in changed] == [space + "name", space + "add", space + "rem"]
+    command = epp.read_command(epp.host_update(NS1, ["192.0.2.3"], ["192.0.2.2"], "LEG-2"))
+    assert (command.object, command.name, command.add_addresses, command.remove_addresses) == ("host", NS1, ("192.0.2.3",), ("192.0.2.2",))
+    assert epp.read_command(epp.host_delete(NS1, "LEG-3")).verb == "delete"
+    locked = etree.fromstring(epp.domain_update(DOMAIN, [], [], "LEG-4", ["clientHold"], ["clientUpdateProhibited"]))[0][0][0]
+    assert [(each.tag.split("}")[1], each[0].get("s")) for each in locked[1:]] == [("add", "clientHold"), ("rem", "clientUpdateProhibited")]
+
+
 def test_both_sides_understand_each_other() -> None:
     greeting = epp.read_greeting(epp.greeting("epp.nic.example", "2031-03-04T14:05:12Z"))
-    assert greeting.server == "epp.nic.example" and greeting.objects == (epp.DOMAIN,)
+    assert greeting.server == "epp.nic.example" and greeting.objects == (epp.DOMAIN, epp.HOST)
     command = epp.read_command(epp.login("flint", "pässword & <x>", greeting, "LEG-2"))
     assert (command.user, command.password, command.verb) == ("flint", "pässword & <x>", "login")
     assert "pässword" not in repr(command)

@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
             note(args, "the child zone, proof, then the parent zone, and proof …")
             done = await hand_on(outside, handing)
             state = "handed on"
-        document = delegate_document(handing, state, done)
+        document = delegate_document(handing, state, done, outside.caution)
         show(args, document, lambda screen: show_delegate(document, screen))
         return SHUT if state == "declined" else OK
 

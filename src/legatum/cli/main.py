@@ -22,6 +22,7 @@ COMMANDS = {
     "delegate": "a part of a zone handed to another provider: the child zone first, nobody notices",
     "second": "a second provider for the same zone, in step with the first",
     "template": "the house's records for hosted domains: who has drifted from them, and back",
+    "hosts": "child name servers and their glue: zone, registry and parent in step",
     "registration": "the registrar's side: what it holds, name servers, locks",
     "move": "draft, show, advance a move; where it stands",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",

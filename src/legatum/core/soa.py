@@ -69,7 +69,8 @@ def serial_path(current: int, target: int) -> tuple[int, ...]:
     that is lower: never more than half round at a time (RFC 1982 s3.2, s5.1). Empty where they are equal."""
     steps, at = list[int](), current
     while at != target:
-        at = target if serial_is_newer(target, at) else (at + _HALF - 1) % _MODULUS
+        farthest = (at + _HALF - 1) % _MODULUS or _MODULUS - 1  # never 0, which some software reads as *not set*
+        at = target if serial_is_newer(target, at) else farthest
         steps.append(at)
     return tuple(steps)
 

@@ -96,6 +96,31 @@ class EppSession:
             raise self._refused(f"statuses of {name_text(domain)}", response)
         return response
 
+    async def host(self, host: Name) -> epp.HostData | None:
+        """None where there is no such host object. Raises :class:`OutsideFault` when the registry does not tell."""
+        response = await self._exchange(lambda ident: epp.host_info(host, ident))
+        if response.code == epp.NOT_THERE:
+            return None
+        if not response.ok or response.host is None:
+            raise self._refused(f"host {name_text(host)}", response)
+        return response.host
+
+    async def change_host(self, host: Name, add: list[str], remove: list[str], create: bool) -> epp.Response:
+        """Makes a host object with addresses, or changes them. Raises :class:`OutsideFault` when the registry refuses."""
+        response = await self._exchange(
+            lambda ident: epp.host_create(host, add, ident) if create else epp.host_update(host, add, remove, ident)
+        )
+        if not response.ok:
+            raise self._refused(f"host {name_text(host)}", response)
+        return response
+
+    async def delete_host(self, host: Name) -> epp.Response:
+        """Raises :class:`OutsideFault` when the registry refuses: while a domain leans on it."""
+        response = await self._exchange(lambda ident: epp.host_delete(host, ident))
+        if not response.ok:
+            raise self._refused(f"host {name_text(host)}", response)
+        return response
+
     async def _greeting(self) -> epp.Greeting:
         try:
             return epp.read_greeting(await self._receive())

@@ -5,6 +5,7 @@ import itertools
 import ssl
 
 from legatum.core.instant import instant_text
+from legatum.core.name import Name
 from legatum.net.clock import Clock
 from legatum.net.route import Endpoint
 from legatum.practice.registry import Registry
@@ -79,7 +80,22 @@ class _Session:
             statuses = command.add_statuses, command.remove_statuses
             code = self._registry.update(self._registrar, command.name, command.add, command.remove, *statuses)
             return self._respond(code, command.client_id)
+        if command.object == "host" and command.name is not None:
+            return self._host(self._registrar, command, command.name)
         return self._respond(epp.UNKNOWN_COMMAND, command.client_id)
+
+    def _host(self, registrar: str, command: epp.Command, name: Name) -> bytes:
+        match command.verb:
+            case "info":
+                code, found = self._registry.host_info(name)
+                return epp.response(code, command.client_id, self._number(), host=found)
+            case "create":
+                code = self._registry.create_host(registrar, name, command.add_addresses)
+            case "update":
+                code = self._registry.update_host(registrar, name, command.add_addresses, command.remove_addresses)
+            case _:
+                code = self._registry.delete_host(registrar, name)
+        return self._respond(code, command.client_id)
 
     def _login(self, command: epp.Command) -> bytes:
         if self._registrar is not None:
@@ -90,4 +106,7 @@ class _Session:
         return self._respond(epp.OK, command.client_id)
 
     def _respond(self, code: int, client_id: str, domain: epp.DomainData | None = None) -> bytes:
-        return epp.response(code, client_id, f"QM-{next(self._numbers):08d}", domain)
+        return epp.response(code, client_id, self._number(), domain)
+
+    def _number(self) -> str:
+        return f"QM-{next(self._numbers):08d}"

@@ -8,10 +8,11 @@ import secrets
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+from legatum.core.address import address_rdata
 from legatum.core.fault import Fault
 from legatum.core.instant import instant_text
 from legatum.core.name import Name, is_under
-from legatum.core.rrtype import NS
+from legatum.core.rrtype import AAAA, NS, A
 from legatum.net.asker import Asker
 from legatum.net.update import send_records
 from legatum.practice.clock import WorldClock
@@ -47,7 +48,8 @@ class Registry:
     ) -> None:
         self._passwords = passwords
         self._tlds = tuple(tlds)
-        self._hosts = set(hosts)
+        self._hosts = {host: epp.HostData(host) for host in hosts}
+        self._glue: dict[Name, tuple[str, ...]] = {}
         self._asker = asker
         self._clock = clock
         self._domains: dict[Name, epp.DomainData] = {}
@@ -57,7 +59,8 @@ class Registry:
     def register(self, domain: Name, registrar: str, nameservers: Iterable[Name]) -> None:
         """A domain that is registered, and published, when the world begins."""
         hosts = tuple(sorted(nameservers))
-        self._hosts.update(hosts)
+        for host in hosts:
+            self._hosts.setdefault(host, epp.HostData(host, registrar=registrar))
         now = self._clock.now()
         self._domains[domain] = epp.DomainData(
             domain, f"D{len(self._domains) + 1:06d}-QM", ("ok",), hosts, (), registrar,
@@ -96,15 +99,75 @@ class Registry:
         stops = {status for status in found.statuses if "UpdateProhibited" in status or status == "pendingTransfer"}
         if stops - {"clientUpdateProhibited"} or ("clientUpdateProhibited" in stops - go):
             return epp.STATUS_PROHIBITS
-        if not added <= self._hosts or not removed <= set(found.nameservers):
+        if not added <= self._hosts.keys() or not removed <= set(found.nameservers):
             return epp.NOT_THERE
         if added & (set(found.nameservers) - removed):
             return epp.PARAMETER_POLICY
         hosts = tuple(sorted((set(found.nameservers) - removed) | added))
         statuses = tuple(sorted((set(found.statuses) - go - {"ok"}) | come)) or ("ok",)
         self._domains[domain] = replace(found, nameservers=hosts, statuses=statuses, updated=instant_text(self._clock.now()))
-        self._clock.at(self._clock.now() + self.delay, lambda: self.publish(domain))
+        self._soon(domain)
         return epp.OK
+
+    # Host objects (RFC 5732)
+
+    def host_info(self, host: Name) -> tuple[int, epp.HostData | None]:
+        found = self._hosts.get(host)
+        if found is None:
+            return epp.NOT_THERE, None
+        return epp.OK, replace(found, statuses=("linked",) if self._leaning_on(host) else ("ok",))
+
+    def create_host(self, registrar: str, host: Name, addresses: Iterable[str]) -> int:
+        """A host below a domain needs addresses and that domain's registrar; one elsewhere has none here."""
+        given = tuple(addresses)
+        above = self._domain_above(host)
+        if host in self._hosts:
+            return epp.EXISTS
+        if any(is_under(host, tld.zone) for tld in self._tlds):
+            if above is None:
+                return epp.NOT_THERE
+            if self._domains[above].registrar != registrar:
+                return epp.AUTHORISATION
+            if not given or len(set(given)) != len(given):
+                return epp.PARAMETER_POLICY
+        elif given:
+            return epp.PARAMETER_POLICY
+        self._hosts[host] = epp.HostData(host, f"H{len(self._hosts) + 1:06d}-QM", (), given, registrar, instant_text(self._clock.now()))
+        return epp.OK
+
+    def update_host(self, registrar: str, host: Name, add: Iterable[str], remove: Iterable[str]) -> int:
+        found, come, go = self._hosts.get(host), tuple(add), set(remove)
+        if found is None or not go <= set(found.addresses):
+            return epp.NOT_THERE
+        if found.registrar != registrar:
+            return epp.AUTHORISATION
+        addresses = tuple(each for each in found.addresses if each not in go) + come
+        if len(set(addresses)) != len(addresses) or (not addresses and self._leaning_on(host)):
+            return epp.PARAMETER_POLICY
+        self._hosts[host] = replace(found, addresses=addresses)
+        for domain in self._leaning_on(host):
+            self._soon(domain)
+        return epp.OK
+
+    def delete_host(self, registrar: str, host: Name) -> int:
+        found = self._hosts.get(host)
+        if found is None:
+            return epp.NOT_THERE
+        if found.registrar != registrar:
+            return epp.AUTHORISATION
+        if self._leaning_on(host):
+            return epp.LEANED_ON
+        del self._hosts[host]
+        return epp.OK
+
+    def _leaning_on(self, host: Name) -> list[Name]:
+        return [domain for domain, data in self._domains.items() if host in data.nameservers]
+
+    def _domain_above(self, host: Name) -> Name | None:
+        return next((domain for domain in self._domains if is_under(host, domain)), None)
+
+    def _soon(self, domain: Name) -> None:
+        self._clock.at(self._clock.now() + self.delay, lambda: self.publish(domain))
 
     async def publish(self, domain: Name) -> None:
         """Brings the TLD's zone to what the registry holds."""
@@ -112,6 +175,7 @@ class Registry:
         tld = next(each for each in self._tlds if is_under(domain, each.zone))
         changes = [Record(domain, NS, IN, tld.ttl, host) for host in wanted if host not in published]
         changes += [Record(domain, NS, NONE, 0, host) for host in published if host not in wanted]
+        changes += self._glue_changes(domain, wanted, published, tld)
         if not changes:
             return
         try:
@@ -119,3 +183,19 @@ class Registry:
         except Fault as fault:
             raise OSError(fault.message) from fault
         self._published[domain] = wanted
+
+    def _glue_changes(self, domain: Name, wanted: tuple[Name, ...], published: tuple[Name, ...], tld: Tld) -> list[Record]:
+        """Addresses of hosts below the domain itself, as they stand now."""
+        changes = []
+        for host in {*wanted, *published}:
+            if is_under(host, domain):
+                held = self._hosts[host].addresses if host in wanted and host in self._hosts else ()
+                before = self._glue.get(host, ())
+                changes += [_glue_record(host, text, IN, tld.ttl) for text in held if text not in before]
+                changes += [_glue_record(host, text, NONE, 0) for text in before if text not in held]
+                self._glue[host] = held
+        return changes
+
+
+def _glue_record(host: Name, address: str, rclass: int, ttl: int) -> Record:
+    return Record(host, AAAA if ":" in address else A, rclass, ttl, address_rdata(address))

@@ -7,7 +7,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.name import Name
 from legatum.net.epp import EppAccount, EppSession
 from legatum.net.route import Route, Unreachable
-from legatum.services.registrar import Registration
+from legatum.services.registrar import HostObject, Registration
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret
 from legatum.wire.epp import Response, meaning
@@ -39,6 +39,21 @@ class RegistryAccount:
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         async with EppSession(self._account) as session:
             response = await session.change_statuses(domain, list(add), list(remove))
+        return _said(response)
+
+    async def host(self, name: Name) -> HostObject | None:
+        async with EppSession(self._account) as session:
+            data = await session.host(name)
+        return HostObject(name, tuple(sorted(data.addresses)), "linked" in data.statuses, data.registrar) if data else None
+
+    async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
+        async with EppSession(self._account) as session:
+            response = await session.change_host(name, list(add), list(remove), create)
+        return _said(response)
+
+    async def delete_host(self, name: Name) -> str:
+        async with EppSession(self._account) as session:
+            response = await session.delete_host(name)
         return _said(response)
 
 

@@ -2,11 +2,12 @@
 
 from collections.abc import Iterable
 
+from legatum.core.address import address_text
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
-from legatum.core.rrtype import NS
+from legatum.core.name import Name, name_text, parent_of
+from legatum.core.rrtype import AAAA, NS, A
 from legatum.net.walk import Walker
-from legatum.services.registrar import Registration
+from legatum.services.registrar import HostObject, Registration
 from legatum.settings.document import ManualRegistrar
 
 
@@ -32,7 +33,7 @@ class FormRegistrar:
         told = [f"+ {name_text(name)}" for name in add] + [f"- {name_text(name)}" for name in remove]
         raise OutsideFault(
             f"{self.name} is changed by hand only: {', '.join(told)}",
-            f"type it into the form{f' at {self.page}' if self.page else ''}, then go on with the same command",
+            self._form(),
         )
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
@@ -40,3 +41,20 @@ class FormRegistrar:
             f"{self.name} is changed by hand only: {', '.join([*(f'+ {each}' for each in add), *(f'- {each}' for each in remove)])}",
             f"set or lift the lock in the form{f' at {self.page}' if self.page else ''}",
         )
+
+    async def host(self, name: Name) -> HostObject | None:
+        """The glue that the parent's servers hand out for it."""
+        _, reply = await self._walker.delegation_of(parent_of(name))
+        found = [each for each in reply.additional if each.name == name and each.rtype in (A, AAAA)] if reply is not None else []
+        addresses = tuple(sorted(address_text(rdata) for each in found for rdata in each.rdatas))
+        return HostObject(name, addresses, None) if addresses else None
+
+    async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
+        told = [f"+ {each}" for each in add] + [f"- {each}" for each in remove]
+        raise OutsideFault(f"{self.name} is changed by hand only: host {name_text(name)} {', '.join(told)}", self._form())
+
+    async def delete_host(self, name: Name) -> str:
+        raise OutsideFault(f"{self.name} is changed by hand only: take the host {name_text(name)} away", self._form())
+
+    def _form(self) -> str:
+        return f"type it into the form{f' at {self.page}' if self.page else ''}, then go on with the same command"

@@ -18,6 +18,16 @@ class Registration:
     expires: str
 
 
+@dataclass(frozen=True)
+class HostObject:
+    """A name server as the registry knows it. ``linked``: a domain leans on it, None where that is not known."""
+
+    name: Name
+    addresses: tuple[str, ...]
+    linked: bool | None
+    registrar: str = ""
+
+
 class Registrar(Protocol):
     """An account through which registrations are seen and changed. ``by_hand``: only a person can change anything, in a form."""
 
@@ -32,3 +42,12 @@ class Registrar(Protocol):
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         """Sets and takes away statuses (RFC 5731 s2.3); what the registry said. Raises :class:`OutsideFault`."""
+
+    async def host(self, name: Name) -> HostObject | None:
+        """The host object; None where there is none. Raises :class:`OutsideFault`."""
+
+    async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
+        """Makes a host with addresses, or changes them; what the registry said. Raises :class:`OutsideFault`."""
+
+    async def delete_host(self, name: Name) -> str:
+        """Takes the host away; what the registry said. Raises :class:`OutsideFault`."""

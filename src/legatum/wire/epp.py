@@ -24,7 +24,7 @@ _NAMESPACES = {"e": EPP, "d": DOMAIN, "h": HOST}
 OK, OK_ENDING = 1000, 1500
 SYNTAX, UNKNOWN_COMMAND, USE = 2001, 2000, 2002
 AUTHENTICATION, AUTHORISATION, NOT_THERE, STATUS_PROHIBITS, EXISTS = 2200, 2201, 2303, 2304, 2302
-PARAMETER_POLICY, ENDING_AUTHENTICATION = 2306, 2501
+PARAMETER_POLICY, ENDING_AUTHENTICATION, LEANED_ON = 2306, 2501, 2305
 
 MEANINGS = {
     1000: "done", 1001: "accepted, still pending", 1300: "no messages", 1301: "message waiting", 1500: "done, session ended",
@@ -84,6 +84,18 @@ class DomainData:
 
 
 @dataclass(frozen=True)
+class HostData:
+    """What ``host:info`` tells (RFC 5732 s3.1.2). ``addresses``: of a host below a domain of this registry; others have none."""
+
+    name: Name
+    roid: str = ""
+    statuses: tuple[str, ...] = ()
+    addresses: tuple[str, ...] = ()
+    registrar: str = ""
+    created: str = ""
+
+
+@dataclass(frozen=True)
 class Response:
     """``code`` as in RFC 5730 s3; ``reason`` is the server's own text."""
 
@@ -92,6 +104,7 @@ class Response:
     client_id: str
     server_id: str
     domain: DomainData | None = None
+    host: HostData | None = None
 
     @property
     def ok(self) -> bool:
@@ -112,6 +125,8 @@ class Command:
     remove: tuple[Name, ...] = ()
     add_statuses: tuple[str, ...] = ()
     remove_statuses: tuple[str, ...] = ()
+    add_addresses: tuple[str, ...] = ()
+    remove_addresses: tuple[str, ...] = ()
 
 
 # Writing
@@ -175,6 +190,33 @@ def domain_update(
     return _command(_element(EPP, "update", _element(DOMAIN, "update", *parts)), client_id)
 
 
+def host_info(host: Name, client_id: str) -> bytes:
+    return _command(_element(EPP, "info", _element(HOST, "info", _element(HOST, "name", text=name_text(host)))), client_id)
+
+
+def host_create(host: Name, addresses: Iterable[str], client_id: str) -> bytes:
+    """A host object, with addresses where it lies below a domain of this registry (RFC 5732 s3.2.1)."""
+    made = _element(HOST, "create", _element(HOST, "name", text=name_text(host)), *map(_address, addresses))
+    return _command(_element(EPP, "create", made), client_id)
+
+
+def host_update(host: Name, add: Iterable[str], remove: Iterable[str], client_id: str) -> bytes:
+    """Changes a host's addresses (RFC 5732 s3.2.5)."""
+    parts = [_element(HOST, "name", text=name_text(host))]
+    for tag, addresses in (("add", list(add)), ("rem", list(remove))):
+        if addresses:
+            parts.append(_element(HOST, tag, *map(_address, addresses)))
+    return _command(_element(EPP, "update", _element(HOST, "update", *parts)), client_id)
+
+
+def host_delete(host: Name, client_id: str) -> bytes:
+    return _command(_element(EPP, "delete", _element(HOST, "delete", _element(HOST, "name", text=name_text(host)))), client_id)
+
+
+def _address(text: str) -> Any:
+    return _element(HOST, "addr", text=text, ip="v6" if ":" in text else "v4")
+
+
 def greeting(server: str, date: str) -> bytes:
     menu = _element(
         EPP,
@@ -182,6 +224,7 @@ def greeting(server: str, date: str) -> bytes:
         _element(EPP, "version", text="1.0"),
         _element(EPP, "lang", text="en"),
         _element(EPP, "objURI", text=DOMAIN),
+        _element(EPP, "objURI", text=HOST),
     )
     everybody = _element(
         EPP, "statement", _element(EPP, "purpose", _element(EPP, "admin")), _element(EPP, "recipient", _element(EPP, "ours")),
@@ -191,11 +234,15 @@ def greeting(server: str, date: str) -> bytes:
     return _document(_element(EPP, "greeting", _element(EPP, "svID", text=server), _element(EPP, "svDate", text=date), menu, policy))
 
 
-def response(code: int, client_id: str, server_id: str, domain: DomainData | None = None, reason: str = "") -> bytes:
+def response(
+    code: int, client_id: str, server_id: str, domain: DomainData | None = None, reason: str = "", host: HostData | None = None
+) -> bytes:
     result = _element(EPP, "result", _element(EPP, "msg", text=reason or meaning(code)), code=str(code))
     parts = [result]
     if domain is not None:
         parts.append(_element(EPP, "resData", _domain_data(domain)))
+    if host is not None:
+        parts.append(_element(EPP, "resData", _host_data(host)))
     identity = [_element(EPP, "clTRID", text=client_id)] if client_id else []
     parts.append(_element(EPP, "trID", *identity, _element(EPP, "svTRID", text=server_id)))
     return _document(_element(EPP, "response", *parts))
@@ -214,6 +261,16 @@ def _domain_data(domain: DomainData) -> Any:
     if domain.updated:
         parts.append(text("upDate", domain.updated))
     return _element(DOMAIN, "infData", *parts, text("exDate", domain.expires))
+
+
+def _host_data(host: HostData) -> Any:
+    parts = [_element(HOST, "name", text=name_text(host.name)), _element(HOST, "roid", text=host.roid)]
+    parts += [_element(HOST, "status", s=status) for status in host.statuses]
+    parts += [_address(text) for text in host.addresses]
+    parts += [
+        _element(HOST, tag, text=text) for tag, text in (("clID", host.registrar), ("crID", host.registrar), ("crDate", host.created))
+    ]
+    return _element(HOST, "infData", *parts)
 
 
 # Reading
@@ -271,7 +328,26 @@ def read_response(document: bytes) -> Response:
     data = body.find("e:resData/d:infData", _NAMESPACES)
     reason = " ".join(filter(None, [_text(result, "e:msg"), *_texts(result, "e:extValue/e:reason")]))
     identity = _text(body, "e:trID/e:clTRID"), _text(body, "e:trID/e:svTRID")
-    return Response(int(result.get("code")), reason, *identity, _read_domain(data) if data is not None else None)
+    host = body.find("e:resData/h:infData", _NAMESPACES)
+    return Response(
+        int(result.get("code")),
+        reason,
+        *identity,
+        _read_domain(data) if data is not None else None,
+        _read_host(host) if host is not None else None,
+    )
+
+
+def _read_host(data: Any) -> HostData:
+    statuses = tuple(status.get("s", "") for status in data.findall("h:status", _NAMESPACES))
+    return HostData(
+        _name(_text(data, "h:name")),
+        _text(data, "h:roid"),
+        statuses,
+        tuple(_texts(data, "h:addr")),
+        _text(data, "h:clID"),
+        _text(data, "h:crDate"),
+    )
 
 
 def _read_domain(data: Any) -> DomainData:
@@ -294,8 +370,10 @@ def read_command(document: bytes) -> Command:
     client_id, verb = _text(body, "e:clTRID"), etree.QName(body[0]).localname
     if verb == "login":
         return Command("login", client_id, user=_text(body, "e:login/e:clID"), password=_text(body, "e:login/e:pw"))
-    if verb in ("info", "update") and len(body[0]):
+    if verb in ("info", "update", "create", "delete") and len(body[0]):
         target = body[0][0]
+        if etree.QName(target).namespace == HOST:
+            return _read_host_command(verb, client_id, target)
         kind = "domain" if etree.QName(target).namespace == DOMAIN else "other"
         named = _text(target, "d:name")
         name = _name(named) if named else None
@@ -310,3 +388,15 @@ def read_command(document: bytes) -> Command:
             remove_statuses=tuple(each.get("s", "") for each in target.findall("d:rem/d:status", _NAMESPACES)),
         )
     return Command(verb, client_id)
+
+
+def _read_host_command(verb: str, client_id: str, target: Any) -> Command:
+    named = _text(target, "h:name")
+    return Command(
+        verb,
+        client_id,
+        "host",
+        name=_name(named) if named else None,
+        add_addresses=tuple(_texts(target, "h:addr" if verb == "create" else "h:add/h:addr")),
+        remove_addresses=tuple(_texts(target, "h:rem/h:addr")),
+    )

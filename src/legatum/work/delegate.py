@@ -8,6 +8,8 @@ from legatum.core.difference import zone_differences
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.core.rrtype import AAAA, NS, A
+from legatum.core.soa import negative_ttl
+from legatum.core.timing import Caution
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, Published, next_by_rule, plan, publish, wrong_answers
@@ -20,6 +22,16 @@ class Handing:
     parts: Parts
     child: Publication
     parent: Publication
+
+    @property
+    def longest(self) -> int:
+        """How long after the cut caches may still hold what the parent zone said below it, in seconds (rule 15)."""
+        return max((each.ttl for each in self.parts.below), default=0)
+
+    def over(self, since: float, caution: Caution) -> float:
+        """When that is over, if every server has shown the cut since ``since``."""
+        negative = negative_ttl(self.parent.current.soa_rrset)
+        return since + caution.lasts(max(self.longest, negative)) + caution.slack(1) + caution.margin
 
 
 async def draw_handing(outside: Outside, origin: Name, cut: Name, old: Provider, new: Provider, ttl: int, create: bool) -> Handing:

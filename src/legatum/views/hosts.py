@@ -1,0 +1,98 @@
+"""Child name servers: where each address stands."""
+
+from legatum.core.name import Name, name_text
+from legatum.views.document import Document, Part
+from legatum.views.screen import BAD, Screen
+from legatum.work.hosts import HostView
+
+
+class HostPart(Part):
+    """``glue_needed``: it lies below the domain; ``registry``: None without a host object, or where nobody was asked."""
+
+    name: str
+    glue_needed: bool
+    zone: list[str]
+    registry: list[str] | None
+    glue: dict[str, list[str]]
+    glue_ttl: int | None
+    named_by: list[str]
+    agrees: bool
+
+
+class HostsDocument(Document, tag="legatum.hosts/1"):
+    """The name servers of a domain. ``agreed``: zone, registry and glue say the same of each."""
+
+    domain: str
+    agreed: bool
+    hosts: list[HostPart]
+
+
+class HostChangeDocument(Document, tag="legatum.host-change/1"):
+    """``state``: ``unchanged``, ``shown``, ``declined``, ``done`` or ``both`` (both addresses live); ``not_before``: when the next step
+    may be taken, and ``reason``."""
+
+    host: str
+    action: str
+    state: str
+    done: list[str]
+    not_before: str | None = None
+    reason: str = ""
+    following: str = ""
+
+
+def hosts_document(domain: Name, views: list[HostView]) -> HostsDocument:
+    parts = [
+        HostPart(
+            name=name_text(each.name), glue_needed=each.inside, zone=list(each.zone),
+            registry=list(each.registry) if each.registry is not None else None,
+            glue={server: list(found) for server, found in each.glue.items()}, glue_ttl=each.glue_ttl, named_by=list(each.named_by),
+            agrees=each.agrees,
+        )
+        for each in views
+    ]  # fmt: skip
+    return HostsDocument(domain=name_text(domain), agreed=all(part.agrees for part in parts), hosts=parts)
+
+
+def show_hosts(document: HostsDocument, screen: Screen) -> None:
+    inside = [each.name for each in document.hosts if each.glue_needed]
+    need = f"{', '.join(inside)} {'needs' if len(inside) == 1 else 'need'} glue" if inside else "none needs glue"
+    if document.agreed:
+        screen.verdict(True, f"{document.domain}: {len(document.hosts)} name servers, {need}; all places agree on their addresses", "")
+    else:
+        wrong = ", ".join(each.name for each in document.hosts if not each.agrees)
+        screen.verdict(
+            False, f"{document.domain}: not all places agree on the addresses of {wrong}", "legatum hosts set brings them into step"
+        )
+    screen.line()
+    rows = []
+    for each in document.hosts:
+        found = {tuple(addresses) for addresses in each.glue.values()}
+        glue = (
+            "\n".join(next(iter(found))) if len(found) == 1 else "\n".join(f"{server}: {', '.join(a)}" for server, a in each.glue.items())
+        )
+        ttl = f"\nTTL {each.glue_ttl}" if each.glue_ttl is not None else ""
+        why = "below the domain" if each.glue_needed else "elsewhere"
+        rows.append(
+            (
+                each.name,
+                why,
+                " and ".join(each.named_by) or "nobody",
+                "\n".join(each.zone) or "-",
+                "\n".join(each.registry or ["-"]),
+                (glue or "-") + ttl,
+            )
+        )
+    columns = ("name server", "lies", "named by", "addresses in its zone", "at the registry", "glue at the parent")
+    screen.table(columns, rows, ["" if each.agrees else BAD for each in document.hosts])
+
+
+def show_host_change(document: HostChangeDocument, screen: Screen) -> None:
+    words = {
+        "done": "done", "both": "both addresses are alive everywhere", "unchanged": "it is like this already",
+        "shown": "nothing was touched", "declined": "declined, nothing was changed",
+    }  # fmt: skip
+    screen.verdict(document.state != "declined", f"{document.host}: {words[document.state]}", document.following)
+    for each in document.done:
+        screen.line(f"- {each}")
+    if document.not_before:
+        screen.line(f"not before {document.not_before}: {document.reason}")

@@ -1,0 +1,64 @@
+"""Child name servers with the installed program: made, named, shown, renumbered with both addresses alive, withdrawn."""
+
+from collections.abc import Iterator
+
+import pytest
+
+from tests.cli.program import PracticeWorld, Shell
+
+DOMAIN = "kilnandclay.example"
+NS1, NS2 = f"ns1.{DOMAIN}", f"ns2.{DOMAIN}"
+WHERE = ("--at", "alder", "--registrar", "flint", "--yes", "--json")
+
+
+@pytest.fixture(scope="module")
+def shell(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Shell]:
+    with PracticeWorld(tmp_path_factory.mktemp("world")) as running:
+        yield running.shell(tmp_path_factory.mktemp("here"))
+
+
+def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell: Shell) -> None:
+    made = shell.run("hosts", "set", NS1, "--address", "198.51.100.31,2001:db8:a1::53", *WHERE).document
+    assert made["state"] == "done" and len(made["done"]) == 2 and made["not_before"] and "1800 s" in made["reason"]
+    shell.run("hosts", "set", NS2, "--address", "203.0.113.32", *WHERE)
+    shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--ns", f"{NS1},{NS2}", "--yes", "--wait")
+    shown = shell.run("hosts", "show", DOMAIN, "--registrar", "flint", "--json").document
+    inside = {each["name"]: each for each in shown["hosts"] if each["glue_needed"]}
+    assert shown["agreed"] and set(inside) == {NS1, NS2} and set(map(tuple, inside[NS2]["glue"].values())) == {("203.0.113.32",)}
+
+    taken = shell.run("hosts", "set", NS2, "--address", "198.51.100.31", *WHERE)
+    assert taken.status == 4 and "already" in taken.err
+    leaned_on = shell.run("hosts", "withdraw", NS1, *WHERE)
+    assert leaned_on.status == 4 and "leans on" in leaned_on.err
+
+    words = ("hosts", "renumber", NS2, "--from", "203.0.113.32", "--to", "2001:db8:a2::53", *WHERE)
+    both = shell.run(*words).document
+    assert both["state"] == "both" and "with a TTL of 86400" in both["reason"]
+    assert shell.run(*words).document["not_before"] == both["not_before"]  # from when it was seen, not from now
+    glue = {each["name"]: each["glue"] for each in shell.run("hosts", "show", DOMAIN, "--json").document["hosts"]}
+    assert set(map(tuple, glue[NS2].values())) == {("2001:db8:a2::53", "203.0.113.32")}
+    assert shell.run(*words, "--wait").document["state"] == "done"
+    assert shell.run(*words).document["state"] == "unchanged"
+    last = {each["name"]: each for each in shell.run("hosts", "show", DOMAIN, "--registrar", "flint", "--json").document["hosts"]}
+    assert last[NS2]["zone"] == last[NS2]["registry"] == ["2001:db8:a2::53"]
+
+    shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "alder", "--yes", "--wait")
+    gone = shell.run("hosts", "withdraw", NS1, *WHERE).document
+    assert gone["state"] == "done" and len(gone["done"]) == 2
+    assert "ns1.kilnandclay.example." not in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "says"),
+    [
+        (("set", NS1, "--address", "10.1.2.3"), 4, "not in public address space"),
+        (("set", NS1, "--address", "198.51.100.41"), 4, "does not answer for kilnandclay.example"),
+        (("set", NS1, "--address", "nonsense"), 2, "is no address"),
+        (("set", NS1, "--address", "198.51.100.31,198.51.100.31"), 2, "twice"),
+        (("set", "ns1.ferrytimes.example", "--of", DOMAIN, "--address", "198.51.100.31"), 2, "is not below"),
+        (("renumber", NS1, "--from", "192.0.2.99", "--to", "198.51.100.31"), 2, "does not have 192.0.2.99"),
+    ],
+)
+def test_what_is_refused(shell: Shell, words: tuple[str, ...], status: int, says: str) -> None:
+    ended = shell.run("hosts", *words, *WHERE)
+    assert ended.status == status and says in ended.err, ended.err
