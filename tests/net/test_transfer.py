@@ -15,7 +15,7 @@ from legatum.core.zone import Zone
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.route import Endpoint, Route
-from legatum.net.transfer import transfer
+from legatum.net.transfer import transfer, transfer_changes
 from legatum.net.update import send_update
 from legatum.wire.message import AA, QR, Message, Record, decode, encode, records
 from legatum.wire.signing import Exchange, Key
@@ -173,3 +173,49 @@ def test_nobody_there() -> None:
             asker.close()
 
     asyncio.run(work())
+
+
+def changes(work: list[Record], then: str = "stay") -> tuple[Zone, str]:
+    """What ``transfer_changes`` makes of an answer with these records."""
+    found: list[tuple[Zone, str]] = []
+
+    async def ask(asker: Asker) -> None:
+        found.append(await transfer_changes(asker, "192.0.2.1", ZONE))
+
+    asyncio.run(serve(lambda request: [message(request, *work)], then, ask))
+    return found[0]
+
+
+def one(rrset_: RRset) -> Record:
+    return records([rrset_])[0]
+
+
+NEW = RRset(HOSTS[0].name, A, 60, (bytes((198, 51, 100, 99)),))
+
+
+def test_only_what_changed_is_put_into_the_copy() -> None:
+    """RFC 1995 s4: new SOA, then for each version the old SOA, what goes, the new SOA, what comes; and the new SOA again."""
+    zone, way = changes(
+        [one(soa(9)), one(soa(7)), one(HOSTS[0]), one(soa(8)), one(NEW), one(soa(8)), one(HOSTS[1]), one(soa(9)), one(soa(9))]
+    )
+    assert way == "incremental transfer: 2 changes" and zone.soa.serial == 9
+    assert zone.get(NEW.name, A) == NEW and zone.get(HOSTS[1].name, A) is None and zone.get(HOSTS[2].name, A) == HOSTS[2]
+
+
+def test_nothing_new_and_the_whole_zone_after_all() -> None:
+    assert changes([one(soa(7))]) == (ZONE, "incremental transfer: nothing has changed")
+    zone, way = changes([one(soa(8)), *records([ZONE.apex_ns or NEW, NEW]), one(soa(8))])
+    assert way.startswith("zone transfer") and zone.soa.serial == 8 and len(zone) == 3
+
+
+@pytest.mark.parametrize(
+    ("work", "says"),
+    [
+        ([one(soa(9)), one(soa(6)), one(soa(9)), one(soa(9))], "begin at another version"),
+        ([one(soa(9)), one(soa(7)), one(NEW), one(soa(9)), one(soa(9))], "a record goes that the copy does not have"),
+        ([one(soa(9)), one(soa(7)), one(HOSTS[0]), one(soa(9))], "cut off"),
+    ],
+)
+def test_changes_that_do_not_fit_are_refused(work: list[Record], says: str) -> None:
+    with pytest.raises(OutsideFault, match=says):
+        changes(work, "close")

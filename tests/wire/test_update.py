@@ -8,7 +8,7 @@ from legatum.core.rrtype import CNAME, NS, SOA, A
 from legatum.core.soa import next_serial
 from legatum.core.zone import Zone
 from legatum.wire.message import ANY_CLASS, IN, NONE, decode, encode
-from legatum.wire.update import apply_update, update_message, update_records
+from legatum.wire.update import apply_update, update_message, update_messages, update_records
 from tests.strategies import ORIGIN, zones
 
 
@@ -50,3 +50,21 @@ def test_servers_silently_keep_what_must_not_go() -> None:
     assert apply_update(zone, kept) == zone
     lower = update_records(zone, zone.with_serial(4))
     assert apply_update(zone, lower) == zone
+
+
+@given(zones(), zones(), st.integers(20, 400))
+@settings(max_examples=100, deadline=None)
+def test_a_change_in_parts_is_the_same_change(zone: Zone, other: Zone, largest: int) -> None:
+    """Each message is on condition of the SOA that the one before it left, and no name is changed in two of them."""
+    wanted = other.with_serial(next_serial(zone.soa.serial))
+    messages = [decode(encode(each)) for each in update_messages(zone, wanted, lambda: 7, largest)]
+    present, changed = zone, set[bytes]()
+    for message in messages:
+        assert [record.rdata for record in message.answer] == [present.soa_rrset.rdatas[0]]
+        names = {record.name for record in message.authority if record.rtype != SOA}
+        assert not names & changed
+        changed |= names
+        present = apply_update(present, message.authority)
+        assert present.apex_ns is not None
+    assert present.with_serial(1) == wanted.with_serial(1)
+    assert len(messages) == 1 or (present.soa.serial - zone.soa.serial) % 2**32 >= len(messages)

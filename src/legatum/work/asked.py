@@ -104,8 +104,8 @@ class Questioner:
         self.found.names.add(name)
         first, *others = types
         reply = await self._question(name, first)
-        if reply.rcode == _NXDOMAIN:
-            return
+        if reply.rcode == _NXDOMAIN and reply.find(CNAME) is None:
+            return  # with an alias, the code is about the name that it leads to (RFC 6604 s3)
         known = False
         for rtype in (first, *others, *(each for each in FOUND_TYPES if each not in (first, *others))):
             known |= await self._data(name, rtype)
