@@ -4,14 +4,14 @@ import dns.name
 import dns.rdata
 import dns.zone
 import pytest
-from hypothesis import given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from legatum.core.commondata import READERS, WRITERS, Names
 from legatum.core.fault import BadInput
 from legatum.core.masterfile import parse_master, read_master
 from legatum.core.name import parse_name
-from legatum.core.rrtype import ALIAS, type_text
+from legatum.core.rrtype import AAAA, ALIAS, NS, TXT, type_text
 from tests.strategies import ORIGIN
 
 octets = st.integers(0, 255)
@@ -32,6 +32,13 @@ fields = st.one_of(
 
 
 @given(st.sampled_from(sorted(READERS.keys() - {ALIAS})), fields)
+@example(AAAA, ":::")
+@example(AAAA, "1::2::3")
+@example(AAAA, "12345::")
+@example(AAAA, "::+1")
+@example(TXT, "(")
+@example(NS, "0 mail")
+@settings(max_examples=500, deadline=None)
 def test_what_is_read_quickly_is_what_the_library_reads(rtype: int, text: str) -> None:
     try:
         ours = READERS[rtype](text, Names(ORIGIN))

@@ -74,7 +74,7 @@ def _read_aaaa(text: str, names: Names) -> bytes:
     left = head.split(":") if head else []
     right = tail.split(":") if tail else []
     missing = 8 - len(left) - len(right)
-    if missing < 1 if gap else missing:
+    if (missing < 1 if gap else missing) or "" in left or "" in right:
         raise ValueError(text)
     groups = [each.zfill(4) for each in left]
     if gap:
@@ -131,7 +131,7 @@ def _read_caa(text: str, names: Names) -> bytes:
 @lru_cache(maxsize=4096)
 def _caa(text: str) -> bytes:
     flags, tag, value = text.split(None, 2)
-    if len(value) < 2 or value[0] != '"' or value[-1] != '"' or '"' in value[1:-1] or not tag.isalnum() or not tag.isascii():
+    if len(value) < 2 or value[0] != '"' or value[-1] != '"' or '"' in value[1:-1] or "\\" in value or not tag.isalnum() or not tag.isascii():
         raise ValueError(text)
     return bytes((_OCTET[flags], len(tag))) + tag.encode() + value[1:-1].encode("ascii")
 
