@@ -31,6 +31,12 @@ def test_all_sources_stand_side_by_side(shell: Shell) -> None:
     ) == 6
 
 
+def test_a_name_that_nobody_knows(shell: Shell) -> None:
+    for words in (("registration", "show"), ("hosts", "show"), ("gather",)):
+        ended = shell.run(*words, "nosuch.example")
+        assert ended.status == 3 and "nosuch.example is not " in ended.err, ended
+
+
 def test_a_lock_forbids_and_is_lifted_in_the_right_order(shell: Shell) -> None:
     locked = shell.run("registration", "lock", DOMAIN, "--registrar", "flint", "--yes", "--json").document
     assert locked["new"] == ["clientDeleteProhibited", "clientTransferProhibited", "clientUpdateProhibited"]

@@ -53,13 +53,17 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.fault import OutsideFault
     from legatum.core.name import parse_domain
     from legatum.views.hosts import hosts_document, show_hosts
     from legatum.work.hosts import look_at_hosts
 
     domain = parse_domain(args.domain)
     registrar = outside.registrar(args.registrar) if args.registrar else None
-    document = hosts_document(domain, await look_at_hosts(outside, domain, registrar))
+    views = await look_at_hosts(outside, domain, registrar)
+    if not views:
+        raise OutsideFault(f"{args.domain} is not delegated: nobody hands out name servers for it", "is it spelt right?")
+    document = hosts_document(domain, views)
     show(args, document, lambda screen: show_hosts(document, screen))
     return OK if document.agreed else FOUND
 

@@ -131,7 +131,15 @@ def _read_caa(text: str, names: Names) -> bytes:
 @lru_cache(maxsize=4096)
 def _caa(text: str) -> bytes:
     flags, tag, value = text.split(None, 2)
-    if len(value) < 2 or value[0] != '"' or value[-1] != '"' or '"' in value[1:-1] or "\\" in value or not tag.isalnum() or not tag.isascii():
+    if (
+        len(value) < 2
+        or value[0] != '"'
+        or value[-1] != '"'
+        or '"' in value[1:-1]
+        or "\\" in value
+        or not tag.isalnum()
+        or not tag.isascii()
+    ):
         raise ValueError(text)
     return bytes((_OCTET[flags], len(tag))) + tag.encode() + value[1:-1].encode("ascii")
 

@@ -54,7 +54,7 @@ def _text(path: Path) -> str:
     try:
         return path.read_bytes().decode("utf-8")
     except OSError as error:
-        raise BadInput(f"{path}: {error.strerror}") from None
+        raise BadInput(f"{path}: {error.strerror}", "give a master file that can be read") from None
     except UnicodeDecodeError as error:
         raise BadInput(f"{path}: not UTF-8 at octet {error.start}", "master files are ASCII text") from None
 

@@ -48,7 +48,12 @@ async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | N
         rdap, why = await look_at_rdap(outside, evidence, domain)
     finally:
         outside.asker.heard.remove(evidence)
-    return Sides(domain, account, rdap, why, await published(outside, domain))
+    handed_out = await published(outside, domain)
+    if account is None and rdap is None and not any(handed_out.values()):
+        raise OutsideFault(
+            f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it", "is it spelt right?"
+        )
+    return Sides(domain, account, rdap, why, handed_out)
 
 
 async def published(outside: Outside, domain: Name) -> dict[str, tuple[Name, ...] | None]:
