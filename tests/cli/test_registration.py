@@ -48,6 +48,16 @@ def test_a_lock_forbids_and_is_lifted_in_the_right_order(shell: Shell) -> None:
     assert shell.run("registration", "lock", DOMAIN, "--registrar", "flint").status == 4  # nobody to ask
 
 
+def test_a_renewal_is_for_the_date_that_was_seen(shell: Shell) -> None:
+    words = ("registration", "renew", DOMAIN, "--registrar", "flint", "--yes", "--json")
+    first = shell.run(*words, "--years", "2").document
+    assert int(first["new"][0][:4]) == int(first["old"][0][:4]) + 2 and first["state"] == "changed"
+    refused = shell.run(*words, "--years", "9")
+    assert refused.status == 3 and "(2306)" in refused.err  # more than ten years ahead
+    assert shell.run(*words, "--years", "11").status == 2
+    assert shell.run("registration", "renew", DOMAIN, "--registrar", "granite", "--yes").status == 3
+
+
 def test_name_servers_change_only_to_servers_that_answer_alike(shell: Shell) -> None:
     refused = shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "birch", "--yes")
     assert refused.status == 4 and "does not answer for kilnandclay.example" in refused.err

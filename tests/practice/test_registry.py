@@ -90,6 +90,22 @@ def _equal(found: int, wanted: int) -> None:
     assert found == wanted
 
 
+def test_nothing_is_renewed_twice() -> None:
+    def work(registry: Registry) -> None:
+        known = registry.known(DOMAIN)
+        assert known is not None
+        date = known.expires[:10]
+        assert registry.renew("slate", DOMAIN, date, 1) == epp.AUTHORISATION
+        assert registry.renew("flint", DOMAIN, date, 1) == epp.OK
+        assert registry.renew("flint", DOMAIN, date, 1) == epp.PARAMETER_POLICY  # the same command again
+        assert registry.renew("flint", DOMAIN, "2001-01-01", 1) == epp.PARAMETER_POLICY
+        registry.update("flint", DOMAIN, [], [], ["clientRenewProhibited"])
+        renewed = registry.known(DOMAIN)
+        assert renewed is not None and registry.renew("flint", DOMAIN, renewed.expires[:10], 1) == epp.STATUS_PROHIBITS
+
+    with_registry(work)
+
+
 def test_where_updates_are_prohibited_only_that_can_be_lifted() -> None:
     def work(registry: Registry) -> None:
         assert registry.update("flint", DOMAIN, [], [], ["clientTransferProhibited", "clientUpdateProhibited"]) == epp.OK

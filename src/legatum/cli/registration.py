@@ -19,7 +19,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     servers = actions.add_parser("nameservers", help="change the NS set, once every new server answers for the zone")
     lock = actions.add_parser("lock", help="forbid transfer, update and deletion")
     unlock = actions.add_parser("unlock", help="lift these locks")
-    for action in (shown, servers, lock, unlock):
+    renewal = actions.add_parser("renew", help="renew the registration")
+    renewal.add_argument("--years", type=int, default=1, metavar="N", help="for how long (default: 1)")
+    for action in (shown, servers, lock, unlock, renewal):
         action.add_argument("domain", metavar="DOMAIN")
         action.add_argument("--registrar", metavar="NAME", required=action is not shown, help="a registrar of the settings")
     what = servers.add_mutually_exclusive_group(required=True)
@@ -28,9 +30,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     servers.add_argument("--anyway", action="store_true", help="even if a new server does not answer as the present ones do")
     servers.add_argument("--wait", action="store_true", help="watch until every server of the parent zone hands it out")
     servers.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.nameservers.md)")
-    for action in (servers, lock, unlock):
+    for action in (servers, lock, unlock, renewal):
         add_changing(action)
-    for action in (shown, servers, lock, unlock):
+    for action in (shown, servers, lock, unlock, renewal):
         add_common(action)
 
 
@@ -46,6 +48,8 @@ def run(args: argparse.Namespace) -> int:
         assert registrar is not None
         if args.action == "nameservers":
             return await _nameservers(args, outside, domain, registrar)
+        if args.action == "renew":
+            return await _renew(args, outside, domain, registrar)
         return await _lock(args, outside, domain, registrar)
 
     return with_outside(args, work)
@@ -110,6 +114,25 @@ async def _lock(args: argparse.Namespace, outside: "Outside", domain: "Name", re
             document.state, document.said, document.new = "changed", outcome.summary, sorted(statuses)
         else:
             document.state = "shown" if args.dry_run else "declined"
+    return _end(args, document)
+
+
+async def _renew(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar") -> int:
+    from legatum.core.fault import BadInput
+    from legatum.core.name import name_text
+    from legatum.views.registration import RegistrationChangeDocument
+    from legatum.work.registration import renew
+
+    if not 1 <= args.years <= 10:
+        raise BadInput(f"{args.years} years", "a registration is renewed for 1 to 10 years")
+    expires = (await registrar.registration(domain)).expires
+    document = RegistrationChangeDocument(
+        domain=name_text(domain), registrar=registrar.name, action="renew", state="shown" if args.dry_run else "declined",
+        old=[expires], new=[f"{args.years} more"],
+    )  # fmt: skip
+    if agreed(args, f"{args.domain} at {registrar.name} expires:", [f"{expires} → {args.years} year{'s' if args.years > 1 else ''} later"]):
+        outcome, until = await renew(outside, registrar, domain, args.years)
+        document.state, document.said, document.new = "changed", outcome.summary, [until]
     return _end(args, document)
 
 

@@ -96,6 +96,13 @@ class EppSession:
             raise self._refused(f"statuses of {name_text(domain)}", response)
         return response
 
+    async def renew(self, domain: Name, expires: str, years: int) -> epp.Response:
+        """Raises :class:`OutsideFault` when the registry refuses."""
+        response = await self._exchange(lambda ident: epp.domain_renew(domain, expires, years, ident))
+        if not response.ok:
+            raise self._refused(f"renewal of {name_text(domain)}", response)
+        return response
+
     async def host(self, host: Name) -> epp.HostData | None:
         """None where there is no such host object. Raises :class:`OutsideFault` when the registry does not tell."""
         response = await self._exchange(lambda ident: epp.host_info(host, ident))

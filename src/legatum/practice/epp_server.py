@@ -80,6 +80,9 @@ class _Session:
             statuses = command.add_statuses, command.remove_statuses
             code = self._registry.update(self._registrar, command.name, command.add, command.remove, *statuses)
             return self._respond(code, command.client_id)
+        if command.object == "domain" and command.name is not None and command.verb == "renew":
+            code = self._registry.renew(self._registrar, command.name, command.expires, command.years)
+            return self._respond(code, command.client_id)
         if command.object == "host" and command.name is not None:
             return self._host(self._registrar, command, command.name)
         return self._respond(epp.UNKNOWN_COMMAND, command.client_id)

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from legatum.core.address import address_rdata
 from legatum.core.fault import Fault
-from legatum.core.instant import instant_text
+from legatum.core.instant import instant_text, parse_instant
 from legatum.core.name import Name, is_under
 from legatum.core.rrtype import AAAA, NS, A
 from legatum.net.asker import Asker
@@ -21,6 +21,7 @@ from legatum.wire.message import IN, NONE, Record
 from legatum.wire.signing import Key
 
 _YEAR = 365 * 86400
+_LONGEST = 10  # years that a registration may reach ahead
 _CLIENT_STATUSES = {f"client{what}Prohibited" for what in ("Update", "Transfer", "Delete", "Renew")} | {"clientHold"}
 
 
@@ -107,6 +108,21 @@ class Registry:
         statuses = tuple(sorted((set(found.statuses) - go - {"ok"}) | come)) or ("ok",)
         self._domains[domain] = replace(found, nameservers=hosts, statuses=statuses, updated=instant_text(self._clock.now()))
         self._soon(domain)
+        return epp.OK
+
+    def renew(self, registrar: str, domain: Name, expires: str, years: int) -> int:
+        """``expires``: the date that the client believes it expires on; not more than ten years ahead (RFC 5731 s3.2.3)."""
+        code, found = self.info(registrar, domain)
+        if found is None:
+            return code
+        if any("RenewProhibited" in status for status in found.statuses):
+            return epp.STATUS_PROHIBITS
+        if expires != found.expires[:10] or not 1 <= years <= 10:
+            return epp.PARAMETER_POLICY
+        until = parse_instant(found.expires) + years * _YEAR
+        if until > self._clock.now() + _LONGEST * _YEAR:
+            return epp.PARAMETER_POLICY
+        self._domains[domain] = replace(found, expires=instant_text(until), updated=instant_text(self._clock.now()))
         return epp.OK
 
     # Host objects (RFC 5732)

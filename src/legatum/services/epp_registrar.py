@@ -41,6 +41,11 @@ class RegistryAccount:
             response = await session.change_statuses(domain, list(add), list(remove))
         return _said(response)
 
+    async def renew(self, domain: Name, expires: str, years: int) -> str:
+        async with EppSession(self._account) as session:
+            response = await session.renew(domain, expires, years)
+        return _said(response)
+
     async def host(self, name: Name) -> HostObject | None:
         async with EppSession(self._account) as session:
             data = await session.host(name)

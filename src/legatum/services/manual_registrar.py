@@ -42,6 +42,9 @@ class FormRegistrar:
             f"set or lift the lock in the form{f' at {self.page}' if self.page else ''}",
         )
 
+    async def renew(self, domain: Name, expires: str, years: int) -> str:
+        raise OutsideFault(f"{self.name} is changed by hand only: renew {name_text(domain)} for {years} years", self._form())
+
     async def host(self, name: Name) -> HostObject | None:
         """The glue that the parent's servers hand out for it."""
         _, reply = await self._walker.delegation_of(parent_of(name))

@@ -43,6 +43,9 @@ class Registrar(Protocol):
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         """Sets and takes away statuses (RFC 5731 s2.3); what the registry said. Raises :class:`OutsideFault`."""
 
+    async def renew(self, domain: Name, expires: str, years: int) -> str:
+        """Renews a registration that expires on that date; what the registry said. Raises :class:`OutsideFault`."""
+
     async def host(self, name: Name) -> HostObject | None:
         """The host object; None where there is none. Raises :class:`OutsideFault`."""
 

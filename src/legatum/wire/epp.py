@@ -125,6 +125,8 @@ class Command:
     remove: tuple[Name, ...] = ()
     add_statuses: tuple[str, ...] = ()
     remove_statuses: tuple[str, ...] = ()
+    expires: str = ""
+    years: int = 0
     add_addresses: tuple[str, ...] = ()
     remove_addresses: tuple[str, ...] = ()
 
@@ -188,6 +190,15 @@ def domain_update(
         if inside:
             parts.append(_element(DOMAIN, tag, *inside))
     return _command(_element(EPP, "update", _element(DOMAIN, "update", *parts)), client_id)
+
+
+def domain_renew(domain: Name, expires: str, years: int, client_id: str) -> bytes:
+    """``expires``: the date on which it expires now; with another the registry refuses (RFC 5731 s3.2.3), so it is not renewed twice."""
+    period = _element(DOMAIN, "period", text=str(years), unit="y")
+    body = _element(
+        DOMAIN, "renew", _element(DOMAIN, "name", text=name_text(domain)), _element(DOMAIN, "curExpDate", text=expires[:10]), period
+    )
+    return _command(_element(EPP, "renew", body), client_id)
 
 
 def host_info(host: Name, client_id: str) -> bytes:
@@ -370,7 +381,7 @@ def read_command(document: bytes) -> Command:
     client_id, verb = _text(body, "e:clTRID"), etree.QName(body[0]).localname
     if verb == "login":
         return Command("login", client_id, user=_text(body, "e:login/e:clID"), password=_text(body, "e:login/e:pw"))
-    if verb in ("info", "update", "create", "delete") and len(body[0]):
+    if verb in ("info", "update", "create", "delete", "renew") and len(body[0]):
         target = body[0][0]
         if etree.QName(target).namespace == HOST:
             return _read_host_command(verb, client_id, target)
@@ -385,6 +396,8 @@ def read_command(document: bytes) -> Command:
             add=_names(target, "d:add/d:ns/d:hostObj"),
             remove=_names(target, "d:rem/d:ns/d:hostObj"),
             add_statuses=tuple(each.get("s", "") for each in target.findall("d:add/d:status", _NAMESPACES)),
+            expires=_text(target, "d:curExpDate"),
+            years=int(_text(target, "d:period") or 0) if _text(target, "d:period").isdecimal() else 0,
             remove_statuses=tuple(each.get("s", "") for each in target.findall("d:rem/d:status", _NAMESPACES)),
         )
     return Command(verb, client_id)
