@@ -72,7 +72,7 @@ async def _gathered(
         return await gather(outside, domain, ways, extra, (place.removeprefix("server:"),))
     if place in outside.settings.providers:
         provider = outside.provider(place)
-        if args.way or (provider.by_hand and outside.settings.providers[place].primary is None):  # type: ignore[union-attr]
+        if args.way or not provider.hands_out:
             addresses = [address for each in (await outside.addresses(provider.servers)).values() for address in each]
             return await gather(outside, domain, ways, extra, addresses)
     return await contents_of(outside, place, domain), ()

@@ -24,6 +24,7 @@ class MasterFilesProvider:
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = False
+        self.hands_out = True
         self._settings = settings
         self._folder = (folder / settings.folder).resolve()
 

@@ -20,6 +20,7 @@ class FormProvider:
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = True
+        self.hands_out = settings.primary is not None
         self._primary = settings.primary
         self._asker = asker
         self._key = open_key(settings.key, folder) if settings.key else None

@@ -11,12 +11,14 @@ from legatum.core.zone import Zone
 
 class Provider(Protocol):
     """``servers``: the NS names it answers under. ``changes_apex_ns``: whether the NS set at the apex can be changed there.
-    ``by_hand``: only a person can change anything, in a form."""
+    ``by_hand``: only a person can change anything, in a form.
+    ``hands_out``: it lets the zone be read whole."""
 
     name: str
     servers: tuple[Name, ...]
     changes_apex_ns: bool
     by_hand: bool
+    hands_out: bool
 
     async def fetch(self, domain: Name) -> Zone:
         """The zone's whole contents. Raises :class:`OutsideFault`."""

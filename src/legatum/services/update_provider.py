@@ -23,6 +23,7 @@ class DynamicUpdateProvider:
         self.name = name
         self.servers = server_names(settings.servers)
         self.by_hand = False
+        self.hands_out = True
         self.changes_apex_ns = settings.apex_ns == "ours"
         self._settings = settings
         self._asker = asker
