@@ -29,7 +29,7 @@ class FormProvider:
         if self._primary is None:
             raise OutsideFault(
                 f"{self.name} lets nobody read the zone {name_text(domain)} whole",
-                f"gather it by name (legatum gather {name_text(domain)} --ask), or have them export it and use the file",
+                f"gather it by name (legatum gather {name_text(domain)} --way ask), or have them export it and use the file",
             )
         return await transfer(self._asker, self._primary, domain, self._key)
 
