@@ -12,6 +12,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import pytest
+
 from legatum.core.name import parse_name
 from legatum.wire.message import encode_question
 
@@ -24,6 +26,15 @@ def program(name: str) -> str | None:
 
 MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "nsd", "pdns_server", "pdnsutil", "ip") if program(name) is None]
 MISSING += [] if list(Path("/usr/lib").glob("*/pdns/libbindbackend.so")) else ["pdns-backend-bind"]
+NEEDS_SERVERS = [
+    pytest.mark.real,
+    pytest.mark.timeout(240),
+    pytest.mark.skipif(
+        bool(MISSING or os.getuid()) and not os.environ.get("LEGATUM_SERVERS_REQUIRED"),
+        reason=f"needs root and the servers: {', '.join(MISSING)} missing",
+    ),
+]
+"""What every module here is marked with. In CI a missing server is a failure, not a skip."""
 
 
 @dataclass

@@ -27,16 +27,9 @@ from legatum.core.name import parse_name
 from legatum.practice.certificate import make_certificates
 from tests.real import liar
 from tests.real.liar import Liar
-from tests.real.processes import MISSING, Bind, Knot, Nsd, PowerDns, Unbound, program, stop_all
+from tests.real.processes import NEEDS_SERVERS, Bind, Knot, Nsd, PowerDns, Unbound, program, stop_all
 
-pytestmark = [
-    pytest.mark.real,
-    pytest.mark.timeout(240),
-    pytest.mark.skipif(
-        bool(MISSING or os.getuid()) and not os.environ.get("LEGATUM_SERVERS_REQUIRED"),
-        reason=f"needs root and the servers: {', '.join(MISSING)} missing",
-    ),
-]
+pytestmark = NEEDS_SERVERS
 
 RESOLVER_HOST = "resolver.quillmoor.test"
 SOA = "SOA ns.example. hostmaster.quillmoor.example. {serial} 14400 3600 1209600 600"

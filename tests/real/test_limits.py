@@ -7,18 +7,9 @@ import subprocess
 import sys
 from pathlib import Path
 
-import pytest
+from tests.real.processes import NEEDS_SERVERS, Bind, program
 
-from tests.real.processes import MISSING, Bind, program
-
-pytestmark = [
-    pytest.mark.real,
-    pytest.mark.timeout(240),
-    pytest.mark.skipif(
-        bool(MISSING or os.getuid()) and not os.environ.get("LEGATUM_SERVERS_REQUIRED"),
-        reason=f"needs root and the servers: {', '.join(MISSING)} missing",
-    ),
-]
+pytestmark = NEEDS_SERVERS
 DOMAINS, LIMIT = 150, 160
 SOA = "SOA ns1.example. hostmaster.quillmoor.example. 1 14400 3600 1209600 600"
 

@@ -27,19 +27,12 @@ from legatum.practice.clock import WorldClock
 from legatum.practice.epp_server import EppServer
 from legatum.practice.registry import Registry, Tld
 from legatum.wire.signing import Key
-from tests.real.processes import KEY_NAME, MISSING, Bind, Knot, Unbound, outcome, stop_all
+from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Unbound, outcome, stop_all
 
 DOMAIN = "kilnandclay.example"
 PARENT_TTL, NS_TTL = 4, 6
 
-pytestmark = [
-    pytest.mark.real,
-    pytest.mark.timeout(240),
-    pytest.mark.skipif(
-        bool(MISSING or os.getuid()) and not os.environ.get("LEGATUM_SERVERS_REQUIRED"),
-        reason=f"needs root and the servers: {', '.join(MISSING)} missing",
-    ),
-]
+pytestmark = NEEDS_SERVERS
 
 SOA = "SOA {primary}. hostmaster.{primary}. {serial} 60 20 3600 3"
 CUSTOMER = f"""$ORIGIN {DOMAIN}.

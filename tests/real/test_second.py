@@ -10,16 +10,9 @@ from typing import Any
 
 import pytest
 
-from tests.real.processes import KEY_NAME, MISSING, Bind, Knot, Server, program, stop_all
+from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Server, program, stop_all
 
-pytestmark = [
-    pytest.mark.real,
-    pytest.mark.timeout(240),
-    pytest.mark.skipif(
-        bool(MISSING or os.getuid()) and not os.environ.get("LEGATUM_SERVERS_REQUIRED"),
-        reason=f"needs root and the servers: {', '.join(MISSING)} missing",
-    ),
-]
+pytestmark = NEEDS_SERVERS
 DOMAIN, CATALOG = "shared.example", "catalog.example"
 SOA = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 2 1 1209600 60\n"
 
