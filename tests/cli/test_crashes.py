@@ -70,8 +70,8 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
     world = practice.world
     practice.visit([(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)], 300.0)
     changes: list[str] = []
-    update, create, end = world.registry.update, world.create_zone, world.end_zone
-    world.registry.update = lambda *words: changes.append("registry") or update(*words)  # type: ignore[method-assign,func-returns-value]
+    update, create, end = world.registry.domains.update, world.create_zone, world.end_zone
+    world.registry.domains.update = lambda *words: changes.append("registry") or update(*words)  # type: ignore[method-assign,func-returns-value]
     world.create_zone = lambda *words: changes.append("create") or create(*words)  # type: ignore[method-assign,func-returns-value]
     world.end_zone = lambda *words: changes.append("end") or end(*words)  # type: ignore[method-assign,func-returns-value]
     assert shell.run(*DRAFT).status == 0

@@ -22,7 +22,7 @@ Turn = bytes | Callable[[epp.Command], bytes]
 
 
 def ok(code: int = 1000, reason: str = "") -> Turn:
-    return lambda command: epp.frame(epp.response(code, command.client_id, "S-1", None, reason))
+    return lambda command: epp.frame(epp.response(epp.Response(code, reason, command.client_id, "S-1")))
 
 
 @pytest.fixture(scope="module")
@@ -65,7 +65,7 @@ HELD = epp.DomainData(DOMAIN, "R1", ("ok",), (), (), "flint", "2029-01-01T00:00:
 
 
 def info(command: epp.Command) -> bytes:
-    return epp.frame(epp.response(1000, command.client_id, "S-2", HELD))
+    return epp.frame(epp.response(epp.Response(1000, "", command.client_id, "S-2", HELD)))
 
 
 def test_log_in_ask_log_out(certificates: tuple[Path, ssl.SSLContext]) -> None:
@@ -85,7 +85,7 @@ def test_log_in_ask_log_out(certificates: tuple[Path, ssl.SSLContext]) -> None:
         ((ok(), b"\0\0\1\0half a frame"), GREETING, "connection dropped|no answer in time"),
         ((ok(), b"\x06\0\0\0"), GREETING, "a frame of 100663296 octets"),
         ((ok(), epp.frame(b"<html/>")), GREETING, "no EPP document"),
-        ((ok(), epp.frame(epp.response(1000, "LEG-of-another", "S-9"))), GREETING, "another command"),
+        ((ok(), epp.frame(epp.response(epp.Response(1000, "", "LEG-of-another", "S-9")))), GREETING, "another command"),
         ((), epp.frame(b"hello, this is mail"), "no well-formed XML|is that an EPP server"),
         ((), b"220 ready\r\n", "is that an EPP server|sent a frame"),
         ((), b"", "connection dropped|no answer in time"),

@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.name import Name, parse_name
 from legatum.net.asker import Asker
 from legatum.net.clock import SystemClock
 from legatum.net.route import Route
@@ -37,37 +37,41 @@ def with_registry(work: Callable[[Registry], None]) -> None:
     asyncio.run(whole())
 
 
+def update(registry: Registry, registrar: str, domain: Name, **change: list[Name] | list[str]) -> int:
+    return registry.domains.update(registrar, domain, epp.DomainChange(**{key: tuple(each) for key, each in change.items()})).code
+
+
 def test_hosts_belong_to_the_registrar_of_the_domain_above_them() -> None:
     def work(registry: Registry) -> None:
-        assert registry.host_info(OWN)[0] == epp.NOT_THERE
-        assert registry.create_host("slate", OWN, [V4]) == epp.AUTHORISATION
-        assert registry.create_host("flint", parse_name("ns1.nobody.example."), [V4]) == epp.NOT_THERE
-        assert registry.create_host("flint", OWN, []) == epp.PARAMETER_POLICY  # below a domain here it needs addresses
-        assert registry.create_host("flint", OWN, [V4, V4]) == epp.PARAMETER_POLICY
-        assert registry.create_host("flint", parse_name("ns9.elsewhere.test."), [V4]) == epp.PARAMETER_POLICY  # elsewhere it has none
-        assert registry.create_host("flint", parse_name("ns9.elsewhere.test."), []) == epp.OK
-        assert registry.create_host("flint", OWN, [V4]) == epp.OK and registry.create_host("flint", OWN, [V4]) == epp.EXISTS
-        assert registry.update_host("slate", OWN, [V6], []) == epp.AUTHORISATION
-        assert registry.update_host("flint", OWN, [V4], []) == epp.PARAMETER_POLICY
-        assert registry.update_host("flint", OWN, [], [V6]) == epp.NOT_THERE
-        assert registry.update_host("flint", OWN, [V6], [V4]) == epp.OK
-        code, found = registry.host_info(OWN)
-        assert (code, found and found.addresses, found and found.statuses) == (epp.OK, (V6,), ("ok",))
+        assert registry.hosts.info(OWN).code == epp.NOT_THERE
+        assert registry.hosts.create("slate", OWN, [V4]).code == epp.AUTHORISATION
+        assert registry.hosts.create("flint", parse_name("ns1.nobody.example."), [V4]).code == epp.NOT_THERE
+        assert registry.hosts.create("flint", OWN, []).code == epp.PARAMETER_POLICY  # below a domain here it needs addresses
+        assert registry.hosts.create("flint", OWN, [V4, V4]).code == epp.PARAMETER_POLICY
+        assert registry.hosts.create("flint", parse_name("ns9.elsewhere.test."), [V4]).code == epp.PARAMETER_POLICY  # elsewhere it has none
+        assert registry.hosts.create("flint", parse_name("ns9.elsewhere.test."), []).code == epp.OK
+        assert registry.hosts.create("flint", OWN, [V4]).code == epp.OK and registry.hosts.create("flint", OWN, [V4]).code == epp.EXISTS
+        assert registry.hosts.update("slate", OWN, [V6], []).code == epp.AUTHORISATION
+        assert registry.hosts.update("flint", OWN, [V4], []).code == epp.PARAMETER_POLICY
+        assert registry.hosts.update("flint", OWN, [], [V6]).code == epp.NOT_THERE
+        assert registry.hosts.update("flint", OWN, [V6], [V4]).code == epp.OK
+        found = registry.hosts.info(OWN).host
+        assert found is not None and (found.addresses, found.statuses) == ((V6,), ("ok",))
 
     with_registry(work)
 
 
 def test_a_host_that_a_domain_leans_on_stays() -> None:
     def work(registry: Registry) -> None:
-        registry.create_host("flint", OWN, [V4])
-        assert registry.update("flint", DOMAIN, [OWN], [ALDER[0]]) == epp.OK
-        found = registry.host_info(OWN)[1]
-        assert found is not None and found.statuses == ("linked",)
-        assert registry.delete_host("flint", OWN) == epp.LEANED_ON
-        assert registry.update_host("flint", OWN, [], [V4]) == epp.PARAMETER_POLICY  # its last address
-        assert registry.update("flint", DOMAIN, [ALDER[0]], [OWN]) == epp.OK
-        assert registry.delete_host("slate", OWN) == epp.AUTHORISATION
-        assert registry.delete_host("flint", OWN) == epp.OK and registry.delete_host("flint", OWN) == epp.NOT_THERE
+        registry.hosts.create("flint", OWN, [V4])
+        assert update(registry, "flint", DOMAIN, add=[OWN], remove=[ALDER[0]]) == epp.OK
+        found = registry.hosts.info(OWN).host
+        assert found is not None and "linked" in found.statuses
+        assert registry.hosts.delete("flint", OWN).code == epp.LEANED_ON
+        assert registry.hosts.update("flint", OWN, [], [V4]).code == epp.PARAMETER_POLICY  # its last address
+        assert update(registry, "flint", DOMAIN, add=[ALDER[0]], remove=[OWN]) == epp.OK
+        assert registry.hosts.delete("slate", OWN).code == epp.AUTHORISATION
+        assert registry.hosts.delete("flint", OWN).code == epp.OK and registry.hosts.delete("flint", OWN).code == epp.NOT_THERE
 
     with_registry(work)
 
@@ -83,7 +87,7 @@ def test_a_host_that_a_domain_leans_on_stays() -> None:
     ],
 )
 def test_which_statuses_a_client_may_set(add: list[str], remove: list[str], code: int) -> None:
-    with_registry(lambda registry: _equal(registry.update("flint", DOMAIN, [], [], add, remove), code))
+    with_registry(lambda registry: _equal(update(registry, "flint", DOMAIN, add_statuses=add, remove_statuses=remove), code))
 
 
 def _equal(found: int, wanted: int) -> None:
@@ -95,25 +99,25 @@ def test_nothing_is_renewed_twice() -> None:
         known = registry.known(DOMAIN)
         assert known is not None
         date = known.expires[:10]
-        assert registry.renew("slate", DOMAIN, date, 1) == epp.AUTHORISATION
-        assert registry.renew("flint", DOMAIN, date, 1) == epp.OK
-        assert registry.renew("flint", DOMAIN, date, 1) == epp.PARAMETER_POLICY  # the same command again
-        assert registry.renew("flint", DOMAIN, "2001-01-01", 1) == epp.PARAMETER_POLICY
-        registry.update("flint", DOMAIN, [], [], ["clientRenewProhibited"])
+        assert registry.domains.renew("slate", DOMAIN, date, 1).code == epp.AUTHORISATION
+        assert registry.domains.renew("flint", DOMAIN, date, 1).code == epp.OK
+        assert registry.domains.renew("flint", DOMAIN, date, 1).code == epp.PARAMETER_POLICY  # the same command again
+        assert registry.domains.renew("flint", DOMAIN, "2001-01-01", 1).code == epp.PARAMETER_POLICY
+        update(registry, "flint", DOMAIN, add_statuses=["clientRenewProhibited"])
         renewed = registry.known(DOMAIN)
-        assert renewed is not None and registry.renew("flint", DOMAIN, renewed.expires[:10], 1) == epp.STATUS_PROHIBITS
+        assert renewed is not None and registry.domains.renew("flint", DOMAIN, renewed.expires[:10], 1).code == epp.STATUS_PROHIBITS
 
     with_registry(work)
 
 
 def test_where_updates_are_prohibited_only_that_can_be_lifted() -> None:
     def work(registry: Registry) -> None:
-        assert registry.update("flint", DOMAIN, [], [], ["clientTransferProhibited", "clientUpdateProhibited"]) == epp.OK
-        assert registry.update("flint", DOMAIN, [], [ALDER[0]]) == epp.STATUS_PROHIBITS
-        assert registry.update("flint", DOMAIN, [], [], [], ["clientTransferProhibited"]) == epp.STATUS_PROHIBITS
-        assert registry.update("slate", DOMAIN, [], [], [], ["clientUpdateProhibited"]) == epp.AUTHORISATION
-        assert registry.update("flint", DOMAIN, [], [], [], ["clientUpdateProhibited"]) == epp.OK
-        assert registry.update("flint", DOMAIN, [], [], [], ["clientTransferProhibited"]) == epp.OK
+        assert update(registry, "flint", DOMAIN, add_statuses=["clientTransferProhibited", "clientUpdateProhibited"]) == epp.OK
+        assert update(registry, "flint", DOMAIN, remove=[ALDER[0]]) == epp.STATUS_PROHIBITS
+        assert update(registry, "flint", DOMAIN, remove_statuses=["clientTransferProhibited"]) == epp.STATUS_PROHIBITS
+        assert update(registry, "slate", DOMAIN, remove_statuses=["clientUpdateProhibited"]) == epp.AUTHORISATION
+        assert update(registry, "flint", DOMAIN, remove_statuses=["clientUpdateProhibited"]) == epp.OK
+        assert update(registry, "flint", DOMAIN, remove_statuses=["clientTransferProhibited"]) == epp.OK
         found = registry.known(DOMAIN)
         assert found is not None and found.statuses == ("ok",)
 

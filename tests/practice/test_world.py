@@ -24,6 +24,7 @@ from legatum.net.walk import Walker
 from legatum.practice import scenario
 from legatum.practice.clock import WorldClock
 from legatum.practice.world import World
+from legatum.wire.epp import DomainChange
 from legatum.wire.signing import Key
 
 DOMAIN = parse_name("kilnandclay.example.")
@@ -89,10 +90,10 @@ async def move_delegation(world: World, asker: Asker) -> None:
     wanted = zone.with_rrsets([rrset(DOMAIN, NS, 86400, NEW_NS)]).with_serial(next_serial(zone.soa.serial))
     blank = await transfer(asker, BIRCH, DOMAIN, world.keys["birch"])
     await send_update(asker, BIRCH, blank, wanted, world.keys["birch"])
-    world.registry.delay = 0
-    old = world.registry.info("flint", DOMAIN)[1]
+    world.registry.publisher.delay = 0
+    old = world.registry.known(DOMAIN)
     assert old is not None
-    assert world.registry.update("flint", DOMAIN, NEW_NS, old.nameservers) == 1000
+    assert world.registry.domains.update("flint", DOMAIN, DomainChange(tuple(NEW_NS), old.nameservers)).ok
     await world.clock.until(world.clock.now())
 
 
@@ -209,14 +210,14 @@ def test_the_registry_publishes_after_its_delay_and_keeps_its_rules(tmp_path: Pa
             held = await session.domain_info(DOMAIN)
             assert held.registrar == "flint" and held.nameservers == (parse_name("ns1.alder.test."), parse_name("ns2.alder.test."))
             with pytest.raises(OutsideFault, match="2303"):
-                await session.change_nameservers(DOMAIN, [parse_name("ns1.brich.example.")], [])
+                await session.update(DOMAIN, DomainChange((parse_name("ns1.brich.example."),)), "name servers")
             with pytest.raises(OutsideFault, match="2306"):
-                await session.change_nameservers(DOMAIN, [held.nameservers[0]], [])
+                await session.update(DOMAIN, DomainChange((held.nameservers[0],)), "name servers")
             with pytest.raises(OutsideFault, match="2201"):
                 await session.domain_info(parse_name("evensong.test."))
             with pytest.raises(OutsideFault, match="2303"):
                 await session.domain_info(parse_name("nobody.example."))
-            await session.change_nameservers(DOMAIN, NEW_NS, list(held.nameservers))
+            await session.update(DOMAIN, DomainChange(tuple(NEW_NS), held.nameservers), "name servers")
             assert (await session.domain_info(DOMAIN)).nameservers == tuple(NEW_NS)
 
         async def published() -> list[tuple[bytes, ...]]:

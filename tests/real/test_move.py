@@ -73,13 +73,13 @@ class RegistryThread(threading.Thread):
         self.new = hosts
         registry.register(parse_name(DOMAIN + "."), "flint", self.old)
         self.changes = 0
-        update = registry.update
+        update = registry.domains.update
 
-        def counted(*words: Any) -> int:
+        def counted(*words: Any) -> Any:
             self.changes += 1
             return update(*words)
 
-        registry.update = counted  # type: ignore[method-assign]
+        registry.domains.update = counted  # type: ignore[method-assign]
         self.registry = registry
         _, tls = make_certificates(self.folder, "epp.nic.example")
         server = EppServer("epp.nic.example", registry, clock, tls)

@@ -46,13 +46,19 @@ def test_an_update_is_what_the_rfc_wants() -> None:
     """RFC 5731 s3.2.5: in the domain namespace name, then add, then rem, each ns with hostObj; then the clTRID."""
     from lxml import etree
 
-    root = etree.fromstring(epp.domain_update(DOMAIN, [NS1], [NS2], "LEG-1"))
+    root = etree.fromstring(epp.domain_update(DOMAIN, epp.DomainChange((NS1,), (NS2,)), "LEG-1"))
     space = "{urn:ietf:params:xml:ns:domain-1.0}"
     update = root[0][0][0]
     assert [child.tag for child in update] == [space + "name", space + "add", space + "rem"]
     assert [child.tag for child in root[0]] == ["{urn:ietf:params:xml:ns:epp-1.0}update", "{urn:ietf:params:xml:ns:epp-1.0}clTRID"]
-    command = epp.read_command(epp.domain_update(DOMAIN, [NS1], [NS2], "LEG-1"))
-    assert (command.verb, command.name, command.add, command.remove, command.client_id) == ("update", DOMAIN, (NS1,), (NS2,), "LEG-1")
+    command = epp.read_command(epp.domain_update(DOMAIN, epp.DomainChange((NS1,), (NS2,)), "LEG-1"))
+    assert (command.verb, command.name, command.change.add, command.change.remove, command.client_id) == (
+        "update",
+        DOMAIN,
+        (NS1,),
+        (NS2,),
+        "LEG-1",
+    )
 
 
 HOST_RESPONSE = (
@@ -80,19 +86,20 @@ def test_hosts_as_the_rfc_has_them() -> None:
     command = epp.read_command(epp.host_update(NS1, ["192.0.2.3"], ["192.0.2.2"], "LEG-2"))
     assert (command.object, command.name, command.add_addresses, command.remove_addresses) == ("host", NS1, ("192.0.2.3",), ("192.0.2.2",))
     assert epp.read_command(epp.host_delete(NS1, "LEG-3")).verb == "delete"
-    locked = etree.fromstring(epp.domain_update(DOMAIN, [], [], "LEG-4", ["clientHold"], ["clientUpdateProhibited"]))[0][0][0]
+    change = epp.DomainChange(add_statuses=("clientHold",), remove_statuses=("clientUpdateProhibited",))
+    locked = etree.fromstring(epp.domain_update(DOMAIN, change, "LEG-4"))[0][0][0]
     assert [(each.tag.split("}")[1], each[0].get("s")) for each in locked[1:]] == [("add", "clientHold"), ("rem", "clientUpdateProhibited")]
 
 
 def test_both_sides_understand_each_other() -> None:
     greeting = epp.read_greeting(epp.greeting("epp.nic.example", "2031-03-04T14:05:12Z"))
-    assert greeting.server == "epp.nic.example" and greeting.objects == (epp.DOMAIN, epp.HOST)
+    assert greeting.server == "epp.nic.example" and greeting.objects == (epp.DOMAIN, epp.HOST, epp.CONTACT)
     command = epp.read_command(epp.login("flint", "pässword & <x>", greeting, "LEG-2"))
     assert (command.user, command.password, command.verb) == ("flint", "pässword & <x>", "login")
     assert "pässword" not in repr(command)
     assert epp.read_command(epp.logout("LEG-3")).verb == "logout" and epp.read_command(epp.hello()).verb == "hello"
     data = epp.DomainData(DOMAIN, "R1", ("ok",), (NS1,), (), "flint", "2029-01-01T00:00:00Z", "", "2032-01-01T00:00:00Z")
-    assert epp.read_response(epp.response(1000, "LEG-4", "S-1", data)).domain == data
+    assert epp.read_response(epp.response(epp.Response(1000, "", "LEG-4", "S-1", data))).domain == data
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,4 @@
-"""``legatum practice start / clock / zone / log / stop``"""
+"""``legatum practice start / clock / zone / form / registry / log / stop``"""
 
 import argparse
 import asyncio
@@ -27,11 +27,30 @@ def configure(parser: argparse.ArgumentParser) -> None:
     zone.add_argument("change", choices=("create", "end"))
     zone.add_argument("domain", metavar="DOMAIN")
     zone.add_argument("--at", required=True, metavar="PROVIDER")
+    form = actions.add_parser("form", help="a registrar's own form: type something in, as a person would")
+    form.add_argument("domain", metavar="DOMAIN")
+    form.add_argument("--at", required=True, metavar="REGISTRAR")
+    typed = form.add_mutually_exclusive_group(required=True)
+    typed.add_argument("--ns", metavar="NAME,NAME,…", help="the whole NS set")
+    typed.add_argument("--ds", metavar="DATA", action="append", help="the whole DS set, one --ds a record; --ds none for no record")
+    typed.add_argument("--statuses", metavar="STATUS,…", help="the locks that are set; none for no lock")
+    typed.add_argument("--host", metavar="NAME=ADDRESS,…", help="a host below the domain; without an address it is taken away")
+    typed.add_argument("--transfer", choices=("request", "approve", "reject", "cancel"))
+    typed.add_argument("--code", action="store_true", help="show the authorisation code")
+    form.add_argument("--with-code", metavar="FILE", help="the file that holds the code for a request")
+    registry = actions.add_parser("registry", help="give the registry a bad day; without options it is well again")
+    registry.add_argument("--slow", type=float, default=0, metavar="SECONDS", help="before each answer")
+    registry.add_argument("--drop", default="", metavar="VERB", help="drop the connection after this command, with the command carried out")
+    registry.add_argument("--refuse", default="", metavar="VERB", help="refuse this command")
+    registry.add_argument("--result", type=int, default=2400, metavar="CODE", help="the result code of refusals (default 2400)")
+    registry.add_argument("--times", type=int, default=1, metavar="N", help="how often to drop or refuse (default 1)")
+    registry.add_argument("--publish", metavar="DURATION", help="how long changes take to be published (default 4m)")
+    registry.add_argument("--stuck", metavar="DOMAIN", action="append", default=[], help="never publish changes of this domain")
     log = actions.add_parser("log", help="every question that a server of the world received")
     stop = actions.add_parser("stop", help="end the world")
-    for each in (clock, zone, log, stop):
+    for each in (clock, zone, form, registry, log, stop):
         each.add_argument("--settings", metavar="FILE", help="the world's settings file or folder")
-    for each in (start, clock, zone, log, stop):
+    for each in (start, clock, zone, form, registry, log, stop):
         each.add_argument("--json", action="store_true", help="JSON on standard output")
         each.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
 
@@ -90,6 +109,18 @@ async def _steer(args: argparse.Namespace) -> int:
             domain = parse_domain(args.domain)
             answer = await control.order(args.change, provider=args.at, domain=name_text(domain))
             text = f"{name_text(domain)} {'created' if args.change == 'create' else 'ended'} at {args.at}"
+        case "form":
+            answer = await control.order("form", **_typed(args))
+            text = answer["said"]
+        case "registry":
+            publish = {"publish": parse_duration(args.publish)} if args.publish else {}
+            trouble = {"slow": args.slow, "drop": args.drop, "refuse": args.refuse, "code": args.result, "times": args.times}
+            answer = await control.order("trouble", **trouble, stuck=args.stuck, **publish)
+            text = (
+                "the registry has a bad day"
+                if any((args.slow, args.drop, args.refuse, args.publish, args.stuck))
+                else "the registry is well"
+            )
         case "log":
             rows = (await control.order("log"))["rows"]
             for row in rows:
@@ -101,6 +132,32 @@ async def _steer(args: argparse.Namespace) -> int:
     moment = instant_text(answer["now"])
     print(json.dumps({"schema": "legatum.practice/1", "now": moment}) if args.json else text or moment)
     return OK
+
+
+def _typed(args: argparse.Namespace) -> dict[str, Any]:
+    """What was typed into the form, for the world. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+    from legatum.core.name import name_text, parse_domain
+
+    said: dict[str, Any] = {"registrar": args.at, "domain": name_text(parse_domain(args.domain)), "what": "change"}
+    if args.ns:
+        said["ns"] = [each.strip() for each in args.ns.split(",")]
+    elif args.ds:
+        said["ds"] = [] if args.ds == ["none"] else args.ds
+    elif args.statuses:
+        said["statuses"] = [] if args.statuses == "none" else args.statuses.split(",")
+    elif args.host:
+        host, _, addresses = args.host.partition("=")
+        said |= {"what": "host", "host": host, "addresses": [each for each in addresses.split(",") if each]}
+    elif args.code:
+        said["what"] = "code"
+    elif args.transfer:
+        said["what"] = args.transfer
+        if args.transfer == "request":
+            if not args.with_code:
+                raise BadInput("a request needs the authorisation code", "give the file that holds it: --with-code FILE")
+            said["code"] = Path(args.with_code).read_text(encoding="utf-8").strip()
+    return said
 
 
 def _control(args: argparse.Namespace) -> "WorldControl":

@@ -14,6 +14,7 @@ from legatum.net.route import Route
 from legatum.net.update import send_update
 from legatum.practice import scenario
 from legatum.practice.world import World
+from legatum.wire.epp import DomainChange
 
 _NOTICED_FOR = 26 * 3600.0
 
@@ -30,13 +31,13 @@ async def _careless(world: World, domain: str) -> None:
     """NS set switched first, TTLs left alone, old zone deleted at once; the new zone follows when somebody notices."""
     clock, origin = world.clock, parse_domain(domain)
     zone = world.hostings["alder"][0].zone(origin)
-    held = world.registry.info("flint", origin)[1]
+    held = world.registry.known(origin)
     if zone is None or held is None:
         raise GateShut(f"{domain} is not at alder and flint in this world")
     await clock.until(clock.now() + 3600)
     servers = [parse_name(host + ".") for host in scenario.PROVIDERS["birch"].servers]
-    world.registry.update("flint", origin, servers, held.nameservers)
-    await clock.until(clock.now() + world.registry.delay + 1)
+    world.registry.domains.update("flint", origin, DomainChange(tuple(servers), held.nameservers))
+    await clock.until(clock.now() + world.registry.publisher.delay + 1)
     world.end_zone("alder", origin)
     await clock.until(clock.now() + LATE)
     world.create_zone("birch", origin)

@@ -48,7 +48,7 @@ _REPLIES = sa.Table(
     sa.Column("wire", sa.LargeBinary, nullable=False),
 )
 _ROOM = 8 << 20
-INTENT, OUTCOME, FORGOTTEN, FAILED = "intent", "outcome", "forgotten", "failed"
+INTENT, OUTCOME, FORGOTTEN, FAILED, SENT = "intent", "outcome", "forgotten", "failed", "sent"
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +94,10 @@ class Journal:
     def fail(self, move: str, domain: Name, step: str, at: float, text: str, replies: Iterable[Reply]) -> None:
         """An effect that ended in a fault: what is known."""
         self._write(move, domain, step, FAILED, at, text, {}, replies)
+
+    def sent(self, domain: Name, at: float, text: str) -> None:
+        """A command that goes to a registry now: what it is, and its identifier."""
+        self._write("", domain, "registry", SENT, at, text, {}, ())
 
     def forget(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
         """The outcome of a step counts no longer: it will be done again."""

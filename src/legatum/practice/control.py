@@ -1,6 +1,7 @@
 """The world's control port: one JSON object a line, on loopback, with the token from the settings file.
 
-It answers what the time is, moves the clock on, and stands for the providers' own panels, where zones are created and ended.
+It answers what the time is, moves the clock on, stands for the providers' own panels, where zones are created and ended, and for the
+registrars' own forms, and gives the registry a bad day.
 """
 
 import asyncio
@@ -9,9 +10,13 @@ import secrets
 from typing import TYPE_CHECKING, Any
 
 from legatum.core.fault import BadInput
-from legatum.core.name import parse_domain, parse_name
-from legatum.core.rrtype import parse_type
+from legatum.core.name import ROOT, Name, parse_domain, parse_name
+from legatum.core.presentation import parse_rdata
+from legatum.core.rrtype import DS, parse_type
 from legatum.net.route import Endpoint
+from legatum.practice import scenario
+from legatum.practice.registry import Trouble
+from legatum.wire import epp
 
 if TYPE_CHECKING:
     from legatum.practice.world import World
@@ -65,6 +70,10 @@ class Control:
                 change = world.create_zone if action == "create" else world.end_zone
                 change(request["provider"], parse_domain(request["domain"]))
                 await clock.until(clock.now())
+            case "form":
+                return {"now": clock.now(), "said": self._type_in(request)}
+            case "trouble":
+                self._trouble(request)
             case "log":
                 return {"now": clock.now(), "rows": [visit.row() for visit in world.log]}
             case "visit":
@@ -75,3 +84,61 @@ class Control:
             case other:
                 raise BadInput(f"the world does not know {other!r}")
         return {"now": clock.now()}
+
+    def _type_in(self, request: dict[str, Any]) -> str:
+        """What a person does in a registrar's form; what the registry said."""
+        registry, registrar, domain = self._world.registry, str(request["registrar"]), parse_domain(request["domain"])
+        if registrar not in self._world.passwords:
+            raise BadInput(f"no registrar {registrar!r} in this world")
+        match request["what"]:
+            case "change":
+                said = registry.domains.update(registrar, domain, self._change(domain, request))
+            case "host":
+                host, addresses = parse_domain(request["host"]), list(map(str, request["addresses"]))
+                held = registry.hosts.info(host).host
+                if held is None:
+                    said = registry.hosts.create(registrar, host, addresses)
+                elif not addresses:
+                    said = registry.hosts.delete(registrar, host)
+                else:
+                    gone, come = set(held.addresses) - set(addresses), set(addresses) - set(held.addresses)
+                    said = registry.hosts.update(registrar, host, sorted(come), sorted(gone))
+            case "request":
+                said = registry.transfers.request(registrar, domain, str(request["code"]), 1)
+            case "approve" | "reject" | "cancel" as op:
+                said = registry.transfers.act(registrar, domain, op)
+            case "code":
+                said = registry.domains.info(registrar, domain)
+                if said.domain is not None:
+                    return said.domain.code
+            case other:
+                raise BadInput(f"no form for {other!r}")
+        if not said.ok:
+            raise BadInput(f"{epp.meaning(said.code)} ({said.code}) {said.reason}".strip())
+        return f"{epp.meaning(said.code)} ({said.code})"
+
+    def _change(self, domain: Name, request: dict[str, Any]) -> epp.DomainChange:
+        """The form shows what is held, and takes what shall be."""
+        held = self._world.registry.known(domain)
+        if held is None:
+            raise BadInput(f"{request['domain']} is not registered")
+        servers = {parse_name(str(each).rstrip(".") + ".") for each in request.get("ns", ())} or set(held.nameservers)
+        ds = {parse_rdata(DS, str(each), ROOT) for each in request["ds"]} if "ds" in request else set(held.ds)
+        for host in servers - self._world.registry.book.hosts.keys():
+            self._world.registry.hosts.create(held.registrar, host, ())
+        statuses = set(request["statuses"]) if "statuses" in request else set(held.statuses) - {"ok"}
+        return epp.DomainChange(
+            tuple(servers - set(held.nameservers)), tuple(set(held.nameservers) - servers),
+            tuple(statuses - set(held.statuses)), tuple(set(held.statuses) - statuses - {"ok"}),
+            tuple(ds - set(held.ds)), tuple(set(held.ds) - ds),
+        )  # fmt: skip
+
+    def _trouble(self, request: dict[str, Any]) -> None:
+        """All of it anew: what is not said is well again."""
+        registry = self._world.registry
+        registry.trouble = Trouble(
+            float(request.get("slow", 0)), str(request.get("drop", "")), str(request.get("refuse", "")), int(request.get("code", 2400)),
+            int(request.get("times", 1)),
+        )  # fmt: skip
+        registry.publisher.delay = float(request.get("publish", scenario.PUBLISHING_DELAY))
+        registry.publisher.stuck = {parse_domain(each) for each in request.get("stuck", ())}

@@ -3,6 +3,7 @@
 import asyncio
 import itertools
 import ssl
+from dataclasses import replace
 
 from legatum.core.instant import instant_text
 from legatum.core.name import Name
@@ -14,7 +15,7 @@ from legatum.wire.malformed import Malformed
 
 
 class EppServer:
-    """``endpoint`` is where it stands once open."""
+    """``endpoint`` is where it stands once open; ``sessions``: how many it has had, ``commands``: how many it was given."""
 
     def __init__(self, name: str, registry: Registry, clock: Clock, tls: ssl.SSLContext) -> None:
         self._name = name
@@ -22,6 +23,8 @@ class EppServer:
         self._clock = clock
         self._tls = tls
         self._numbers = itertools.count(1)
+        self.sessions = 0
+        self.commands: list[str] = []
         self.endpoint: Endpoint
 
     async def open(self) -> None:
@@ -32,12 +35,19 @@ class EppServer:
         self._server.close()
 
     async def _session(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        session = _Session(self._name, self._registry, self._clock, self._numbers)
+        session, trouble = _Session(self._name, self._registry, self._clock, self._numbers), self._registry.trouble
+        self.sessions += 1
         try:
             writer.write(epp.frame(session.greeting()))
             while not session.ended:
                 length = epp.frame_length(await reader.readexactly(4))
-                writer.write(epp.frame(session.answer(await reader.readexactly(length))))
+                answer, verb = session.answer(await reader.readexactly(length))
+                self.commands.append(verb)
+                if trouble.drops(verb):
+                    break
+                if trouble.slow:
+                    await asyncio.sleep(trouble.slow)
+                writer.write(epp.frame(answer))
                 await writer.drain()
         except (asyncio.IncompleteReadError, ConnectionError, Malformed, asyncio.CancelledError):
             pass
@@ -53,63 +63,136 @@ class _Session:
         self._registry = registry
         self._clock = clock
         self._numbers = numbers
-        self._registrar: str | None = None
+        self._registrar = ""
+        self._spoken: tuple[str, ...] = ()
         self.ended = False
 
     def greeting(self) -> bytes:
         return epp.greeting(self._name, instant_text(self._clock.now()))
 
-    def answer(self, document: bytes) -> bytes:
+    def answer(self, document: bytes) -> tuple[bytes, str]:
+        """The answer, and the verb that it is to."""
         try:
             command = epp.read_command(document)
-        except (Malformed, ValueError):
-            return self._respond(epp.SYNTAX, "")
+        except Malformed as error:
+            return epp.response(epp.Response(epp.SYNTAX, str(error), "", self._number())), ""
         if command.verb == "hello":
-            return self.greeting()
+            return self.greeting(), "hello"
+        said = self._rule(command)
+        return epp.response(replace(said, client_id=command.client_id, server_id=self._number())), command.verb
+
+    def _rule(self, command: epp.Command) -> epp.Response:
         if command.verb == "login":
             return self._login(command)
-        if command.verb == "logout" and self._registrar is not None:
+        if not self._registrar:
+            return _plain(epp.USE)
+        if command.verb == "logout":
             self.ended = True
-            return self._respond(epp.OK_ENDING, command.client_id)
-        if self._registrar is None:
-            return self._respond(epp.USE, command.client_id)
-        if command.object == "domain" and command.name is not None and command.verb == "info":
-            code, found = self._registry.info(self._registrar, command.name)
-            return self._respond(code, command.client_id, found)
-        if command.object == "domain" and command.name is not None and command.verb == "update":
-            statuses = command.add_statuses, command.remove_statuses
-            code = self._registry.update(self._registrar, command.name, command.add, command.remove, *statuses)
-            return self._respond(code, command.client_id)
-        if command.object == "domain" and command.name is not None and command.verb == "renew":
-            code = self._registry.renew(self._registrar, command.name, command.expires, command.years)
-            return self._respond(code, command.client_id)
-        if command.object == "host" and command.name is not None:
-            return self._host(self._registrar, command, command.name)
-        return self._respond(epp.UNKNOWN_COMMAND, command.client_id)
+            return _plain(epp.OK_ENDING)
+        if self._registry.trouble.refuses(command.verb):
+            return _plain(self._registry.trouble.code)
+        if command.verb == "poll":
+            return self._poll(command)
+        rules = {"domain": self._domain, "host": self._host, "contact": self._contact}
+        if command.object not in rules:
+            return _plain(epp.NOT_SERVED)
+        return rules[command.object](command)
 
-    def _host(self, registrar: str, command: epp.Command, name: Name) -> bytes:
+    def _login(self, command: epp.Command) -> epp.Response:
+        if self._registrar:
+            return _plain(epp.USE)
+        if not self._registry.book.knows(command.user, command.password):
+            return _plain(epp.AUTHENTICATION)
+        if set(command.extensions) - set(epp.EXTENSIONS):
+            return _plain(epp.EXTENSION)
+        if command.new_password:
+            self._registry.book.passwords[command.user] = command.new_password
+        self._registrar, self._spoken = command.user, command.extensions
+        return _plain(epp.OK)
+
+    def _poll(self, command: epp.Command) -> epp.Response:
+        if command.op == "req":
+            return self._registry.book.waiting(self._registrar)
+        return self._registry.book.acknowledge(self._registrar, command.idents[0])
+
+    def _domain(self, command: epp.Command) -> epp.Response:
+        desk = self._registry.domains
+        if command.verb == "check":
+            return replace(_plain(epp.OK), checked=tuple(map(desk.check, command.names)))
+        domain = command.name
+        if domain is None:
+            return _plain(epp.MISSING)
         match command.verb:
             case "info":
-                code, found = self._registry.host_info(name)
-                return epp.response(code, command.client_id, self._number(), host=found)
-            case "create":
-                code = self._registry.create_host(registrar, name, command.add_addresses)
+                return self._without_unspoken(desk.info(self._registrar, domain, command.code))
             case "update":
-                code = self._registry.update_host(registrar, name, command.add_addresses, command.remove_addresses)
-            case _:
-                code = self._registry.delete_host(registrar, name)
-        return self._respond(code, command.client_id)
+                return desk.update(self._registrar, domain, command.change)
+            case "renew":
+                return desk.renew(self._registrar, domain, command.expires, command.years)
+            case "delete":
+                return desk.delete(self._registrar, domain)
+            case "restore":
+                return desk.restore(self._registrar, domain, command.op)
+            case "transfer":
+                return self._transfer(command, domain)
+        return _plain(epp.NOT_SERVED)
 
-    def _login(self, command: epp.Command) -> bytes:
-        if self._registrar is not None:
-            return self._respond(epp.USE, command.client_id)
-        if not self._registry.knows(command.user, command.password):
-            return self._respond(epp.AUTHENTICATION, command.client_id)
-        self._registrar = command.user
-        return self._respond(epp.OK, command.client_id)
+    def _transfer(self, command: epp.Command, domain: Name) -> epp.Response:
+        desk = self._registry.transfers
+        match command.op:
+            case "request":
+                return desk.request(self._registrar, domain, command.code, command.years)
+            case "query":
+                return desk.query(self._registrar, domain, command.code)
+        return desk.act(self._registrar, domain, command.op)
 
-    def _respond(self, code: int, client_id: str, domain: epp.DomainData | None = None) -> bytes:
-        return epp.response(code, client_id, self._number(), domain)
+    def _without_unspoken(self, said: epp.Response) -> epp.Response:
+        """Extensions that the client did not choose at login are not used (RFC 5730 s2.9.1.1)."""
+        if said.domain is None:
+            return said
+        ds = said.domain.ds if epp.SECDNS in self._spoken else ()
+        return replace(said, domain=replace(said.domain, ds=ds, grace=said.domain.grace if epp.RGP in self._spoken else ()))
+
+    def _host(self, command: epp.Command) -> epp.Response:
+        desk = self._registry.hosts
+        if desk.by_attribute:
+            return _plain(epp.NOT_SERVED)
+        if command.verb == "check":
+            return replace(_plain(epp.OK), checked=tuple(map(desk.check, command.names)))
+        if command.name is None:
+            return _plain(epp.MISSING)
+        match command.verb:
+            case "info":
+                return desk.info(command.name)
+            case "create":
+                return desk.create(self._registrar, command.name, command.add_addresses)
+            case "update":
+                return desk.update(self._registrar, command.name, command.add_addresses, command.remove_addresses)
+            case "delete":
+                return desk.delete(self._registrar, command.name)
+        return _plain(epp.NOT_SERVED)
+
+    def _contact(self, command: epp.Command) -> epp.Response:
+        contacts = self._registry.book.contacts
+        match command.verb:
+            case "check":
+                checked = (
+                    epp.Availability(each, each not in contacts, "exists" if each in contacts else "", "contact") for each in command.idents
+                )
+                return replace(_plain(epp.OK), checked=tuple(checked))
+            case "info":
+                found = contacts.get(command.idents[0])
+                return _plain(epp.NOT_THERE) if found is None else replace(_plain(epp.OK), contact=found)
+            case "create" if command.contact is not None:
+                if command.contact.ident in contacts:
+                    return _plain(epp.EXISTS)
+                contacts[command.contact.ident] = replace(command.contact, registrar=self._registrar)
+                return _plain(epp.OK)
+        return _plain(epp.NOT_SERVED)
 
     def _number(self) -> str:
         return f"QM-{next(self._numbers):08d}"
+
+
+def _plain(code: int) -> epp.Response:
+    return epp.Response(code, "", "", "")

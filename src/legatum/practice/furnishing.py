@@ -39,7 +39,10 @@ def write_settings(world: "World") -> None:
         "resolvers": {name: _resolver(name, address, world.authority_file.name) for name, (_, address) in scenario.RESOLVERS.items()},
         "rdap": {"bootstrap": _BOOTSTRAP, "authority": world.authority_file.name},
         "providers": {name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()},
-        "registrars": {name: _registrar(name, world.authority_file.name) for name in scenario.REGISTRARS},
+        "registrars": {
+            **{name: _registrar(name, world.authority_file.name) for name in scenario.REGISTRARS},
+            scenario.FORM_REGISTRAR: {"kind": "manual", "page": scenario.FORM_PAGE},
+        },
     }
     world.settings_file.write_text("# The practice world's settings, written when it starts.\n\n" + tomli_w.dumps(document))
 

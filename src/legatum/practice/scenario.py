@@ -35,24 +35,28 @@ TLDS = {
 PROVIDERS = {
     "alder": Hosting(
         {"ns1.alder.test": ("198.51.100.31", "2001:db8:a1::53"), "ns2.alder.test": ("203.0.113.32", "2001:db8:a2::53")},
-        ("alder.test", "kilnandclay.example", "ferrytimes.example"),
+        ("alder.test", "kilnandclay.example", "ferrytimes.example", "lanternlane.example", "tidemill.example"),
     ),
     "birch": Hosting(
         {
             "ns1.birch.example": ("198.51.100.41", "2001:db8:b1::53"),
             "ns2.birch.example": ("203.0.113.42", "2001:db8:b2::53"),
         },
-        ("birch.example", "evensong.test"),
+        ("birch.example", "evensong.test", "lanternlane.example"),
     ),
 }
 REGISTRATIONS = {
     "kilnandclay.example": ("flint", "alder"),
     "ferrytimes.example": ("flint", "alder"),
     "evensong.test": ("slate", "birch"),
+    "lanternlane.example": ("granite", "alder"),
+    "tidemill.example": ("flint", "alder"),
     "alder.test": ("slate", "alder"),
     "birch.example": ("flint", "birch"),
 }
+REGISTERED_LATELY = {"tidemill.example": 20}  # days ago
 REGISTRARS = ("flint", "slate")
+FORM_REGISTRAR, FORM_PAGE = "granite", "https://members.granite.test/domains"  # to its customers it shows a form and nothing else
 REGISTRY = ("epp.nic.example", "192.0.2.51")
 RDAP_SERVER = "rdap.nic.example"
 RESOLVER_HOST = "resolver.quillmoor.test"  # the name on the certificate of resolvers over TLS and HTTPS
@@ -111,6 +115,21 @@ mx2 14400 IN A 203.0.113.26
 @ 86400 IN NS ns2.birch.example.
 @ 3600 IN A 198.51.100.95
 www 3600 IN CNAME evensong.test.
+""",
+    "lanternlane.example": """
+@ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 2031010701 14400 3600 1209600 1800
+@ 86400 IN NS ns1.alder.test.
+@ 86400 IN NS ns2.alder.test.
+@ 3600 IN A 198.51.100.97
+@ 3600 IN MX 10 mail.kilnandclay.example.
+www 3600 IN A 198.51.100.97
+""",
+    "tidemill.example": """
+@ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 3 14400 3600 1209600 1800
+@ 86400 IN NS ns1.alder.test.
+@ 86400 IN NS ns2.alder.test.
+@ 3600 IN A 198.51.100.98
+www 3600 IN A 198.51.100.98
 """,
     "alder.test": """
 @ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 12 14400 3600 1209600 600

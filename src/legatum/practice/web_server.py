@@ -89,24 +89,34 @@ class RdapService:
             found = self._registry.known(parse_domain(name)) if kind == "domain" and request.method == "GET" else None
         except BadInput:
             return _json(400, {"errorCode": 400, "title": "no domain name"})
-        return _json(200, _domain(found)) if found else _json(404, {"errorCode": 404, "title": "not here"})
+        grace = self._registry.book.in_grace(found.name) if found else ()
+        return _json(200, _domain(found, grace)) if found else _json(404, {"errorCode": 404, "title": "not here"})
 
 
-def _domain(data: DomainData) -> dict[str, object]:
+def _domain(data: DomainData, grace: tuple[str, ...]) -> dict[str, object]:
     """RFC 9083 s5.3."""
     card = ["vcard", [["version", {}, "text", "4.0"], ["fn", {}, "text", data.registrar]]]
-    dates = {"registration": data.created, "last changed": data.updated, "expiration": data.expires}
+    dates = {
+        "registration": data.created, "last changed": data.updated, "expiration": data.expires, "transfer": data.transferred,
+    }  # fmt: skip
+    statuses = [*(status for status in data.statuses if status != "ok"), *grace] or ["ok"]
     return {
         "rdapConformance": ["rdap_level_0"],
         "objectClassName": "domain",
         "handle": data.roid,
         "ldhName": name_text(data.name),
-        "status": ["active" if status == "ok" else _spaced(status) for status in data.statuses],
+        "status": ["active" if status == "ok" else _spaced(status) for status in statuses],
         "events": [{"eventAction": action, "eventDate": date} for action, date in dates.items() if date],
         "entities": [{"objectClassName": "entity", "roles": ["registrar"], "handle": data.registrar, "vcardArray": card}],
         "nameservers": [{"objectClassName": "nameserver", "ldhName": name_text(host)} for host in data.nameservers],
-        "secureDNS": {"delegationSigned": False},
+        "secureDNS": {"delegationSigned": bool(data.ds), "dsData": [_ds(each) for each in data.ds]},
     }
+
+
+def _ds(rdata: bytes) -> dict[str, object]:
+    return {
+        "keyTag": int.from_bytes(rdata[:2]), "algorithm": rdata[2], "digestType": rdata[3], "digest": rdata[4:].hex().upper(),
+    }  # fmt: skip
 
 
 def _spaced(status: str) -> str:

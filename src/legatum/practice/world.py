@@ -48,7 +48,7 @@ class World:
         self.log = VisitLog()
         self.endpoints: dict[str, Endpoint] = {}
         self.keys = {name: _new_key() for name in (*scenario.TLDS, *scenario.PROVIDERS)}
-        self.passwords = {name: secrets.token_urlsafe(12) for name in scenario.REGISTRARS}
+        self.passwords = {name: secrets.token_urlsafe(12) for name in (*scenario.REGISTRARS, scenario.FORM_REGISTRAR)}
         self.hostings: dict[str, list[Authority]] = {}
         self.errands: list[Errand] = []
         self._listeners: list[Listener] = []
@@ -151,7 +151,8 @@ class World:
         self.registry = Registry(self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock)
         for domain, (registrar, provider) in scenario.REGISTRATIONS.items():
             servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
-            self.registry.register(parse_name(domain + "."), registrar, servers)
+            days = scenario.REGISTERED_LATELY.get(domain, 730)
+            self.registry.register(parse_name(domain + "."), registrar, servers, days * 86400.0)
         name, address = scenario.REGISTRY
         self.epp = EppServer(name, self.registry, self.clock, self._tls)
         await self.epp.open()

@@ -1,66 +1,207 @@
-"""Registrars whose registry speaks EPP (RFC 5730-5734)."""
+"""Registrars whose registry speaks EPP (RFC 5730-5734).
 
-from collections.abc import Iterable
+When a connection drops after a command was sent, nobody knows whether it took effect. Then the registry is asked, and the command is
+sent again only where looking shows that it did not.
+"""
+
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Sequence
 from pathlib import Path
 
-from legatum.core.fault import OutsideFault
-from legatum.core.name import Name
-from legatum.net.epp import EppAccount, EppSession
+from legatum.core.fault import Fault, OutsideFault
+from legatum.core.name import Name, name_text
+from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.net.route import Route, Unreachable
-from legatum.services.registrar import HostObject, Registration
+from legatum.services.registrar import Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret
-from legatum.wire.epp import Response, meaning
+from legatum.wire import epp
+
+_Send = Callable[[EppSession], Awaitable[epp.Response]]
+_Seen = Callable[[EppSession], Awaitable[bool]]
+_LOST = "done, as looking showed: the connection had dropped before the answer"
 
 
 class RegistryAccount:
-    """A :class:`~legatum.services.registrar.Registrar`."""
+    """A :class:`~legatum.services.registrar.Registrar`. ``sending`` is told of each changing command before it goes."""
 
-    def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route) -> None:
+    def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route, sending: Sending = no_one_told) -> None:
         self.name = name
         self.by_hand = False
+        self.with_addresses = settings.nameservers == "attributes"
+        self._sending = sending
         try:
             endpoint = route.endpoint(settings.address or settings.server, settings.port)
         except Unreachable as error:
             raise OutsideFault(f"registrar {name}: {error}", "add the registry's address to the map") from None
         authority = str(folder / settings.authority) if settings.authority else None
-        self._account = EppAccount(settings.server, endpoint, settings.user, read_secret(settings.password, folder), authority)
+        self._account = EppAccount(
+            settings.server, endpoint, settings.user, read_secret(settings.password, folder), authority,
+            by_attribute=self.with_addresses, at_once=settings.at_once,
+        )  # fmt: skip
+
+    # Looking
 
     async def registration(self, domain: Name) -> Registration:
-        async with EppSession(self._account) as session:
+        async with self._session() as session:
             data = await session.domain_info(domain)
-        return Registration(domain, data.registrar, data.nameservers, data.statuses, data.expires)
-
-    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
-        async with EppSession(self._account) as session:
-            response = await session.change_nameservers(domain, list(add), list(remove))
-        return _said(response)
-
-    async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
-        async with EppSession(self._account) as session:
-            response = await session.change_statuses(domain, list(add), list(remove))
-        return _said(response)
-
-    async def renew(self, domain: Name, expires: str, years: int) -> str:
-        async with EppSession(self._account) as session:
-            response = await session.renew(domain, expires, years)
-        return _said(response)
+        return Registration(
+            domain, data.registrar, data.nameservers, data.statuses, data.expires, data.created, data.transferred, data.ds, data.hosts,
+            data.grace, data.registrant,
+        )  # fmt: skip
 
     async def host(self, name: Name) -> HostObject | None:
-        async with EppSession(self._account) as session:
+        if self.with_addresses:
+            raise OutsideFault(f"{self.name} has no host objects", "addresses go with the NS set there: legatum registration nameservers")
+        async with self._session() as session:
             data = await session.host(name)
         return HostObject(name, tuple(sorted(data.addresses)), "linked" in data.statuses, data.registrar) if data else None
 
+    async def code(self, domain: Name) -> str:
+        async with self._session() as session:
+            return (await session.domain_info(domain)).code
+
+    async def transfer_standing(self, domain: Name) -> Transfer | None:
+        async with self._session() as session:
+            found = await session.transfer_standing(domain)
+        return Transfer(found.status, found.asking, found.asked, found.acting, found.acts_by) if found else None
+
+    async def messages(self, take: bool) -> list[QueuedMessage]:
+        """A message is acknowledged once it is in hand, so that none is lost when the connection is."""
+        found: list[QueuedMessage] = []
+        async with self._session() as session:
+            while first := await session.message():
+                found.append(QueuedMessage(first[0].ident, first[0].date, first[0].text, first[0].count - 1))
+                if not take:
+                    break
+                await session.acknowledge(first[0].ident)
+        return found
+
+    # Changing
+
+    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
+        change = self._ns_change(NsChange(domain, tuple(add), tuple(remove), glue))
+        return await self._update(domain, change, "name servers", lambda held: _has_servers(held, change))
+
+    async def change_many(self, changes: Sequence[NsChange]) -> AsyncIterator[tuple[Name, str | Fault]]:
+        """What a dropped connection left unanswered is looked at, and done one by one."""
+        answered = 0
+        try:
+            async with self._session() as session:
+                built = [(each.domain, "name servers", session.update_builder(each.domain, self._ns_change(each))) for each in changes]
+                async for response in session.stream(built):
+                    domain = changes[answered].domain
+                    answered += 1
+                    yield domain, self._said_or_refused(domain, response)
+        except AnswerLost:
+            for each in changes[answered:]:
+                yield each.domain, await self._one(each)
+
+    async def _one(self, each: NsChange) -> str | Fault:
+        try:
+            change = self._ns_change(each)
+            async with self._session() as session:
+                if _has_servers(await session.domain_info(each.domain), change):
+                    return _LOST
+            return await self.change_nameservers(each.domain, each.add, each.remove, each.glue)
+        except Fault as fault:
+            return fault
+
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
+        change = epp.DomainChange(add_ds=tuple(add), remove_ds=tuple(remove))
+        return await self._update(
+            domain, change, "DS records", lambda held: set(change.add_ds) <= set(held.ds) and not set(change.remove_ds) & set(held.ds)
+        )
+
+    async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
+        change = epp.DomainChange(add_statuses=tuple(add), remove_statuses=tuple(remove))
+        come, go = set(change.add_statuses), set(change.remove_statuses)
+        return await self._update(domain, change, "statuses", lambda held: come <= set(held.statuses) and not go & set(held.statuses))
+
+    async def change_registrant(self, domain: Name, contact: str) -> str:
+        async with self._session() as session:
+            if await session.contact(contact) is None:
+                raise OutsideFault(f"{self.name} has no contact {contact}", "make it there first, or name another")
+        return await self._update(domain, epp.DomainChange(registrant=contact), "registrant", lambda held: held.registrant == contact)
+
+    async def change_code(self, domain: Name, code: str) -> str:
+        return await self._update(domain, epp.DomainChange(code=code), "authorisation code", lambda held: held.code == code)
+
+    async def renew(self, domain: Name, expires: str, years: int) -> str:
+        async def seen(session: EppSession) -> bool:
+            return (await session.domain_info(domain)).expires > expires
+
+        return await self._change(lambda session: session.renew(domain, expires, years), seen)
+
+    async def restore(self, domain: Name, report: Sequence[tuple[str, str]] = ()) -> str:
+        async def seen(session: EppSession) -> bool:
+            grace = (await session.domain_info(domain)).grace
+            return "redemptionPeriod" not in grace and (not report or "pendingRestore" not in grace)
+
+        return await self._change(lambda session: session.restore(domain, report), seen)
+
+    async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
+        async def seen(session: EppSession) -> bool:
+            standing = await session.transfer_standing(domain)
+            wanted = {"request": "pending", "approve": "clientApproved", "reject": "clientRejected", "cancel": "clientCancelled"}[op]
+            return standing is not None and standing.status == wanted
+
+        return await self._change(lambda session: session.transfer(domain, op, code, years), seen)
+
     async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
-        async with EppSession(self._account) as session:
-            response = await session.change_host(name, list(add), list(remove), create)
-        return _said(response)
+        come, go = list(add), list(remove)
+
+        async def seen(session: EppSession) -> bool:
+            held = await session.host(name)
+            return held is not None and set(come) <= set(held.addresses) and not set(go) & set(held.addresses)
+
+        return await self._change(lambda session: session.change_host(name, come, go, create), seen)
 
     async def delete_host(self, name: Name) -> str:
-        async with EppSession(self._account) as session:
-            response = await session.delete_host(name)
-        return _said(response)
+        async def seen(session: EppSession) -> bool:
+            return await session.host(name) is None
+
+        return await self._change(lambda session: session.delete_host(name), seen)
+
+    async def change_password(self, new: str) -> None:
+        """Has the registry take another password from now on (RFC 5730 s2.9.1.1)."""
+        async with EppSession(self._account, self._sending, new):
+            pass
+
+    # One change
+
+    async def _update(self, domain: Name, change: epp.DomainChange, words: str, holds: Callable[[epp.DomainData], bool]) -> str:
+        async def seen(session: EppSession) -> bool:
+            return holds(await session.domain_info(domain))
+
+        return await self._change(lambda session: session.update(domain, change, words), seen)
+
+    async def _change(self, send: _Send, seen: _Seen) -> str:
+        opened = False
+        try:
+            async with self._session() as session:
+                opened = True
+                return _said(await send(session))
+        except AnswerLost:
+            if not opened:
+                raise
+        async with self._session() as session:
+            return _LOST if await seen(session) else _said(await send(session))
+
+    def _ns_change(self, change: NsChange) -> epp.DomainChange:
+        return epp.DomainChange(change.add, change.remove, by_attribute=self.with_addresses, glue=change.glue)
+
+    def _said_or_refused(self, domain: Name, response: epp.Response) -> str | Fault:
+        if response.ok:
+            return _said(response)
+        return Refused(*refusal(f"name servers of {name_text(domain)}", response), response.code)
+
+    def _session(self) -> EppSession:
+        return EppSession(self._account, self._sending)
 
 
-def _said(response: Response) -> str:
-    return f"{meaning(response.code)} ({response.code}), registry's number {response.server_id}"
+def _has_servers(held: epp.DomainData, change: epp.DomainChange) -> bool:
+    return set(change.add) <= set(held.nameservers) and not set(change.remove) & set(held.nameservers)
+
+
+def _said(response: epp.Response) -> str:
+    return f"{epp.meaning(response.code)} ({response.code}), registry's number {response.server_id}"

@@ -1,13 +1,14 @@
 """Registrars with nothing but a form in a browser: what they hold is seen at the parent's servers, changed by a person."""
 
-from collections.abc import Iterable
+from collections.abc import AsyncIterator, Iterable, Sequence
 
 from legatum.core.address import address_text
-from legatum.core.fault import OutsideFault
+from legatum.core.fault import Fault, OutsideFault
 from legatum.core.name import Name, name_text, parent_of
-from legatum.core.rrtype import AAAA, NS, A
+from legatum.core.presentation import rdata_text
+from legatum.core.rrtype import AAAA, DS, NS, A
 from legatum.net.walk import Walker
-from legatum.services.registrar import HostObject, Registration
+from legatum.services.registrar import Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import ManualRegistrar
 
 
@@ -17,6 +18,7 @@ class FormRegistrar:
     def __init__(self, name: str, settings: ManualRegistrar, walker: Walker) -> None:
         self.name = name
         self.by_hand = True
+        self.with_addresses = False
         self.page = settings.page
         self._walker = walker
 
@@ -29,21 +31,42 @@ class FormRegistrar:
             raise OutsideFault(f"{name_text(domain)} is not delegated", "is it registered, and does it have name servers?")
         return Registration(domain, self.name, tuple(names), (), "")
 
-    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
-        told = [f"+ {name_text(name)}" for name in add] + [f"- {name_text(name)}" for name in remove]
-        raise OutsideFault(
-            f"{self.name} is changed by hand only: {', '.join(told)}",
-            self._form(),
-        )
+    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
+        raise self._by_hand(*(f"+ {name_text(name)}" for name in add), *(f"- {name_text(name)}" for name in remove))
+
+    async def change_many(self, changes: Sequence[NsChange]) -> AsyncIterator[tuple[Name, str | Fault]]:
+        for each in changes:
+            yield each.domain, self._by_hand(f"name servers of {name_text(each.domain)}")
+
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
+        raise self._by_hand(*(f"+ DS {rdata_text(DS, each)}" for each in add), *(f"- DS {rdata_text(DS, each)}" for each in remove))
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
-        raise OutsideFault(
-            f"{self.name} is changed by hand only: {', '.join([*(f'+ {each}' for each in add), *(f'- {each}' for each in remove)])}",
-            f"set or lift the lock in the form{f' at {self.page}' if self.page else ''}",
-        )
+        raise self._by_hand(*(f"+ {each}" for each in add), *(f"- {each}" for each in remove))
+
+    async def change_registrant(self, domain: Name, contact: str) -> str:
+        raise self._by_hand(f"{name_text(domain)} to contact {contact}")
 
     async def renew(self, domain: Name, expires: str, years: int) -> str:
-        raise OutsideFault(f"{self.name} is changed by hand only: renew {name_text(domain)} for {years} years", self._form())
+        raise self._by_hand(f"renew {name_text(domain)} for {years} year{'s' if years > 1 else ''}")
+
+    async def restore(self, domain: Name, report: Sequence[tuple[str, str]] = ()) -> str:
+        raise self._by_hand(f"have {name_text(domain)} restored")
+
+    async def code(self, domain: Name) -> str:
+        return ""
+
+    async def change_code(self, domain: Name, code: str) -> str:
+        raise self._by_hand(f"a new authorisation code for {name_text(domain)}")
+
+    async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
+        raise self._by_hand(f"{op} of the transfer of {name_text(domain)}")
+
+    async def transfer_standing(self, domain: Name) -> Transfer | None:
+        return None
+
+    async def messages(self, take: bool) -> list[QueuedMessage]:
+        raise OutsideFault(f"{self.name} has no queue that can be read", "look into the mail that it sends")
 
     async def host(self, name: Name) -> HostObject | None:
         """The glue that the parent's servers hand out for it."""
@@ -54,10 +77,13 @@ class FormRegistrar:
 
     async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
         told = [f"+ {each}" for each in add] + [f"- {each}" for each in remove]
-        raise OutsideFault(f"{self.name} is changed by hand only: host {name_text(name)} {', '.join(told)}", self._form())
+        raise self._by_hand(f"host {name_text(name)} {', '.join(told)}")
 
     async def delete_host(self, name: Name) -> str:
-        raise OutsideFault(f"{self.name} is changed by hand only: take the host {name_text(name)} away", self._form())
+        raise self._by_hand(f"take the host {name_text(name)} away")
 
-    def _form(self) -> str:
-        return f"type it into the form{f' at {self.page}' if self.page else ''}, then go on with the same command"
+    def _by_hand(self, *told: str) -> OutsideFault:
+        place = f" at {self.page}" if self.page else ""
+        return OutsideFault(
+            f"{self.name} is changed by hand only: {', '.join(told)}", f"type it into the form{place}, then go on with the same command"
+        )

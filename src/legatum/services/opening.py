@@ -3,15 +3,18 @@
 A kind's file is imported when one of that kind is opened: EPP brings an XML library along that a survey does not need.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from legatum.core.fault import BadInput
+from legatum.core.name import Name
 from legatum.net.asker import Asker
 from legatum.net.walk import Walker
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Settings, UpdateProvider
+
+Sending = Callable[[str, Name, str], None]
 
 
 def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> Provider:
@@ -33,8 +36,8 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
             return DynamicUpdateProvider(name, section, folder, asker)
 
 
-def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker) -> Registrar:
-    """Raises :class:`BadInput` for a registrar that the settings do not have."""
+def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker, sending: Sending) -> Registrar:
+    """``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that the settings do not have."""
     if name not in settings.registrars:
         raise BadInput(f"no registrar {name!r} in the settings", _known(settings.registrars))
     match settings.registrars[name]:
@@ -45,7 +48,7 @@ def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker) 
         case EppRegistrar() as section:
             from legatum.services.epp_registrar import RegistryAccount
 
-            return RegistryAccount(name, section, folder, walker.asker.route)
+            return RegistryAccount(name, section, folder, walker.asker.route, sending)
 
 
 def _known(table: Mapping[str, object]) -> str:

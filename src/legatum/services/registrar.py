@@ -1,21 +1,32 @@
 """What every registrar can do, whatever its kind."""
 
-from collections.abc import Iterable
+from collections.abc import AsyncIterator, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from legatum.core.fault import Fault
 from legatum.core.name import Name
+
+Glue = tuple[tuple[Name, tuple[str, ...]], ...]
+"""Name servers' addresses, for registries that take them with the NS set."""
 
 
 @dataclass(frozen=True)
 class Registration:
-    """What the registry holds about a domain. Dates in RFC 3339."""
+    """What the registry holds about a domain. Dates in RFC 3339; ``ds``: rdata, None where it is not known; ``hosts``: below the domain;
+    ``grace``: periods that run (RFC 3915 s3.1)."""
 
     domain: Name
     registrar: str
     nameservers: tuple[Name, ...]
     statuses: tuple[str, ...]
     expires: str
+    created: str = ""
+    transferred: str = ""
+    ds: tuple[bytes, ...] | None = None
+    hosts: tuple[Name, ...] = ()
+    grace: tuple[str, ...] = ()
+    registrant: str = ""
 
 
 @dataclass(frozen=True)
@@ -28,29 +39,101 @@ class HostObject:
     registrar: str = ""
 
 
+@dataclass(frozen=True)
+class Transfer:
+    """Where a registrar transfer stands. ``status`` as in RFC 5731 s3.1.3; ``acts_by``: when it happens by itself, or when it did."""
+
+    status: str
+    asking: str
+    asked: str
+    acting: str
+    acts_by: str
+
+    @property
+    def pending(self) -> bool:
+        return self.status == "pending"
+
+    @property
+    def approved(self) -> bool:
+        return self.status.endswith("Approved")
+
+
+@dataclass(frozen=True)
+class QueuedMessage:
+    """A message of the registry that waits to be read."""
+
+    ident: str
+    date: str
+    text: str
+    left: int
+
+
+@dataclass(frozen=True)
+class NsChange:
+    """An NS set to be changed. ``glue``: addresses of new servers below the domain, for registries that take them with the set."""
+
+    domain: Name
+    add: tuple[Name, ...]
+    remove: tuple[Name, ...]
+    glue: Glue = ()
+
+
 class Registrar(Protocol):
-    """An account through which registrations are seen and changed. ``by_hand``: only a person can change anything, in a form."""
+    """An account through which registrations are seen and changed.
+
+    ``by_hand``: only a person can change anything, in a form. ``with_addresses``: name servers are given with their addresses, there are
+    no host objects. Methods raise :class:`OutsideFault` where the outside fails or refuses; those that change something give what
+    the registry said.
+    """
 
     name: str
     by_hand: bool
+    with_addresses: bool
 
     async def registration(self, domain: Name) -> Registration:
-        """Raises :class:`OutsideFault`."""
+        """What is held of one of the account's domains."""
 
-    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
-        """Changes the NS set at the registry; what the registry said. Raises :class:`OutsideFault`."""
+    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
+        """Changes the NS set."""
+
+    def change_many(self, changes: Sequence[NsChange]) -> AsyncIterator[tuple[Name, str | Fault]]:
+        """Changes many NS sets, in order, over one session where there are sessions; of each what was said, or the fault."""
+
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
+        """Changes the DS set, given as rdata (RFC 4034 s5.1)."""
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
-        """Sets and takes away statuses (RFC 5731 s2.3); what the registry said. Raises :class:`OutsideFault`."""
+        """Sets and takes away statuses (RFC 5731 s2.3)."""
+
+    async def change_registrant(self, domain: Name, contact: str) -> str:
+        """Puts another contact in the registrant's place, which must exist."""
 
     async def renew(self, domain: Name, expires: str, years: int) -> str:
-        """Renews a registration that expires on that date; what the registry said. Raises :class:`OutsideFault`."""
+        """Renews a registration that expires on that date."""
+
+    async def restore(self, domain: Name, report: Sequence[tuple[str, str]] = ()) -> str:
+        """Has a deleted domain back within its redemption period, and reports on that (RFC 3915 s4.2.5)."""
+
+    async def code(self, domain: Name) -> str:
+        """The authorisation code; nothing where the registry does not tell it."""
+
+    async def change_code(self, domain: Name, code: str) -> str:
+        """Sets another authorisation code."""
+
+    async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
+        """``op``: ``request`` with the code, by the gaining registrar; ``approve`` or ``reject`` by the losing one; ``cancel``."""
+
+    async def transfer_standing(self, domain: Name) -> Transfer | None:
+        """Where the latest transfer stands; None where there was none, or it is not known."""
+
+    async def messages(self, take: bool) -> list[QueuedMessage]:
+        """The queue: the first message, or with ``take`` all of them, each acknowledged as it is read."""
 
     async def host(self, name: Name) -> HostObject | None:
-        """The host object; None where there is none. Raises :class:`OutsideFault`."""
+        """The host object; None where there is none."""
 
     async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
-        """Makes a host with addresses, or changes them; what the registry said. Raises :class:`OutsideFault`."""
+        """Makes a host with addresses, or changes them."""
 
     async def delete_host(self, name: Name) -> str:
-        """Takes the host away; what the registry said. Raises :class:`OutsideFault`."""
+        """Takes the host away."""

@@ -96,7 +96,11 @@ class SecondaryProvider(Section):
 
 
 class EppRegistrar(Section, tag_field="kind", tag="epp"):
-    """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up."""
+    """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up.
+
+    ``nameservers``: whether the registry takes them as host objects or as attributes of the domain. ``at_once``: commands that may be
+    under way together in one session. ``dns``: providers that stop when a domain leaves this registrar.
+    """
 
     server: str
     user: str
@@ -104,12 +108,16 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     address: str | None = None
     port: int = 700
     authority: str | None = None
+    nameservers: Literal["objects", "attributes"] = "objects"
+    at_once: int = 8
+    dns: list[str] = field(default_factory=list)
 
 
 class ManualRegistrar(Section, tag_field="kind", tag="manual"):
-    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet."""
+    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet; ``dns``: as above."""
 
     page: str = ""
+    dns: list[str] = field(default_factory=list)
 
 
 class Resolver(Section):

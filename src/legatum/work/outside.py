@@ -26,6 +26,7 @@ from legatum.settings.secret import read_secret
 
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
+    from legatum.journal.journal import Journal
     from legatum.net.rdap import Bootstrap
     from legatum.net.reply import Reply
     from legatum.net.resolver import ResolverPlace
@@ -58,6 +59,7 @@ class Outside:
     roots: dict[Name, tuple[str, ...]]
     kept_web: "dict[str, WebAnswer]" = field(default_factory=dict)
     kept_bootstrap: "Bootstrap | None" = None
+    _journal: "Journal | None" = None
 
     def walker(self) -> Walker:
         """A new one for each look: what it learns must not outlive a change."""
@@ -71,7 +73,14 @@ class Outside:
     def registrar(self, name: str) -> "Registrar":
         from legatum.services.opening import open_registrar
 
-        return open_registrar(name, self.settings, self.folder, self.walker())
+        return open_registrar(name, self.settings, self.folder, self.walker(), self._keep_sent)
+
+    def _keep_sent(self, ident: str, what: Name, words: str) -> None:
+        """Each command to a registry in the journal, under the identifier that the registry knows it by."""
+        from legatum.journal.journal import Journal
+
+        self._journal = self._journal or Journal(self.settings.journal, self.folder)
+        self._journal.sent(what, self.clock.now(), f"{words}, as {ident}")
 
     def resolvers(self) -> "dict[str, ResolverPlace]":
         from legatum.net.resolver import ResolverPlace

@@ -1,0 +1,28 @@
+"""Faults on demand: what registries do on bad days, to be tried before it happens."""
+
+from dataclasses import dataclass
+
+
+@dataclass
+class Trouble:
+    """``slow``: seconds before each answer. ``drop``: a verb after whose command the connection drops, the command carried out.
+    ``refuse``: a verb that is refused, with ``code``. ``times``: how often it drops or refuses yet."""
+
+    slow: float = 0.0
+    drop: str = ""
+    refuse: str = ""
+    code: int = 2400
+    times: int = 1
+
+    def drops(self, verb: str) -> bool:
+        """Whether it does so now."""
+        return self._strikes(self.drop, verb)
+
+    def refuses(self, verb: str) -> bool:
+        return self._strikes(self.refuse, verb)
+
+    def _strikes(self, at: str, verb: str) -> bool:
+        if at != verb or self.times < 1:
+            return False
+        self.times -= 1
+        return True
