@@ -49,6 +49,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     advance.add_argument("--until", metavar="STEP", help="stop after this step")
     advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
     add_changing(advance)
+    advance.add_argument(
+        "--code", metavar="REFERENCE", help="where a transfer's authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt"
+    )
     advance.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
 
 
@@ -92,7 +95,12 @@ def _draft(args: argparse.Namespace) -> int:
 
 def _show(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
+        from legatum.work.movefile import read_move, retreat_path
+
         path, runbook, journal = _opened(args, outside)
+        if retreat_path(path).exists():
+            path = retreat_path(path)
+            runbook = read_move(path)
         outcomes = journal.outcomes(runbook.id)
         if not _papers(args, outside, runbook, outcomes):
             _present(args, outside, runbook, path, outcomes, brief=args.action == "status")
@@ -109,6 +117,7 @@ def _rehearse(args: argparse.Namespace) -> int:
         from legatum.work.movefile import zone_path
 
         path, runbook, journal = _opened(args, outside)
+        _refuse_without_answers(runbook, "there is nothing to rehearse")
         rehearsal = rehearse(runbook, journal.outcomes(runbook.id), outside.clock.now())
         gathered = zone_path(path)
         if gathered.exists():
@@ -124,12 +133,19 @@ def _rehearse(args: argparse.Namespace) -> int:
 
 def _opened(args: argparse.Namespace, outside: "Outside") -> "tuple[Path, Runbook, Journal]":
     from legatum.core.name import parse_domain
-    from legatum.journal.journal import Journal
     from legatum.work.movefile import move_path, read_move
 
     given = Path(args.move)
     path = given if given.suffix == ".toml" else move_path(outside, parse_domain(args.move))
-    return path, read_move(path), Journal(outside.settings.journal, outside.folder)
+    return path, read_move(path), outside.journal
+
+
+def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
+    """Raises :class:`BadInput` for a transfer between registrars."""
+    from legatum.core.fault import BadInput
+
+    if not runbook.changes_answers:
+        raise BadInput(f"a transfer changes nothing that caches hold: {words}", "legatum move show has the whole runbook")
 
 
 def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
@@ -153,6 +169,7 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
         if wanted[2]:
             from legatum.views.timeline import draw_timeline
 
+            _refuse_without_answers(runbook, "there are no curves to draw")
             if Path(wanted[2]).suffix not in (".png", ".svg", ".pdf"):
                 raise BadInput(f"{wanted[2]}: no picture of that kind", "name a file that ends in .png, .svg or .pdf")
             draw_timeline(runbook, standings, now, Path(wanted[2]))
@@ -184,7 +201,8 @@ def _advance(args: argparse.Namespace) -> int:
         from legatum.work.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
-        if runbook.kind != "retreat":
+        outside.code_reference = args.code or ""
+        if not runbook.retreating:
             refuse_while_retreating(runbook, path)
         with occupied(path.parent, runbook.domain, outside.clock.now()):
             if args.again:
@@ -204,6 +222,7 @@ def _redraw(args: argparse.Namespace) -> int:
 
         path, runbook, journal = _opened(args, outside)
         with occupied(path.parent, runbook.domain, outside.clock.now()):
+            _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
             drawn = await redraw(outside, Job(outside, runbook, step, outcomes, path))
@@ -228,11 +247,23 @@ def _retreat(args: argparse.Namespace) -> int:
 
 
 async def _carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
+    from legatum.core.name import name_text
+    from legatum.core.runbook import next_step
+    from legatum.services.registrar import ByHand
     from legatum.views.move import advance_document, show_halt
+    from legatum.views.sheet import step_sheet, write_sheet
     from legatum.work.advance import Halt, advance
 
     done: list[str] = []
-    halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
+    try:
+        halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
+    except ByHand as by_hand:
+        step = next_step(runbook, journal.outcomes(runbook.id))
+        assert step is not None
+        sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
+        write_sheet(sheet, step_sheet(runbook, step, by_hand))
+        note(args, f"    the worksheet for it: {sheet}")
+        raise
     document = advance_document(runbook, halted, done)
     show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
     return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK

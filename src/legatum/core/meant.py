@@ -30,6 +30,47 @@ def slips(meant: Collection[Name], before: Collection[Name], seen: Collection[Na
     return found + [f"{name_text(name)} is missing" for name in missing if name not in guesses.values()]
 
 
+def ds_slips(meant: Collection[bytes], before: Collection[bytes], seen: Collection[bytes]) -> list[str]:
+    """What is wrong with the DS set ``seen``, as rdata; empty when it is the one that was meant, or nobody has typed yet."""
+    wanted, there, old = set(meant), set(seen), set(before)
+    if there == old:
+        return []
+    missing = sorted(wanted - there)
+    found = []
+    for rdata in sorted(there - wanted):
+        guess = next((each for each in missing if _is_close(rdata, each)), None)
+        if guess is not None:
+            found.append(f"{_ds_text(rdata)}: {_ds_slip(rdata, guess)}")
+            missing.remove(guess)
+        else:
+            found.append(f"the old {_ds_text(rdata)} is still there" if rdata in old else f"{_ds_text(rdata)} was not meant at all")
+    return found + [f"{_ds_text(rdata)} is missing" for rdata in missing]
+
+
+def _is_close(seen: bytes, meant: bytes) -> bool:
+    """One field differs, or the digest is cut off or has slips in it."""
+    fields = sum(seen[part] != meant[part] for part in (slice(0, 2), slice(2, 3), slice(3, 4)))
+    if seen[4:] == meant[4:]:
+        return True
+    ratio = difflib.SequenceMatcher(None, seen[4:].hex(), meant[4:].hex(), autojunk=False).ratio()
+    return fields == 0 and (meant[4:].startswith(seen[4:]) or ratio > 0.8)
+
+
+def _ds_slip(seen: bytes, meant: bytes) -> str:
+    if len(seen) < len(meant) and meant.startswith(seen):
+        return f"the digest is cut off after {2 * len(seen[4:])} of {2 * len(meant[4:])} digits"
+    for what, part in (("key tag", slice(0, 2)), ("algorithm", slice(2, 3)), ("digest type", slice(3, 4))):
+        if seen[part] != meant[part]:
+            return f"the {what} is {int.from_bytes(seen[part])}, meant was {int.from_bytes(meant[part])}"
+    pairs = zip(seen[4:].hex(), meant[4:].hex(), strict=False)
+    at = next((number for number, (one, other) in enumerate(pairs, 1) if one != other), len(seen[4:]) * 2)
+    return f"the digest is mistyped from digit {at} on"
+
+
+def _ds_text(rdata: bytes) -> str:
+    return f"DS {int.from_bytes(rdata[:2])} {rdata[2]} {rdata[3]}"
+
+
 def _meant_by(name: Name, missing: list[Name], domain: Name) -> Name | None:
     """Which of the names that are missing somebody may have meant."""
     doubled = next((each for each in missing if _is_doubled(name, each, domain)), None)

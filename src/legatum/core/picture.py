@@ -146,6 +146,7 @@ class RegistrationView:
     ds: tuple[bytes, ...] | None = None
     created: str = ""
     changed: str = ""
+    transferred: str = ""
 
 
 @dataclass(frozen=True, slots=True)

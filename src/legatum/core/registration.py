@@ -20,6 +20,7 @@ def registration_from_rdap(document: dict[str, Any]) -> RegistrationView:
         expires=_event(document, "expiration"),
         created=_event(document, "registration"),
         changed=_event(document, "last changed"),
+        transferred=_event(document, "transfer"),
         ds=tuple(sorted(_ds(document))) if isinstance(document.get("secureDNS"), dict) else None,
     )
 

@@ -12,6 +12,9 @@ from typing import Any
 from legatum.core.name import Name
 from legatum.core.timing import Bound, Wait, not_before
 
+PROVIDER, RETREAT, TRANSFER, TRANSFER_RETREAT = "provider", "retreat", "transfer", "transfer-retreat"
+"""Kinds of runbook: a move between providers, one between registrars, and the way back of each."""
+
 
 @dataclass(frozen=True, slots=True)
 class Step:
@@ -43,6 +46,16 @@ class Runbook:
     margin: int
     premises: Mapping[str, Any]
     steps: tuple[Step, ...]
+
+    @property
+    def retreating(self) -> bool:
+        """It takes back what another runbook did."""
+        return self.kind in (RETREAT, TRANSFER_RETREAT)
+
+    @property
+    def changes_answers(self) -> bool:
+        """What caches hold changes with it, so that it can be rehearsed."""
+        return self.kind in (PROVIDER, RETREAT)
 
     def step(self, ident: str) -> Step:
         return next(step for step in self.steps if step.id == ident)

@@ -15,7 +15,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import SQLAlchemyError
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.name import Name, name_text, parse_domain
 from legatum.core.rrtype import type_text
 from legatum.core.runbook import Outcome
 from legatum.net.reply import Reply
@@ -82,9 +82,12 @@ class Journal:
 
         Room for the outcome must be there too, so that what is done can be recorded.
         """
+        self._check_room()
+        return self._write(move, domain, step, INTENT, at, text, {}, ())
+
+    def _check_room(self) -> None:
         if self._file is not None and shutil.disk_usage(self._file.parent).free < _ROOM:
             raise OutsideFault(f"journal {self._file}: the disk is nearly full", "make room; nothing outside was touched")
-        return self._write(move, domain, step, INTENT, at, text, {}, ())
 
     def settle(self, move: str, domain: Name, outcome: Outcome, at: float, replies: Iterable[Reply]) -> None:
         """After it: what was seen, with the replies that show it."""
@@ -95,9 +98,35 @@ class Journal:
         """An effect that ended in a fault: what is known."""
         self._write(move, domain, step, FAILED, at, text, {}, replies)
 
-    def sent(self, domain: Name, at: float, text: str) -> None:
-        """A command that goes to a registry now: what it is, and its identifier."""
-        self._write("", domain, "registry", SENT, at, text, {}, ())
+    def sent(self, at: float, commands: Iterable[tuple[Name, str]]) -> None:
+        """Commands that go to a registry now, of each what it is about, and its words with its identifier."""
+        self._note([("", domain, "registry", SENT, at, text) for domain, text in commands])
+
+    def intend_many(self, step: str, at: float, texts: Iterable[tuple[Name, str]]) -> None:
+        """Before outside effects on many domains."""
+        self._check_room()
+        self._note([("", domain, step, INTENT, at, text) for domain, text in texts])
+
+    def settle_many(self, step: str, at: float, texts: Iterable[tuple[Name, str, bool]]) -> None:
+        """After them: of each what was said, and whether it was done."""
+        facts = json.dumps({"first": at, "all": at, "facts": {}})
+        self._note([("", domain, step, OUTCOME if done else FAILED, at, text) for domain, text, done in texts], facts)
+
+    def _note(self, rows: Iterable[tuple[str, Name, str, str, float, str]], facts: str = "{}") -> None:
+        keys = ("move", "domain", "step", "kind", "at", "text")
+        written = [{**dict(zip(keys, row, strict=True)), "domain": name_text(row[1]), "facts": facts} for row in rows]
+        try:
+            with self._engine.begin() as connection:
+                if written:
+                    connection.execute(sa.insert(_ENTRIES), written)
+        except SQLAlchemyError as error:
+            raise self._fault(error) from error
+
+    def domains(self) -> list[Name]:
+        """Every domain that the journal knows of."""
+        with self._connect() as connection:
+            rows = connection.execute(sa.select(_ENTRIES.c.domain).distinct()).all()
+        return sorted(parse_domain(row.domain) for row in rows)
 
     def forget(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
         """The outcome of a step counts no longer: it will be done again."""

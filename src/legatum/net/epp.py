@@ -20,7 +20,8 @@ from legatum.wire import epp
 from legatum.wire.malformed import Malformed
 
 Builder = Callable[[str], bytes]
-Sending = Callable[[str, Name, str], None]
+Sending = Callable[[Sequence[tuple[str, Name, str]]], None]
+"""Is told of commands before they go: client transaction identifier, object, what it is."""
 _KEEP_ALIVE = 60.0  # seconds of silence after which a session is tried with a hello before it is used
 _LOOK = "look what the registry holds before trying again"
 
@@ -52,14 +53,14 @@ class EppAccount:
     at_once: int = 8
 
 
-def no_one_told(ident: str, what: Name, words: str) -> None:
+def no_one_told(commands: Sequence[tuple[str, Name, str]]) -> None:
     """Nobody wants to know what is sent."""
 
 
 class EppSession:
     """``async with EppSession(account)``: connected, greeted and logged in; logged out at the end. Raises :class:`OutsideFault`.
 
-    ``sending`` is told of every changing command before it goes: its client transaction identifier, the object, what it is.
+    ``sending`` is told of every changing command before it goes.
     """
 
     def __init__(self, account: EppAccount, sending: Sending = no_one_told, new_password: str = "") -> None:
@@ -190,12 +191,13 @@ class EppSession:
     async def delete_host(self, host: Name) -> epp.Response:
         return await self._changed(host, f"host {name_text(host)} away", lambda ident: epp.host_delete(host, ident))
 
-    async def stream(self, commands: Iterable[tuple[Name, str, Builder]]) -> AsyncIterator[epp.Response]:
-        """Sends changing commands, as many at once as the account allows; their responses in order, refusals too."""
+    async def stream(self, commands: Sequence[tuple[Name, str, Builder]], changing: bool = True) -> AsyncIterator[epp.Response]:
+        """Sends commands, as many at once as the account allows; their responses in order, refusals too."""
+        numbered = [(_new_ident(), *command) for command in commands]
+        if changing:
+            self._sending([(ident, what, words) for ident, what, words, _ in numbered])
         waiting: deque[str] = deque()
-        for what, words, build in commands:
-            ident = _new_ident()
-            self._sending(ident, what, words)
+        for ident, _, _, build in numbered:
             await self._send(build(ident))
             waiting.append(ident)
             if len(waiting) >= self._account.at_once:
@@ -215,7 +217,7 @@ class EppSession:
     async def _changed(self, what: Name, words: str, build: Builder) -> epp.Response:
         """Raises :class:`Refused` when the registry refuses, :class:`AnswerLost` when nobody knows."""
         ident = _new_ident()
-        self._sending(ident, what, words)
+        self._sending([(ident, what, words)])
         response = await self._exchange(build, ident)
         if not response.ok:
             raise self._refused(f"{words} of {name_text(what)}" if name_text(what) not in words else words, response)

@@ -5,13 +5,15 @@ sent again only where looking shows that it did not.
 """
 
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Sequence
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.net.route import Route, Unreachable
-from legatum.services.registrar import Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
+from legatum.services.registrar import Availability, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret
 from legatum.wire import epp
@@ -43,11 +45,22 @@ class RegistryAccount:
 
     async def registration(self, domain: Name) -> Registration:
         async with self._session() as session:
-            data = await session.domain_info(domain)
-        return Registration(
-            domain, data.registrar, data.nameservers, data.statuses, data.expires, data.created, data.transferred, data.ds, data.hosts,
-            data.grace, data.registrant,
-        )  # fmt: skip
+            return _registration(await session.domain_info(domain))
+
+    async def registrations(self, domains: Sequence[Name]) -> AsyncIterator[tuple[Name, Registration | Fault]]:
+        async with self._session() as session:
+            asked = [(domain, "info", partial(epp.domain_info, domain)) for domain in domains]
+            names = iter(domains)
+            async for response in session.stream(asked, changing=False):
+                domain = next(names)
+                if response.ok and response.domain is not None:
+                    yield domain, _registration(response.domain)
+                else:
+                    yield domain, Refused(*refusal(f"info of {name_text(domain)}", response), response.code)
+
+    async def availability(self, domains: Sequence[Name]) -> list[Availability]:
+        async with self._session() as session:
+            return [Availability(each.what, each.free, each.reason) for each in await session.check(domains)]
 
     async def host(self, name: Name) -> HostObject | None:
         if self.with_addresses:
@@ -65,15 +78,18 @@ class RegistryAccount:
             found = await session.transfer_standing(domain)
         return Transfer(found.status, found.asking, found.asked, found.acting, found.acts_by) if found else None
 
-    async def messages(self, take: bool) -> list[QueuedMessage]:
+    async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:
         """A message is acknowledged once it is in hand, so that none is lost when the connection is."""
         found: list[QueuedMessage] = []
         async with self._session() as session:
-            while first := await session.message():
-                found.append(QueuedMessage(first[0].ident, first[0].date, first[0].text, first[0].count - 1))
-                if not take:
+            while (first := await session.message()) is not None:
+                message, transfer = first
+                about = transfer.name if transfer is not None else None
+                found.append(QueuedMessage(message.ident, message.date, message.text, message.count - 1, about))
+                if not take(found[-1]):
                     break
-                await session.acknowledge(first[0].ident)
+                await session.acknowledge(message.ident)
+                found[-1] = replace(found[-1], taken=True)
         return found
 
     # Changing
@@ -197,6 +213,13 @@ class RegistryAccount:
 
     def _session(self) -> EppSession:
         return EppSession(self._account, self._sending)
+
+
+def _registration(data: epp.DomainData) -> Registration:
+    return Registration(
+        data.name, data.registrar, data.nameservers, data.statuses, data.expires, data.created, data.transferred, data.ds, data.hosts,
+        data.grace, data.registrant, data.updated,
+    )  # fmt: skip
 
 
 def _has_servers(held: epp.DomainData, change: epp.DomainChange) -> bool:

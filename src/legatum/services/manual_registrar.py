@@ -1,6 +1,6 @@
 """Registrars with nothing but a form in a browser: what they hold is seen at the parent's servers, changed by a person."""
 
-from collections.abc import AsyncIterator, Iterable, Sequence
+from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 
 from legatum.core.address import address_text
 from legatum.core.fault import Fault, OutsideFault
@@ -8,7 +8,7 @@ from legatum.core.name import Name, name_text, parent_of
 from legatum.core.presentation import rdata_text
 from legatum.core.rrtype import AAAA, DS, NS, A
 from legatum.net.walk import Walker
-from legatum.services.registrar import Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
+from legatum.services.registrar import Availability, ByHand, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import ManualRegistrar
 
 
@@ -30,6 +30,16 @@ class FormRegistrar:
         if not names:
             raise OutsideFault(f"{name_text(domain)} is not delegated", "is it registered, and does it have name servers?")
         return Registration(domain, self.name, tuple(names), (), "")
+
+    async def registrations(self, domains: Sequence[Name]) -> AsyncIterator[tuple[Name, Registration | Fault]]:
+        for domain in domains:
+            try:
+                yield domain, await self.registration(domain)
+            except Fault as fault:
+                yield domain, fault
+
+    async def availability(self, domains: Sequence[Name]) -> list[Availability]:
+        raise self._by_hand(f"look whether {', '.join(map(name_text, domains))} can be registered")
 
     async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
         raise self._by_hand(*(f"+ {name_text(name)}" for name in add), *(f"- {name_text(name)}" for name in remove))
@@ -60,13 +70,17 @@ class FormRegistrar:
         raise self._by_hand(f"a new authorisation code for {name_text(domain)}")
 
     async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
-        raise self._by_hand(f"{op} of the transfer of {name_text(domain)}")
+        words = {"request": "ask for the transfer in, with the authorisation code", "approve": "approve the transfer out"}
+        raise self._by_hand(f"{name_text(domain)}: {words.get(op, f'{op} the transfer')}")
 
     async def transfer_standing(self, domain: Name) -> Transfer | None:
         return None
 
-    async def messages(self, take: bool) -> list[QueuedMessage]:
+    async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:
         raise OutsideFault(f"{self.name} has no queue that can be read", "look into the mail that it sends")
+
+    async def change_password(self, new: str) -> None:
+        raise self._by_hand("another password")
 
     async def host(self, name: Name) -> HostObject | None:
         """The glue that the parent's servers hand out for it."""
@@ -82,8 +96,5 @@ class FormRegistrar:
     async def delete_host(self, name: Name) -> str:
         raise self._by_hand(f"take the host {name_text(name)} away")
 
-    def _by_hand(self, *told: str) -> OutsideFault:
-        place = f" at {self.page}" if self.page else ""
-        return OutsideFault(
-            f"{self.name} is changed by hand only: {', '.join(told)}", f"type it into the form{place}, then go on with the same command"
-        )
+    def _by_hand(self, *told: str) -> ByHand:
+        return ByHand(self.name, self.page, told)

@@ -3,7 +3,7 @@
 A kind's file is imported when one of that kind is opened: EPP brings an XML library along that a survey does not need.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from legatum.core.fault import BadInput
@@ -14,7 +14,7 @@ from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Settings, UpdateProvider
 
-Sending = Callable[[str, Name, str], None]
+Sending = Callable[[Sequence[tuple[str, Name, str]]], None]
 
 
 def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> Provider:

@@ -1,14 +1,26 @@
 """What every registrar can do, whatever its kind."""
 
-from collections.abc import AsyncIterator, Iterable, Sequence
+from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from legatum.core.fault import Fault
+from legatum.core.fault import Fault, OutsideFault
 from legatum.core.name import Name
 
 Glue = tuple[tuple[Name, tuple[str, ...]], ...]
 """Name servers' addresses, for registries that take them with the NS set."""
+
+
+class ByHand(OutsideFault):
+    """Only a person can do this. ``to_do``: what, a line each; ``page``: where the form is."""
+
+    def __init__(self, registrar: str, page: str, to_do: Sequence[str]) -> None:
+        place = f" at {page}" if page else ""
+        remedy = f"type it into the form{place}, then go on with the same command"
+        super().__init__(f"{registrar} is changed by hand only: {', '.join(to_do)}", remedy)
+        self.registrar = registrar
+        self.page = page
+        self.to_do = tuple(to_do)
 
 
 @dataclass(frozen=True)
@@ -27,6 +39,7 @@ class Registration:
     hosts: tuple[Name, ...] = ()
     grace: tuple[str, ...] = ()
     registrant: str = ""
+    updated: str = ""
 
 
 @dataclass(frozen=True)
@@ -60,12 +73,24 @@ class Transfer:
 
 @dataclass(frozen=True)
 class QueuedMessage:
-    """A message of the registry that waits to be read."""
+    """A message of the registry. ``about``: the domain, where it is one about a transfer; ``taken``: it is off the queue now;
+    ``left``: how many wait behind it."""
 
     ident: str
     date: str
     text: str
     left: int
+    about: Name | None = None
+    taken: bool = False
+
+
+@dataclass(frozen=True)
+class Availability:
+    """``free``: the domain could be registered; ``reason``: why not, in the registry's words."""
+
+    domain: str
+    free: bool
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -92,6 +117,12 @@ class Registrar(Protocol):
 
     async def registration(self, domain: Name) -> Registration:
         """What is held of one of the account's domains."""
+
+    def registrations(self, domains: Sequence[Name]) -> AsyncIterator[tuple[Name, Registration | Fault]]:
+        """What is held of many domains, in order, over one session where there are sessions."""
+
+    async def availability(self, domains: Sequence[Name]) -> list[Availability]:
+        """Which of the domains could be registered."""
 
     async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
         """Changes the NS set."""
@@ -126,8 +157,11 @@ class Registrar(Protocol):
     async def transfer_standing(self, domain: Name) -> Transfer | None:
         """Where the latest transfer stands; None where there was none, or it is not known."""
 
-    async def messages(self, take: bool) -> list[QueuedMessage]:
-        """The queue: the first message, or with ``take`` all of them, each acknowledged as it is read."""
+    async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:
+        """The queue from its head: each message that ``take`` wants is acknowledged, up to the first one that it does not."""
+
+    async def change_password(self, new: str) -> None:
+        """Has the registry take another password from now on (RFC 5730 s2.9.1.1)."""
 
     async def host(self, name: Name) -> HostObject | None:
         """The host object; None where there is none."""

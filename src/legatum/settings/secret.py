@@ -1,4 +1,4 @@
-"""Secrets by reference: ``env:NAME``, ``file:PATH`` (relative to the settings file) or ``keyring:NAME``."""
+"""Secrets by reference: ``env:NAME``, ``file:PATH`` (relative to the settings file), ``keyring:NAME``, or ``prompt`` to be asked for it."""
 
 import os
 from pathlib import Path
@@ -22,7 +22,19 @@ def read_secret(reference: str, folder: Path) -> str:
             raise BadInput(f"secret {reference}: {reason}", f"looked for {folder / name}") from None
     if kind == "keyring" and name:
         return _from_keyring(reference, name)
-    raise BadInput("a secret in the settings is given as a value", "write env:NAME, file:PATH or keyring:NAME instead")
+    if reference == "prompt":
+        return _asked_for()
+    raise BadInput("a secret is given as a value", "give env:NAME, file:PATH, keyring:NAME or prompt instead")
+
+
+def _asked_for() -> str:
+    """Typed on the terminal, unseen."""
+    import getpass
+    import sys
+
+    if not sys.stdin.isatty():
+        raise BadInput("a secret is to be typed, and nobody is there to type it", "give env:NAME, file:PATH or keyring:NAME instead")
+    return getpass.getpass("Secret (what is typed is not shown): ").strip()
 
 
 def _from_keyring(reference: str, name: str) -> str:

@@ -6,7 +6,7 @@ from typing import Any
 from legatum.core.duration import duration_text
 from legatum.core.instant import instant_text, people_text
 from legatum.core.name import name_text
-from legatum.core.runbook import Runbook, Standing
+from legatum.core.runbook import TRANSFER, Runbook, Standing
 from legatum.core.timing import Bound
 from legatum.views.document import Document, Part
 from legatum.views.screen import DOUBT, GOOD, QUIET, STRONG, Screen
@@ -115,31 +115,47 @@ def show_move(runbook: Runbook, standings: list[Standing], document: MoveDocumen
     """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
     premises = runbook.premises
     way = f"{document.domain} from {premises.get('from')} to {premises.get('to')}"
-    whole = f"{f'taking back {way}' if runbook.kind == 'retreat' else way}: {document.state}"
+    whole = f"{f'taking back {way}' if runbook.retreating else way}: {document.state}"
     end = f"; over on {people_text(standings[-1].expected, now)} if nothing is left waiting" if document.state != "complete" else ""
     screen.verdict(True, whole + end, document.next)
     screen.line()
-    screen.pairs(
-        [
-            ("old NS set", ", ".join(map(str, premises.get("old_ns", ())))),
-            ("new NS set", ", ".join(map(str, premises.get("new_ns", ())))),
-            (
-                "observed",
-                f"TTL of the NS set at the parent {_lasting(premises, 'parent_ttl')}, in the zone {_lasting(premises, 'apex_ns_ttl')}; "
-                f"longest TTL in the zone {_lasting(premises, 'longest_ttl')}; “no such name” is kept {_lasting(premises, 'negative_ttl')}",
-            ),
-            (
-                "assumed",
-                f"resolvers may keep an answer {_lasting(premises, 'floor')} even where its TTL is shorter; "
-                f"an answer takes at most {_lasting(premises, 'time_out')}; "
-                f"margin {duration_text(runbook.margin)}",
-            ),
-            ("move file", document.file),
-        ]
-    )
+    screen.pairs([*(_what_is_moved(runbook) if runbook.changes_answers else _what_is_transferred(runbook)), ("move file", document.file)])
     screen.line()
     for number, each in enumerate(standings, 1):
         _show_step(number, each, now, screen)
+
+
+def _what_is_moved(runbook: Runbook) -> list[tuple[str, str]]:
+    premises = runbook.premises
+    return [
+        ("old NS set", ", ".join(map(str, premises.get("old_ns", ())))),
+        ("new NS set", ", ".join(map(str, premises.get("new_ns", ())))),
+        (
+            "observed",
+            f"TTL of the NS set at the parent {_lasting(premises, 'parent_ttl')}, in the zone {_lasting(premises, 'apex_ns_ttl')}; "
+            f"longest TTL in the zone {_lasting(premises, 'longest_ttl')}; “no such name” is kept {_lasting(premises, 'negative_ttl')}",
+        ),
+        (
+            "assumed",
+            f"resolvers may keep an answer {_lasting(premises, 'floor')} even where its TTL is shorter; "
+            f"an answer takes at most {_lasting(premises, 'time_out')}; "
+            f"margin {duration_text(runbook.margin)}",
+        ),
+    ]
+
+
+def _what_is_transferred(runbook: Runbook) -> list[tuple[str, str]]:
+    """What must come out of a registrar transfer as it went in."""
+    premises = runbook.premises
+    hosts = [f"{host} ({', '.join(addresses)})" for host, addresses in premises["hosts"].items()]
+    return [
+        ("name servers", ", ".join(map(str, premises["old_ns"]))),
+        ("DS records", str(len(premises["ds"])) if premises["ds"] else "none: the delegation is not signed"),
+        ("hosts below it", ", ".join(hosts) or "none"),
+        ("statuses", ", ".join(map(str, premises["statuses"]))),
+        ("expires", str(premises["expires"])),
+        ("code", str(premises["code"] or "fetched from the losing account when it is needed; it is written nowhere")),
+    ]
 
 
 def _lasting(premises: Mapping[str, object], key: str) -> str:
@@ -195,7 +211,7 @@ def advance_document(runbook: Runbook, halted: Halted, done: list[str]) -> Advan
 
 
 def _verb(runbook: Runbook) -> str:
-    return "retreat" if runbook.kind == "retreat" else "advance"
+    return "retreat" if runbook.retreating else "advance"
 
 
 def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> None:
@@ -203,10 +219,14 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
     domain = name_text(runbook.domain)
     screen.line()
     match halted.halt:
-        case Halt.COMPLETE if runbook.kind == "retreat":
+        case Halt.COMPLETE if runbook.retreating:
             screen.verdict(True, f"{domain}: everything is taken back; it is as it was before the move", "")
         case Halt.COMPLETE:
-            screen.verdict(True, f"{domain}: the move is complete", "note for the customer what was done: legatum move status " + domain)
+            screen.verdict(
+                True,
+                f"{domain}: the {'transfer' if runbook.kind == TRANSFER else 'move'} is complete",
+                "note for the customer what was done: legatum move status " + domain,
+            )
         case Halt.STOPPED if halted.step:
             screen.verdict(True, f"{domain}: step {halted.step.id!r} is done, as far as was asked", f"legatum move advance {domain}")
         case Halt.HOLDING if halted.bound and halted.step:

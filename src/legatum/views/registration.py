@@ -1,18 +1,21 @@
-"""The registrar's side of a domain, and the worksheet for one that has only a form."""
+"""The registrar's side of a domain."""
 
 from collections.abc import Sequence
-from html import escape
-from pathlib import Path
 
-from legatum.core.name import Name, absolute_text, name_text, unicode_text
-from legatum.net.file import write_whole
+from legatum.core.name import Name, name_text
+from legatum.core.picture import RegistrationView
+from legatum.core.presentation import rdata_text
+from legatum.core.rrtype import DS
+from legatum.services.registrar import Availability, QueuedMessage, Registration
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, QUIET, Screen
+from legatum.work.many import Standing
 from legatum.work.registration import Sides
 
 
 class HeldPart(Part):
-    """One source. ``agrees``: its NS set is the one that the parent's servers hand out; None where it says nothing about it."""
+    """One source. ``agrees``: its NS set is the one that the parent's servers hand out; None where it says nothing about it. ``ds``: DS
+    records, null where it says nothing about them; ``grace``: periods that run (RFC 3915)."""
 
     source: str
     registrar: str
@@ -20,6 +23,12 @@ class HeldPart(Part):
     statuses: list[str]
     expires: str
     agrees: bool | None
+    created: str = ""
+    transferred: str = ""
+    hosts: list[str] = []
+    ds: list[str] | None = None
+    grace: list[str] = []
+    transfer: str = ""
 
 
 class RegistrationDocument(Document, tag="legatum.registration/1"):
@@ -29,6 +38,54 @@ class RegistrationDocument(Document, tag="legatum.registration/1"):
     agreed: bool
     held: list[HeldPart]
     why: str
+
+
+class ManyPart(Part):
+    """One domain of many. ``state``: ``ready``, ``unchanged``, ``refused``, ``failed`` or ``changed``."""
+
+    domain: str
+    old: list[str]
+    state: str
+    why: str
+    remedy: str
+
+
+class ManyDocument(Document, tag="legatum.nameservers-of-many/1"):
+    """The same NS set for many domains."""
+
+    registrar: str
+    new: list[str]
+    domains: list[ManyPart]
+
+
+class QueuePart(Part):
+    """One message; ``taken``: it is off the queue."""
+
+    ident: str
+    date: str
+    text: str
+    taken: bool
+
+
+class QueueDocument(Document, tag="legatum.queue/1"):
+    """Messages of the registry for a registrar; ``left``: how many wait behind the last one here."""
+
+    registrar: str
+    messages: list[QueuePart]
+    left: int
+
+
+class AvailabilityPart(Part):
+    domain: str
+    free: bool
+    reason: str
+
+
+class AvailabilityDocument(Document, tag="legatum.availability/1"):
+    """Which domains could be registered."""
+
+    registrar: str
+    domains: list[AvailabilityPart]
 
 
 class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
@@ -50,39 +107,86 @@ def registration_document(sides: Sides) -> RegistrationDocument:
     sets = [each for each in sides.published.values() if each is not None]
     common = sets[0] if sets and all(each == sets[0] for each in sets) else None
     held = []
-    for source, found in (("the registrar's account", sides.account), ("RDAP", sides.rdap)):
-        if found is not None:
-            names = tuple(sorted(found.nameservers))
-            agrees = names == common if names else None
-            held.append(_held(source, found.registrar, names, found.statuses, found.expires, agrees))
+    if sides.account is not None:
+        found = sides.account
+        part = _held("the registrar's account", found, common, found.ds)
+        part.transferred, part.hosts, part.grace = found.transferred, [name_text(host) for host in found.hosts], list(found.grace)
+        part.transfer = sides.transfer
+        held.append(part)
+    if sides.rdap is not None:
+        part = _held("RDAP", sides.rdap, common, sides.rdap.ds)
+        part.transferred = sides.rdap.transferred
+        held.append(part)
     for address, handed in sides.published.items():
         agrees = handed == common if handed is not None and common is not None else None
-        held.append(_held(f"the parent's server {address}", "", handed or (), () if handed is not None else ("no answer",), "", agrees))
-    agreed = common is not None and all(each.agrees is not False for each in held)
+        ds = sides.published_ds.get(address)
+        held.append(
+            HeldPart(
+                source=f"the parent's server {address}", registrar="", nameservers=[name_text(name) for name in handed or ()],
+                statuses=[] if handed is not None else ["no answer"], expires="", agrees=agrees, ds=_ds(ds),
+            )
+        )  # fmt: skip
+    agreed = common is not None and all(each.agrees is not False for each in held) and not _ds_differ(held)
     return RegistrationDocument(domain=name_text(sides.domain), agreed=agreed, held=held, why=sides.why)
 
 
-def _held(source: str, registrar: str, names: Sequence[Name], statuses: Sequence[str], expires: str, agrees: bool | None) -> HeldPart:
-    texts = [name_text(name) for name in names]
-    return HeldPart(source=source, registrar=registrar, nameservers=texts, statuses=list(statuses), expires=expires, agrees=agrees)
+def _held(source: str, found: Registration | RegistrationView, common: tuple[Name, ...] | None, ds: tuple[bytes, ...] | None) -> HeldPart:
+    names = tuple(sorted(found.nameservers))
+    return HeldPart(
+        source=source, registrar=found.registrar, nameservers=[name_text(name) for name in names], statuses=list(found.statuses),
+        expires=found.expires, agrees=names == common if names else None, created=found.created, ds=_ds(ds),
+    )  # fmt: skip
+
+
+def _ds(found: tuple[bytes, ...] | None) -> list[str] | None:
+    return None if found is None else [rdata_text(DS, rdata) for rdata in sorted(found)]
+
+
+def _ds_differ(held: Sequence[HeldPart]) -> bool:
+    said = [sorted(each.ds) for each in held if each.ds is not None]
+    return any(each != said[0] for each in said)
 
 
 def show_registration(document: RegistrationDocument, screen: Screen) -> None:
     sources = len(document.held)
+    signed = any(each.ds for each in document.held)
     if document.agreed:
-        screen.verdict(True, f"{document.domain}: {sources} places name the same name servers", "")
+        screen.verdict(True, f"{document.domain}: {sources} places name the same name servers{' and DS records' if signed else ''}", "")
     else:
-        following = "a change on its way is published after a while; else set it right: legatum registration nameservers"
-        screen.verdict(False, f"{document.domain}: not everybody names the same name servers", following)
+        following = "a change on its way is published after a while; else set it right: legatum registration nameservers, registration ds"
+        wrong = "DS records" if _ds_differ(document.held) else "name servers"
+        screen.verdict(False, f"{document.domain}: not everybody names the same {wrong}", following)
     screen.line()
-    rows = [
-        (each.source, each.registrar or "-", "\n".join(each.nameservers) or "-", "\n".join(each.statuses) or "-", each.expires or "-")
-        for each in document.held
-    ]
+    rows = []
+    for each in document.held:
+        ds = "-" if each.ds is None else "\n".join(" ".join(one.split()[:3]) for one in each.ds) or "none"
+        since = [f"registered {each.created[:10]}"] if each.created else []
+        since += [f"transferred {each.transferred[:10]}"] if each.transferred else []
+        since += [f"expires {each.expires[:10]}"] if each.expires else []
+        says = "\n".join([*each.statuses, *each.grace]) or "-"
+        rows.append((each.source, each.registrar or "-", "\n".join(each.nameservers) or "-", ds, says, "\n".join(since) or "-"))
     styles = [BAD if each.agrees is False else "" for each in document.held]
-    screen.table(("who says so", "registrar", "name servers", "statuses", "expires"), rows, styles)
+    screen.table(("who says so", "registrar", "name servers", "DS", "statuses", "dates"), rows, styles)
+    for each in document.held:
+        if each.hosts:
+            screen.line(f"hosts below it: {', '.join(each.hosts)}", QUIET)
+        if each.transfer:
+            screen.line(f"latest transfer: {each.transfer}", QUIET)
+        for period in each.grace:
+            screen.line(f"{period}: {_GRACE.get(period, 'a period of the registry')}", QUIET, indent=4)
     if document.why:
         screen.line(f"RDAP: {document.why}", QUIET)
+
+
+_GRACE = {
+    "addPeriod": "registered lately; deleted now, it is gone at once",
+    "autoRenewPeriod": "renewed by itself lately; deleted or transferred now, the year is given back",
+    "renewPeriod": "renewed lately; deleted now, the year is given back",
+    "transferPeriod": "transferred lately; deleted now, the year is given back",
+    "redemptionPeriod": "deleted, out of the zone; it can be had back: legatum registration restore",
+    "pendingRestore": "had back, the report is still to come: legatum registration restore",
+    "pendingDelete": "deleted; nobody can have it back",
+}  # what each grace period means (RFC 3915 s3.1)
 
 
 def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
@@ -90,7 +194,8 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
     new = ", ".join(document.new) or "nothing"
     match document.state:
         case "changed":
-            following = f"legatum watch {document.domain} follows it until everybody has it" if document.action == "nameservers" else ""
+            followed = document.action in ("nameservers", "ds")
+            following = f"legatum watch {document.domain} follows it until everybody has it" if followed else ""
             screen.verdict(True, f"{what}: {document.said}; now {new}", following)
         case "published":
             screen.verdict(True, f"{what}: seen at every server of the parent zone since {document.since}: {new}", "")
@@ -104,37 +209,64 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
             screen.verdict(False, f"{what}: declined, nothing was changed", "")
 
 
-def nameserver_sheet(domain: Name, registrar: str, page: str, old: Sequence[Name], new: Sequence[Name]) -> str:
-    """What to type into a registrar's form, as Markdown: each name in every form in which such pages ask for it."""
-    gone, come = [name for name in old if name not in new], [name for name in new if name not in old]
-    lines = [f"# Name servers of {name_text(domain)} at {registrar}", ""]
-    if page:
-        lines += [f"The form is at {page}", ""]
-    lines += ["Before: " + ", ".join(name_text(name) for name in old), "", "After: " + ", ".join(name_text(name) for name in new), ""]
-    for title, names in (("Take out", gone), ("Put in", come), ("Leave alone", [name for name in new if name in old])):
-        if names:
-            lines += [f"## {title}", ""]
-            lines += [f"- [ ] {' or '.join(f'`{text}`' for text in _forms(name))}" for name in names]
-            lines.append("")
-    lines += [
-        "## Before you save",
-        "",
-        f"- {len(new)} names in the list, none of the old ones left, each in a field of its own.",
-        "- A final dot only where the page's own example has one. Some pages hang the domain on a name without it.",
-        "- Leave contact data, DS records and the lock alone. Fields for addresses are for name servers below the domain itself only.",
-        "",
+def many_document(registrar: str, wanted: Sequence[Name], standings: Sequence[Standing]) -> ManyDocument:
+    parts = [
+        ManyPart(
+            domain=name_text(each.domain), old=[name_text(name) for name in each.old], state=each.state, why=each.why, remedy=each.remedy
+        )
+        for each in standings
     ]
-    return "\n".join(lines)
+    return ManyDocument(registrar=registrar, new=[name_text(name) for name in wanted], domains=parts)
 
 
-def _forms(name: Name) -> list[str]:
-    return list(dict.fromkeys((name_text(name), absolute_text(name), unicode_text(name))))
+def show_many(document: ManyDocument, screen: Screen) -> None:
+    """Counts first, then what did not go well; what did is a line for each only where there are few."""
+    counts = {
+        state: sum(each.state == state for each in document.domains) for state in ("changed", "ready", "unchanged", "refused", "failed")
+    }
+    words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
+    bad = [each for each in document.domains if each.state in ("refused", "failed")]
+    following = (
+        f"mend these, then the same command again: {', '.join(each.domain for each in bad[:3])}{' …' if len(bad) > 3 else ''}"
+        if bad
+        else ""
+    )
+    screen.verdict(not bad, f"{len(document.domains)} domains at {document.registrar}: {words}", following)
+    screen.line()
+    shown = document.domains if len(document.domains) <= 12 else bad
+    rows = [(each.domain, ", ".join(each.old) or "-", each.state, each.why or "-") for each in shown]
+    if rows:
+        screen.table(("domain", "name servers before", "", "why"), rows, [BAD if each in bad else "" for each in shown])
 
 
-def write_sheet(path: Path, text: str) -> None:
-    """As Markdown, or as a plain page where the path ends in ``.html``. Raises as :func:`~legatum.net.file.write_whole`."""
-    if path.suffix.lower() in (".html", ".htm"):
-        style = "white-space:pre-wrap;max-width:60rem;margin:2rem auto"
-        head = '<!doctype html><html lang="en"><meta charset="utf-8"><title>worksheet</title>'
-        text = f'{head}<pre style="{style}">{escape(text)}</pre></html>\n'
-    write_whole(path, text)
+def queue_document(registrar: str, messages: Sequence[QueuedMessage]) -> QueueDocument:
+    parts = [QueuePart(ident=each.ident, date=each.date, text=each.text, taken=each.taken) for each in messages]
+    return QueueDocument(registrar=registrar, messages=parts, left=messages[-1].left if messages else 0)
+
+
+def show_queue(document: QueueDocument, screen: Screen) -> None:
+    waiting = document.left + sum(not each.taken for each in document.messages)
+    taken = sum(each.taken for each in document.messages)
+    said = f"{document.registrar}: {waiting} message{'' if waiting == 1 else 's'} waiting" + (
+        f", {taken} read and taken off" if taken else ""
+    )
+    screen.verdict(True, said, "legatum registration queue --take reads them all and takes them off the queue" if waiting else "")
+    screen.line()
+    rows = [(each.ident, each.date, each.text, "taken off" if each.taken else "waiting") for each in document.messages]
+    if rows:
+        screen.table(("number", "from", "what it says", ""), rows)
+
+
+def availability_document(registrar: str, found: Sequence[Availability]) -> AvailabilityDocument:
+    return AvailabilityDocument(
+        registrar=registrar, domains=[AvailabilityPart(domain=each.domain, free=each.free, reason=each.reason) for each in found]
+    )
+
+
+def show_availability(document: AvailabilityDocument, screen: Screen) -> None:
+    free = sum(each.free for each in document.domains)
+    screen.verdict(True, f"{free} of {len(document.domains)} could be registered", "")
+    screen.line()
+    screen.table(
+        ("domain", "", "why not"), [(each.domain, "free" if each.free else "taken", each.reason or "-") for each in document.domains]
+    )

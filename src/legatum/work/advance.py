@@ -13,7 +13,7 @@ from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.moves.provider import APEX, SWITCH
 from legatum.core.name import name_text
 from legatum.core.rehearsal import rehearse
-from legatum.core.runbook import Outcome, Runbook, Step, hold_of, next_step
+from legatum.core.runbook import PROVIDER, Outcome, Runbook, Step, hold_of, next_step
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
@@ -22,6 +22,7 @@ from legatum.work.premises import moved_on
 from legatum.work.steps import Action, Job, action_of
 
 COMMITTING = (APEX, SWITCH)
+_LOOK_AGAIN = 300  # seconds between looks at what others do, at least
 
 
 class Halt(StrEnum):
@@ -63,7 +64,7 @@ class Ways:
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
-    if not ways.unproven:
+    if runbook.changes_answers and not ways.unproven:
         _require_safe(runbook, outcomes, outside.clock.now())
     if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
         raise BadInput(f"no step {ways.until!r} in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
@@ -103,9 +104,11 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
     evidence = job.outside.evidence()
     try:
         action = action_of(job)
-        outcome = await action.seen()
+        halted, outcome = await _seen_or_awaited(job, action, ways)
+        if halted is not None:
+            return halted, None
         if outcome is None:
-            if job.runbook.kind == "provider" and (gone := await moved_on(job)):
+            if job.runbook.kind == PROVIDER and (gone := await moved_on(job)):
                 return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
             halted = await _gate(job, action, ways)
             if halted is not None:
@@ -116,6 +119,21 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
     finally:
         job.outside.asker.heard.remove(evidence)
+    return None, outcome
+
+
+async def _seen_or_awaited(job: Job, action: Action, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+    """Whether the effect is there already; where somebody else has to act first, it is waited for if that is wanted."""
+    outcome, told, clock = await action.seen(), False, job.outside.clock
+    while outcome is None and (bound := await action.awaited()) is not None:
+        if not told:
+            ways.hold(job.step, bound)
+            told = True
+        if not ways.wait:
+            return Halted(Halt.HOLDING, job.step, bound), None
+        left = bound.instant - clock.now()
+        await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 24)))
+        outcome = await action.seen()
     return None, outcome
 
 

@@ -8,7 +8,6 @@ from legatum.core.masterfile import parse_master
 from legatum.core.name import Name, below, parse_domain
 from legatum.core.rrset import RRset
 from legatum.core.rrtype import AAAA, CNAME, MX, A
-from legatum.journal.journal import Journal
 from legatum.work.movefile import move_path, read_move, retreat_path, zone_path
 from legatum.work.outside import Outside
 
@@ -21,7 +20,7 @@ def expected_of_move(outside: Outside, domain: Name) -> Expected:
     path = move_path(outside, domain)
     back = retreat_path(path)
     runbook = read_move(back if back.exists() else path)
-    outcomes = Journal(outside.settings.journal, outside.folder).outcomes(runbook.id)
+    outcomes = outside.journal.outcomes(runbook.id)
     key = "old_ns" if back.exists() else "new_ns"
     names = runbook.premises.get(key)
     if not isinstance(names, list):

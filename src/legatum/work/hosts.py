@@ -15,7 +15,6 @@ from legatum.core.runbook import Outcome
 from legatum.core.soa import negative_ttl
 from legatum.core.space import is_public
 from legatum.core.zone import Zone
-from legatum.journal.journal import Journal
 from legatum.journal.occupation import occupied
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
@@ -149,7 +148,7 @@ async def put(outside: Outside, wish: Wish, addresses: Sequence[str]) -> list[st
 async def _at_registry(outside: Outside, wish: Wish, addresses: Sequence[str], before: set[str], create: bool) -> str:
     add, remove = [each for each in addresses if each not in before], sorted(before - set(addresses))
     words = f"host {name_text(wish.host)} at {wish.registrar.name}: {', '.join(sorted(before)) or 'nothing'} → {', '.join(addresses)}"
-    journal, first = Journal(outside.settings.journal, outside.folder), outside.clock.now()
+    journal, first = outside.journal, outside.clock.now()
     with occupied(outside.folder / outside.settings.moves, wish.domain, first):
         evidence = outside.evidence()
         journal.intend("", wish.domain, "host", first, words)
@@ -197,7 +196,7 @@ class Renumbering:
 
 async def renumbering(outside: Outside, wish: Wish, old: str, new: str) -> Renumbering:
     """How far a renumbering is: rule 10, both addresses alive until nobody can hold the old one alone."""
-    journal = Journal(outside.settings.journal, outside.folder)
+    journal = outside.journal
     done = journal.outcomes(_work_id(wish, old, new)).get("both")
     views = await look_at_hosts(outside, wish.domain, None, [wish.host])
     glue_ttl = next((each.glue_ttl for each in views if each.name == wish.host), None) or 0
@@ -218,7 +217,7 @@ async def keep_both(outside: Outside, wish: Wish, old: str, new: str) -> list[st
     view = next(each for each in await look_at_hosts(outside, wish.domain, None, [wish.host]) if each.name == wish.host)
     done = await put(outside, wish, [*view.zone, *([new] if new not in view.zone else [])])
     now = outside.clock.now()
-    journal = Journal(outside.settings.journal, outside.folder)
+    journal = outside.journal
     journal.settle(_work_id(wish, old, new), wish.domain, Outcome("both", now, now, f"{old} and {new} everywhere"), now, ())
     return done
 

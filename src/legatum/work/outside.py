@@ -4,10 +4,11 @@ Providers and registrars are loaded when one is opened: a survey asks before tha
 """
 
 import asyncio
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Sequence
 from contextlib import asynccontextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -49,7 +50,8 @@ class _OwnEvidence(Evidence):
 class Outside:
     """``folder``: where the settings file stands; what it names is relative to that.
 
-    ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from.
+    ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where this command was
+    told that an authorisation code is.
     """
 
     settings: Settings
@@ -59,7 +61,7 @@ class Outside:
     roots: dict[Name, tuple[str, ...]]
     kept_web: "dict[str, WebAnswer]" = field(default_factory=dict)
     kept_bootstrap: "Bootstrap | None" = None
-    _journal: "Journal | None" = None
+    code_reference: str = ""
 
     def walker(self) -> Walker:
         """A new one for each look: what it learns must not outlive a change."""
@@ -75,12 +77,19 @@ class Outside:
 
         return open_registrar(name, self.settings, self.folder, self.walker(), self._keep_sent)
 
-    def _keep_sent(self, ident: str, what: Name, words: str) -> None:
-        """Each command to a registry in the journal, under the identifier that the registry knows it by."""
+    def secret(self, reference: str) -> str:
+        """What is secret, from where the reference says. Raises :class:`BadInput`."""
+        return read_secret(reference, self.folder)
+
+    def _keep_sent(self, commands: Sequence[tuple[str, Name, str]]) -> None:
+        """Commands to a registry in the journal, under the identifiers that the registry knows them by."""
+        self.journal.sent(self.clock.now(), [(what, f"{words}, as {ident}") for ident, what, words in commands])
+
+    @cached_property
+    def journal(self) -> "Journal":
         from legatum.journal.journal import Journal
 
-        self._journal = self._journal or Journal(self.settings.journal, self.folder)
-        self._journal.sent(what, self.clock.now(), f"{words}, as {ident}")
+        return Journal(self.settings.journal, self.folder)
 
     def resolvers(self) -> "dict[str, ResolverPlace]":
         from legatum.net.resolver import ResolverPlace

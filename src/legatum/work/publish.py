@@ -164,7 +164,7 @@ async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zo
 
 async def publish(outside: Outside, publication: Publication) -> Published:
     """:func:`carry_out` by itself, outside a move: with its intent and its outcome in the journal."""
-    journal = Journal(outside.settings.journal, outside.folder)
+    journal = outside.journal
     domain, now = publication.wanted.origin, outside.clock.now()
     with occupied(outside.folder / outside.settings.moves, domain, now):
         return await _publish(outside, publication, journal)

@@ -6,22 +6,23 @@ from dataclasses import dataclass
 
 from legatum.core.answers import questions_about
 from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.instant import instant_text
 from legatum.core.meant import slips
-from legatum.core.name import Name, name_text
+from legatum.core.moves.transfer import UPDATE_LOCK
+from legatum.core.name import Name, is_under, name_text
 from legatum.core.picture import RegistrationView
 from legatum.core.rrset import targets
-from legatum.core.rrtype import AAAA, CAA, MX, NS, SOA, TXT, A
+from legatum.core.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
-from legatum.journal.journal import INTENT, OUTCOME, Journal
+from legatum.journal.journal import INTENT, OUTCOME
 from legatum.journal.occupation import occupied
 from legatum.net.reply import Reply
-from legatum.services.registrar import Registrar, Registration
+from legatum.services.registrar import Glue, Registrar, Registration
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.outside import Outside
 
-UPDATE_LOCK = "clientUpdateProhibited"
 LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
 """The statuses with which a registrar's client locks a domain (RFC 5731 s2.3)."""
 _Change = Callable[[], Awaitable[str]]
@@ -31,13 +32,15 @@ _TYPES = (A, AAAA, MX, TXT, CAA)
 @dataclass(frozen=True)
 class Sides:
     """``account``: what the registrar's account holds; ``rdap``: what everybody may see, else ``why`` not; ``published``: NS sets by
-    address of the parent's servers, None where one does not answer."""
+    address of the parent's servers, None where one does not answer; ``published_ds``: likewise; ``transfer``: where the latest stands."""
 
     domain: Name
     account: Registration | None
     rdap: RegistrationView | None
     why: str
     published: dict[str, tuple[Name, ...] | None]
+    published_ds: dict[str, tuple[bytes, ...] | None]
+    transfer: str = ""
 
 
 async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None) -> Sides:
@@ -53,7 +56,9 @@ async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | N
         raise OutsideFault(
             f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it", "is it spelt right?"
         )
-    return Sides(domain, account, rdap, why, handed_out)
+    standing = await registrar.transfer_standing(domain) if registrar and account else None
+    said = f"asked for by {standing.asking} on {standing.asked}: {standing.status}" if standing else ""
+    return Sides(domain, account, rdap, why, handed_out, await published_ds(outside, domain), said)
 
 
 async def published(outside: Outside, domain: Name) -> dict[str, tuple[Name, ...] | None]:
@@ -61,6 +66,18 @@ async def published(outside: Outside, domain: Name) -> dict[str, tuple[Name, ...
     cut, _ = await outside.walker().delegation_of(domain)
     replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
     return {reply.server: _handed_out(reply, domain) for reply in replies}
+
+
+async def published_ds(outside: Outside, domain: Name) -> dict[str, tuple[bytes, ...] | None]:
+    """The DS set that each server of the parent zone hands out, and None for one that does not answer."""
+    cut, _ = await outside.walker().delegation_of(domain)
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, DS)
+    return {reply.server: _ds_of(reply) for reply in replies}
+
+
+def _ds_of(reply: Reply) -> tuple[bytes, ...] | None:
+    found = reply.find(DS)
+    return tuple(sorted(found.rdatas)) if found is not None else () if reply.answered else None
 
 
 def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
@@ -103,10 +120,11 @@ async def change_nameservers(outside: Outside, registrar: Registrar, domain: Nam
     """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
     held = (await registrar.registration(domain)).nameservers
     add, remove = sorted(set(wanted) - set(held)), sorted(set(held) - set(wanted))
+    glue = await glue_for(outside, registrar, domain, add)
     words = f"NS set at {registrar.name}: {names_said(held)} → {names_said(tuple(sorted(wanted)))}"
 
     async def change() -> str:
-        said = await registrar.change_nameservers(domain, add, remove)
+        said = await registrar.change_nameservers(domain, add, remove, glue)
         now = set((await registrar.registration(domain)).nameservers)
         if now != set(wanted):
             raise OutsideFault(
@@ -114,7 +132,16 @@ async def change_nameservers(outside: Outside, registrar: Registrar, domain: Nam
             )
         return said
 
-    return await _journaled(outside, domain, "nameservers", words, change)
+    return await journaled(outside, domain, "nameservers", words, change)
+
+
+async def glue_for(outside: Outside, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
+    """Addresses of servers below the domain, for registries that take them with the NS set."""
+    if not registrar.with_addresses:
+        return ()
+    return tuple((await outside.addresses([name for name in servers if is_under(name, domain)])).items()) + tuple(
+        (name, ()) for name in servers if not is_under(name, domain)
+    )
 
 
 async def change_locks(outside: Outside, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
@@ -133,7 +160,7 @@ async def change_locks(outside: Outside, registrar: Registrar, domain: Name, loc
                 said = await registrar.change_statuses(domain, part if lock else (), () if lock else part)
         return said
 
-    outcome = await _journaled(outside, domain, "lock" if lock else "unlock", words, change)
+    outcome = await journaled(outside, domain, "lock" if lock else "unlock", words, change)
     return outcome, (await registrar.registration(domain)).statuses
 
 
@@ -143,7 +170,7 @@ async def renew(outside: Outside, registrar: Registrar, domain: Name, years: int
     if (lost := _unanswered_renewal(outside, domain)) and before > lost:
         now = outside.clock.now()
         outcome = Outcome("renew", now, now, f"an earlier renewal had taken effect, though its answer was lost: it expired on {lost}")
-        Journal(outside.settings.journal, outside.folder).settle("", domain, outcome, now, ())
+        outside.journal.settle("", domain, outcome, now, ())
         return outcome, before
     words = f"renewal at {registrar.name}: {years} year{'s' if years > 1 else ''} from {before}"
 
@@ -155,21 +182,62 @@ async def renew(outside: Outside, registrar: Registrar, domain: Name, years: int
             )
         return said
 
-    outcome = await _journaled(outside, domain, "renew", words, change)
+    outcome = await journaled(outside, domain, "renew", words, change)
     return outcome, (await registrar.registration(domain)).expires
+
+
+async def restore(outside: Outside, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
+    """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915 s4.2.5).
+
+    Raises :class:`GateShut` for a domain that is not in that period.
+    """
+    before = await registrar.registration(domain)
+    asked = "pendingRestore" in before.grace
+    if "redemptionPeriod" not in before.grace and not asked:
+        raise GateShut(
+            f"{name_text(domain)} is not in its redemption period", f"the registry says: {', '.join((*before.statuses, *before.grace))}"
+        )
+    words = f"restoration at {registrar.name}: {reason}"
+
+    async def change() -> str:
+        said = "" if asked else await registrar.restore(domain)
+        now = await registrar.registration(domain)
+        if "pendingRestore" in now.grace:
+            said = await registrar.restore(domain, _report(before, now, reason, outside.clock.now()))
+        return said
+
+    outcome = await journaled(outside, domain, "restore", words, change)
+    return outcome, await registrar.registration(domain)
+
+
+def _report(before: Registration, now: Registration, reason: str, at: float) -> list[tuple[str, str]]:
+    """The report's elements in their order. The two statements are those that RFC 3915 s4.2.5 has registrars make."""
+    return [
+        ("preData", f"statuses {', '.join(before.statuses)}; name servers {', '.join(map(name_text, before.nameservers))}"),
+        ("postData", f"statuses {', '.join(now.statuses)}; name servers {', '.join(map(name_text, now.nameservers))}"),
+        ("delTime", before.updated or instant_text(at)),
+        ("resTime", instant_text(at)),
+        ("resReason", reason),
+        (
+            "statement",
+            "This registrar has not restored the domain in order to assume the rights to use or sell it for itself or a third party.",
+        ),
+        ("statement", "The information in this report is true to the best of this registrar's knowledge."),
+    ]
 
 
 def _unanswered_renewal(outside: Outside, domain: Name) -> str:
     """The date from which a renewal was sent whose end is not known; nothing where there is none."""
     date = ""
-    for entry in Journal(outside.settings.journal, outside.folder).entries(domain):
+    for entry in outside.journal.entries(domain):
         if entry.step == "renew":
             date = entry.text.rpartition(" from ")[2] if entry.kind == INTENT else "" if entry.kind == OUTCOME else date
     return date
 
 
-async def _journaled(outside: Outside, domain: Name, action: str, words: str, change: _Change) -> Outcome:
-    journal, first = Journal(outside.settings.journal, outside.folder), outside.clock.now()
+async def journaled(outside: Outside, domain: Name, action: str, words: str, change: _Change) -> Outcome:
+    """``change`` with its intent before and its outcome after, and nobody else at the domain meanwhile."""
+    journal, first = outside.journal, outside.clock.now()
     with occupied(outside.folder / outside.settings.moves, domain, first):
         evidence = outside.evidence()
         journal.intend("", domain, action, first, words)

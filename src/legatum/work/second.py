@@ -11,7 +11,6 @@ from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
 from legatum.core.runbook import Outcome
 from legatum.core.soa import parse_soa, serial_is_newer
-from legatum.journal.journal import Journal
 from legatum.net.notify import send_notify
 from legatum.services.provider import Provider, run_command, server_names
 from legatum.services.registrar import Registrar
@@ -146,7 +145,7 @@ async def _at_registrar(outside: Outside, seconding: Seconding, registrar: Regis
     missing = sorted(set(seconding.servers) - held)
     if not missing:
         return f"{registrar.name} has them already"
-    journal = Journal(outside.settings.journal, outside.folder)
+    journal = outside.journal
     first = outside.clock.now()
     journal.intend("", seconding.domain, "second", first, f"NS set at {registrar.name}: + {', '.join(map(name_text, missing))}")
     evidence = outside.evidence()

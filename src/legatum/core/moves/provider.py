@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from legatum.core.duration import rough_text
 from legatum.core.name import Name, name_text
-from legatum.core.runbook import Runbook, Step
+from legatum.core.runbook import PROVIDER, Runbook, Step
 from legatum.core.timing import Caution, Delegation, Wait, delegation_change, lowering, new_name
 
 GATHER, PUBLISH, COMPARE, LOWER, READY = "gather", "publish", "compare", "lower", "ready"
@@ -68,7 +68,7 @@ def draft(seen: Observed, wish: Wish) -> Runbook:
     """The runbook of the move."""
     return Runbook(
         id=wish.ident,
-        kind="provider",
+        kind=PROVIDER,
         domain=seen.domain,
         drafted=seen.at,
         margin=wish.caution.margin,

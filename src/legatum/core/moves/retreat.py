@@ -11,7 +11,7 @@ from typing import Any
 
 from legatum.core.moves.provider import APEX, END, LOWER, PUBLISH, RAISE, SWITCH
 from legatum.core.rehearsal.stage import Content, Which
-from legatum.core.runbook import Runbook, Step
+from legatum.core.runbook import RETREAT, Runbook, Step
 from legatum.core.timing import Caution, Delegation, Wait, changed_rrset, delegation_change, lowering
 
 SUFFIX = "-back"
@@ -39,7 +39,7 @@ def draft_retreat(move: Runbook, begun: set[str], now: float) -> Runbook:
     done = _Done(*(step in begun for step in (PUBLISH, LOWER, APEX, SWITCH, RAISE, END)))
     low = _apex_ttl(move, PUBLISH)
     premises = {**move.premises, "beginning": _beginning(move, done, low)}
-    return Runbook(move.id + SUFFIX, "retreat", move.domain, now, move.margin, premises, tuple(_steps(move, done, low)))
+    return Runbook(move.id + SUFFIX, RETREAT, move.domain, now, move.margin, premises, tuple(_steps(move, done, low)))
 
 
 def _apex_ttl(move: Runbook, step: str) -> int:

@@ -8,6 +8,7 @@ from legatum.core.fault import BadInput
 from legatum.core.name import Name, parse_domain
 from legatum.core.rehearsal.stage import Which
 from legatum.core.runbook import Outcome, Runbook, Step
+from legatum.core.timing import Bound
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.movefile import zone_path
@@ -47,6 +48,15 @@ class Job:
     @property
     def registrar(self) -> Registrar:
         return self.outside.registrar(self._premise("registrar"))
+
+    @property
+    def losing(self) -> Registrar:
+        """In a transfer between registrars."""
+        return self.outside.registrar(self._premise("from"))
+
+    @property
+    def gaining(self) -> Registrar:
+        return self.outside.registrar(self._premise("to"))
 
     @property
     def old_ns(self) -> tuple[Name, ...]:
@@ -104,6 +114,10 @@ class Action:
 
     async def seen(self) -> Outcome | None:
         """The outcome, where looking shows that the effect is there already."""
+        return None
+
+    async def awaited(self) -> Bound | None:
+        """Until when somebody else may have to act first, and why; None when it is our turn."""
         return None
 
     async def perform(self) -> Outcome:

@@ -1,0 +1,84 @@
+"""``legatum registration code``, ``queue`` and ``password``: the account itself, and what is secret in it"""
+
+import argparse
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from legatum.cli.common import OK, SHUT, agreed, note, show, with_outside
+from legatum.cli.registration.ending import document_of, end
+
+if TYPE_CHECKING:
+    from legatum.work.outside import Outside
+
+
+def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
+    code = actions.add_parser("code", help="the authorisation code: into a file, or set anew")
+    code.add_argument("domain", metavar="DOMAIN")
+    code.add_argument("--into", required=True, metavar="FILE", help="a new file that only you can read")
+    code.add_argument("--new", action="store_true", help="set another one first")
+    queue = actions.add_parser("queue", help="messages of the registry that wait to be read")
+    queue.add_argument("--take", action="store_true", help="read them all, and take them off the queue")
+    password = actions.add_parser("password", help="another password for the account at the registry")
+    password.add_argument("--new", required=True, metavar="REFERENCE", help="where it is: env:NAME, file:PATH, keyring:NAME or prompt")
+    for parser in (code, queue, password):
+        parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+        yield parser, parser is not queue
+
+
+def run(args: argparse.Namespace) -> int:
+    return with_outside(args, lambda outside: {"code": _code, "queue": _queue, "password": _password}[args.action](args, outside))
+
+
+async def _code(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.fault import BadInput, OutsideFault
+    from legatum.core.name import parse_domain
+    from legatum.work.registration import journaled
+    from legatum.work.steps.transfer import new_code
+
+    domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
+    if Path(args.into).exists():
+        raise BadInput(f"{args.into} is there already", "name a new file")
+    document = document_of(args, domain, registrar, ["the code that the registry has"], [f"the same, in {args.into}"])
+    code = await registrar.code(domain)
+    if args.new or not code:
+        document.new = [f"another one, in {args.into}"]
+        if not agreed(args, f"authorisation code of {args.domain} at {registrar.name}:", ["the present one → another one"]):
+            document.state = "shown" if args.dry_run else "declined"
+            return end(args, document)
+        code = new_code()
+        outcome = await journaled(
+            outside, domain, "code", f"another authorisation code at {registrar.name}", lambda: registrar.change_code(domain, code)
+        )
+        document.said = outcome.summary
+    if not args.dry_run:
+        try:
+            file = os.open(args.into, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        except OSError as error:
+            raise OutsideFault(
+                f"{args.into}: {error.strerror}", "name a file that can be written; the code at the registry is set"
+            ) from None
+        with os.fdopen(file, "w") as writing:
+            writing.write(code + "\n")
+    document.state, document.said = "changed", document.said or "fetched"
+    return end(args, document)
+
+
+async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.views.registration import queue_document, show_queue
+
+    messages = await outside.registrar(args.registrar).messages(lambda _: args.take)
+    document = queue_document(args.registrar, messages)
+    show(args, document, lambda screen: show_queue(document, screen))
+    return OK
+
+
+async def _password(args: argparse.Namespace, outside: "Outside") -> int:
+    registrar = outside.registrar(args.registrar)
+    new = outside.secret(args.new)
+    if not agreed(args, f"password of {registrar.name} at the registry:", ["the present one → the new one"]):
+        return OK if args.dry_run else SHUT
+    await registrar.change_password(new)
+    note(args, f"{registrar.name} logs in with the new password from now on; have `password` in the settings point to it")
+    return OK

@@ -1,0 +1,99 @@
+"""``legatum registration nameservers``: of one domain, or the same set for many"""
+
+import argparse
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
+from legatum.cli.registration.ending import document_of, end, page_of, put_down
+
+if TYPE_CHECKING:
+    from legatum.core.name import Name
+    from legatum.services.registrar import Registrar
+    from legatum.work.outside import Outside
+
+
+def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
+    servers = actions.add_parser("nameservers", help="change the NS set, once every new server answers for the zone")
+    servers.add_argument("domains", metavar="DOMAIN", nargs="*")
+    servers.add_argument("--list", metavar="FILE", help="domains, one a line; all get the same set, over one session")
+    servers.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    what = servers.add_mutually_exclusive_group(required=True)
+    what.add_argument("--ns", metavar="NAME,NAME,…", help="the whole set")
+    what.add_argument("--to", metavar="PROVIDER", help="the servers of this provider")
+    servers.add_argument("--anyway", action="store_true", help="even if a new server does not answer as the present ones do")
+    servers.add_argument("--wait", action="store_true", help="watch until every server of the parent zone hands it out")
+    servers.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.nameservers.md)")
+    yield servers, True
+
+
+def run(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.core.fault import BadInput
+        from legatum.core.name import parse_domain
+
+        domains = list(dict.fromkeys([parse_domain(text) for text in args.domains] + await _listed(args)))
+        registrar = outside.registrar(args.registrar)
+        wanted = sorted(outside.provider(args.to).servers if args.to else {parse_domain(text.strip()) for text in args.ns.split(",")})
+        if not domains:
+            raise BadInput("no domain", "name one, or several, or a list: --list FILE")
+        if len(domains) == 1 and not args.list:
+            return await _one(args, outside, domains[0], registrar, wanted)
+        if args.wait or args.sheet or registrar.by_hand:
+            raise BadInput("--wait, --sheet and registrars by hand are for one domain at a time", "for many: legatum fleet watches them")
+        return await _many(args, outside, domains, registrar, wanted)
+
+    return with_outside(args, work)
+
+
+async def _listed(args: argparse.Namespace) -> "list[Name]":
+    from legatum.core.name import parse_domain
+    from legatum.work.listing import read_listing
+
+    return [parse_domain(text) async for text in read_listing(args.list, None)] if args.list else []
+
+
+async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
+    from legatum.core.instant import instant_text
+    from legatum.core.name import name_text
+    from legatum.views.sheet import nameserver_sheet
+    from legatum.work.registration import change_nameservers, refuse_unready, wait_until_published
+
+    before = (await registrar.registration(domain)).nameservers
+    document = document_of(args, domain, registrar, [name_text(name) for name in sorted(before)], [name_text(name) for name in wanted])
+    if set(before) != set(wanted):
+        if not args.anyway:
+            count = await refuse_unready(outside, domain, before, wanted)
+            note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
+        lines = [f"{', '.join(document.old)} → {', '.join(document.new)}"]
+        if registrar.by_hand and not args.dry_run:
+            put_down(args, document, nameserver_sheet(domain, registrar.name, page_of(registrar), sorted(before), wanted))
+        elif agreed(args, f"NS set of {name_text(domain)} at {registrar.name}, old → new:", lines):
+            document.state, document.said = "changed", (await change_nameservers(outside, registrar, domain, wanted)).summary
+        else:
+            document.state = "shown" if args.dry_run else "declined"
+    if args.wait and document.state in ("changed", "worksheet", "unchanged"):
+        note(args, "watching the parent's servers …")
+        document.since = instant_text(await wait_until_published(outside, domain, before, wanted))
+        document.state = "published"
+    return end(args, document)
+
+
+async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]") -> int:
+    from legatum.core.name import name_text
+    from legatum.views.registration import many_document, show_many
+    from legatum.work.many import change, look
+
+    standings = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
+    ready = [each for each in standings if each.state == "ready"]
+    lines = [f"{name_text(each.domain)}: {', '.join(map(name_text, each.old))}" for each in ready[:10]]
+    lines += [f"and {len(ready) - 10} more"] if len(ready) > 10 else []
+    lines.append(f"→ {', '.join(map(name_text, wanted))}")
+    go = bool(ready) and agreed(args, f"NS sets of {len(ready)} domains at {registrar.name}, old → new:", lines)
+    if go:
+        standings = await change(outside, registrar, standings, wanted)
+    document = many_document(registrar.name, wanted, standings)
+    show(args, document, lambda screen: show_many(document, screen))
+    if ready and not go and not args.dry_run:
+        return SHUT
+    return FOUND if any(each.state in ("refused", "failed") for each in standings) else OK

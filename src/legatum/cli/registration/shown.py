@@ -1,0 +1,47 @@
+"""``legatum registration show`` and ``check``"""
+
+import argparse
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from legatum.cli.common import FOUND, OK, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.work.outside import Outside
+
+
+def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
+    shown = actions.add_parser("show", help="what account and RDAP say, beside what is published")
+    shown.add_argument("domain", metavar="DOMAIN")
+    shown.add_argument("--registrar", metavar="NAME", help="a registrar of the settings")
+    yield shown, False
+    check = actions.add_parser("check", help="which domains could be registered")
+    check.add_argument("domains", metavar="DOMAIN", nargs="+")
+    check.add_argument("--registrar", metavar="NAME", required=True, help="whose registry is asked")
+    yield check, False
+
+
+def run(args: argparse.Namespace) -> int:
+    return with_outside(args, lambda outside: (_check if args.action == "check" else _show)(args, outside))
+
+
+async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.name import parse_domain
+    from legatum.views.registration import registration_document, show_registration
+    from legatum.work.registration import look_at_sides
+
+    domain = parse_domain(args.domain)
+    registrar = outside.registrar(args.registrar) if args.registrar else None
+    document = registration_document(await look_at_sides(outside, domain, registrar))
+    show(args, document, lambda screen: show_registration(document, screen))
+    return OK if document.agreed else FOUND
+
+
+async def _check(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.name import parse_domain
+    from legatum.views.registration import availability_document, show_availability
+
+    domains = [parse_domain(text) for text in args.domains]
+    document = availability_document(args.registrar, await outside.registrar(args.registrar).availability(domains))
+    show(args, document, lambda screen: show_availability(document, screen))
+    return OK

@@ -1,0 +1,50 @@
+"""``legatum registration transfer``: to another registrar, as a runbook for ``legatum move``"""
+
+import argparse
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from legatum.cli.common import OK, note, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.work.outside import Outside
+
+
+def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
+    parser = actions.add_parser("transfer", help="draft the runbook that leads to another registrar, the DNS untouched")
+    parser.add_argument("domain", metavar="DOMAIN")
+    parser.add_argument("--from", dest="losing", required=True, metavar="REGISTRAR", help="who has it now")
+    parser.add_argument("--to", dest="gaining", required=True, metavar="REGISTRAR", help="who shall")
+    parser.add_argument(
+        "--code", default="", metavar="REFERENCE",
+        help="where the authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt (default: fetched from the losing account)",
+    )  # fmt: skip
+    parser.add_argument("--approve", action="store_true", help="approve it at the losing account instead of waiting up to five days")
+    parser.add_argument("--years", type=int, choices=(0, 1), default=1, help="years that the transfer adds (default: 1)")
+    parser.add_argument("--registrant", default="", metavar="CONTACT", help="the gaining registrar's contact to put in afterwards")
+    yield parser, False
+
+
+def run(args: argparse.Namespace) -> int:
+    return with_outside(args, lambda outside: _transfer(args, outside))
+
+
+async def _transfer(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.name import parse_domain
+    from legatum.core.runbook import forecast
+    from legatum.views.move import move_document, show_move
+    from legatum.work.movefile import move_path, write_move
+    from legatum.work.transfer import TransferWish, draft_transfer, make_room
+
+    domain = parse_domain(args.domain)
+    path = move_path(outside, domain)
+    make_room(path, outside.journal)
+    note(args, "looking at the registration …")
+    wish = TransferWish(domain, args.losing, args.gaining, args.code, args.approve, args.years, args.registrant)
+    runbook = await draft_transfer(outside, wish)
+    write_move(path, runbook)
+    now = outside.clock.now()
+    standings = list(forecast(runbook, {}, now))
+    document = move_document(runbook, standings, str(path), now)
+    show(args, document, lambda screen: show_move(runbook, standings, document, now, screen))
+    return OK
