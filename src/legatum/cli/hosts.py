@@ -1,4 +1,4 @@
-"""``legatum hosts show / set / renumber / withdraw``"""
+"""``legatum hosts show / leaning / set / enlist / renumber / withdraw``"""
 
 import argparse
 from pathlib import Path
@@ -9,20 +9,28 @@ from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed
 if TYPE_CHECKING:
     from legatum.core.name import Name
     from legatum.views.hosts import HostChangeDocument
-    from legatum.work.hosts import Wish
+    from legatum.work.host_changes import Wish
     from legatum.work.outside import Outside
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="which name servers need glue, and where their addresses stand")
+    leaning = actions.add_parser("leaning", help="which domains lean on a host: of the settings' list, the journal and the registry")
     setting = actions.add_parser("set", help="a host with these addresses: in the zone, at the registry, as glue")
+    enlist = actions.add_parser("enlist", help="hosts into the NS sets of their domain: the zone's, then the registry's")
     renumber = actions.add_parser("renumber", help="another address, both alive until nobody can hold the old one alone")
     withdraw = actions.add_parser("withdraw", help="take a host away that nobody leans on")
     shown.add_argument("domain", metavar="DOMAIN")
     shown.add_argument("--registrar", metavar="NAME", help="also what the registry holds")
+    leaning.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
+    leaning.add_argument("--registrar", metavar="NAME", help="also what the registry knows")
+    enlist.add_argument("hosts", metavar="HOST", nargs="+", help="whole, such as ns1.kilnandclay.example")
+    enlist.add_argument("--alone", action="store_true", help="as the whole set: the present name servers leave it")
+    enlist.add_argument("--wait", action="store_true", help="stay until nobody can hold any more that one of them does not exist")
     for action in (setting, renumber, withdraw):
         action.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
+    for action in (setting, enlist, renumber, withdraw):
         action.add_argument("--of", metavar="DOMAIN", help="the registered domain (default: the name above the host)")
         action.add_argument("--at", required=True, metavar="PROVIDER", help="who the domain's zone is changed at")
         action.add_argument("--registrar", required=True, metavar="NAME", help="a registrar of the settings")
@@ -30,17 +38,21 @@ def configure(parser: argparse.ArgumentParser) -> None:
     renumber.add_argument("--from", dest="old", required=True, metavar="ADDRESS")
     renumber.add_argument("--to", dest="new", required=True, metavar="ADDRESS")
     renumber.add_argument("--wait", action="store_true", help="stay until the old address may go, and take it away")
-    withdraw.add_argument("--leaning", metavar="FILE", help="a list of domains that must not lean on it either")
-    for action in (setting, renumber, withdraw):
+    for action in (leaning, setting, renumber, withdraw):
+        action.add_argument("--leaning", metavar="FILE", help="a list of domains that may lean on it, beside those of settings and journal")
+    setting.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default HOST.host.md)")
+    for action in (setting, enlist, renumber, withdraw):
         add_changing(action)
-    for action in (shown, setting, renumber, withdraw):
+    for action in (shown, leaning, setting, enlist, renumber, withdraw):
         add_common(action)
 
 
 def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        if args.action == "show":
-            return await _show(args, outside)
+        if args.action in ("show", "leaning"):
+            return await (_show if args.action == "show" else _leaning_on)(args, outside)
+        if args.action == "enlist":
+            return await _enlist(args, outside)
         wish = _wish(args, outside)
         steps = {"set": _set, "renumber": _renumber, "withdraw": _withdraw}
         document = await steps[args.action](args, outside, wish)
@@ -70,7 +82,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 def _wish(args: argparse.Namespace, outside: "Outside") -> "Wish":
     from legatum.core.name import parent_of, parse_domain
-    from legatum.work.hosts import Wish
+    from legatum.work.host_changes import Wish
 
     host = parse_domain(args.host)
     domain = parse_domain(args.of) if args.of else parent_of(host)
@@ -99,7 +111,8 @@ def _document(args: argparse.Namespace, wish: "Wish") -> "HostChangeDocument":
 
 async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "HostChangeDocument":
     from legatum.core.instant import instant_text
-    from legatum.work.hosts import absence_ttl, look_at_hosts, put, refuse_unfit
+    from legatum.work.host_changes import absence_ttl, put, refuse_unfit
+    from legatum.work.hosts import look_at_hosts
 
     document = _document(args, wish)
     views = await look_at_hosts(outside, wish.domain, wish.registrar, [wish.host])
@@ -107,17 +120,70 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
     await refuse_unfit(outside, wish, views)
     lines = [f"in the zone at {wish.provider.name}: {', '.join(present.zone) or 'nothing'} → {', '.join(wish.addresses)}"]
     lines.append(f"at {wish.registrar.name}: {', '.join(present.registry or ()) or 'no host'} → {', '.join(wish.addresses)}")
+    if present.zone and set(present.zone) != set(wish.addresses):
+        lines += await _leaning_lines(args, outside, wish)
     if agreed(args, f"{document.host}, old → new:", lines):
-        document.done = await put(outside, wish, wish.addresses)
-        document.state = "done" if document.done else "unchanged"
+        if wish.registrar.by_hand:
+            await _set_by_hand(args, outside, wish, document)
+        else:
+            document.done = await put(outside, wish, wish.addresses)
+            document.state = "done" if document.done else "unchanged"
         if not present.zone:
             ttl = await absence_ttl(wish)
             caution = outside.caution
             document.not_before = instant_text(outside.clock.now() + caution.lasts(ttl) + caution.slack(1) + caution.margin)
             document.reason = f"name it in an NS set; caches may keep for {ttl} s that it does not exist"
         if not present.named_by:
-            document.following = "then name it in the zone (legatum amend) and at the registrar (legatum registration nameservers)"
+            document.following = f"then into the NS sets, with the others: legatum hosts enlist {document.host} …"
     return document
+
+
+async def _set_by_hand(args: argparse.Namespace, outside: "Outside", wish: "Wish", document: "HostChangeDocument") -> None:
+    """The zone is changed; what is left for a person stands in the worksheet. Glue can be seen once the host is in the NS set."""
+    from legatum.cli.registration.ending import page_of
+    from legatum.views.sheet import host_sheet, write_sheet
+    from legatum.work.host_changes import put_in_zone
+
+    document.done = await put_in_zone(outside, wish, wish.addresses)
+    held = await wish.registrar.host(wish.host)
+    before = held.addresses if held is not None else ()
+    if set(before) == set(wish.addresses):
+        document.state = "done" if document.done else "unchanged"
+        return
+    path = Path(args.sheet or f"{document.host}.host.md")
+    write_sheet(path, host_sheet(wish.domain, wish.host, wish.registrar.name, page_of(wish.registrar), before, wish.addresses))
+    document.state, document.file = "worksheet", str(path)
+
+
+async def _enlist(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.instant import instant_text
+    from legatum.core.name import name_text, parent_of, parse_domain
+    from legatum.core.verdict import names_said
+    from legatum.views.hosts import HostChangeDocument, show_host_change
+    from legatum.work.host_changes import draw_enlistment, enlist
+
+    hosts = sorted({parse_domain(text) for text in args.hosts})
+    domain = parse_domain(args.of) if args.of else parent_of(hosts[0])
+    plan = await draw_enlistment(outside, domain, hosts, args.alone, outside.provider(args.at), outside.registrar(args.registrar))
+    state = "shown" if args.dry_run else "declined"
+    document = HostChangeDocument(host=", ".join(map(name_text, hosts)), action="enlist", state=state, done=[])
+    if set(plan.before) == set(plan.zone_ns) == set(plan.wanted):
+        document.state = "unchanged"
+    elif outside.clock.now() < plan.bound and not (args.wait and not args.dry_run):
+        document.state, document.not_before, document.reason = "holding", instant_text(plan.bound), plan.reason
+        document.following = "come back then with the same command, or stay with --wait"
+    else:
+        if outside.clock.now() < plan.bound:
+            note(args, f"hold until {instant_text(plan.bound)}: {plan.reason}")
+            await outside.clock.until(plan.bound)
+        lines = [
+            f"in the zone at {plan.provider.name}: {names_said(plan.zone_ns)} → {names_said(plan.wanted)}",
+            f"at {plan.registrar.name}: {names_said(plan.before)} → {names_said(plan.wanted)}",
+        ]
+        if agreed(args, f"NS sets of {name_text(domain)}, old → new:", lines):
+            document.done, document.state = await enlist(outside, plan), "done"
+    show(args, document, lambda screen: show_host_change(document, screen))
+    return SHUT if document.state == "declined" else OK
 
 
 async def _renumber(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "HostChangeDocument":
@@ -125,7 +191,8 @@ async def _renumber(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
 
     from legatum.core.fault import BadInput
     from legatum.core.instant import instant_text
-    from legatum.work.hosts import drop_old, keep_both, look_at_hosts, refuse_unfit, renumbering
+    from legatum.work.host_changes import drop_old, keep_both, refuse_unfit, renumbering
+    from legatum.work.hosts import look_at_hosts
 
     old, new = _address(args.old), _address(args.new)
     document = _document(args, wish)
@@ -140,7 +207,8 @@ async def _renumber(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
     if standing.both is None:
         await refuse_unfit(outside, replace(wish, addresses=(new,)), views)
         lines = [
-            f"{old} → {old}, {new} in the zone at {wish.provider.name}, at {wish.registrar.name} and as glue; {old} is taken away later"
+            f"{old} → {old}, {new} in the zone at {wish.provider.name}, at {wish.registrar.name} and as glue; {old} is taken away later",
+            *await _leaning_lines(args, outside, wish),
         ]
         if not agreed(args, f"{document.host}, old → new:", lines):
             return document
@@ -161,14 +229,39 @@ async def _renumber(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
 
 
 async def _withdraw(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "HostChangeDocument":
-    from legatum.work.hosts import refuse_leaned_on, withdraw
+    from legatum.work.host_changes import withdraw
+    from legatum.work.hosts import look_for_leaning, refuse_leaned_on
 
     document = _document(args, wish)
-    await refuse_leaned_on(outside, wish.host, [wish.domain, *_leaning(args)])
+    refuse_leaned_on(wish.host, await look_for_leaning(outside, wish.host, [wish.domain, *_leaning(args)], wish.registrar))
     if agreed(args, f"{document.host}:", [f"taken away at {wish.registrar.name}, then its addresses in the zone at {wish.provider.name}"]):
         document.done = await withdraw(outside, wish.domain, wish.host, wish.provider, wish.registrar)
         document.state = "done" if document.done else "unchanged"
     return document
+
+
+async def _leaning_on(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.name import parent_of, parse_domain
+    from legatum.views.hosts import leaning_document, show_leaning
+    from legatum.work.hosts import look_for_leaning
+
+    host = parse_domain(args.host)
+    registrar = outside.registrar(args.registrar) if args.registrar else None
+    leaning = await look_for_leaning(outside, host, [parent_of(host), *_leaning(args)], registrar)
+    document = leaning_document(host, leaning)
+    show(args, document, lambda screen: show_leaning(document, screen))
+    return FOUND if leaning.unknown else OK
+
+
+async def _leaning_lines(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> list[str]:
+    """Who is affected when the host changes, a line each."""
+    from legatum.core.name import name_text
+    from legatum.work.hosts import look_for_leaning
+
+    leaning = await look_for_leaning(outside, wish.host, [wish.domain, *_leaning(args)], wish.registrar)
+    lines = [f"{name_text(domain)} leans on it: named by {' and '.join(by)}" for domain, by in list(leaning.domains.items())[:12]]
+    lines += [f"and {len(leaning.domains) - 12} more domains"] if len(leaning.domains) > 12 else []
+    return lines + (["the registry says that somebody leans on it, who is not known here"] if leaning.unknown else [])
 
 
 def _leaning(args: argparse.Namespace) -> "list[Name]":

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from legatum.practice import scenario
 
-_BOOTSTRAP = "rdap-bootstrap.json"
+_BOOTSTRAP, _DOMAINS = "rdap-bootstrap.json", "domains.txt"
 
 if TYPE_CHECKING:
     from legatum.practice.world import World
@@ -26,7 +26,9 @@ def write_settings(world: "World") -> None:
         _secret(folder / f"{name}.password", password)
     services = [[list(scenario.TLDS), [f"https://{scenario.RDAP_SERVER}/"]]]
     (folder / _BOOTSTRAP).write_text(json.dumps({"version": "1.0", "services": services}, indent=2) + "\n")
+    (folder / _DOMAINS).write_text("".join(f"{domain}\n" for domain in scenario.REGISTRATIONS))
     document: dict[str, Any] = {
+        "domains": _DOMAINS,
         "clock": {
             "control": f"{world.control.endpoint.host}:{world.control.endpoint.port}",
             "token": "file:control.token",

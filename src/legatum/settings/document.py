@@ -159,7 +159,7 @@ class House(Section):
 
 
 class Settings(Section):
-    """The whole file."""
+    """The whole file. ``domains``: a text file with the house's domains, one a line, to find those that lean on a host."""
 
     network: Network
     clock: Clock | None = None
@@ -172,3 +172,4 @@ class Settings(Section):
     journal: str = "journal.sqlite"
     moves: str = "moves"
     templates: str = "templates"
+    domains: str = ""

@@ -3,7 +3,7 @@
 from legatum.core.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
-from legatum.work.hosts import HostView
+from legatum.work.hosts import HostView, Leaning
 
 
 class HostPart(Part):
@@ -28,8 +28,8 @@ class HostsDocument(Document, tag="legatum.hosts/1"):
 
 
 class HostChangeDocument(Document, tag="legatum.host-change/1"):
-    """``state``: ``unchanged``, ``shown``, ``declined``, ``done`` or ``both`` (both addresses live); ``not_before``: when the next step
-    may be taken, and ``reason``."""
+    """``state``: ``unchanged``, ``shown``, ``declined``, ``done``, ``both`` (both addresses live), ``holding`` or ``worksheet`` (in
+    ``file``); ``not_before``: when the next step may be taken, and ``reason``."""
 
     host: str
     action: str
@@ -38,6 +38,21 @@ class HostChangeDocument(Document, tag="legatum.host-change/1"):
     not_before: str | None = None
     reason: str = ""
     following: str = ""
+    file: str | None = None
+
+
+class LeaningPart(Part):
+    domain: str
+    named_by: list[str]
+
+
+class LeaningDocument(Document, tag="legatum.leaning/1"):
+    """Who leans on a host, among ``looked`` domains. ``linked``: the registry says that somebody does, null where it was not asked."""
+
+    host: str
+    domains: list[LeaningPart]
+    looked: int
+    linked: bool | None
 
 
 def hosts_document(domain: Name, views: list[HostView]) -> HostsDocument:
@@ -86,10 +101,27 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
     screen.table(columns, rows, ["" if each.agrees else BAD for each in document.hosts])
 
 
+def leaning_document(host: Name, leaning: Leaning) -> LeaningDocument:
+    parts = [LeaningPart(domain=name_text(domain), named_by=list(by)) for domain, by in leaning.domains.items()]
+    return LeaningDocument(host=name_text(host), domains=parts, looked=leaning.looked, linked=leaning.linked)
+
+
+def show_leaning(document: LeaningDocument, screen: Screen) -> None:
+    count, unknown = len(document.domains), bool(document.linked) and not document.domains
+    lean = f"{count} domain{' leans' if count == 1 else 's lean'} on it" if count else "nobody here leans on it"
+    said = {True: "; the registry says that somebody does", False: "; the registry says that nobody does", None: ""}[document.linked]
+    following = "find out who: give more domains with --leaning FILE" if unknown else ""
+    screen.verdict(not unknown, f"{document.host}: {lean}, of {document.looked} domains looked at{said}", following)
+    screen.line()
+    if count:
+        screen.table(("domain", "named by"), [(each.domain, " and ".join(each.named_by)) for each in document.domains])
+
+
 def show_host_change(document: HostChangeDocument, screen: Screen) -> None:
     words = {
         "done": "done", "both": "both addresses are alive everywhere", "unchanged": "it is like this already",
-        "shown": "nothing was touched", "declined": "declined, nothing was changed",
+        "shown": "nothing was touched", "declined": "declined, nothing was changed", "holding": "nothing was changed yet",
+        "worksheet": f"the rest is to be done by hand, {document.file} says how",
     }  # fmt: skip
     screen.verdict(document.state != "declined", f"{document.host}: {words[document.state]}", document.following)
     for each in document.done:
