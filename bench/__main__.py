@@ -1,12 +1,12 @@
 """Runs every measurement and prints what it found; nothing here passes or fails."""
 
-from bench import asking, codec, fleet, publishing, rehearsing, startup, zones
+from bench import asking, codec, fleet, publishing, registrar, rehearsing, startup, zones
 from bench.figure import Figure
 
 
 def main() -> None:
     found: list[Figure] = []
-    for part in (codec, asking, fleet, startup, rehearsing, zones, publishing):
+    for part in (codec, asking, fleet, startup, rehearsing, zones, publishing, registrar):
         found += part.figures()
     width = max(len(figure.what) for figure in found)
     print(f"{'what':{width}}  {'ours':>10}  {'against':34}  ratio  wanted")

@@ -1,6 +1,8 @@
 """EPP frames: written from the requirements of RFC 5730, 5731 and 5734, and hostile ones."""
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from legatum.core.name import parse_name
 from legatum.wire import epp
@@ -132,3 +134,157 @@ def test_frames() -> None:
 
 def test_codes_never_seen_have_a_meaning() -> None:
     assert "refused" in epp.meaning(2999) and "done" in epp.meaning(1999) and epp.meaning(2303).startswith("does not exist")
+
+
+# The grammar: every frame that either side writes holds to it, and what does not is refused with what was expected.
+
+DS_RDATA = (12345).to_bytes(2) + bytes((13, 2)) + bytes(range(32))
+GREETING = epp.Greeting("epp.nic.example", (epp.DOMAIN, epp.HOST), (epp.SECDNS, "urn:unknown:thing-2.0"))
+CONTACT = epp.ContactData("QM-2", "Quill & Sons", "Quillmoor", "IE", "post@quillmoor.test", organisation="Quillmoor", code="x1y2z3")
+REPORT = [
+    ("preData", "a"), ("postData", "b"), ("delTime", "2031-01-01T00:00:00Z"), ("resTime", "2031-01-02T00:00:00Z"),
+    ("resReason", "c"), ("statement", "d"), ("statement", "e"),
+]  # fmt: skip
+COMMANDS = [
+    epp.hello(),
+    epp.login("flint", "pw", GREETING, "L-1", "new-pw"),
+    epp.logout("L-1"),
+    epp.poll("L-1"),
+    epp.poll("L-1", "12"),
+    epp.domain_check([DOMAIN, NS1], "L-1"),
+    epp.domain_info(DOMAIN, "L-1", "code"),
+    epp.domain_update(DOMAIN, epp.DomainChange((NS1,), (NS2,), ("clientHold",), (), (DS_RDATA,), (DS_RDATA,), "QM-2", "code12"), "L-1"),
+    epp.domain_update(DOMAIN, epp.DomainChange((NS1,), by_attribute=True, glue=((NS1, ("192.0.2.1", "2001:db8::1")),)), "L-1"),
+    epp.domain_renew(DOMAIN, "2031-03-04T14:05:12Z", 2, "L-1"),
+    *(epp.domain_transfer(DOMAIN, op, "L-1") for op in ("query", "approve", "reject", "cancel")),
+    epp.domain_transfer(DOMAIN, "request", "L-1", "code", 1),
+    epp.domain_delete(DOMAIN, "L-1"),
+    epp.domain_restore(DOMAIN, "L-1"),
+    epp.domain_restore(DOMAIN, "L-1", REPORT),
+    epp.host_check([NS1], "L-1"),
+    epp.host_info(NS1, "L-1"),
+    epp.host_create(NS1, ["192.0.2.1"], "L-1"),
+    epp.host_update(NS1, ["192.0.2.1"], ["2001:db8::1"], "L-1"),
+    epp.host_delete(NS1, "L-1"),
+    epp.contact_check(["QM-1", "QM-2"], "L-1"),
+    epp.contact_info("QM-1", "L-1"),
+    epp.contact_create(CONTACT, "L-1"),
+]
+TRANSFER = epp.TransferData(DOMAIN, "pending", "slate", "2031-03-04T14:05:12Z", "flint", "2031-03-09T14:05:12Z", "2033-01-01T00:00:00Z")
+WHOLE = epp.DomainData(
+    DOMAIN, "R1", ("clientHold", "inactive"), (NS1, NS2), (NS1,), "flint", "2029-01-01T00:00:00Z", "2030-01-01T00:00:00Z",
+    "2032-01-01T00:00:00Z", "2030-06-01T00:00:00Z", "QM-1", (("admin", "QM-1"), ("tech", "QM-2")), "c0de", (), (DS_RDATA,),
+    ("renewPeriod",),
+)  # fmt: skip
+RESPONSES = [
+    epp.Response(2303, "no such thing", "L-1", "S-1"),
+    epp.Response(1000, "done", "L-1", "S-1", domain=WHOLE),
+    epp.Response(
+        1000, "done", "L-1", "S-1", host=epp.HostData(NS1, "H1", ("ok", "linked"), ("192.0.2.1",), "flint", "2031-01-01T00:00:00Z")
+    ),
+    epp.Response(1000, "done", "L-1", "S-1", contact=epp.ContactData("QM-1", "Q", "Quillmoor", "IE", "post@quillmoor.test", "flint", "O")),
+    epp.Response(1001, "done", "L-1", "S-1", transfer=TRANSFER),
+    epp.Response(1301, "waiting", "L-1", "S-1", transfer=TRANSFER, message=epp.Message("7", 3, "2031-03-04T14:05:12Z", "asked for")),
+    *(
+        epp.Response(
+            1000, "done", "L-1", "S-1", checked=(epp.Availability("a", True, "", kind), epp.Availability("b", False, "in use", kind))
+        )
+        for kind in ("domain", "host", "contact")
+    ),
+]
+
+
+@pytest.mark.parametrize("document", [*COMMANDS, epp.greeting("epp.nic.example", "2031-03-04T14:05:12Z"), *map(epp.response, RESPONSES)])
+def test_every_frame_that_is_written_holds_to_the_grammar(document: bytes) -> None:
+    epp.conform(document)
+
+
+@pytest.mark.parametrize("response", RESPONSES)
+def test_what_the_server_writes_the_client_reads(response: epp.Response) -> None:
+    assert epp.read_response(epp.response(response)) == response
+
+
+def test_only_extensions_that_both_sides_speak_are_chosen() -> None:
+    command = epp.read_command(epp.login("flint", "pw", GREETING, "L-1", "new-pw"))
+    assert command.extensions == (epp.SECDNS,) and command.new_password == "new-pw" and "new-pw" not in repr(command)
+
+
+WRONG = {
+    "rem before add": ('<update><d:update xmlns:d="{D}"><d:name>a.example</d:name><d:rem/><d:add/></d:update></update>', "add? rem? chg?"),
+    "no name": ('<info><d:info xmlns:d="{D}"/></info>', "name authInfo?"),
+    "a host by neither way": (
+        '<update><d:update xmlns:d="{D}"><d:name>a.example</d:name><d:add><d:ns/></d:add></d:update></update>', "hostObj+ | hostAttr+"),
+    "two kinds of host": (
+        '<update><d:update xmlns:d="{D}"><d:name>a.example</d:name><d:add><d:ns><d:hostObj>b.test</d:hostObj><d:hostAttr>'
+        "<d:hostName>c.test</d:hostName></d:hostAttr></d:ns></d:add></d:update></update>", "hostObj+ | hostAttr+"),
+    "a transfer that is none": (
+        '<transfer op="steal"><d:transfer xmlns:d="{D}"><d:name>a.example</d:name></d:transfer></transfer>', "request|query"),
+    "a poll for nothing": ("<poll/>", "req|ack"),
+    "two verbs": ("<logout/><logout/>", "extension? clTRID?"),
+    "an unknown verb": ("<frobnicate/>", "check | create"),
+    "a period of what": (
+        '<renew><d:renew xmlns:d="{D}"><d:name>a.example</d:name><d:curExpDate>2031-01-01</d:curExpDate>'
+        "<d:period>1</d:period></d:renew></renew>",
+        "y|m"),
+    "an element of another namespace": ('<info><d:info xmlns:d="{D}"><name>a.example</name></d:info></info>', "another namespace"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("what", WRONG)
+def test_what_does_not_hold_to_it_is_refused_with_what_was_expected(what: str) -> None:
+    inside, expected = WRONG[what]
+    document = f"{HEAD}<command>{inside.replace('{D}', epp.DOMAIN)}</command></epp>".encode()
+    with pytest.raises(Malformed) as refused:
+        epp.read_command(document)
+    assert expected in str(refused.value), refused.value
+
+
+def test_a_transfer_a_queue_and_ds_data_as_the_rfcs_have_them() -> None:
+    """RFC 5731 s3.1.3, RFC 5730 s2.9.2.3, RFC 5910 s5.1.2, RFC 3915 s4.1.2: prefixed, with what else such answers hold."""
+    transfer = epp.read_response(
+        (
+            HEAD + '<response><result code="1301"><msg>Command completed successfully; ack to dequeue</msg></result>'
+            '<msgQ count="5" id="12345"><qDate>1999-04-04T22:01:00.0Z</qDate><msg lang="en">Pending.</msg></msgQ><resData>'
+            f'<domain:trnData xmlns:domain="{epp.DOMAIN}"><domain:name>kilnandclay.example</domain:name>'
+            "<domain:trStatus>pending</domain:trStatus>"
+            "<domain:reID>ClientX</domain:reID><domain:reDate>2000-06-06T22:00:00.0Z</domain:reDate><domain:acID>ClientY</domain:acID>"
+            "<domain:acDate>2000-06-11T22:00:00.0Z</domain:acDate><domain:exDate>2002-09-08T22:00:00.0Z</domain:exDate></domain:trnData></resData>"
+            "<trID><clTRID>ABC-12345</clTRID><svTRID>54322-XYZ</svTRID></trID></response></epp>"
+        ).encode()
+    )
+    assert transfer.transfer is not None and (transfer.transfer.asking, transfer.transfer.acting) == ("ClientX", "ClientY")
+    assert transfer.message == epp.Message("12345", 5, "1999-04-04T22:01:00.0Z", "Pending.")
+    signed = INFO_RESPONSE.replace(
+        '<x:y xmlns:x="urn:unknown">z</x:y>',
+        f'<secDNS:infData xmlns:secDNS="{epp.SECDNS}"><secDNS:maxSigLife>604800</secDNS:maxSigLife><secDNS:dsData>'
+        "<secDNS:keyTag>12345</secDNS:keyTag><secDNS:alg>3</secDNS:alg><secDNS:digestType>1</secDNS:digestType>"
+        "<secDNS:digest>49FD46E6C4B45C55D4AC</secDNS:digest></secDNS:dsData></secDNS:infData>"
+        f'<rgp:infData xmlns:rgp="{epp.RGP}"><rgp:rgpStatus s="redemptionPeriod"/></rgp:infData>',
+    )
+    domain = epp.read_response(signed.encode()).domain
+    assert domain is not None and domain.ds == (bytes.fromhex("3039030149fd46e6c4b45c55d4ac"),) and domain.grace == ("redemptionPeriod",)
+    assert domain.registrant == "jd1234" and domain.contacts == (("admin", "sh8013"),) and domain.code == "2fooBAR"
+    assert "2fooBAR" not in repr(domain)
+
+
+@pytest.mark.parametrize("digest", ["xyz", "4", ""])
+def test_ds_data_that_are_none_are_refused(digest: str) -> None:
+    broken = epp.domain_update(DOMAIN, epp.DomainChange(add_ds=(DS_RDATA,)), "L-1").replace(b"000102", digest.encode() + b"zz", 1)
+    with pytest.raises(Malformed):
+        epp.read_command(broken)
+
+
+HOSTS = st.sets(st.sampled_from([parse_name(f"n{number}.alder.test.") for number in range(6)])).map(lambda found: tuple(sorted(found)))
+STATUSES = st.sets(st.sampled_from(["clientHold", "clientUpdateProhibited"])).map(lambda found: tuple(sorted(found)))
+DS_SETS = st.sets(st.binary(min_size=5, max_size=60)).map(lambda found: tuple(sorted(found)))
+WORDS = st.none() | st.text(st.characters(categories=("L", "N", "P", "S")), min_size=1, max_size=12)
+
+
+@given(st.builds(epp.DomainChange, HOSTS, HOSTS, STATUSES, STATUSES, DS_SETS, DS_SETS, WORDS, WORDS))
+def test_any_change_arrives_as_it_was_meant(change: epp.DomainChange) -> None:
+    command = epp.read_command(epp.domain_update(DOMAIN, change, "L-1"))
+    assert command.name == DOMAIN
+    assert (command.change.add, command.change.remove) == (change.add, change.remove)
+    assert (command.change.add_statuses, command.change.remove_statuses) == (change.add_statuses, change.remove_statuses)
+    assert (sorted(command.change.add_ds), sorted(command.change.remove_ds)) == (list(change.add_ds), list(change.remove_ds))
+    assert (command.change.registrant, command.change.code) == (change.registrant, change.code)

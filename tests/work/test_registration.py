@@ -1,94 +1,201 @@
 """The registrar's side when answers are lost or registries say one thing and do another: nothing is done twice, and the journal knows."""
 
-import asyncio
-from collections.abc import Iterable
 from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, parse_name
-from legatum.journal.journal import Journal
-from legatum.net.asker import Asker
-from legatum.net.clock import SystemClock
-from legatum.net.route import Route
-from legatum.services.registrar import HostObject, Registration
-from legatum.settings.document import Network, Settings
-from legatum.work.outside import Outside
-from legatum.work.registration import change_nameservers, renew
+from legatum.core.fault import Fault, GateShut, OutsideFault
+from legatum.core.name import parse_name
+from legatum.practice.registry import Trouble
+from legatum.services.registrar import NsChange
+from legatum.wire import epp
+from legatum.work.many import Standing, change
+from legatum.work.registration import change_nameservers, renew, restore
+from tests.registry import ALDER, BIRCH, DOMAIN, OTHER, Up, with_registry
 
-DOMAIN = parse_name("kilnandclay.example.")
-OLD, NEW = (parse_name("ns1.alder.test."),), (parse_name("ns1.birch.example."),)
+HOST = parse_name("ns1.kilnandclay.example.")
+DS = bytes.fromhex("12350d02" + "ab" * 32)
 
 
-class Account:
-    """A registrar whose answer to the first command is lost (``loses``), or which says yes and does nothing (``lies``)."""
+@pytest.mark.parametrize("unheard", [False, True])
+def test_a_connection_that_drops_at_a_command_is_looked_into_and_nothing_is_done_twice(tmp_path: Path, unheard: bool) -> None:
+    """Whether the registry had carried the command out or not, it is carried out once."""
 
-    name, by_hand = "flint", False
+    async def work(up: Up) -> None:
+        flint, slate = up.account("flint"), up.account("slate")
+        held = up.registry.book.domains
+        code = held[DOMAIN].code
+        expires = held[DOMAIN].expires
+        actions = [
+            ("update", lambda: flint.change_nameservers(DOMAIN, BIRCH, ALDER), lambda: held[DOMAIN].nameservers == BIRCH),
+            ("update", lambda: flint.change_statuses(DOMAIN, ["clientHold"], []), lambda: "clientHold" in held[DOMAIN].statuses),
+            ("update", lambda: flint.change_statuses(DOMAIN, [], ["clientHold"]), lambda: held[DOMAIN].statuses == ("ok",)),
+            ("update", lambda: flint.change_ds(DOMAIN, [DS], []), lambda: held[DOMAIN].ds == (DS,)),
+            ("renew", lambda: flint.renew(DOMAIN, expires, 1), lambda: int(held[DOMAIN].expires[:4]) == int(expires[:4]) + 1),
+            ("create", lambda: flint.change_host(HOST, ["198.51.100.31"], [], True), lambda: HOST in up.registry.book.hosts),
+            ("delete", lambda: flint.delete_host(HOST), lambda: HOST not in up.registry.book.hosts),
+            ("transfer", lambda: slate.transfer(DOMAIN, "request", code, 1), lambda: "pendingTransfer" in held[DOMAIN].statuses),
+            ("transfer", lambda: slate.transfer(DOMAIN, "cancel"), lambda: held[DOMAIN].statuses == ("ok",)),
+        ]
+        for verb, act, is_so in actions:
+            up.registry.trouble, before = Trouble(drop=verb, unheard=unheard), len(up.server.commands)
+            said = await act()
+            assert is_so(), (verb, said)
+            sent = [each for each in up.server.commands[before:] if each == verb]
+            looked = ["transfer"] if verb == "transfer" else []  # a transfer is looked at with a transfer command
+            assert sent == [verb, *looked, *([verb] if unheard else [])], up.server.commands[before:]
+            assert ("looking showed" in said) is not unheard
+        assert int(held[DOMAIN].expires[:4]) == int(expires[:4]) + 1
 
-    def __init__(self, loses: bool = False, lies: bool = False) -> None:
-        self.loses, self.lies = loses, lies
-        self.years, self.servers, self.commands = 2031, OLD, 0
-
-    async def registration(self, domain: Name) -> Registration:
-        return Registration(domain, "flint", self.servers, ("ok",), f"{self.years}-03-04T14:05:12Z")
-
-    async def renew(self, domain: Name, expires: str, years: int) -> str:
-        self.years += 0 if self.lies else years
-        return self._answer()
-
-    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name]) -> str:
-        if not self.lies:
-            self.servers = tuple(sorted((set(self.servers) - set(remove)) | set(add)))
-        return self._answer()
-
-    def _answer(self) -> str:
-        self.commands += 1
-        if self.loses and self.commands == 1:
-            raise OutsideFault("epp.nic.example: the connection dropped", "look what the registry holds before trying again")
-        return "done (1000)"
-
-    async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
-        return self._answer()
-
-    async def host(self, name: Name) -> HostObject | None:
-        return None
-
-    async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
-        return self._answer()
-
-    async def delete_host(self, name: Name) -> str:
-        return self._answer()
+    with_registry(tmp_path, work)
 
 
-def outside(folder: Path) -> Outside:
-    clock = SystemClock()
-    return Outside(Settings(network=Network(roots={})), folder, clock, Asker(Route({}), clock), {})
+def test_each_command_is_in_the_journal_under_the_identifier_that_the_registry_knows(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        outside = up.outside
+        await change_nameservers(outside, outside.registrar("flint"), DOMAIN, BIRCH)
+        await outside.registrar("flint").change_code(DOMAIN, "a-secret-0f-theirs")
+        entries = outside.journal.entries(DOMAIN)
+        assert [entry.kind for entry in entries] == ["intent", "sent", "outcome", "sent"]
+        assert "as LEG-" in entries[1].text and "QM-" in entries[2].text
+        stored = (tmp_path / "journal.sqlite").read_bytes()
+        assert b"a-secret-0f-theirs" not in stored and b"first-password" not in stored
+
+    with_registry(tmp_path, work)
 
 
-def test_a_renewal_whose_answer_was_lost_is_not_sent_again(tmp_path: Path) -> None:
-    async def whole() -> None:
-        here, account = outside(tmp_path), Account(loses=True)
-        with pytest.raises(OutsideFault, match="connection dropped"):
-            await renew(here, account, DOMAIN, 1)
-        outcome, until = await renew(here, account, DOMAIN, 1)
-        assert "had taken effect" in outcome.summary and until.startswith("2032") and account.commands == 1
-        again, until = await renew(here, account, DOMAIN, 1)  # that one is settled: this is a new wish
-        assert account.commands == 2 and until.startswith("2033") and "1000" in again.summary
-        kinds = [entry.kind for entry in Journal(here.settings.journal, tmp_path).entries(DOMAIN) if entry.step == "renew"]
-        assert kinds == ["intent", "failed", "outcome", "intent", "outcome"]
+def test_a_renewal_whose_end_nobody_saw_is_not_sent_again(tmp_path: Path) -> None:
+    """The connection dropped and the registry could not be asked afterwards; the same command later finds out."""
 
-    asyncio.run(whole())
+    async def work(up: Up) -> None:
+        outside = up.outside
+        account = outside.registrar("flint")
+        before = up.registry.book.domains[DOMAIN].expires
+        up.registry.trouble = Trouble(drop="renew")
+        known = up.registry.book.knows
+        up.registry.book.knows = lambda registrar, password: "renew" not in up.server.commands and known(registrar, password)  # type: ignore[method-assign]
+        with pytest.raises(OutsideFault, match="user name or password wrong"):
+            await renew(outside, account, DOMAIN, 1)
+        up.registry.book.knows = known  # type: ignore[method-assign]
+        outcome, until = await renew(outside, account, DOMAIN, 1)
+        assert "had taken effect" in outcome.summary and int(until[:4]) == int(before[:4]) + 1
+        assert up.server.commands.count("renew") == 1
+        again, until = await renew(outside, account, DOMAIN, 1)  # that one is settled: this is a new wish
+        assert up.server.commands.count("renew") == 2 and int(until[:4]) == int(before[:4]) + 2 and "1000" in again.summary
+
+    with_registry(tmp_path, work)
 
 
 def test_a_registry_that_says_yes_and_does_nothing_is_told(tmp_path: Path) -> None:
-    async def whole() -> None:
-        here, account = outside(tmp_path), Account(lies=True)
+    async def work(up: Up) -> None:
+        outside = up.outside
+        account = outside.registrar("flint")
+        up.registry.domains.update = lambda *_: epp.Response(1000, "", "", "")  # type: ignore[method-assign]
+        up.registry.domains.renew = lambda *_: epp.Response(1000, "", "", "")  # type: ignore[method-assign]
         with pytest.raises(OutsideFault, match="still expires"):
-            await renew(here, account, DOMAIN, 1)
+            await renew(outside, account, DOMAIN, 1)
         with pytest.raises(OutsideFault, match=r"but holds ns1\.alder\.test"):
-            await change_nameservers(here, account, DOMAIN, NEW)
-        kinds = [(entry.step, entry.kind) for entry in Journal(here.settings.journal, tmp_path).entries(DOMAIN)]
+            await change_nameservers(outside, account, DOMAIN, BIRCH)
+        kinds = [(entry.step, entry.kind) for entry in outside.journal.entries(DOMAIN) if entry.kind != "sent"]
         assert kinds == [("renew", "intent"), ("renew", "failed"), ("nameservers", "intent"), ("nameservers", "failed")]
 
-    asyncio.run(whole())
+    with_registry(tmp_path, work)
+
+
+def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_into(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        domains = [parse_name(f"d{number:02d}.example.") for number in range(30)]
+        for domain in domains:
+            up.registry.register(domain, "flint", ALDER)
+        outside = up.outside
+        account = outside.registrar("flint")
+        ready = [Standing(domain, ALDER, "ready") for domain in [*domains[:15], OTHER]]
+        done = await change(outside, account, ready, BIRCH)
+        assert [each.state for each in done] == ["changed"] * 15 + ["failed"] and "not allowed" in done[-1].why
+        assert up.server.sessions == 2 and up.changes == domains[:15]  # one to change, one to read back
+        entries = outside.journal.entries(domains[0])
+        assert [entry.kind for entry in entries] == ["intent", "sent", "outcome"]
+
+        updates = 0
+
+        def drops(verb: str) -> bool:
+            nonlocal updates
+            updates += verb == "update"
+            return verb == "update" and updates == 6  # the sixth is carried out and never answered, those after it are not heard
+
+        up.registry.trouble.drops = drops  # type: ignore[method-assign]
+        up.changes.clear()
+        done = await change(outside, account, [Standing(domain, ALDER, "ready") for domain in domains[15:]], BIRCH)
+        assert [each.state for each in done] == ["changed"] * 15 and sorted(up.changes) == domains[15:]
+
+    with_registry(tmp_path, work)
+
+
+def test_a_deleted_domain_is_had_back_within_its_time(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        outside = up.outside
+        account = outside.registrar("flint")
+        with pytest.raises(GateShut, match="not in its redemption period"):
+            await restore(outside, account, DOMAIN, "deleted in error")
+        assert up.registry.domains.delete("flint", DOMAIN).code == epp.PENDING
+        assert (await account.registration(DOMAIN)).grace == ("redemptionPeriod",)
+        up.registry.trouble = Trouble(drop="restore")
+        _, now = await restore(outside, account, DOMAIN, "deleted in error")
+        assert now.grace == () and now.statuses == ("ok",) and up.registry.domains.served(DOMAIN) == ALDER
+
+    with_registry(tmp_path, work)
+
+
+def test_name_servers_as_attributes(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        flint = up.account("flint")
+        glue = ((HOST, ("198.51.100.31", "2001:db8:a1::53")), (ALDER[0], ()))
+        await flint.change_nameservers(DOMAIN, [HOST], [ALDER[1]], glue)
+        assert set((await flint.registration(DOMAIN)).nameservers) == {HOST, ALDER[0]}
+        assert up.registry.book.hosts[HOST].addresses == ("198.51.100.31", "2001:db8:a1::53")
+        with pytest.raises(OutsideFault, match="addresses for name servers below the domain"):
+            await flint.change_nameservers(DOMAIN, [parse_name("ns2.kilnandclay.example.")], [ALDER[0]])
+        with pytest.raises(OutsideFault, match="has no host objects"):
+            await flint.host(HOST)
+
+    with_registry(tmp_path, work, by_attribute=True)
+
+
+def test_the_queue_keeps_what_nobody_has_taken(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        flint, slate = up.account("flint"), up.account("slate")
+        for domain in (DOMAIN, OTHER):
+            mine, other = (flint, slate) if domain == OTHER else (slate, flint)
+            await mine.transfer(domain, "request", await other.code(domain), 0)
+            await mine.transfer(domain, "cancel")
+        peeked = await flint.messages(lambda message: message.about == OTHER)
+        assert len(peeked) == 1 and not peeked[0].taken and peeked[0].about == DOMAIN and peeked[0].left == 2
+        taken = await flint.messages(lambda message: message.about == DOMAIN)
+        assert [each.taken for each in taken] == [True, True, False]
+        assert await flint.messages(lambda _: True) and await flint.messages(lambda _: True) == []
+
+    with_registry(tmp_path, work)
+
+
+def test_a_new_password_counts_from_then_on(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        await up.account("flint").change_password("another-password")
+        with pytest.raises(OutsideFault, match="user name or password wrong"):
+            await up.account("flint").registration(DOMAIN)
+        (tmp_path / "flint.password").write_text("another-password")
+        assert (await up.account("flint").registration(DOMAIN)).registrar == "flint"
+
+    with_registry(tmp_path, work)
+
+
+def test_one_bad_name_among_many_stops_nobody(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        flint = up.account("flint")
+        asked = [DOMAIN, parse_name("nosuch.example."), OTHER]
+        found = [(domain, isinstance(each, Fault)) async for domain, each in flint.registrations(asked)]
+        assert found == [(asked[0], False), (asked[1], True), (asked[2], True)]
+        changes = [NsChange(asked[1], BIRCH, ALDER), NsChange(DOMAIN, BIRCH, ALDER)]
+        said = [isinstance(each, Fault) async for _, each in flint.change_many(changes)]
+        assert said == [True, False] and up.changes == [DOMAIN]
+
+    with_registry(tmp_path, work)

@@ -41,6 +41,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     registry = actions.add_parser("registry", help="give the registry a bad day; without options it is well again")
     registry.add_argument("--slow", type=float, default=0, metavar="SECONDS", help="before each answer")
     registry.add_argument("--drop", default="", metavar="VERB", help="drop the connection after this command, with the command carried out")
+    registry.add_argument("--unheard", action="store_true", help="with --drop: the command is not carried out")
     registry.add_argument("--refuse", default="", metavar="VERB", help="refuse this command")
     registry.add_argument("--result", type=int, default=2400, metavar="CODE", help="the result code of refusals (default 2400)")
     registry.add_argument("--times", type=int, default=1, metavar="N", help="how often to drop or refuse (default 1)")
@@ -114,7 +115,14 @@ async def _steer(args: argparse.Namespace) -> int:
             text = answer["said"]
         case "registry":
             publish = {"publish": parse_duration(args.publish)} if args.publish else {}
-            trouble = {"slow": args.slow, "drop": args.drop, "refuse": args.refuse, "code": args.result, "times": args.times}
+            trouble = {
+                "slow": args.slow,
+                "drop": args.drop,
+                "unheard": args.unheard,
+                "refuse": args.refuse,
+                "code": args.result,
+                "times": args.times,
+            }
             answer = await control.order("trouble", **trouble, stuck=args.stuck, **publish)
             text = (
                 "the registry has a bad day"

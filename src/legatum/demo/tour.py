@@ -11,7 +11,7 @@ from legatum.core.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread
 from legatum.views.screen import STRONG, Screen
 
-DOMAIN = "kilnandclay.example"
+DOMAIN, OWN, MOVING, BY_HAND = "kilnandclay.example", "evensong.test", "ferrytimes.example", "lanternlane.example"
 VISIT_EVERY = 300.0
 QUESTIONS = [(f"shop.{DOMAIN}", A), (f"www.{DOMAIN}", A), (DOMAIN, MX)]
 
@@ -60,6 +60,36 @@ class Tour:
         for number, (title, words) in enumerate(stages, 1):
             if status := self._stage(f"{number}. {title}", words):
                 return status
+        self._practice.end_visits()
+        return self._at_the_registrars(len(stages))
+
+    def _at_the_registrars(self, done: int) -> int:
+        """The other half of the work: own child name servers, another registrar, and one that has only a form."""
+        settings = ("--settings", self._settings)
+        where = ("--at", "birch", "--registrar", "slate", "--yes", *settings)
+        servers = {f"ns1.{OWN}": "198.51.100.41,2001:db8:b1::53", f"ns2.{OWN}": "203.0.113.42,2001:db8:b2::53"}
+        by_hand = ("registration", "nameservers", BY_HAND, "--registrar", "granite", "--to", "birch", *settings)
+        sheet = str(self._folder / f"{BY_HAND}.nameservers.html")
+        form = ("practice", "form", BY_HAND, "--at", "granite", *settings)
+        stages: list[tuple[str, tuple[str, ...], int]] = [
+            *((f"Own child name servers for {OWN}: {host} in the zone and at the registry.",
+               ("hosts", "set", host, "--address", addresses, *where), 0) for host, addresses in servers.items()),
+            ("Into the NS sets, once nobody can hold that they do not exist.",
+             ("hosts", "enlist", *servers, "--alone", "--wait", *where), 0),
+            ("Zone, registry and glue side by side.", ("hosts", "show", OWN, "--registrar", "slate", *settings), 0),
+            (f"Another registrar for {MOVING}, its DNS untouched: what is needed, and how long can it take?",
+             ("registration", "transfer", MOVING, "--from", "flint", "--to", "slate", *settings), 0),
+            ("Asked for, followed for five days of the world's clock, compared, locked.",
+             ("move", "advance", MOVING, "--yes", "--wait", *settings), 0),
+            (f"{BY_HAND} is with granite, which has only a form: a worksheet.", (*by_hand, "--sheet", sheet), 0),
+            ("Somebody types it in, with a slip.", (*form, "--ns", "ns1.birch.example,ns2.birch.example,ns2.alder.test"), 0),
+            ("The slip is named.", (*by_hand, "--sheet", sheet, "--wait"), 3),
+            ("Typed again.", (*form, "--ns", "ns1.birch.example,ns2.birch.example"), 0),
+            ("And seen.", (*by_hand, "--sheet", sheet, "--wait"), 0),
+        ]  # fmt: skip
+        for number, (title, words, expected) in enumerate(stages, done + 1):
+            if (status := self._stage(f"{number}. {title}", words)) != expected:
+                return status or 1
         return 0
 
     def _stage(self, title: str, words: tuple[str, ...]) -> int:

@@ -37,6 +37,9 @@ class WorldThread:
         """Visitors ask all resolvers from now on, ``every`` so many seconds of the world's clock."""
         self._loop.call_soon_threadsafe(self.world.visitors.begin, list(questions), every)
 
+    def end_visits(self) -> None:
+        self._loop.call_soon_threadsafe(self.world.visitors.end)
+
     def run(self, work: Coroutine[Any, Any, None]) -> None:
         """Has something happen in the world, and waits until it has."""
         asyncio.run_coroutine_threadsafe(work, self._loop).result()

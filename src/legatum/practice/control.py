@@ -137,8 +137,8 @@ class Control:
         """All of it anew: what is not said is well again."""
         registry = self._world.registry
         registry.trouble = Trouble(
-            float(request.get("slow", 0)), str(request.get("drop", "")), str(request.get("refuse", "")), int(request.get("code", 2400)),
-            int(request.get("times", 1)),
+            slow=float(request.get("slow", 0)), drop=str(request.get("drop", "")), unheard=bool(request.get("unheard")),
+            refuse=str(request.get("refuse", "")), code=int(request.get("code", 2400)), times=int(request.get("times", 1)),
         )  # fmt: skip
         registry.publisher.delay = float(request.get("publish", scenario.PUBLISHING_DELAY))
         registry.publisher.stuck = {parse_domain(each) for each in request.get("stuck", ())}

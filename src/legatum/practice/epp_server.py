@@ -35,7 +35,7 @@ class EppServer:
         self._server.close()
 
     async def _session(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        session, trouble = _Session(self._name, self._registry, self._clock, self._numbers), self._registry.trouble
+        session = _Session(self._name, self._registry, self._clock, self._numbers)
         self.sessions += 1
         try:
             writer.write(epp.frame(session.greeting()))
@@ -43,10 +43,10 @@ class EppServer:
                 length = epp.frame_length(await reader.readexactly(4))
                 answer, verb = session.answer(await reader.readexactly(length))
                 self.commands.append(verb)
-                if trouble.drops(verb):
+                if answer is None:
                     break
-                if trouble.slow:
-                    await asyncio.sleep(trouble.slow)
+                if self._registry.trouble.slow:
+                    await asyncio.sleep(self._registry.trouble.slow)
                 writer.write(epp.frame(answer))
                 await writer.drain()
         except (asyncio.IncompleteReadError, ConnectionError, Malformed, asyncio.CancelledError):
@@ -70,15 +70,20 @@ class _Session:
     def greeting(self) -> bytes:
         return epp.greeting(self._name, instant_text(self._clock.now()))
 
-    def answer(self, document: bytes) -> tuple[bytes, str]:
-        """The answer, and the verb that it is to."""
+    def answer(self, document: bytes) -> tuple[bytes | None, str]:
+        """The answer, None where the connection drops instead, and the verb that it is to."""
         try:
             command = epp.read_command(document)
         except Malformed as error:
             return epp.response(epp.Response(epp.SYNTAX, str(error), "", self._number())), ""
         if command.verb == "hello":
             return self.greeting(), "hello"
+        drops = self._registry.trouble.drops(command.verb)
+        if drops and self._registry.trouble.unheard:
+            return None, command.verb
         said = self._rule(command)
+        if drops:
+            return None, command.verb
         return epp.response(replace(said, client_id=command.client_id, server_id=self._number())), command.verb
 
     def _rule(self, command: epp.Command) -> epp.Response:

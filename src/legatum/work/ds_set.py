@@ -1,6 +1,6 @@
 """The DS set at the registrar: changed once every server proves it, watched until the parent's servers hand it out."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from legatum.core.dnssec.key import fits, parse_ds
 from legatum.core.dnssec.signature import Standing, best_standing, signatures_over
@@ -14,7 +14,7 @@ from legatum.core.runbook import Outcome
 from legatum.net.reply import Reply
 from legatum.services.registrar import Registrar
 from legatum.work.outside import Outside
-from legatum.work.registration import journaled, published_ds
+from legatum.work.registration import RdapWatch, journaled, published_ds
 
 
 def parse_ds_text(text: str) -> bytes:
@@ -95,9 +95,12 @@ async def change_ds(outside: Outside, registrar: Registrar, domain: Name, wanted
     return await journaled(outside, domain, "ds", words, change)
 
 
-async def wait_until_ds(outside: Outside, domain: Name, before: Sequence[bytes], wanted: Sequence[bytes]) -> float:
-    """Until every server of the parent zone hands out the DS set that was meant; the instant. Raises :class:`OutsideFault` that says what
-    is different: not typed yet, or which slip it was."""
+async def wait_until_ds(
+    outside: Outside, domain: Name, before: Sequence[bytes], wanted: Sequence[bytes], told: Callable[[str], None] | None = None
+) -> float:
+    """Until every server of the parent zone hands out the DS set that was meant; the instant. As with name servers, ``told`` and
+    :class:`OutsideFault` say what is different: not typed yet, or which slip it was."""
+    rdap = RdapWatch(outside, domain)
 
     async def missing() -> str:
         for address, seen in (await published_ds(outside, domain)).items():
@@ -106,7 +109,9 @@ async def wait_until_ds(outside: Outside, domain: Name, before: Sequence[bytes],
             if wrong := ds_slips(wanted, before, seen):
                 return f"{address}: {'; '.join(wrong)}"
             if set(seen) != set(wanted):
-                return f"{address} still hands out {len(seen)} DS records as before"
+                view = await rdap.look()
+                said = rdap.said(view, lambda view: ds_slips(wanted, before, view.ds or ()), lambda view: set(view.ds or ()) == set(wanted))
+                return f"{said}{address} still hands out {len(seen)} DS records as before"
         return ""
 
-    return await outside.until_seen(missing, f"the DS set of {name_text(domain)}")
+    return await outside.until_seen(missing, f"the DS set of {name_text(domain)}", told)

@@ -141,14 +141,19 @@ class Outside:
                 raise OutsideFault(f"{name_text(name)} has no address", "is the name spelt right, and does its zone answer?")
         return found
 
-    async def until_seen(self, look: Callable[[], Awaitable[str]], what: str) -> float:
-        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing.
+    async def until_seen(self, look: Callable[[], Awaitable[str]], what: str, told: Callable[[str], None] | None = None) -> float:
+        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing; ``told`` is
+        told of it whenever that has changed.
 
         Raises :class:`OutsideFault` when the house's patience is over.
         """
         poll, patience = parse_duration(self.settings.house.poll), parse_duration(self.settings.house.patience)
         given_up = self.clock.now() + patience
+        last = ""
         while missing := await look():
+            if told is not None and missing != last:
+                told(missing)
+                last = missing
             if self.clock.now() > given_up:
                 raise OutsideFault(
                     f"{what}: not seen within {self.settings.house.patience}: {missing}",

@@ -26,6 +26,7 @@ from legatum.work.outside import Outside
 LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
 """The statuses with which a registrar's client locks a domain (RFC 5731 s2.3)."""
 _Change = Callable[[], Awaitable[str]]
+_RDAP_EVERY = 60.0  # seconds between looks at registration data
 _TYPES = (A, AAAA, MX, TXT, CAA)
 
 
@@ -253,11 +254,15 @@ async def journaled(outside: Outside, domain: Name, action: str, words: str, cha
         return outcome
 
 
-async def wait_until_published(outside: Outside, domain: Name, before: Sequence[Name], wanted: Sequence[Name]) -> float:
+async def wait_until_published(
+    outside: Outside, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
+) -> float:
     """Until every server of the parent zone hands out the NS set that was meant; the instant.
 
-    Raises :class:`OutsideFault` that says what is different: not typed yet, or which slip it was.
+    ``told`` is told what is different meanwhile: not typed yet, seen in RDAP only, or which slip it was. Raises :class:`OutsideFault`
+    with that when the house's patience is over.
     """
+    rdap = RdapWatch(outside, domain)
 
     async def missing() -> str:
         for address, seen in (await published(outside, domain)).items():
@@ -266,7 +271,43 @@ async def wait_until_published(outside: Outside, domain: Name, before: Sequence[
             if wrong := slips(wanted, before, seen, domain):
                 return f"{address}: {'; '.join(wrong)}"
             if set(seen) != set(wanted):
-                return f"{address} still hands out {names_said(seen)}"
+                said = rdap.said(
+                    await rdap.look(),
+                    lambda view: slips(wanted, before, view.nameservers, domain),
+                    lambda view: set(view.nameservers) == set(wanted),
+                )
+                return f"{said}{address} still hands out {names_said(seen)}"
         return ""
 
-    return await outside.until_seen(missing, f"the NS set of {name_text(domain)}")
+    return await outside.until_seen(missing, f"the NS set of {name_text(domain)}", told)
+
+
+class RdapWatch:
+    """Registration data, asked for once in a while: they show a change, or a slip, before it is published."""
+
+    def __init__(self, outside: Outside, domain: Name) -> None:
+        self._outside = outside
+        self._domain = domain
+        self._view: RegistrationView | None = None
+        self._at = -_RDAP_EVERY
+
+    async def look(self) -> RegistrationView | None:
+        if self._outside.clock.now() - self._at >= _RDAP_EVERY:
+            self._at = self._outside.clock.now()
+            evidence = self._outside.evidence()
+            try:
+                self._view, _ = await look_at_rdap(self._outside, evidence, self._domain)
+            finally:
+                self._outside.asker.heard.remove(evidence)
+        return self._view
+
+    @staticmethod
+    def said(
+        view: RegistrationView | None, wrong: Callable[[RegistrationView], list[str]], right: Callable[[RegistrationView], bool]
+    ) -> str:
+        """What they say, to stand before what the parent's servers do."""
+        if view is None:
+            return ""
+        if found := wrong(view):
+            return f"registration data: {'; '.join(found)}; "
+        return "registration data have it, not published yet: " if right(view) else ""

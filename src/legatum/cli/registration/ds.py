@@ -60,6 +60,6 @@ async def _ds(args: argparse.Namespace, outside: "Outside") -> int:
             document.state = "shown" if args.dry_run else "declined"
     if args.wait and document.state in ("changed", "worksheet", "unchanged"):
         note(args, "watching the parent's servers …")
-        document.since = instant_text(await wait_until_ds(outside, domain, before, wanted))
+        document.since = instant_text(await wait_until_ds(outside, domain, before, wanted, lambda text: note(args, text)))
         document.state = "published"
     return end(args, document)

@@ -64,7 +64,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
     if set(before) != set(wanted):
         if not args.anyway:
             count = await refuse_unready(outside, domain, before, wanted)
-            note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
+            if count:
+                note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
         lines = [f"{', '.join(document.old)} → {', '.join(document.new)}"]
         if registrar.by_hand and not args.dry_run:
             put_down(args, document, nameserver_sheet(domain, registrar.name, page_of(registrar), sorted(before), wanted))
@@ -74,7 +75,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
             document.state = "shown" if args.dry_run else "declined"
     if args.wait and document.state in ("changed", "worksheet", "unchanged"):
         note(args, "watching the parent's servers …")
-        document.since = instant_text(await wait_until_published(outside, domain, before, wanted))
+        document.since = instant_text(await wait_until_published(outside, domain, before, wanted, lambda text: note(args, text)))
         document.state = "published"
     return end(args, document)
 

@@ -5,11 +5,12 @@ from dataclasses import dataclass
 
 @dataclass
 class Trouble:
-    """``slow``: seconds before each answer. ``drop``: a verb after whose command the connection drops, the command carried out.
-    ``refuse``: a verb that is refused, with ``code``. ``times``: how often it drops or refuses yet."""
+    """``slow``: seconds before each answer. ``drop``: a verb at whose command the connection drops, the command carried out, or not
+    where ``unheard``. ``refuse``: a verb that is refused, with ``code``. ``times``: how often it drops or refuses yet."""
 
     slow: float = 0.0
     drop: str = ""
+    unheard: bool = False
     refuse: str = ""
     code: int = 2400
     times: int = 1

@@ -21,7 +21,11 @@ _MODELS = {
         "login": "clID pw newPW? options svcs", "options": "version lang", "svcs": "objURI+ svcExtension?", "svcExtension": "extURI+",
         "greeting": "svID svDate svcMenu dcp", "svcMenu": "version+ lang+ objURI+ svcExtension?",
         "response": "result+ msgQ? resData? extension? trID", "result": "msg ( value | extValue )*", "extValue": "value reason",
-        "msgQ": "( qDate msg )?", "trID": "clTRID? svTRID", "extension": _ANY, "resData": _ANY, "value": _ANY, "dcp": _ANY,
+        "msgQ": "( qDate msg )?", "trID": "clTRID? svTRID", "extension": _ANY, "resData": _ANY, "value": _ANY,
+        "dcp": "access statement+ expiry?", "access": "all | none | null | other | personal | personalAndOther",
+        "statement": "purpose recipient retention", "purpose": "admin? contact? other? prov?", "expiry": "absolute | relative",
+        "recipient": "other? ours* public? same? unrelated?", "ours": "recDesc?",
+        "retention": "business | indefinite | legal | none | stated",
         **dict.fromkeys(_HOLDERS, _ANY),
     },
     DOMAIN: {
