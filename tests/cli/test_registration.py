@@ -7,20 +7,23 @@ import pytest
 
 from tests.cli.program import PracticeWorld, Shell
 
-DOMAIN = "kilnandclay.example"
+DOMAIN, BY_HAND = "kilnandclay.example", "lanternlane.example"
 
 
 @pytest.fixture(scope="module")
 def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PracticeWorld]:
     with PracticeWorld(tmp_path_factory.mktemp("world")) as running:
-        with (running.folder / "legatum.toml").open("a") as settings:
-            settings.write('\n[registrars.granite]\nkind = "manual"\npage = "https://members.granite.test/domains"\n')
         yield running
 
 
 @pytest.fixture
 def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
     return world.shell(tmp_path)
+
+
+def stands_at_birch(shell: Shell, domain: str) -> None:
+    assert shell.run("practice", "zone", "create", domain, "--at", "birch").status == 0
+    assert shell.run("publish", domain, "--from", "alder", "--to", "birch", "--yes", "--remove").status == 0
 
 
 def test_all_sources_stand_side_by_side(shell: Shell) -> None:
@@ -61,37 +64,128 @@ def test_a_renewal_is_for_the_date_that_was_seen(shell: Shell) -> None:
 def test_name_servers_change_only_to_servers_that_answer_alike(shell: Shell) -> None:
     refused = shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "birch", "--yes")
     assert refused.status == 4 and "does not answer for kilnandclay.example" in refused.err
-    document = shell.run(
-        "registration", "nameservers", DOMAIN, "--registrar", "flint", "--ns", "ns1.alder.test", "--yes", "--wait", "--json"
-    ).document
-    assert document["state"] == "published" and document["new"] == ["ns1.alder.test"] and document["since"]
-    back = shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "alder", "--yes", "--wait", "--json").document
-    assert back["old"] == ["ns1.alder.test"] and back["state"] == "published"
+    stands_at_birch(shell, DOMAIN)
+    words = ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--yes", "--wait", "--json")
+    document = shell.run(*words, "--to", "birch").document
+    assert document["state"] == "published" and document["new"] == ["ns1.birch.example", "ns2.birch.example"] and document["since"]
+    alone = shell.run(*words, "--ns", "ns1.alder.test")
+    assert alone.status == 3 and "2 to 13 name servers" in alone.err  # the registry's rule, in its own words
+    assert shell.run(*words, "--to", "alder").document["state"] == "published"
+
+
+def test_the_same_set_for_a_list_of_domains(shell: Shell) -> None:
+    (shell.folder / "list.txt").write_text("# ours\nkilnandclay.example\ntidemill.example\nevensong.test\nnosuch.example\n")
+    words = ("registration", "nameservers", "--list", "list.txt", "--registrar", "flint", "--to", "alder", "--yes", "--json")
+    ended = shell.run(*words)
+    states = {each["domain"]: each["state"] for each in ended.document["domains"]}
+    assert ended.status == 1 and states == {
+        DOMAIN: "unchanged", "tidemill.example": "unchanged", "evensong.test": "failed", "nosuch.example": "failed",
+    }  # fmt: skip
+    stands_at_birch(shell, "tidemill.example")
+    changed = shell.run(
+        "registration", "nameservers", DOMAIN, "tidemill.example", "--registrar", "flint", "--to", "birch", "--yes", "--json"
+    )
+    assert {each["domain"]: each["state"] for each in changed.document["domains"]}["tidemill.example"] == "changed"
+    shell.run("registration", "nameservers", DOMAIN, "tidemill.example", "--registrar", "flint", "--to", "alder", "--yes")
+
+
+def typed(shell: Shell, names: str) -> None:
+    assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ns", names).status == 0
 
 
 def test_by_hand_the_slip_is_named(shell: Shell) -> None:
-    words = ("registration", "nameservers", DOMAIN, "--registrar", "granite", "--ns", "ns1.alder.test,ns1.birch.example", "--anyway")
+    words = ("registration", "nameservers", BY_HAND, "--registrar", "granite", "--to", "birch")
     assert shell.run(*words, "--json").document["state"] == "worksheet"
-    sheet = (shell.folder / f"{DOMAIN}.nameservers.md").read_text()
+    sheet = (shell.folder / f"{BY_HAND}.nameservers.md").read_text()
     assert "- [ ] `ns1.birch.example` or `ns1.birch.example.`" in sheet and "members.granite.test" in sheet
-    typed = ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--anyway", "--yes", "--wait", "--ns")
-    shell.run(*typed, "ns1.alder.test,ns2.birch.example")
+    assert shell.run(*words, "--sheet", "sheet.html").status == 0
+    page = (shell.folder / "sheet.html").read_text()
+    assert "<li><input type=checkbox> <code>ns1.birch.example</code> or <code>ns1.birch.example.</code></li>" in page and "`" not in page
+    typed(shell, "ns1.birch.example,ns2.birch.example,ns2.alder.test")
     waited = shell.run(*words, "--wait")
-    assert waited.status == 3 and "ns2.birch.example stands there: an old name, or a slip for ns1.birch.example" in waited.err
-    shell.run(*typed, "ns1.alder.test,ns1.birch.example")
+    assert waited.status == 3 and "the old name ns2.alder.test is still there" in waited.err
+    assert "registration data: the old name" in waited.err  # before the parent's servers had it
+    typed(shell, "ns1.birch.example,ns2.alder.test")
+    waited = shell.run(*words, "--wait")
+    assert waited.status == 3 and "ns2.birch.example is missing" in waited.err
+    typed(shell, "ns1.birch.example,ns2.birch.example")
     assert shell.run(*words, "--wait", "--json").document["state"] == "published"
-    shell.run(*typed, "ns1.alder.test,ns2.alder.test")
+    typed(shell, "ns1.alder.test,ns2.alder.test")
+
+
+def test_ds_by_hand_the_slip_is_named(shell: Shell) -> None:
+    """The zone is not signed, so the gate must be told to let it through; what is watched is what was typed."""
+    digest = "49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac0102"
+    words = ("registration", "ds", BY_HAND, "--registrar", "granite", "--set", f"4711 13 2 {digest}", "--anyway")
+    assert shell.run(*words, "--json").document["state"] == "worksheet"
+    sheet = (shell.folder / f"{BY_HAND}.ds.md").read_text()
+    assert "- [ ] digest type: `2` (in lists: SHA-256)" in sheet and f"    4711 13 2 {digest.upper()}" in sheet
+    for ds, says in ((f"4711 13 4 {digest + digest[:32]}", "is missing"), (f"4712 13 2 {digest}", "the key tag is 4712, meant was 4711")):
+        assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ds", ds).status == 0
+        waited = shell.run(*words, "--wait")
+        assert waited.status == 3 and says in waited.err, waited.err
+    assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ds", f"4711 13 2 {digest}").status == 0
+    assert shell.run(*words, "--wait", "--json").document["state"] == "published"
+    shown = shell.run("registration", "show", BY_HAND, "--json").document
+    assert shown["agreed"] and all(len(each["ds"]) == 1 for each in shown["held"])
+    assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ds", "none").status == 0
+    gone = shell.run("registration", "ds", BY_HAND, "--registrar", "granite", "--none", "--wait", "--json")
+    assert gone.document["state"] == "published" and gone.document["new"] == []
+
+
+def test_ds_by_epp_and_the_rule_that_keeps_signatures(shell: Shell) -> None:
+    words = ("registration", "ds", DOMAIN, "--registrar", "flint", "--yes", "--wait")
+    ds = "4711 13 2 49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac0102"
+    assert shell.run(*words, "--set", ds, "--anyway", "--json").document["state"] == "published"
+    gone = shell.run(*words, "--none")
+    assert gone.status == 0 and "signatures must stay until 3600 s" in gone.err
+
+
+def test_a_registry_that_does_not_publish_what_it_accepted(shell: Shell) -> None:
+    domain = "tidemill.example"
+    assert shell.run("practice", "registry", "--stuck", domain).status == 0
+    stands_at_birch(shell, domain)
+    words = ("registration", "nameservers", domain, "--registrar", "flint", "--yes")
+    waited = shell.run(*words, "--to", "birch", "--wait")
+    assert waited.status == 3 and "still hands out ns1.alder.test, ns2.alder.test" in waited.err
+    assert "registration data have it, not published yet" in waited.err
+    shown = shell.run("registration", "show", domain, "--registrar", "flint", "--json")
+    assert shown.status == 1 and [each["agrees"] for each in shown.document["held"]] == [False, False, True, True, True, True]
+    assert shell.run("practice", "registry").status == 0
+    assert shell.run(*words, "--to", "alder").status == 0
+
+
+def test_a_connection_that_drops_is_looked_into(shell: Shell) -> None:
+    shell.run("practice", "registry", "--drop", "update")
+    locked = shell.run("registration", "lock", DOMAIN, "--registrar", "flint", "--yes", "--json").document
+    assert locked["state"] == "changed" and "clientUpdateProhibited" in locked["new"]
+    shell.run("practice", "registry", "--refuse", "update", "--result", "2400")
+    refused = shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes")
+    assert refused.status == 3 and "the registry failed (2400)" in refused.err
+    assert shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["new"] == ["ok"]
+
+
+def test_the_code_goes_into_a_file_that_nobody_else_reads(shell: Shell) -> None:
+    words = ("registration", "code", DOMAIN, "--registrar", "flint", "--into")
+    first = shell.run(*words, "one.code", "--json")
+    assert first.status == 0 and (shell.folder / "one.code").stat().st_mode & 0o777 == 0o600
+    code = (shell.folder / "one.code").read_text().strip()
+    assert len(code) > 8 and code not in first.out + first.err
+    assert shell.run(*words, "one.code").status == 2  # never over another file
+    assert shell.run(*words, "two.code", "--new").status == 4 and not (shell.folder / "two.code").exists()  # nobody to ask
+    assert shell.run(*words, "two.code", "--new", "--yes").status == 0
+    assert (shell.folder / "two.code").read_text().strip() not in ("", code)
 
 
 def test_a_whole_move_with_a_registrar_that_has_only_a_form(shell: Shell) -> None:
-    assert (
-        shell.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "granite", "--publishing", "4m").status == 0
-    )
-    stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait")
-    assert (
-        stopped.status == 3 and "granite is changed by hand only: + ns1.birch.example, + ns2.birch.example, - ns1.alder.test" in stopped.err
-    )
-    shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "birch", "--yes", "--wait")  # somebody types it in
-    ended = shell.run("move", "advance", DOMAIN, "--yes", "--wait")
+    draft = ("move", "draft", BY_HAND, "--from", "alder", "--to", "birch", "--registrar", "granite", "--publishing", "4m")
+    assert shell.run(*draft).status == 0
+    stopped = shell.run("move", "advance", BY_HAND, "--yes", "--wait")
+    assert stopped.status == 3, stopped.err
+    assert "granite is changed by hand only: + ns1.birch.example, + ns2.birch.example, - ns1.alder.test" in stopped.err
+    sheet = stopped.err.split("the worksheet for it: ")[1].splitlines()[0]
+    assert "- [ ] `ns1.birch.example`" in Path(sheet).read_text()
+    typed(shell, "ns1.birch.example,ns2.birch.example")
+    ended = shell.run("move", "advance", BY_HAND, "--yes", "--wait")
     assert ended.status == 0, ended.err
-    assert shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint").status == 0
+    assert shell.run("confirm", BY_HAND, "--to", "birch").status == 0

@@ -5,6 +5,7 @@ import itertools
 import re
 import ssl
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -30,7 +31,7 @@ def certificates(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, ssl.SS
     return make_certificates(tmp_path_factory.mktemp("tls"), "epp.nic.example")
 
 
-def talk(certificates: tuple[Path, ssl.SSLContext], *turns: Turn, greeting: bytes = GREETING) -> list[str]:
+def talk(certificates: tuple[Path, ssl.SSLContext], *turns: Turn, greeting: bytes = GREETING, silence: float = 60.0) -> list[str]:
     """A session with a server that takes these turns; the verbs it heard. After its last turn it hangs up."""
     heard: list[str] = []
 
@@ -50,7 +51,7 @@ def talk(certificates: tuple[Path, ssl.SSLContext], *turns: Turn, greeting: byte
     async def run() -> None:
         server = await asyncio.start_server(session, "127.0.0.1", 0, ssl=certificates[1])
         end = Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])
-        account = EppAccount("epp.nic.example", end, "flint", "secret-nobody-sees", str(certificates[0]), timeout=0.5)
+        account = EppAccount("epp.nic.example", end, "flint", "secret-nobody-sees", str(certificates[0]), timeout=0.5, silence=silence)
         try:
             async with EppSession(account) as opened:
                 await opened.domain_info(DOMAIN)
@@ -120,3 +121,76 @@ def test_each_command_has_a_number_of_its_own(certificates: tuple[Path, ssl.SSLC
 
     talk(certificates, keep(ok()), keep(info), keep(ok(1500)))
     assert len(set(seen)) == 3 and all(one != other for one, other in itertools.pairwise(seen))
+
+
+@pytest.mark.parametrize(
+    ("made_for", "days", "trusted", "says"),
+    [
+        ("epp.nic.example", 365, True, ""),
+        ("epp.nic.example", -1, True, "expired"),
+        ("epp.elsewhere.example", 365, True, "match|valid for"),
+        ("epp.nic.example", 365, False, "certificate"),
+    ],
+)
+def test_certificates_are_looked_at(tmp_path: Path, made_for: str, days: int, trusted: bool, says: str) -> None:
+    (tmp_path / "other").mkdir()
+    own, served = make_certificates(tmp_path, made_for, days=days)
+    other, _ = make_certificates(tmp_path / "other", made_for)
+    if not says:
+        assert talk((own, served), ok(), info, ok(1500)) == ["login", "info", "logout"]
+        return
+    with pytest.raises(OutsideFault) as seen:
+        talk((own if trusted else other, served), ok(), info)
+    assert "is not trusted" in seen.value.message and re.search(says, seen.value.message), seen.value.message
+
+
+def test_no_more_commands_are_under_way_than_are_allowed_and_answers_keep_their_order(certificates: tuple[Path, ssl.SSLContext]) -> None:
+    """A server that reads everything there is before it answers anything sees how many commands were under way."""
+    names = [parse_name(f"d{number:02d}.example.") for number in range(20)]
+    most = 0
+
+    async def session(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        nonlocal most
+        waiting: list[epp.Command] = []
+
+        async def read() -> bool:
+            try:
+                async with asyncio.timeout(0.05):
+                    head = await reader.readexactly(4)
+            except (TimeoutError, asyncio.IncompleteReadError):
+                return False
+            waiting.append(epp.read_command(await reader.readexactly(epp.frame_length(head))))
+            return True
+
+        writer.write(GREETING)
+        while not reader.at_eof():
+            while await read():
+                pass
+            most = max(most, len(waiting))
+            if waiting:
+                command = waiting.pop(0)
+                named = f"about {command.name!r}"
+                writer.write(epp.frame(epp.response(epp.Response(1000, named, command.client_id, "S-1"))))
+        writer.close()
+
+    async def run() -> list[str]:
+        server = await asyncio.start_server(session, "127.0.0.1", 0, ssl=certificates[1])
+        end = Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])
+        account = EppAccount("epp.nic.example", end, "flint", "a-password", str(certificates[0]), timeout=5, at_once=5)
+        told: list[str] = []
+        try:
+            async with EppSession(account, lambda commands: told.extend(ident for ident, _, _ in commands)) as opened:
+                commands = [(name, "info", partial(epp.domain_info, name)) for name in names]
+                answers = [response async for response in opened.stream(commands)]
+        finally:
+            server.close()
+        assert [each.client_id for each in answers] == told and len(set(told)) == 20
+        return [each.reason for each in answers]
+
+    assert asyncio.run(run()) == [f"about {name!r}" for name in names]
+    assert most == 5
+
+
+def test_a_session_that_was_silent_for_long_is_tried_with_a_hello_first(certificates: tuple[Path, ssl.SSLContext]) -> None:
+    turns = (GREETING, ok(), GREETING, info, GREETING, ok(1500))
+    assert talk(certificates, *turns, silence=0.0) == ["hello", "login", "hello", "info", "hello", "logout"]

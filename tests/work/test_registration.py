@@ -118,7 +118,7 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
 
         updates = 0
 
-        def drops(verb: str) -> bool:
+        def drops(verb: str, op: str) -> bool:
             nonlocal updates
             updates += verb == "update"
             return verb == "update" and updates == 6  # the sixth is carried out and never answered, those after it are not heard

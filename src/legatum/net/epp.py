@@ -22,7 +22,6 @@ from legatum.wire.malformed import Malformed
 Builder = Callable[[str], bytes]
 Sending = Callable[[Sequence[tuple[str, Name, str]]], None]
 """Is told of commands before they go: client transaction identifier, object, what it is."""
-_KEEP_ALIVE = 60.0  # seconds of silence after which a session is tried with a hello before it is used
 _LOOK = "look what the registry holds before trying again"
 
 
@@ -41,7 +40,8 @@ class Refused(OutsideFault):
 @dataclass(frozen=True)
 class EppAccount:
     """Where and as whom to log in. ``authority``: a PEM file of own certificate authorities, or None for the system's;
-    ``by_attribute``: the registry takes name servers as attributes; ``at_once``: commands that may be under way together."""
+    ``by_attribute``: the registry takes name servers as attributes; ``at_once``: commands that may be under way together;
+    ``silence``: seconds after which a session is tried with a hello before it is used."""
 
     server: str
     endpoint: Endpoint
@@ -51,6 +51,7 @@ class EppAccount:
     timeout: float = 10.0
     by_attribute: bool = False
     at_once: int = 8
+    silence: float = 60.0
 
 
 def no_one_told(commands: Sequence[tuple[str, Name, str]]) -> None:
@@ -224,7 +225,7 @@ class EppSession:
         return response
 
     async def _exchange(self, build: Builder, ident: str | None = None) -> epp.Response:
-        if self._heard and asyncio.get_running_loop().time() - self._heard > _KEEP_ALIVE:
+        if self._heard and asyncio.get_running_loop().time() - self._heard > self._account.silence:
             await self.hello()
         ident = ident or _new_ident()
         await self._send(build(ident))

@@ -10,8 +10,11 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
 
-def make_certificates(folder: Path, *servers: str) -> tuple[Path, ssl.SSLContext]:
-    """Writes the authority's certificate and one for ``servers`` into ``folder``; the authority's path and the servers' TLS context."""
+def make_certificates(folder: Path, *servers: str, days: int = 365) -> tuple[Path, ssl.SSLContext]:
+    """Writes the authority's certificate and one for ``servers`` into ``folder``; the authority's path and the servers' TLS context.
+
+    ``days``: from now until the servers' certificate expires; below 0 it has.
+    """
     authority_key, server_key = ec.generate_private_key(ec.SECP256R1()), ec.generate_private_key(ec.SECP256R1())
     issuer = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Quillmoor practice authority")])
     authority = (
@@ -23,7 +26,7 @@ def make_certificates(folder: Path, *servers: str) -> tuple[Path, ssl.SSLContext
     )
     subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, servers[0])])
     certificate = (
-        _builder(subject, issuer, server_key.public_key())
+        _builder(subject, issuer, server_key.public_key(), days)
         .add_extension(x509.SubjectAlternativeName([x509.DNSName(server) for server in servers]), critical=False)
         .add_extension(x509.AuthorityKeyIdentifier.from_issuer_public_key(authority_key.public_key()), critical=False)
         .sign(authority_key, hashes.SHA256())
@@ -38,7 +41,7 @@ def make_certificates(folder: Path, *servers: str) -> tuple[Path, ssl.SSLContext
     return authority_file, context
 
 
-def _builder(subject: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePublicKey) -> x509.CertificateBuilder:
+def _builder(subject: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePublicKey, days: int = 365) -> x509.CertificateBuilder:
     today = datetime.datetime.now(datetime.UTC)
     return (
         x509.CertificateBuilder()
@@ -46,8 +49,8 @@ def _builder(subject: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePubl
         .issuer_name(issuer)
         .public_key(public)
         .serial_number(x509.random_serial_number())
-        .not_valid_before(today - datetime.timedelta(days=1))
-        .not_valid_after(today + datetime.timedelta(days=365))
+        .not_valid_before(today - datetime.timedelta(days=30))
+        .not_valid_after(today + datetime.timedelta(days=days))
     )
 
 

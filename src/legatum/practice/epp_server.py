@@ -78,7 +78,7 @@ class _Session:
             return epp.response(epp.Response(epp.SYNTAX, str(error), "", self._number())), ""
         if command.verb == "hello":
             return self.greeting(), "hello"
-        drops = self._registry.trouble.drops(command.verb)
+        drops = self._registry.trouble.drops(command.verb, command.op)
         if drops and self._registry.trouble.unheard:
             return None, command.verb
         said = self._rule(command)
@@ -94,7 +94,7 @@ class _Session:
         if command.verb == "logout":
             self.ended = True
             return _plain(epp.OK_ENDING)
-        if self._registry.trouble.refuses(command.verb):
+        if self._registry.trouble.refuses(command.verb, command.op):
             return _plain(self._registry.trouble.code)
         if command.verb == "poll":
             return self._poll(command)

@@ -15,15 +15,15 @@ class Trouble:
     code: int = 2400
     times: int = 1
 
-    def drops(self, verb: str) -> bool:
-        """Whether it does so now."""
-        return self._strikes(self.drop, verb)
+    def drops(self, verb: str, op: str = "") -> bool:
+        """Whether it does so now. ``op``: of a transfer, a poll or a restoration; ``transfer request`` strikes at that alone."""
+        return self._strikes(self.drop, verb, op)
 
-    def refuses(self, verb: str) -> bool:
-        return self._strikes(self.refuse, verb)
+    def refuses(self, verb: str, op: str = "") -> bool:
+        return self._strikes(self.refuse, verb, op)
 
-    def _strikes(self, at: str, verb: str) -> bool:
-        if at != verb or self.times < 1:
+    def _strikes(self, at: str, verb: str, op: str) -> bool:
+        if at not in (verb, f"{verb} {op}") or self.times < 1:
             return False
         self.times -= 1
         return True

@@ -1,16 +1,21 @@
 """The NS set at the registrar: exactly the names wanted, none of the others left."""
 
 from legatum.core.fault import OutsideFault
+from legatum.core.meant import slips
+from legatum.core.moves.transfer import Held
+from legatum.core.rehearsal.stage import Which
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
+from legatum.services.registrar import Registration
 from legatum.work.steps.action import Action, Refusal
+from legatum.work.steps.registered import look_at_held
 from legatum.work.steps.sides import side_refusals
 
 
 class Switch(Action):
     async def gate(self) -> list[Refusal]:
         refusals = await side_refusals(self.job)
-        held = await self.job.registrar.registration(self.job.domain)
+        held = await self._held()
         stops = [status for status in held.statuses if "UpdateProhibited" in status or status == "pendingTransfer"]
         if stops:
             refusals.append(
@@ -21,15 +26,25 @@ class Switch(Action):
             )
         if set(held.nameservers) not in (set(self.job.old_ns), set(self.job.new_ns)):
             reason = f"the registrar holds {names_said(sorted(held.nameservers))}, neither the old nor the new set"
-            refusals.append(Refusal(reason, "somebody changed it since the move was drafted: find out who, then draft again"))
+            remedy = "somebody changed it since the move was drafted: find out who, then draft again"
+            before = self.job.new_ns if self.job.target == Which.OLD else self.job.old_ns
+            if self.job.registrar.by_hand and (wrong := slips(self.job.target_ns, before, held.nameservers, self.job.domain)):
+                reason, remedy = "; ".join(wrong), "mend it in the form, then the same command again"
+            refusals.append(Refusal(reason, remedy))
         return refusals
 
+    async def _held(self) -> Registration | Held:
+        """Of a registrar with only a form, registration data show what was typed before the parent's servers do."""
+        if self.job.registrar.by_hand and self.job.outside.settings.rdap is not None:
+            return (await look_at_held(self.job.outside, self.job.domain))[0]
+        return await self.job.registrar.registration(self.job.domain)
+
     async def preview(self) -> list[str]:
-        held = await self.job.registrar.registration(self.job.domain)
+        held = await self._held()
         return [f"NS set at {self.job.registrar.name}: {names_said(sorted(held.nameservers))} → {names_said(self.job.target_ns)}"]
 
     async def seen(self) -> Outcome | None:
-        held = await self.job.registrar.registration(self.job.domain)
+        held = await self._held()
         if set(held.nameservers) != set(self.job.target_ns):
             return None
         now = self.now()
