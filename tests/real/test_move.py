@@ -4,30 +4,23 @@ Own root and TLD on BIND, transfers and updates signed, the registry's EPP serve
 TTLs are seconds, so every hold is really waited for.
 """
 
-import asyncio
 import base64
 import json
 import os
-import random
 import subprocess
 import sys
 import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import pytest
 
 from legatum.core.name import parse_name
-from legatum.net.asker import Asker
-from legatum.net.route import Route
-from legatum.practice.certificate import make_certificates
-from legatum.practice.clock import WorldClock
-from legatum.practice.epp_server import EppServer
-from legatum.practice.registry import Registry, Tld
+from legatum.wire.epp import DomainChange
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Unbound, outcome, stop_all
+from tests.real.registry_thread import RegistryThread
 
 DOMAIN = "kilnandclay.example"
 PARENT_TTL, NS_TTL = 4, 6
@@ -49,52 +42,6 @@ _imaps._tcp 5 IN SRV 0 1 993 mail
 winter._domainkey 5 IN TXT ( "{"k" * 250}" "{"m" * 200}" )
 odd 5 IN TYPE731 \\# 4 0a0b0c0d
 """
-
-
-class RegistryThread(threading.Thread):
-    """The practice registry and its EPP server, in real time, publishing into the real TLD server."""
-
-    def __init__(self, folder: Path, primary: str, key: Key) -> None:
-        super().__init__(daemon=True)
-        self.folder, self.primary, self.key = folder, primary, key
-        self.ready, self.loop = threading.Event(), asyncio.new_event_loop()
-
-    def run(self) -> None:
-        asyncio.set_event_loop(self.loop)
-        self.loop.run_until_complete(self.live())
-
-    async def live(self) -> None:
-        clock, self.ended = WorldClock(time.time()), asyncio.Event()
-        asker = Asker(Route(), clock, generator=random.Random())
-        tld = Tld(parse_name("example."), self.primary, self.key, PARENT_TTL)
-        hosts = [parse_name(f"ns{number}.birch.example.") for number in (1, 2)]
-        registry = Registry({"flint": "a-password"}, [tld], hosts, 2.0, asker, clock)
-        self.old = [parse_name(f"ns{number}.alder.example.") for number in (1, 2)]
-        self.new = hosts
-        registry.register(parse_name(DOMAIN + "."), "flint", self.old)
-        self.changes = 0
-        update = registry.domains.update
-
-        def counted(*words: Any) -> Any:
-            self.changes += 1
-            return update(*words)
-
-        registry.domains.update = counted  # type: ignore[method-assign]
-        self.registry = registry
-        _, tls = make_certificates(self.folder, "epp.nic.example")
-        server = EppServer("epp.nic.example", registry, clock, tls)
-        await server.open()
-        self.port = server.endpoint.port
-        self.ready.set()
-        await self.ended.wait()
-        clock.close()
-        server.close()
-        asker.close()
-
-    def stop(self) -> None:
-        if self.is_alive():
-            self.loop.call_soon_threadsafe(self.ended.set)
-            self.join(10)
 
 
 class Visitor(threading.Thread):
@@ -151,7 +98,9 @@ class Network:
             Knot(folder / "birch2", host(22), DOMAIN, secret=secret["birch"], secondary=dict.fromkeys(birch, host(21))),
         ]
         self.unbound = Unbound(folder / "unbound", host(31), ".", roots={"a.root.test": host(1)})
-        self.registry = RegistryThread(folder, host(2), Key(parse_name(KEY_NAME + "."), "hmac-sha256", self.secrets["registry"]))
+        self.old, self.new = ([parse_name(f"ns{number}.{name}.example.") for number in (1, 2)] for name in ("alder", "birch"))
+        key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", self.secrets["registry"])
+        self.registry = RegistryThread(folder, host(2), key, PARENT_TTL, {DOMAIN: self.old}, self.new)
 
     def _own(self, provider: str, last: int) -> str:
         zone = f"$ORIGIN {provider}.example.\n@ 60 IN {SOA.format(primary=f'ns1.{provider}.example', serial=1)}\n"
@@ -185,7 +134,6 @@ class Network:
     def _write_settings(self) -> None:
         for name in ("alder", "birch"):
             (self.folder / f"{name}.secret").write_text(base64.b64encode(self.secrets[name]).decode())
-        (self.folder / "flint.password").write_text("a-password\n")
         end = self.folder / "end-at-alder"
         end.write_text("#!/bin/sh -e\n" + "".join(" ".join(server.control) + " delzone -clean $1\n" for server in self.alder))
         end.chmod(0o755)
@@ -203,8 +151,7 @@ class Network:
             f'[resolvers]\nunbound = "{self.unbound.address}"\n'
             + provider("alder", 11, f'end = ["{end}", "{{domain}}"]')
             + provider("birch", 21)
-            + f'[registrars.flint]\nkind = "epp"\nserver = "epp.nic.example"\naddress = "127.0.0.1"\nport = {self.registry.port}\n'
-            'user = "flint"\npassword = "file:flint.password"\nauthority = "authority.pem"\n'
+            + self.registry.settings
         )
 
     def legatum(self, *words: str) -> subprocess.CompletedProcess[str]:
@@ -282,7 +229,8 @@ def test_the_careless_way_fails_here(network: Network) -> None:
     visitor.start()
     time.sleep(1)
     registry = network.registry
-    registry.loop.call_soon_threadsafe(registry.registry.update, "flint", parse_name(DOMAIN + "."), registry.new, registry.old)
+    change = DomainChange(tuple(network.new), tuple(network.old))
+    registry.loop.call_soon_threadsafe(registry.registry.domains.update, "flint", parse_name(DOMAIN + "."), change)
     time.sleep(3)
     subprocess.run([str(network.folder / "end-at-alder"), DOMAIN], check=True, capture_output=True)
     time.sleep(NS_TTL + 2)
