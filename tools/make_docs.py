@@ -17,11 +17,17 @@ from legatum.views.document import Document
 from legatum.views.explain import ExplainDocument, FindingListDocument
 from legatum.views.fleet import FleetDocument, FleetLine
 from legatum.views.gather import GatherDocument
-from legatum.views.hosts import HostChangeDocument, HostsDocument
+from legatum.views.hosts import HostChangeDocument, HostsDocument, LeaningDocument
 from legatum.views.lint import LintDocument, LintListDocument
 from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
-from legatum.views.registration import RegistrationChangeDocument, RegistrationDocument
+from legatum.views.registration import (
+    AvailabilityDocument,
+    ManyDocument,
+    QueueDocument,
+    RegistrationChangeDocument,
+    RegistrationDocument,
+)
 from legatum.views.rehearse import RehearsalDocument
 from legatum.views.second import SecondDocument
 from legatum.views.survey import SurveyDocument, SurveyListDocument
@@ -35,8 +41,9 @@ DOCUMENTS: list[type[Document]] = [
     SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
     GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
-    RegistrationDocument, RegistrationChangeDocument,
-    HostsDocument, HostChangeDocument, DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
+    RegistrationDocument, RegistrationChangeDocument, ManyDocument, QueueDocument, AvailabilityDocument,
+    HostsDocument, HostChangeDocument, LeaningDocument,
+    DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
 ]  # fmt: skip
 

@@ -37,6 +37,17 @@ class Shell:
         assert "Traceback" not in ended.stderr, ended.stderr
         return Ended(ended.returncode, ended.stdout, ended.stderr)
 
+    def typed(self, line: str) -> Ended:
+        """A line as somebody types it into a shell, with the program on the path."""
+        path = f"{Path(PROGRAM).parent}:{os.environ['PATH']}"
+        environment = {**os.environ, "NO_COLOR": "1", "PATH": path, **self.variables}
+        ended = subprocess.run(
+            ["bash", "-c", line], cwd=self.folder, env=environment, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=100,
+            check=False,
+        )  # fmt: skip
+        assert "Traceback" not in ended.stderr, ended.stderr
+        return Ended(ended.returncode, ended.stdout, ended.stderr)
+
 
 @dataclass
 class PracticeWorld:

@@ -1,6 +1,7 @@
 """Child name servers with the installed program: made, named, shown, renumbered with both addresses alive, withdrawn."""
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -62,3 +63,47 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
 def test_what_is_refused(shell: Shell, words: tuple[str, ...], status: int, says: str) -> None:
     ended = shell.run("hosts", *words, *WHERE)
     assert ended.status == status and says in ended.err, ended.err
+
+
+def test_hosts_into_both_ns_sets_once_nobody_can_hold_that_they_do_not_exist(shell: Shell) -> None:
+    domain, where = "evensong.test", ("--at", "birch", "--registrar", "slate", "--yes", "--json")
+    one, two = f"ns1.{domain}", f"ns2.{domain}"
+    shell.run("hosts", "set", one, "--address", "198.51.100.41", *where)
+    early = shell.run("hosts", "enlist", one, *where).document
+    assert early["state"] == "holding" and "caches may keep for 1800 s" in early["reason"] and "rule 16" in early["reason"]
+    unborn = shell.run("hosts", "enlist", one, two, *where)
+    assert unborn.status == 4 and f"{two} has no address in the zone" in unborn.err
+    shell.run("practice", "form", domain, "--at", "slate", "--host", f"{one}=198.51.100.41,203.0.113.42")
+    differing = shell.run("hosts", "enlist", one, *where)
+    assert differing.status == 4 and "slate has 198.51.100.41, 203.0.113.42" in differing.err
+    shell.run("hosts", "set", one, "--address", "198.51.100.41", *where)
+    joined = shell.run("hosts", "enlist", one, "--wait", *where).document
+    assert joined["state"] == "done" and len(joined["done"]) == 3
+    shown = {each["name"]: each for each in shell.run("hosts", "show", domain, "--registrar", "slate", "--json").document["hosts"]}
+    assert set(shown) == {one, "ns1.birch.example", "ns2.birch.example"}
+    assert all(each["named_by"] == ["the parent", "the zone"] for each in shown.values())
+    assert shell.run("hosts", "enlist", one, *where).document["state"] == "unchanged"
+
+
+def test_who_leans_on_a_host_is_found_in_settings_journal_and_registry(shell: Shell) -> None:
+    found = shell.run("hosts", "leaning", "ns2.alder.test", "--registrar", "slate", "--json").document
+    listed = {each["domain"] for each in found["domains"]}
+    assert {"alder.test", "ferrytimes.example", "tidemill.example"} <= listed and found["linked"] is True
+    settings = Path(shell.variables["LEGATUM_SETTINGS"]) / "domains.txt"
+    kept = settings.read_text()
+    settings.write_text("birch.example\n")
+    try:
+        # The journal knows domains that were worked on; the registry knows that somebody leans on it, not who.
+        unknown = shell.run("hosts", "leaning", "ns2.birch.example", "--registrar", "flint", "--json")
+        assert "evensong.test" in {each["domain"] for each in unknown.document["domains"]}
+    finally:
+        settings.write_text(kept)
+
+
+def test_by_hand_the_zone_is_changed_and_the_rest_is_a_worksheet(shell: Shell) -> None:
+    host, where = "ns1.lanternlane.example", ("--at", "birch", "--registrar", "granite", "--yes", "--json")
+    document = shell.run("hosts", "set", host, "--address", "198.51.100.41,2001:db8:b1::53", *where).document
+    assert document["state"] == "worksheet" and len(document["done"]) == 1 and document["not_before"]
+    sheet = Path(shell.folder / document["file"]).read_text()
+    assert "`ns1` or `ns1.lanternlane.example` or `ns1.lanternlane.example.`" in sheet and "`2001:db8:b1::53` (IPv6)" in sheet
+    assert host in shell.run("gather", "lanternlane.example", "--from", "birch", "--out", "-").out
