@@ -23,6 +23,7 @@ from legatum.views.move import AdvanceDocument, MoveDocument
 from legatum.views.publish import PublishDocument
 from legatum.views.registration import (
     AvailabilityDocument,
+    ContactDocument,
     ManyDocument,
     QueueDocument,
     RegistrationChangeDocument,
@@ -42,6 +43,7 @@ DOCUMENTS: list[type[Document]] = [
     GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
     ConfirmDocument, ConfirmListDocument,
     RegistrationDocument, RegistrationChangeDocument, ManyDocument, QueueDocument, AvailabilityDocument,
+    ContactDocument,
     HostsDocument, HostChangeDocument, LeaningDocument,
     DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
     WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,

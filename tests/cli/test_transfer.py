@@ -114,6 +114,28 @@ def test_rejected_by_the_losing_registrar(shell: Shell, world: PracticeWorld) ->
     assert len(sent) == 2
 
 
+def test_a_request_of_somebody_else_is_answered_and_a_contact_put_in(shell: Shell) -> None:
+    """Two accounts that know nothing of each other: one asks, the other sees it in its queue and lets the domain go."""
+    answer = ("registration", "answer", DOMAIN, "--registrar", "flint", "--yes")
+    assert shell.run(*answer[:3], "approve", *answer[3:]).status == 4  # nothing is pending
+    unknown = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate", "--registrant", "QM-9")
+    assert unknown.status == 2 and "has no contact QM-9" in unknown.err
+    contact = ("registration", "contact", "QM-9", "--registrar", "slate", "--json")
+    assert shell.run(*contact).status == 1
+    assert shell.run(*contact, "--name", "Ferry Times Ltd", "--city", "Quillmoor", "--yes").status == 2  # half of it
+    whole = ("--name", "Ferry Times Ltd", "--city", "Quillmoor", "--country", "ie", "--email", "post@ferrytimes.example", "--yes")
+    assert shell.run(*contact, *whole).document["state"] == "made" and shell.run(*contact).document["country"] == "IE"
+    literal = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate", "--code", "the-code-itself")
+    assert literal.status == 2 and "the-code-itself" not in literal.err
+    drafted(shell, DOMAIN, "flint", "slate", "--registrant", "QM-9")
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
+    queue = shell.run("registration", "queue", "--registrar", "flint", "--json").document
+    assert "slate asks for the transfer of ferrytimes.example" in queue["messages"][0]["text"]
+    assert shell.run(*answer[:3], "approve", *answer[3:], "--json").document["state"] == "changed"
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
+    assert shell.run("registration", "contact", "QM-9", "--registrar", "slate").status == 0
+
+
 def test_from_a_registrar_that_has_only_a_form(shell: Shell, world: PracticeWorld) -> None:
     shell.run("practice", "form", BY_HAND, "--at", "granite", "--statuses", "clientTransferProhibited")
     drafted(shell, BY_HAND, "granite", "slate")

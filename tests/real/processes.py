@@ -78,7 +78,8 @@ class Server:
 class Bind(Server):
     """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates.
 
-    ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one of ``secondary`` that says which others to fetch.
+    ``policies``: zone → what may be updated there. ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one
+    of ``secondary`` that says which others to fetch.
     """
 
     secret: str = ""
@@ -90,6 +91,7 @@ class Bind(Server):
     limit: int = 0
     algorithm: str = "hmac-sha256"
     catalog: str = ""
+    policies: dict[str, str] = field(default_factory=dict)
 
     def command(self) -> list[str]:
         return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
@@ -124,8 +126,9 @@ class Bind(Server):
         ]
         for number, (zone, text) in enumerate(self.zones.items()):
             (self.folder / f"zone{number}").write_text(text)
+            allowed = f"update-policy {{ {self.policies[zone]} }};" if zone in self.policies else f'allow-update {{ key "{KEY_NAME}"; }};'
             parts.append(
-                f'zone "{zone}" {{ type primary; file "zone{number}"; allow-update {{ key "{KEY_NAME}"; }}; '
+                f'zone "{zone}" {{ type primary; file "zone{number}"; {allowed} '
                 f"allow-transfer {{ {'any' if self.transfer_open else f'key {KEY_NAME!r}'.replace(chr(39), chr(34))}; }}; }};"
             )
         if self.roots:

@@ -10,7 +10,10 @@ from typing import Any
 
 import pytest
 
+from legatum.core.name import parse_name
+from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Server, program, stop_all
+from tests.real.registry_thread import RegistryThread
 
 pytestmark = NEEDS_SERVERS
 DOMAIN, CATALOG = "shared.example", "catalog.example"
@@ -21,25 +24,31 @@ SOA = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 2 1 1209600 60
 def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] | type[Knot], second: type[Bind] | type[Knot]) -> None:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
     top, one, other = (f"127.{150 + worker + 20 * (first is Knot)}.0.{last}" for last in (1, 2, 3))
-    secret = base64.b64encode(os.urandom(64)).decode()
+    secret, publishing = base64.b64encode(os.urandom(64)).decode(), os.urandom(32)
+    hosts = [parse_name(f"ns{number}.example.") for number in (1, 2, 3)]
+    key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
+    registry = RegistryThread(tmp_path, top, key, 2, {DOMAIN: [hosts[0], hosts[2]]}, hosts)
     (tmp_path / "secret").write_text(secret)
     for each in (tmp_path, *tmp_path.parents[:2]):
         each.chmod(0o755)
     root = f"{SOA}. NS a.root.test.\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
-    parent = f"{SOA}@ NS ns\nns A {top}\nns1 A {one}\nns2 A {other}\nshared NS ns1\n"
-    zones = {DOMAIN: f"{SOA}@ NS ns1.example.\n@ A 127.0.0.80\n", CATALOG: f'{SOA}@ NS invalid.\nversion TXT "2"\n'}
+    parent = f"{SOA}@ NS ns\nns A {top}\nns1 A {one}\nns2 A {other}\nns3 A {one}\nshared 2 NS ns1\nshared 2 NS ns3\n"
+    zones = {DOMAIN: f"{SOA}@ 2 NS ns1.example.\n@ 2 NS ns3.example.\n@ A 127.0.0.80\n", CATALOG: f'{SOA}@ NS invalid.\nversion TXT "2"\n'}
     own = {"own.example": f"{SOA}@ NS ns2.example.\n"}  # a catalog's servers answer nobody else for it
     more: dict[str, Any] = {"secret": secret, "algorithm": "hmac-sha512"}
     servers: list[Server] = [
-        Bind(tmp_path / "top", top, "example", secret="c2VjcmV0", zones={".": root, "example": parent}),
+        Bind(tmp_path / "top", top, "example", secret=base64.b64encode(publishing).decode(), zones={".": root, "example": parent}),
         first(tmp_path / "first", one, DOMAIN, zones=zones, notify=[other], **more),
         second(tmp_path / "second", other, "own.example", zones=own, secondary={CATALOG: one}, catalog=CATALOG, **more),
     ]
+    registry.start()
+    assert registry.ready.wait(10)
     (tmp_path / "legatum.toml").write_text(
-        f'[network]\nroots = {{ "a.root.test" = ["{top}"] }}\ntimeout = "1s"\n[house]\npoll = "1s"\npatience = "30s"\n'
-        f'[providers.one]\nkind = "update"\nprimary = "{one}"\nservers = ["ns1.example"]\n'
+        f'[network]\nroots = {{ "a.root.test" = ["{top}"] }}\ntimeout = "1s"\n'
+        '[house]\npoll = "1s"\npatience = "30s"\nfloor = "0s"\nmargin = "1s"\n'
+        f'[providers.one]\nkind = "update"\nprimary = "{one}"\nservers = ["ns1.example", "ns3.example"]\n'
         f'key = {{ name = "{KEY_NAME}", algorithm = "hmac-sha512", secret = "file:secret" }}\n'
-        f'[secondaries.two]\nservers = ["ns2.example"]\ncatalog = "{CATALOG}"\nnotify = ["{other}"]\n'
+        f'[secondaries.two]\nservers = ["ns2.example"]\ncatalog = "{CATALOG}"\nnotify = ["{other}"]\n' + registry.settings
     )
 
     def legatum(*words: str) -> Any:
@@ -55,16 +64,24 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         for server in servers:
             server.start()
         before = legatum("second", "show", *words)
-        assert not before["agreed"] and [each["serial"] for each in before["servers"]] == [7, None]
+        assert not before["agreed"] and [each["serial"] for each in before["servers"]] == [7, 7, None]
         done = legatum("second", "add", *words, "--yes")
         assert done["agreed"] and done["done"][0].startswith(f"entered into the catalog {CATALOG}")
         assert done["left"] == ["name ns2.example at the registrar too"]
         legatum("amend", DOMAIN, "www", "A", "127.0.0.81", "--at", "one", "--yes")  # NOTIFY takes it to the second one
-        assert legatum("second", "add", *words, "--yes")["done"][0] == "it serves the zone already"
+        whole = legatum("second", "add", *words, "--registrar", "flint", "--yes")
+        assert whole["done"][0] == "it serves the zone already" and "it holds 3 name servers" in whole["done"][-1] and not whole["left"]
         assert legatum("second", "show", *words)["agreed"]
-        checks = legatum("confirm", DOMAIN, "--ns", "ns1.example,ns2.example")["checks"]
+        checks = legatum("confirm", DOMAIN, "--ns", "ns1.example,ns2.example,ns3.example")["checks"]
         assert all(each["agrees"] for each in checks if each["party"] == "server" and each["about"] == "NS set"), checks
+
+        gone = legatum("second", "leave", *words, "--registrar", "flint", "--yes")
+        assert len(gone["done"]) == 2 and "(rule 4)" in gone["left"][0] and gone["servers"][-1]["serial"] is not None
+        ended = legatum("second", "leave", *words, "--registrar", "flint", "--yes", "--wait")
+        assert ended["done"] == [f"out of the catalog {CATALOG}, serial 9"] and ended["servers"][-1]["serial"] is None
+        assert registry.changes == 2
     finally:
+        registry.stop()
         stop_all(servers)
         for address in (top, one, other):
             subprocess.run([program("ip") or "ip", "address", "del", f"{address}/32", "dev", "lo"], check=False, capture_output=True)

@@ -18,7 +18,8 @@ from legatum.core.zone import Zone
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Nsd, PowerDns, Server, program, stop_all
 
 pytestmark = NEEDS_SERVERS
-DOMAIN = "round.example"
+DOMAIN, NARROW = "round.example", "narrow.example"
+POLICY = f"deny {KEY_NAME} name vip.{NARROW}. A; deny {KEY_NAME} subdomain {NARROW}. CAA; grant {KEY_NAME} zonesub ANY;"
 HEAD = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 14400 3600 1209600 60\n"
 RECORDS = f"""@ A 127.0.0.80
 @ MX 10 mail
@@ -58,7 +59,7 @@ class Network:
         self.secret = base64.b64encode(os.urandom(32)).decode()
         (folder / "secret").write_text(self.secret)
         hosts = "".join(f"{name} A {address}\n" for name, address in self.places.items())
-        cuts = f"round NS bind\nsigned NS knot\nhashed NS knot\n@ NS ns\nns A {self.places['top']}\n"
+        cuts = f"round NS bind\nnarrow NS bind\nsigned NS knot\nhashed NS knot\n@ NS ns\nns A {self.places['top']}\n"
         top = self.places["top"]
         root = f"{HEAD}. NS a.root.test.\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
         empty = {name: f"{HEAD}@ NS {name}.example.\n" for name in self.places}
@@ -68,7 +69,8 @@ class Network:
             Bind(folder / "top", top, "example", secret=self.secret, zones={".": root, "example": HEAD + hosts + cuts}),
             Bind(
                 folder / "bind", self.places["bind"], DOMAIN, secret=self.secret, transfer_open=True,
-                zones={DOMAIN: f"{HEAD}@ NS bind.example.\n{RECORDS}"},
+                zones={DOMAIN: f"{HEAD}@ NS bind.example.\n{RECORDS}", NARROW: f"{HEAD}@ NS bind.example.\n@ A 127.0.0.80\n"},
+                policies={NARROW: POLICY},
             ),
             Knot(
                 folder / "knot", self.places["knot"], DOMAIN, secret=self.secret, zones={DOMAIN: empty["knot"], **signed},
@@ -158,17 +160,35 @@ def test_a_big_change_goes_in_several_messages_each_whole(network: Network) -> N
     network.legatum("publish", DOMAIN, "--from", "before.zone", "--to", "knot", "--yes", "--remove")
 
 
+def test_of_a_refused_change_the_records_are_named_and_nothing_is_done(network: Network) -> None:
+    """A message is refused whole; which record it was is found with updates that change nothing."""
+    many = "".join(f"n{number} A 127.0.0.{number}\n" for number in range(1, 60))
+    head = f"$ORIGIN {NARROW}.\n{HEAD}@ NS bind.example.\n"
+    (network.folder / "wanted.zone").write_text(f'{head}@ A 127.0.0.81\n{many}vip A 127.0.0.90\nmail CAA 0 issue "authority.test"\n')
+    before = network.legatum("gather", NARROW, "--from", "bind", "--out", "narrow.before", "--force")
+    refused = network.legatum("publish", NARROW, "--from", "wanted.zone", "--to", "bind", "--yes", status=3)
+    assert f"it will not have vip.{NARROW} A, mail.{NARROW} CAA changed; nothing of this change was made" in refused
+    after = network.legatum("gather", NARROW, "--from", "bind", "--out", "narrow.after", "--force")
+    assert after["serial"] == before["serial"] and network.zone("narrow.after", NARROW) == network.zone("narrow.before", NARROW)
+    (network.folder / "fine.zone").write_text(f"{head}@ A 127.0.0.81\n{many}")
+    assert network.legatum("publish", NARROW, "--from", "fine.zone", "--to", "bind", "--yes")["state"] == "published"
+
+
 def test_only_what_changed_is_fetched(network: Network) -> None:
     first = network.legatum("gather", DOMAIN, "--out", "first.zone", "--force")  # nobody said from where
     assert first["completeness"] == "complete" and first["way"] == "zone transfer, open to everybody"
-    same = network.legatum("gather", DOMAIN, "--since", "first.zone", "--at", network.places["bind"], "--out", "same.zone")
+    same = network.legatum("gather", DOMAIN, "--since", "first.zone", "--from", f"server:{network.places['bind']}", "--out", "same.zone")
     assert same["way"] == "incremental transfer: nothing has changed"
     network.legatum("amend", DOMAIN, "www", "A", "127.0.0.90", "127.0.0.91", "--instead", "--at", "bind", "--yes")
     network.legatum("amend", DOMAIN, "mail", "A", "127.0.0.26", "--ttl", "5m", "--at", "bind", "--yes")
-    changed = network.legatum("gather", DOMAIN, "--since", "first.zone", "--at", network.places["bind"], "--out", "changed.zone")
+    changed = network.legatum(
+        "gather", DOMAIN, "--since", "first.zone", "--from", f"server:{network.places['bind']}", "--out", "changed.zone"
+    )
     assert changed["way"] == "incremental transfer: 2 changes"
     network.legatum("gather", DOMAIN, "--from", "bind", "--out", "whole.zone")
     assert network.zone("changed.zone") == network.zone("whole.zone")
+    signed = network.legatum("gather", DOMAIN, "--since", "first.zone", "--from", "bind", "--out", "signed.zone")  # with the provider's key
+    assert signed["way"] == "incremental transfer: 2 changes" and network.zone("signed.zone") == network.zone("whole.zone")
 
 
 def test_the_chain_of_a_signed_zone_gives_all_of_it(network: Network) -> None:

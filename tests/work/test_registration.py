@@ -199,3 +199,31 @@ def test_one_bad_name_among_many_stops_nobody(tmp_path: Path) -> None:
         assert said == [True, False] and up.changes == [DOMAIN]
 
     with_registry(tmp_path, work)
+
+
+def test_name_servers_that_the_registry_does_not_know_are_made_known_first(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        flint = up.account("flint")
+        far = tuple(parse_name(f"ns{number}.rowan.test.") for number in (1, 2))
+        await flint.change_nameservers(DOMAIN, far, ALDER)
+        assert (await flint.registration(DOMAIN)).nameservers == far
+        made = await flint.host(far[0])
+        assert made is not None and made.addresses == () and made.linked
+        with pytest.raises(OutsideFault, match=r"has no host ns1\.kilnandclay\.example"):
+            await flint.change_nameservers(DOMAIN, [HOST], [far[0]])
+        assert [each.kind for each in up.outside.journal.entries(far[0])] == ["sent"]
+
+    with_registry(tmp_path, work)
+
+
+def test_another_registrars_domain_is_seen_with_its_code_alone(tmp_path: Path) -> None:
+    async def work(up: Up) -> None:
+        slate = up.account("slate")
+        with pytest.raises(OutsideFault, match="not allowed for this registrar"):
+            await slate.registration(DOMAIN)
+        with pytest.raises(OutsideFault, match="authorisation code wrong"):
+            await slate.registration(DOMAIN, "guess-guess")
+        assert (await slate.registration(DOMAIN, up.registry.book.domains[DOMAIN].code)).registrar == "flint"
+        assert await slate.code(OTHER) and up.registry.book.domains[DOMAIN].code not in str(await slate.registration(OTHER))
+
+    with_registry(tmp_path, work)

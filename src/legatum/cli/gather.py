@@ -24,8 +24,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         help="a provider of the settings, server:ADDRESS, or a master file (default: the servers it is delegated to)",
     )  # fmt: skip
     source.add_argument("--file", metavar="FILE", help="a master file")
-    source.add_argument("--since", metavar="FILE", help="an earlier gathering: only what has changed since is fetched (IXFR)")
-    parser.add_argument("--at", metavar="ADDRESS", help="with --since: the server to ask")
+    parser.add_argument("--since", metavar="FILE", help="an earlier gathering: only what has changed since is fetched (IXFR), from --from")
     parser.add_argument(
         "--way", action="append", choices=("transfer", "walk", "ask"), help="only this way, of those that servers leave open (repeatable)"
     )
@@ -45,8 +44,8 @@ def run(args: argparse.Namespace) -> int:
     source = parse_domain(args.like) if args.like else domain
     if args.file:
         return _finish(args, domain, read_master_file(Path(args.file), source))
-    if bool(args.since) != bool(args.at):
-        raise BadInput("--since and --at go together", "legatum gather DOMAIN --since FILE --at ADDRESS")
+    if args.since and not args.source:
+        raise BadInput("--since needs a place to ask", "legatum gather DOMAIN --since FILE --from PROVIDER, or server:ADDRESS")
     extra = _names(args, source)
 
     async def work(outside: "Outside") -> int:
@@ -65,7 +64,7 @@ async def _gathered(
     place = args.source
     ways = args.way or WAYS
     if args.since:
-        return await changed_since(outside, read_master_file(Path(args.since), domain), args.at), ()
+        return await changed_since(outside, read_master_file(Path(args.since), domain), place), ()
     if place is None:
         return await gather(outside, domain, ways, extra)
     if place.startswith("server:"):

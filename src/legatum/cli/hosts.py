@@ -151,8 +151,9 @@ async def _set_by_hand(args: argparse.Namespace, outside: "Outside", wish: "Wish
         document.state = "done" if document.done else "unchanged"
         return
     path = Path(args.sheet or f"{document.host}.host.md")
-    write_sheet(path, host_sheet(wish.domain, wish.host, wish.registrar.name, page_of(wish.registrar), before, wish.addresses))
-    document.state, document.file = "worksheet", str(path)
+    text = host_sheet(wish.domain, wish.host, wish.registrar.name, page_of(wish.registrar), before, wish.addresses)
+    write_sheet(path, text)
+    document.state, document.file, document.sheet = "worksheet", str(path), text
 
 
 async def _enlist(args: argparse.Namespace, outside: "Outside") -> int:

@@ -197,11 +197,12 @@ def _present(
 def _advance(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.journal.occupation import occupied
+        from legatum.settings.secret import check_reference
         from legatum.work.advance import do_again
         from legatum.work.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
-        outside.code_reference = args.code or ""
+        outside.code_reference = check_reference(args.code) if args.code else ""
         if not runbook.retreating:
             refuse_while_retreating(runbook, path)
         with occupied(path.parent, runbook.domain, outside.clock.now()):

@@ -1,4 +1,4 @@
-"""``legatum second show / add DOMAIN``"""
+"""``legatum second show / add / leave DOMAIN``"""
 
 import argparse
 from typing import TYPE_CHECKING
@@ -7,19 +7,24 @@ from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed
 
 if TYPE_CHECKING:
     from legatum.work.outside import Outside
+    from legatum.work.second import Seconding
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="whether both providers are in step")
     added = actions.add_parser("add", help="have a second provider serve the zone too")
-    for action in (shown, added):
+    left = actions.add_parser("leave", help="a second provider out of both NS sets, and of its service when nobody asks it any more")
+    for action in (shown, added, left):
         action.add_argument("domain", metavar="DOMAIN")
         action.add_argument("--at", required=True, metavar="PROVIDER", help="who the zone is changed at")
         action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings")
     added.add_argument("--registrar", metavar="NAME", help="name its servers at this registrar too")
-    add_changing(added)
-    for action in (shown, added):
+    left.add_argument("--registrar", metavar="NAME", help="take its servers out at this registrar too")
+    left.add_argument("--wait", action="store_true", help="stay until nobody asks it any more, and end its service")
+    for action in (added, left):
+        add_changing(action)
+    for action in (shown, added, left):
         add_common(action)
 
 
@@ -35,6 +40,8 @@ def run(args: argparse.Namespace) -> int:
         from legatum.work.second import carry_out_naming, in_step, name_in_zone, open_seconding, standings, tell
 
         seconding = open_seconding(outside, domain, args.at, args.second, getattr(args, "registrar", None))
+        if args.action == "leave":
+            return await _leave(args, outside, seconding)
         done: list[str] = []
         left: list[str] = []
         declined = False
@@ -61,3 +68,36 @@ def run(args: argparse.Namespace) -> int:
         return SHUT if declined else OK if document.agreed or args.action == "add" else FOUND
 
     return with_outside(args, work)
+
+
+async def _leave(args: argparse.Namespace, outside: "Outside", seconding: "Seconding") -> int:
+    from legatum.core.instant import instant_text
+    from legatum.core.name import name_text
+    from legatum.views.second import second_document, show_second
+    from legatum.work.second import leaving, release, standings, unname
+
+    done: list[str] = []
+    left: list[str] = []
+    standing = await leaving(outside, seconding)
+    names = ", ".join(name_text(name) for name in seconding.servers)
+    go = True
+    if standing.unnamed is None:
+        lines = [
+            f"- {names}, at {args.registrar or 'the registrar'} and in the zone at {args.at}",
+            f"then {args.second}'s service ends, not at once",
+        ]
+        go = agreed(args, f"{args.domain}: without {args.second}", lines)
+        if go:
+            done += await unname(outside, seconding)
+            standing = await leaving(outside, seconding)
+    if go and outside.clock.now() < standing.bound:
+        left.append(f"not before {instant_text(standing.bound)}: the same command, or stay with --wait; {standing.reason}")
+        if args.wait and not args.dry_run:
+            note(args, f"hold until {instant_text(standing.bound)}: {standing.reason}")
+            await outside.clock.until(standing.bound)
+    if go and not args.dry_run and outside.clock.now() >= standing.bound:
+        done.append(await release(outside, seconding))
+        left.clear()
+    document = second_document(seconding.domain, await standings(outside, seconding), done, left)
+    show(args, document, lambda screen: show_second(document, screen))
+    return OK if go or args.dry_run else SHUT

@@ -136,6 +136,12 @@ class EppSession:
             return (await self._asked(f"host {name_text(host)}", lambda ident: epp.host_info(host, ident))).host
         return None
 
+    async def missing_hosts(self, hosts: Sequence[Name]) -> list[Name]:
+        """Those of which the registry has no host object."""
+        checked = (await self._asked("check of hosts", lambda ident: epp.host_check(hosts, ident))).checked
+        free = {each.what.lower().rstrip(".") for each in checked if each.free and each.kind == "host"}
+        return [host for host in hosts if name_text(host) in free]
+
     async def contact(self, contact: str) -> epp.ContactData | None:
         """None where there is no such contact."""
         with contextlib.suppress(_NotThere):
@@ -161,6 +167,10 @@ class EppSession:
         await self._asked("the queue of messages", lambda ident: epp.poll(ident, message))
 
     # Changing
+
+    async def make_contact(self, contact: epp.ContactData) -> epp.Response:
+        """Raises :class:`Refused`, also for one that exists."""
+        return await self._asked(f"contact {contact.ident}", lambda ident: epp.contact_create(contact, ident))
 
     async def update(self, domain: Name, change: epp.DomainChange, words: str) -> epp.Response:
         return await self._changed(domain, words, self.update_builder(domain, change))

@@ -1,6 +1,7 @@
 """Sending a dynamic update (RFC 2136) over TCP. NOERROR proves nothing: whoever calls this reads back."""
 
 import asyncio
+import contextlib
 
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
@@ -13,9 +14,18 @@ from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import UPDATE, Message, Question, Record, decode, encode
 from legatum.wire.signing import Exchange, Key
-from legatum.wire.update import update_messages
+from legatum.wire.update import distinct_changes, replace_changes, update_messages, without_effect
 
-_NOT_AUTHORITATIVE, _CHANGED = 9, 8
+_NOT_AUTHORITATIVE, _CHANGED, _REFUSED = 9, 8, 5
+_MOST_NAMED = 3  # refused records that are looked for
+
+
+class Unwilling(OutsideFault):
+    """A server answered an update with a response code other than NOERROR."""
+
+    def __init__(self, message: str, remedy: str, rcode: int) -> None:
+        super().__init__(message, remedy)
+        self.rcode = rcode
 
 
 async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> None:
@@ -28,16 +38,53 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
         try:
             await send_message(asker, server, zone.origin, message, key)
         except OutsideFault as fault:
-            raise OutsideFault(f"{fault.message}{_how_far(message, number, len(messages))}", fault.remedy) from fault
+            refused: list[Record] = []
+            if isinstance(fault, Unwilling) and fault.rcode == _REFUSED:
+                refused = await _refused_records(asker, server, zone, message, key)
+            raise OutsideFault(f"{fault.message}{_which(message, refused)}{_how_far(number, len(messages))}", fault.remedy) from fault
 
 
-def _how_far(message: Message, number: int, count: int) -> str:
-    """A message is carried out whole or not at all (RFC 2136 s3.7); which of its records a server did not like it does not say."""
+def _which(message: Message, refused: list[Record]) -> str:
+    """The records that the server will not have changed; only the types of all where they could not be found."""
+    if refused:
+        named = ", ".join(f"{name_text(record.name)} {type_text(record.rtype)}" for record in refused)
+        return f": it will not have {named} changed{' (and perhaps more)' if len(refused) == _MOST_NAMED else ''}"
     kinds = sorted({type_text(record.rtype) for record in message.authority} - {"SOA"})
-    held = f" (it changes {', '.join(kinds)})" if kinds else ""
+    return f" (the change is of {', '.join(kinds)})" if kinds else ""
+
+
+def _how_far(number: int, count: int) -> str:
+    """A message is carried out whole or not at all (RFC 2136 s3.7)."""
     if count == 1:
-        return f"; nothing of this change was made{held}"
-    return f"; {number} of {count} messages were carried out, each whole{held}: the same command goes on from there"
+        return "; nothing of this change was made"
+    return f"; {number} of {count} messages were carried out, each whole: the same command goes on from there"
+
+
+async def _refused_records(asker: Asker, server: str, zone: Zone, message: Message, key: Key | None) -> list[Record]:
+    """Which records of a refused message the server will not have changed: asked with updates that change nothing, in halves."""
+    found: list[Record] = []
+
+    async def look_into(records: tuple[Record, ...]) -> None:
+        if not records or len(found) >= _MOST_NAMED or not await refuses(records):
+            return
+        if len(records) == 1:
+            found.append(records[0])
+            return
+        middle = len(records) // 2
+        await look_into(records[:middle])
+        await look_into(records[middle:])
+
+    async def refuses(records: tuple[Record, ...]) -> bool:
+        probes = tuple(without_effect(zone, record) for record in records)
+        try:
+            await send_message(asker, server, zone.origin, replace_changes(message, asker.random.getrandbits(16), probes), key)
+        except Unwilling as fault:
+            return fault.rcode == _REFUSED
+        return False
+
+    with contextlib.suppress(OutsideFault):
+        await look_into(distinct_changes(message))
+    return found
 
 
 async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: Key | None) -> None:
@@ -72,7 +119,7 @@ async def send_message(asker: Asker, server: str, origin: Name, message: Message
         raise OutsideFault(f"{what}: {error.strerror or error}", "is the server up, and TCP allowed?") from None
     check_signed(server, exchange, received, answer, asker.clock.now())
     if answer.rcode:
-        raise OutsideFault(f"{what}: {rcode_text(answer.rcode)}", _remedy(answer.rcode, key))
+        raise Unwilling(f"{what}: {rcode_text(answer.rcode)}", _remedy(answer.rcode, key), answer.rcode)
 
 
 def _remedy(rcode: int, key: Key | None) -> str:

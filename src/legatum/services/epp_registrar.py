@@ -10,10 +10,10 @@ from functools import partial
 from pathlib import Path
 
 from legatum.core.fault import Fault, OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.name import Name, is_under, name_text
 from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.net.route import Route, Unreachable
-from legatum.services.registrar import Availability, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
+from legatum.services.registrar import Availability, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret
 from legatum.wire import epp
@@ -43,9 +43,9 @@ class RegistryAccount:
 
     # Looking
 
-    async def registration(self, domain: Name) -> Registration:
+    async def registration(self, domain: Name, code: str = "") -> Registration:
         async with self._session() as session:
-            return _registration(await session.domain_info(domain))
+            return _registration(await session.domain_info(domain, code))
 
     async def registrations(self, domains: Sequence[Name]) -> AsyncIterator[tuple[Name, Registration | Fault]]:
         async with self._session() as session:
@@ -96,13 +96,17 @@ class RegistryAccount:
 
     async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
         change = self._ns_change(NsChange(domain, tuple(add), tuple(remove), glue))
+        async with self._session() as session:
+            await self._make_hosts(session, change.add, (domain,))
         return await self._update(domain, change, "name servers", lambda held: _has_servers(held, change))
 
     async def change_many(self, changes: Sequence[NsChange]) -> AsyncIterator[tuple[Name, str | Fault]]:
         """What a dropped connection left unanswered is looked at, and done one by one."""
         answered = 0
+        new = tuple(dict.fromkeys(host for each in changes for host in each.add))
         try:
             async with self._session() as session:
+                await self._make_hosts(session, new, [each.domain for each in changes])
                 built = [(each.domain, "name servers", session.update_builder(each.domain, self._ns_change(each))) for each in changes]
                 async for response in session.stream(built):
                     domain = changes[answered].domain
@@ -111,6 +115,28 @@ class RegistryAccount:
         except AnswerLost:
             for each in changes[answered:]:
                 yield each.domain, await self._one(each)
+
+    async def _make_hosts(self, session: EppSession, hosts: Sequence[Name], domains: Sequence[Name]) -> None:
+        """Registries with host objects want one of every name server, without addresses for those elsewhere (RFC 5731 s1.1).
+
+        Raises :class:`OutsideFault` for one below the domain itself: that needs addresses.
+        """
+        if self.with_addresses or not hosts:
+            return
+        for host in await session.missing_hosts(hosts):
+            if any(is_under(host, domain) for domain in domains):
+                raise OutsideFault(f"{self.name} has no host {name_text(host)}", "legatum hosts set makes it, with its addresses")
+            await session.change_host(host, [], [], True)
+
+    async def make_contact(self, contact: Contact, code: str) -> str:
+        made = epp.ContactData(contact.ident, contact.name, contact.city, contact.country, contact.email, code=code)
+        async with self._session() as session:
+            return _said(await session.make_contact(made))
+
+    async def contact(self, ident: str) -> Contact | None:
+        async with self._session() as session:
+            found = await session.contact(ident)
+        return Contact(found.ident, found.name, found.city, found.country, found.email) if found else None
 
     async def _one(self, each: NsChange) -> str | Fault:
         try:

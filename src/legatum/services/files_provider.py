@@ -39,6 +39,9 @@ class MasterFilesProvider:
         except BadInput as fault:
             raise OutsideFault(fault.message, f"mend the file that {self.name} serves first; {fault.remedy}") from None
 
+    async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
+        return await self.fetch(earlier.origin), f"the file at {self.name}"
+
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         """Puts the file there in one step and has it read; where that fails the old file comes back."""
         path = self._path(zone.origin)

@@ -6,7 +6,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.core.zone import Zone
 from legatum.net.asker import Asker
-from legatum.net.transfer import transfer
+from legatum.net.transfer import transfer, transfer_changes
 from legatum.services.provider import server_names
 from legatum.services.update_provider import open_key
 from legatum.settings.document import ManualProvider
@@ -32,6 +32,11 @@ class FormProvider:
                 f"gather it by name (legatum gather {name_text(domain)} --way ask), or have them export it and use the file",
             )
         return await transfer(self._asker, self._primary, domain, self._key)
+
+    async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
+        if self._primary is None:
+            return await self.fetch(earlier.origin), ""
+        return await transfer_changes(self._asker, self._primary, earlier, self._key)
 
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         raise OutsideFault(f"{self.name} is changed by hand only", f"legatum publish {name_text(zone.origin)} makes a worksheet")

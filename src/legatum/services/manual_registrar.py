@@ -8,7 +8,7 @@ from legatum.core.name import Name, name_text, parent_of
 from legatum.core.presentation import rdata_text
 from legatum.core.rrtype import AAAA, DS, NS, A
 from legatum.net.walk import Walker
-from legatum.services.registrar import Availability, ByHand, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
+from legatum.services.registrar import Availability, ByHand, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import ManualRegistrar
 
 
@@ -22,7 +22,7 @@ class FormRegistrar:
         self.page = settings.page
         self._walker = walker
 
-    async def registration(self, domain: Name) -> Registration:
+    async def registration(self, domain: Name, code: str = "") -> Registration:
         """What the parent's servers publish; statuses and dates are not known."""
         _, reply = await self._walker.delegation_of(domain)
         said = (*reply.authority, *reply.answer) if reply is not None else ()
@@ -53,6 +53,12 @@ class FormRegistrar:
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         raise self._by_hand(*(f"+ {each}" for each in add), *(f"- {each}" for each in remove))
+
+    async def contact(self, ident: str) -> Contact | None:
+        raise self._by_hand(f"look whether there is a contact {ident}")
+
+    async def make_contact(self, contact: Contact, code: str) -> str:
+        raise self._by_hand(f"make the contact {contact.ident}")
 
     async def change_registrant(self, domain: Name, contact: str) -> str:
         raise self._by_hand(f"{name_text(domain)} to contact {contact}")

@@ -23,6 +23,9 @@ class Provider(Protocol):
     async def fetch(self, domain: Name) -> Zone:
         """The zone's whole contents. Raises :class:`OutsideFault`."""
 
+    async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
+        """The zone as it is now, from an earlier copy, and how it came: what changed alone where that is open (RFC 1995)."""
+
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         """Asks for ``zone`` to become ``wanted``; the caller reads back. Raises :class:`OutsideFault`."""
 

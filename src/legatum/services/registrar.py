@@ -94,6 +94,17 @@ class Availability:
 
 
 @dataclass(frozen=True)
+class Contact:
+    """A person or body at the registry. ``country``: two letters."""
+
+    ident: str
+    name: str
+    city: str
+    country: str
+    email: str
+
+
+@dataclass(frozen=True)
 class NsChange:
     """An NS set to be changed. ``glue``: addresses of new servers below the domain, for registries that take them with the set."""
 
@@ -115,8 +126,8 @@ class Registrar(Protocol):
     by_hand: bool
     with_addresses: bool
 
-    async def registration(self, domain: Name) -> Registration:
-        """What is held of one of the account's domains."""
+    async def registration(self, domain: Name, code: str = "") -> Registration:
+        """What is held of one of the account's domains, or of another's whose authorisation code is given."""
 
     def registrations(self, domains: Sequence[Name]) -> AsyncIterator[tuple[Name, Registration | Fault]]:
         """What is held of many domains, in order, over one session where there are sessions."""
@@ -135,6 +146,12 @@ class Registrar(Protocol):
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         """Sets and takes away statuses (RFC 5731 s2.3)."""
+
+    async def contact(self, ident: str) -> Contact | None:
+        """A contact; None where there is none."""
+
+    async def make_contact(self, contact: Contact, code: str) -> str:
+        """Makes a contact, with an authorisation code of its own."""
 
     async def change_registrant(self, domain: Name, contact: str) -> str:
         """Puts another contact in the registrant's place, which must exist."""

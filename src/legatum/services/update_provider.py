@@ -8,7 +8,7 @@ from legatum.core.fault import BadInput
 from legatum.core.name import Name, name_text, parse_name
 from legatum.core.zone import Zone
 from legatum.net.asker import Asker
-from legatum.net.transfer import transfer
+from legatum.net.transfer import transfer, transfer_changes
 from legatum.net.update import send_update
 from legatum.services.provider import run_command, server_names
 from legatum.settings.document import KeyReference, UpdateProvider
@@ -31,6 +31,9 @@ class DynamicUpdateProvider:
 
     async def fetch(self, domain: Name) -> Zone:
         return await transfer(self._asker, self._settings.primary, domain, self._key)
+
+    async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
+        return await transfer_changes(self._asker, self._settings.primary, earlier, self._key)
 
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         await send_update(self._asker, self._settings.primary, zone, wanted, self._key)

@@ -27,6 +27,14 @@ def read_secret(reference: str, folder: Path) -> str:
     raise BadInput("a secret is given as a value", "give env:NAME, file:PATH, keyring:NAME or prompt instead")
 
 
+def check_reference(text: str) -> str:
+    """A reference as it is. Raises :class:`BadInput`, without showing it, for what is none: that may be the secret itself."""
+    kind, _, name = text.partition(":")
+    if text != "prompt" and not (kind in ("env", "file", "keyring") and name):
+        raise BadInput("a secret is given as a value", "give env:NAME, file:PATH, keyring:NAME or prompt instead")
+    return text
+
+
 def _asked_for() -> str:
     """Typed on the terminal, unseen."""
     import getpass

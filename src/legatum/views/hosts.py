@@ -39,6 +39,7 @@ class HostChangeDocument(Document, tag="legatum.host-change/1"):
     reason: str = ""
     following: str = ""
     file: str | None = None
+    sheet: str = ""
 
 
 class LeaningPart(Part):
@@ -126,5 +127,8 @@ def show_host_change(document: HostChangeDocument, screen: Screen) -> None:
     screen.verdict(document.state != "declined", f"{document.host}: {words[document.state]}", document.following)
     for each in document.done:
         screen.line(f"- {each}")
+    if document.sheet:
+        screen.line()
+        screen.line(document.sheet)
     if document.not_before:
         screen.line(f"not before {document.not_before}: {document.reason}")

@@ -75,6 +75,19 @@ class QueueDocument(Document, tag="legatum.queue/1"):
     left: int
 
 
+class ContactDocument(Document, tag="legatum.contact/1"):
+    """A contact at a registry. ``state``: ``there``, ``missing``, ``shown``, ``declined`` or ``made``."""
+
+    registrar: str
+    ident: str
+    state: str
+    name: str = ""
+    city: str = ""
+    country: str = ""
+    email: str = ""
+    said: str = ""
+
+
 class AvailabilityPart(Part):
     domain: str
     free: bool
@@ -90,7 +103,7 @@ class AvailabilityDocument(Document, tag="legatum.availability/1"):
 
 class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
     """``state``: ``unchanged``, ``shown``, ``declined``, ``changed``, ``worksheet`` or ``published``; ``since``: when it was seen at
-    every server of the parent zone."""
+    every server of the parent zone; ``file``: where the worksheet is, and ``sheet`` what stands in it."""
 
     domain: str
     registrar: str
@@ -101,6 +114,7 @@ class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
     said: str = ""
     since: str | None = None
     file: str | None = None
+    sheet: str = ""
 
 
 def registration_document(sides: Sides) -> RegistrationDocument:
@@ -201,6 +215,8 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
             screen.verdict(True, f"{what}: seen at every server of the parent zone since {document.since}: {new}", "")
         case "worksheet":
             screen.verdict(True, f"{what}: to be changed by hand, {document.file} says how", "then the same command with --wait")
+            screen.line()
+            screen.line(document.sheet)
         case "unchanged":
             screen.verdict(True, f"{what}: it is like this already: {new}", "")
         case "shown":
@@ -255,6 +271,19 @@ def show_queue(document: QueueDocument, screen: Screen) -> None:
     rows = [(each.ident, each.date, each.text, "taken off" if each.taken else "waiting") for each in document.messages]
     if rows:
         screen.table(("number", "from", "what it says", ""), rows)
+
+
+def show_contact(document: ContactDocument, screen: Screen) -> None:
+    words = {
+        "there": "it is there", "missing": "there is no such contact", "shown": "it would be made; nothing was touched",
+        "declined": "declined, nothing was changed", "made": f"made; {document.said}",
+    }  # fmt: skip
+    following = "make it: --name, --city, --country, --email" if document.state == "missing" else ""
+    screen.verdict(
+        document.state not in ("missing", "declined"), f"{document.ident} at {document.registrar}: {words[document.state]}", following
+    )
+    if document.name:
+        screen.line(f"{document.name}, {document.city} {document.country}, {document.email}")
 
 
 def availability_document(registrar: str, found: Sequence[Availability]) -> AvailabilityDocument:

@@ -37,11 +37,16 @@ def second_document(domain: Name, found: list[Standing], done: list[str], left: 
 
 def show_second(document: SecondDocument, screen: Screen) -> None:
     serials = sorted({each.serial for each in document.servers if each.serial is not None})
-    if document.agreed:
+    alone = {each.party for each in document.servers if each.serial is not None}
+    if len(alone) == 1 and document.done and not document.left:
+        text = f"{document.domain}: {next(iter(alone))} serves it alone, serial {', '.join(map(str, serials))}"
+        screen.verdict(True, text, "")
+    elif document.agreed:
         text = f"{document.domain}: all {len(document.servers)} addresses of both providers have serial {serials[0]}"
+        screen.verdict(not document.left, text, "; ".join(document.left))
     else:
         text = f"{document.domain}: the providers are not in step: serials {', '.join(map(str, serials)) or 'none'}"
-    screen.verdict(document.agreed and not document.left, text, "; ".join(document.left))
+        screen.verdict(False, text, "; ".join(document.left))
     for each in document.done:
         screen.line(f"- {each}")
     screen.line()

@@ -106,6 +106,29 @@ def _delete(name: Name, rtype: int, rdata: bytes) -> Record:
     return Record(name, rtype, NONE, 0, rdata)
 
 
+def distinct_changes(message: Message) -> tuple[Record, ...]:
+    """One of the message's changes for each name and type, the SOA aside."""
+    found = {(record.name, record.rtype): record for record in message.authority if record.rtype != SOA}
+    return tuple(found.values())
+
+
+def without_effect(zone: Zone, record: Record) -> Record:
+    """A change of the same name and type that leaves the zone as it is: what is there is added again, or what is not is deleted.
+
+    Servers judge whether somebody may change a name and type before they look at what is there (RFC 2136 s3.3), so it is refused when
+    the real change is.
+    """
+    present = zone.get(record.name, record.rtype)
+    if present is not None:
+        return _add(record.name, record.rtype, present.ttl, present.rdatas[0])
+    return _delete(record.name, record.rtype, record.rdata)
+
+
+def replace_changes(message: Message, ident: int, changes: tuple[Record, ...]) -> Message:
+    """The same message, on the same condition, with other changes."""
+    return Message(ident, message.flags, message.rcode, message.questions, message.answer, changes)
+
+
 def apply_update(zone: Zone, records: tuple[Record, ...]) -> Zone:
     """What a server makes of an update section (RFC 2136 s3.4.2), with the silent exceptions that servers make."""
     for record in records:

@@ -22,7 +22,7 @@ from legatum.work.premises import moved_on
 from legatum.work.steps import Action, Job, action_of
 
 COMMITTING = (APEX, SWITCH)
-_LOOK_AGAIN = 600  # seconds between looks at what others do, at least
+_LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
 
 
 class Halt(StrEnum):
@@ -132,7 +132,7 @@ async def _seen_or_awaited(job: Job, action: Action, ways: Ways) -> tuple[Halted
         if not ways.wait:
             return Halted(Halt.HOLDING, job.step, bound), None
         left = bound.instant - clock.now()
-        await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 8)))
+        await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
         outcome = await action.seen()
     return None, outcome
 

@@ -153,7 +153,11 @@ async def _answering(outside: Outside, domain: Name, places: tuple[str, ...]) ->
     return None
 
 
-async def changed_since(outside: Outside, earlier: Contents, server: str) -> Contents:
-    """The zone as it is now, from an earlier copy and what has changed since (RFC 1995). Raises :class:`OutsideFault`."""
-    zone, way = await transfer_changes(outside.asker, server, earlier.zone)
-    return Contents(zone, server, way, transferred())
+async def changed_since(outside: Outside, earlier: Contents, place: str) -> Contents:
+    """The zone as it is now, from an earlier copy and what has changed since (RFC 1995). ``place``: a provider, asked with its key, or an
+    address. Raises :class:`OutsideFault`."""
+    if place in outside.settings.providers:
+        zone, way = await outside.provider(place).fetch_since(earlier.zone)
+    else:
+        zone, way = await transfer_changes(outside.asker, place.removeprefix("server:"), earlier.zone)
+    return Contents(zone, place, way, transferred())

@@ -44,9 +44,9 @@ class Sides:
     transfer: str = ""
 
 
-async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None) -> Sides:
-    """Raises :class:`OutsideFault` where the account does not tell."""
-    account = await registrar.registration(domain) if registrar and not registrar.by_hand else None
+async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
+    """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not tell."""
+    account = await registrar.registration(domain, code) if registrar and not registrar.by_hand else None
     evidence = outside.evidence()
     try:
         rdap, why = await look_at_rdap(outside, evidence, domain)
@@ -57,7 +57,7 @@ async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | N
         raise OutsideFault(
             f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it", "is it spelt right?"
         )
-    standing = await registrar.transfer_standing(domain) if registrar and account else None
+    standing = await registrar.transfer_standing(domain) if registrar and account and not code else None
     said = f"asked for by {standing.asking} on {standing.asked}: {standing.status}" if standing else ""
     return Sides(domain, account, rdap, why, handed_out, await published_ds(outside, domain), said)
 

@@ -3,20 +3,23 @@
 import asyncio
 from dataclasses import dataclass
 
-from legatum.core.catalog import with_member
+from legatum.core.catalog import with_member, without_member
 from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut, OutsideFault
+from legatum.core.instant import instant_text
 from legatum.core.name import Name, name_text, parse_name
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
 from legatum.core.runbook import Outcome
 from legatum.core.soa import parse_soa, serial_is_newer
+from legatum.core.verdict import names_said
 from legatum.net.notify import send_notify
 from legatum.services.provider import Provider, run_command, server_names
 from legatum.services.registrar import Registrar
 from legatum.settings.document import SecondaryProvider
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, next_by_rule, publish
+from legatum.work.registration import change_nameservers, published, wait_until_published
 
 
 @dataclass(frozen=True)
@@ -138,6 +141,110 @@ async def carry_out_naming(outside: Outside, seconding: Seconding, publication: 
     if seconding.registrar is not None:
         done.append(await _at_registrar(outside, seconding, seconding.registrar))
     return done
+
+
+@dataclass(frozen=True)
+class Leaving:
+    """How far a second provider's leaving is. ``unnamed``: since when no server of the parent zone and none of the zone names it, None
+    before; ``bound``: when nobody asks it any more, and ``reason``."""
+
+    unnamed: float | None
+    bound: float
+    reason: str
+
+
+async def leaving(outside: Outside, seconding: Seconding) -> Leaving:
+    """Taking a secondary out is a change of the delegation (docs/timing.md, rules 4 and 16)."""
+    outcome = outside.journal.outcomes(_leaving_id(seconding)).get("unnamed")
+    since = outcome.all if outcome else outside.clock.now()
+    ttls = await _ttls(outside, seconding) if outcome is None else (int(outcome.facts["parent_ttl"]), int(outcome.facts["zone_ttl"]))
+    caution = outside.caution
+    bound = since + caution.lasts(max(ttls)) + caution.slack(1) + caution.margin
+    reason = (
+        f"{seconding.name} was named until {instant_text(since)}, at the parent with a TTL of {ttls[0]}, in the zone of {ttls[1]} (rule 4)"
+    )
+    return Leaving(outcome.all if outcome else None, bound, reason)
+
+
+async def _ttls(outside: Outside, seconding: Seconding) -> tuple[int, int]:
+    """Of the NS set: the largest at the parent's servers, and in the zone."""
+    cut, _ = await outside.walker().delegation_of(seconding.domain)
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), seconding.domain, NS)
+    found = [
+        each.ttl for reply in replies for each in (*reply.authority, *reply.answer) if each.rtype == NS and each.name == seconding.domain
+    ]
+    own = (await seconding.primary.fetch(seconding.domain)).apex_ns
+    return max(found, default=0), own.ttl if own else 0
+
+
+async def unname(outside: Outside, seconding: Seconding) -> list[str]:
+    """Out of the registrar's NS set, then out of the zone's; since when nobody names it is kept in the journal. What was done.
+
+    Raises :class:`GateShut` where nobody would be left, or the registrar is not given and still names it.
+    """
+    ttls, done = await _ttls(outside, seconding), []
+    handed_out = {name for each in (await published(outside, seconding.domain)).values() for name in each or ()}
+    current = await seconding.primary.fetch(seconding.domain)
+    left = [name for name in targets(current.apex_ns) if name not in seconding.servers]
+    if not left or not handed_out - set(seconding.servers):
+        raise GateShut(f"without {seconding.name} nobody would serve {name_text(seconding.domain)}", "name other servers first")
+    if handed_out & set(seconding.servers):
+        if seconding.registrar is None:
+            named = names_said(tuple(sorted(handed_out & set(seconding.servers))))
+            raise GateShut(f"the registrar still names {named}", "give the account with --registrar, or take them out there")
+        held = (await seconding.registrar.registration(seconding.domain)).nameservers
+        wanted = [name for name in held if name not in seconding.servers]
+        done.append(
+            f"{seconding.registrar.name}: {(await change_nameservers(outside, seconding.registrar, seconding.domain, wanted)).summary}"
+        )
+        await wait_until_published(outside, seconding.domain, held, wanted)
+    if set(left) != set(targets(current.apex_ns)):
+        assert current.apex_ns is not None
+        wanted_zone = current.with_rrsets([rrset(seconding.domain, NS, current.apex_ns.ttl, left)]).with_serial(
+            next_by_rule(outside, current)
+        )
+        published_zone = await publish(
+            outside, Publication(seconding.primary, current, wanted_zone, zone_differences(current, wanted_zone))
+        )
+        await in_step(outside, seconding)
+        done.append(f"the zone names {names_said(tuple(left))}, serial {published_zone.serial} on every server")
+    if done:
+        now = outside.clock.now()
+        outcome = Outcome("unnamed", now, now, "; ".join(done), {"parent_ttl": ttls[0], "zone_ttl": ttls[1]})
+        outside.journal.settle(_leaving_id(seconding), seconding.domain, outcome, now, ())
+    return done
+
+
+async def release(outside: Outside, seconding: Seconding) -> str:
+    """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person can."""
+    if seconding.section.catalog:
+        catalog = parse_name(seconding.section.catalog.rstrip(".") + ".")
+        current = await seconding.primary.fetch(catalog)
+        wanted = without_member(current, seconding.domain)
+        if wanted != current:
+            wanted = wanted.with_serial(next_by_rule(outside, current))
+            await _put(outside, seconding.primary, Publication(seconding.primary, current, wanted, zone_differences(current, wanted)))
+        said = f"out of the catalog {name_text(catalog)}, serial {wanted.soa.serial}"
+    elif await run_command(seconding.section.end, seconding.domain, f"ending {name_text(seconding.domain)} at {seconding.name}"):
+        said = "ended by the command of the settings"
+    else:
+        raise GateShut(
+            f"the settings have neither a catalog nor a command that ends the zone at {seconding.name}", "have it ended there by hand"
+        )
+
+    async def serving() -> str:
+        found = [each for each in await standings(outside, seconding) if each.party == seconding.name and each.serial is not None]
+        return "; ".join(f"{each.address} still answers with serial {each.serial}" for each in found[:4])
+
+    await outside.until_seen(serving, f"the end of {name_text(seconding.domain)} at {seconding.name}")
+    now = outside.clock.now()
+    outside.journal.settle(_leaving_id(seconding), seconding.domain, Outcome("released", now, now, said), now, ())
+    outside.journal.forget(_leaving_id(seconding), seconding.domain, "unnamed", now, "over")
+    return said
+
+
+def _leaving_id(seconding: Seconding) -> str:
+    return f"{name_text(seconding.domain)} without {seconding.name}"
 
 
 async def _at_registrar(outside: Outside, seconding: Seconding, registrar: Registrar) -> str:

@@ -10,6 +10,7 @@ from legatum.core.moves.transfer import Account, Wish, draft, obstacles
 from legatum.core.name import Name, name_text
 from legatum.core.runbook import Runbook, next_step
 from legatum.journal.journal import Journal
+from legatum.settings.secret import check_reference
 from legatum.work.movefile import read_move, retreat_path
 from legatum.work.outside import Outside
 from legatum.work.steps.fit import losing_account
@@ -45,7 +46,10 @@ async def draft_transfer(outside: Outside, wish: TransferWish) -> Runbook:
     if found := obstacles(held, leaving, outside.clock.now()):
         more = "".join(f". Also: {each.reason}" for each in found[1:])
         raise GateShut(f"{name_text(wish.domain)}: {found[0].reason}{more}", found[0].remedy)
-    reference = wish.code or ("prompt" if losing.by_hand and not gaining.by_hand else "")
+    needed = "prompt" if losing.by_hand and not gaining.by_hand else ""
+    reference = check_reference(wish.code) if wish.code else needed
+    if wish.registrant and not gaining.by_hand and await gaining.contact(wish.registrant) is None:
+        raise BadInput(f"{gaining.name} has no contact {wish.registrant}", "make it first: legatum registration contact")
     return draft(
         held,
         Wish(

@@ -1,4 +1,4 @@
-"""``legatum registration code``, ``queue`` and ``password``: the account itself, and what is secret in it"""
+"""``legatum registration code``, ``queue``, ``contact`` and ``password``: the account itself, and what is secret in it"""
 
 import argparse
 import os
@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import OK, SHUT, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -22,13 +22,19 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     queue.add_argument("--take", action="store_true", help="read them all, and take them off the queue")
     password = actions.add_parser("password", help="another password for the account at the registry")
     password.add_argument("--new", required=True, metavar="REFERENCE", help="where it is: env:NAME, file:PATH, keyring:NAME or prompt")
-    for parser in (code, queue, password):
+    contact = actions.add_parser("contact", help="a contact at the registry: whether it is there; made where --name and the rest are given")
+    contact.add_argument("ident", metavar="IDENTIFIER")
+    contact.add_argument("--name", metavar="TEXT")
+    contact.add_argument("--city", metavar="TEXT")
+    contact.add_argument("--country", metavar="XX", help="two letters")
+    contact.add_argument("--email", metavar="ADDRESS")
+    for parser in (code, queue, contact, password):
         parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
         yield parser, parser is not queue
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: {"code": _code, "queue": _queue, "password": _password}[args.action](args, outside))
+    return with_outside(args, lambda outside: _ACTIONS[args.action](args, outside))
 
 
 async def _code(args: argparse.Namespace, outside: "Outside") -> int:
@@ -82,3 +88,33 @@ async def _password(args: argparse.Namespace, outside: "Outside") -> int:
     await registrar.change_password(new)
     note(args, f"{registrar.name} logs in with the new password from now on; have `password` in the settings point to it")
     return OK
+
+
+async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.fault import BadInput
+    from legatum.services.registrar import Contact
+    from legatum.views.registration import ContactDocument, show_contact
+    from legatum.work.steps.transfer import new_code
+
+    registrar = outside.registrar(args.registrar)
+    found = await registrar.contact(args.ident)
+    fields = (args.name, args.city, args.country, args.email)
+    document = ContactDocument(registrar=registrar.name, ident=args.ident, state="there" if found else "missing")
+    if found is not None:
+        document.name, document.city, document.country, document.email = found.name, found.city, found.country, found.email
+    elif any(fields):
+        if not all(fields) or len(args.country) != 2:
+            raise BadInput("a contact needs --name, --city, --country in two letters and --email", "give all of them")
+        wanted = Contact(args.ident, args.name, args.city, args.country.upper(), args.email)
+        document.state = "shown" if args.dry_run else "declined"
+        if agreed(
+            args, f"contact {args.ident} at {registrar.name}:", [f"nothing → {args.name}, {args.city} {wanted.country}, {args.email}"]
+        ):
+            document.said = await registrar.make_contact(wanted, new_code())
+            document.state, document.name, document.city = "made", wanted.name, wanted.city
+            document.country, document.email = wanted.country, wanted.email
+    show(args, document, lambda screen: show_contact(document, screen))
+    return SHUT if document.state == "declined" else FOUND if document.state == "missing" else OK
+
+
+_ACTIONS = {"code": _code, "queue": _queue, "contact": _contact, "password": _password}

@@ -30,7 +30,7 @@ def put_down(args: argparse.Namespace, document: "RegistrationChangeDocument", t
 
     path = Path(args.sheet or f"{document.domain}.{args.action}.md")
     write_sheet(path, text)
-    document.state, document.file = "worksheet", str(path)
+    document.state, document.file, document.sheet = "worksheet", str(path), text
 
 
 def page_of(registrar: "Registrar") -> str:

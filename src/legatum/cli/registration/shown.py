@@ -14,6 +14,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     shown = actions.add_parser("show", help="what account and RDAP say, beside what is published")
     shown.add_argument("domain", metavar="DOMAIN")
     shown.add_argument("--registrar", metavar="NAME", help="a registrar of the settings")
+    shown.add_argument("--code", metavar="REFERENCE", help="where the authorisation code is, to see another registrar's domain by it")
     yield shown, False
     check = actions.add_parser("check", help="which domains could be registered")
     check.add_argument("domains", metavar="DOMAIN", nargs="+")
@@ -32,7 +33,8 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
     domain = parse_domain(args.domain)
     registrar = outside.registrar(args.registrar) if args.registrar else None
-    document = registration_document(await look_at_sides(outside, domain, registrar))
+    code = outside.secret(args.code) if args.code else ""
+    document = registration_document(await look_at_sides(outside, domain, registrar, code))
     show(args, document, lambda screen: show_registration(document, screen))
     return OK if document.agreed else FOUND
 

@@ -1,10 +1,11 @@
-"""``legatum registration transfer``: to another registrar, as a runbook for ``legatum move``"""
+"""``legatum registration transfer``: to another registrar, as a runbook for ``legatum move``; ``answer``: to somebody else's request"""
 
 import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import OK, note, show, with_outside
+from legatum.cli.common import OK, agreed, note, show, with_outside
+from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
     from legatum.work.outside import Outside
@@ -23,10 +24,36 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     parser.add_argument("--years", type=int, choices=(0, 1), default=1, help="years that the transfer adds (default: 1)")
     parser.add_argument("--registrant", default="", metavar="CONTACT", help="the gaining registrar's contact to put in afterwards")
     yield parser, False
+    answer = actions.add_parser("answer", help="let a domain go that another registrar asks for, or keep it")
+    answer.add_argument("domain", metavar="DOMAIN")
+    answer.add_argument("words", choices=("approve", "reject"), help="approve: it goes at once; reject: it stays")
+    answer.add_argument("--registrar", metavar="NAME", required=True, help="the losing one, of the settings")
+    yield answer, True
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: _transfer(args, outside))
+    return with_outside(args, lambda outside: (_answer if args.action == "answer" else _transfer)(args, outside))
+
+
+async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.fault import GateShut
+    from legatum.core.name import parse_domain
+    from legatum.work.registration import journaled
+
+    domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
+    standing = await registrar.transfer_standing(domain)
+    if not registrar.by_hand and (standing is None or not standing.pending):
+        raise GateShut(f"no transfer of {args.domain} is pending", "legatum registration queue shows what the registry has told")
+    who = standing.asking if standing else "somebody"
+    goes = args.words == "approve"
+    document = document_of(args, domain, registrar, [f"asked for by {who}"], [f"goes to {who}" if goes else "stays"])
+    document.state = "shown" if args.dry_run else "declined"
+    if agreed(args, f"{args.domain} at {registrar.name}, which {who} asks for:", [document.new[0]]):
+        outcome = await journaled(
+            outside, domain, args.words, f"{args.words} the transfer to {who}", lambda: registrar.transfer(domain, args.words)
+        )
+        document.state, document.said = "changed", outcome.summary
+    return end(args, document)
 
 
 async def _transfer(args: argparse.Namespace, outside: "Outside") -> int:
