@@ -4,8 +4,8 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import agreed, note, with_outside
-from legatum.cli.registration.ending import document_of, end, page_of, put_down
+from legatum.cli.common import note, with_outside
+from legatum.cli.registration.ending import change_or_put_down, document_of, end, page_of, watch
 
 if TYPE_CHECKING:
     from legatum.work.outside import Outside
@@ -31,7 +31,6 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _ds(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.instant import instant_text
     from legatum.core.name import name_text, parse_domain
     from legatum.core.presentation import rdata_text
     from legatum.core.rrtype import DS
@@ -50,16 +49,12 @@ async def _ds(args: argparse.Namespace, outside: "Outside") -> int:
             note(
                 args, f"signatures must stay until {await ds_ttl(outside, domain)} s after the last parent's server is without DS (rule 7)"
             )
+
+        async def sheet() -> str:
+            return ds_sheet(domain, registrar.name, page_of(registrar), before, wanted, await keys_of(outside, domain, wanted))
+
         lines = [f"- {each}" for each in texts[0] if each not in texts[1]] + [f"+ {each}" for each in texts[1] if each not in texts[0]]
-        if registrar.by_hand and not args.dry_run:
-            keys = await keys_of(outside, domain, wanted)
-            put_down(args, document, ds_sheet(domain, registrar.name, page_of(registrar), before, wanted, keys))
-        elif agreed(args, f"DS set of {name_text(domain)} at {registrar.name}, old → new:", lines):
-            document.state, document.said = "changed", (await change_ds(outside, registrar, domain, wanted)).summary
-        else:
-            document.state = "shown" if args.dry_run else "declined"
-    if args.wait and document.state in ("changed", "worksheet", "unchanged"):
-        note(args, "watching the parent's servers …")
-        document.since = instant_text(await wait_until_ds(outside, domain, before, wanted, lambda text: note(args, text)))
-        document.state = "published"
+        title = f"DS set of {name_text(domain)} at {registrar.name}"
+        await change_or_put_down(args, document, registrar, title, lines, sheet, lambda: change_ds(outside, registrar, domain, wanted))
+    await watch(args, document, lambda told: wait_until_ds(outside, domain, before, wanted, told))
     return end(args, document)

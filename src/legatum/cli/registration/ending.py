@@ -1,15 +1,19 @@
 """How changes of one registration end: the document shown, and the exit status."""
 
 import argparse
+from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, show
+from legatum.cli.common import OK, SHUT, agreed, note, show
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
+    from legatum.core.runbook import Outcome
     from legatum.services.registrar import Registrar
     from legatum.views.registration import RegistrationChangeDocument
+
+Telling = Callable[[str], None]
 
 
 def document_of(
@@ -31,6 +35,29 @@ def put_down(args: argparse.Namespace, document: "RegistrationChangeDocument", t
     path = Path(args.sheet or f"{document.domain}.{args.action}.md")
     write_sheet(path, text)
     document.state, document.file, document.sheet = "worksheet", str(path), text
+
+
+async def change_or_put_down(
+    args: argparse.Namespace, document: "RegistrationChangeDocument", registrar: "Registrar", title: str, lines: list[str],
+    sheet: "Callable[[], Awaitable[str]]", change: "Callable[[], Awaitable[Outcome]]",
+) -> None:  # fmt: skip
+    """Asked for, then changed; or the worksheet written, where only a person can."""
+    if registrar.by_hand and not args.dry_run:
+        put_down(args, document, await sheet())
+    elif agreed(args, f"{title}, old → new:", lines):
+        document.state, document.said = "changed", (await change()).summary
+    else:
+        document.state = "shown" if args.dry_run else "declined"
+
+
+async def watch(args: argparse.Namespace, document: "RegistrationChangeDocument", wait: "Callable[[Telling], Awaitable[float]]") -> None:
+    """Where it is wanted, until every server of the parent zone has it."""
+    from legatum.core.instant import instant_text
+
+    if args.wait and document.state in ("changed", "worksheet", "unchanged"):
+        note(args, "watching the parent's servers …")
+        document.since = instant_text(await wait(lambda text: note(args, text)))
+        document.state = "published"
 
 
 def page_of(registrar: "Registrar") -> str:

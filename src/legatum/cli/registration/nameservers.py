@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
-from legatum.cli.registration.ending import document_of, end, page_of, put_down
+from legatum.cli.registration.ending import change_or_put_down, document_of, end, page_of, watch
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
@@ -54,7 +54,6 @@ async def _listed(args: argparse.Namespace) -> "list[Name]":
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
-    from legatum.core.instant import instant_text
     from legatum.core.name import name_text
     from legatum.views.sheet import nameserver_sheet
     from legatum.work.registration import change_nameservers, refuse_unready, wait_until_published
@@ -66,17 +65,15 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
             count = await refuse_unready(outside, domain, before, wanted)
             if count:
                 note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
-        lines = [f"{', '.join(document.old)} → {', '.join(document.new)}"]
-        if registrar.by_hand and not args.dry_run:
-            put_down(args, document, nameserver_sheet(domain, registrar.name, page_of(registrar), sorted(before), wanted))
-        elif agreed(args, f"NS set of {name_text(domain)} at {registrar.name}, old → new:", lines):
-            document.state, document.said = "changed", (await change_nameservers(outside, registrar, domain, wanted)).summary
-        else:
-            document.state = "shown" if args.dry_run else "declined"
-    if args.wait and document.state in ("changed", "worksheet", "unchanged"):
-        note(args, "watching the parent's servers …")
-        document.since = instant_text(await wait_until_published(outside, domain, before, wanted, lambda text: note(args, text)))
-        document.state = "published"
+
+        async def sheet() -> str:
+            return nameserver_sheet(domain, registrar.name, page_of(registrar), sorted(before), wanted)
+
+        title, lines = f"NS set of {name_text(domain)} at {registrar.name}", [f"{', '.join(document.old)} → {', '.join(document.new)}"]
+        await change_or_put_down(
+            args, document, registrar, title, lines, sheet, lambda: change_nameservers(outside, registrar, domain, wanted)
+        )
+    await watch(args, document, lambda told: wait_until_published(outside, domain, before, wanted, told))
     return end(args, document)
 
 

@@ -4,6 +4,7 @@ import secrets
 from collections import deque
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from legatum.core.instant import instant_text, parse_instant
 from legatum.core.name import Name, is_under
@@ -15,9 +16,9 @@ YEAR = 365 * DAY
 LONGEST = 10  # years that a registration may reach ahead
 
 
-def ruling(code: int, reason: str = "", **brought: object) -> epp.Response:
+def ruling(code: int, reason: str = "", **brought: Any) -> epp.Response:
     """What a desk says; the session adds the identifiers."""
-    return epp.Response(code, reason, "", "", **brought)  # type: ignore[arg-type]
+    return epp.Response(code, reason, "", "", **brought)
 
 
 @dataclass

@@ -1,31 +1,22 @@
 """The registrar's locks in a transfer: lifted before it at the losing registrar, set after it at the gaining one."""
 
+from collections.abc import Iterable
+
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.transfer import UPDATE_LOCK
 from legatum.core.runbook import Outcome
 from legatum.services.registrar import Registrar
-from legatum.work.steps.action import Action
+from legatum.work.steps.action import Action, Job
 from legatum.work.steps.registered import look_at_held
 
 
 class _Locks(Action):
-    """``to_set``, ``to_lift``: the statuses wanted; what is so already is left alone."""
+    """``to_set``, ``to_lift``: the statuses wanted at the ``account``; what is so already is left alone."""
 
-    @property
-    def locks(self) -> frozenset[str]:
-        return frozenset(map(str, self.job.step.details["locks"]))
-
-    @property
-    def to_set(self) -> frozenset[str]:
-        return frozenset()
-
-    @property
-    def to_lift(self) -> frozenset[str]:
-        return frozenset()
-
-    @property
-    def account(self) -> Registrar:
-        raise NotImplementedError
+    def __init__(self, job: Job, account: Registrar, to_set: Iterable[str] = (), to_lift: Iterable[str] = ()) -> None:
+        super().__init__(job)
+        self.account = account
+        self.to_set, self.to_lift = frozenset(to_set), frozenset(to_lift)
 
     async def preview(self) -> list[str]:
         held, _ = await look_at_held(self.job.outside, self.job.domain, self.account)
@@ -56,20 +47,11 @@ class _Locks(Action):
 
 
 class Unlock(_Locks):
-    @property
-    def to_lift(self) -> frozenset[str]:
-        return self.locks
-
-    @property
-    def account(self) -> Registrar:
-        return self.job.losing
+    def __init__(self, job: Job) -> None:
+        super().__init__(job, job.losing, to_lift=map(str, job.step.details["locks"]))
 
 
 class Lock(_Locks):
-    @property
-    def to_set(self) -> frozenset[str]:
-        return self.locks
-
-    @property
-    def account(self) -> Registrar:
-        return self.job.losing if self.job.step.details.get("at") == "losing" else self.job.gaining
+    def __init__(self, job: Job) -> None:
+        account = job.losing if job.step.details.get("at") == "losing" else job.gaining
+        super().__init__(job, account, to_set=map(str, job.step.details["locks"]))
