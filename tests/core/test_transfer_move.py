@@ -98,6 +98,10 @@ def test_the_steps_are_those_that_are_needed() -> None:
     assert move.step(UNLOCK).details["locks"] == ["clientTransferProhibited", "clientUpdateProhibited"]
     assert move.step(LOCK).details["locks"] == list(locked.statuses)  # as it was before
     assert draft(HELD, WISH).step(LOCK).details["locks"] == ["clientTransferProhibited"]  # in any case
+    on_hold = draft(replace(HELD, statuses=("clientHold", "serverHold")), WISH).step(
+        LOCK
+    )  # the registry's own statuses are not ours to set
+    assert on_hold.details["locks"] == ["clientHold", "clientTransferProhibited"]
     by_hand = replace(WISH, losing=Account("granite", True), gaining=Account("flint", True))
     assert UNLOCK in ids(HELD, by_hand) and CODE not in ids(HELD, by_hand)  # nobody sees a form's lock before; nobody sees its code
 

@@ -1,10 +1,8 @@
 """DS records and child name servers through a registry that publishes into BIND, for zones that Knot serves and signs."""
 
 import base64
-import json
 import os
 import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -18,6 +16,7 @@ import pytest
 from legatum.core.name import parse_name
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, program, stop_all
+from tests.real.program import legatum
 from tests.real.registry_thread import RegistryThread
 
 pytestmark = NEEDS_SERVERS
@@ -84,10 +83,7 @@ class Network:
             subprocess.run([program("ip") or "ip", "address", "del", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True)
 
     def legatum(self, *words: str, status: int = 0) -> Any:
-        command = [sys.executable, "-m", "legatum", *words, "--json", "--settings", "legatum.toml"]
-        ended = subprocess.run(command, cwd=self.folder, capture_output=True, text=True, timeout=100, check=False)
-        assert ended.returncode == status, (words, ended.stdout[-2000:], ended.stderr[-2000:])
-        return json.loads(ended.stdout) if ended.stdout else ended.stderr
+        return legatum(self.folder, *words, status=status)
 
     def asked(self, where: str, name: str, rtype: str) -> dns.message.Message:
         return dns.query.udp(dns.message.make_query(name, rtype), self.place[where], timeout=5)

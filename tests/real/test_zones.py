@@ -4,7 +4,6 @@ import base64
 import json
 import os
 import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -16,6 +15,7 @@ from legatum.core.name import parse_name
 from legatum.core.rrtype import NS, SOA
 from legatum.core.zone import Zone
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Nsd, PowerDns, Server, program, stop_all
+from tests.real.program import legatum
 
 pytestmark = NEEDS_SERVERS
 DOMAIN, NARROW = "round.example", "narrow.example"
@@ -108,10 +108,7 @@ class Network:
             subprocess.run([program("ip") or "ip", "address", "del", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
 
     def legatum(self, *words: str, status: int = 0) -> Any:
-        command = [sys.executable, "-m", "legatum", *words, "--json", "--settings", "legatum.toml"]
-        ended = subprocess.run(command, cwd=self.folder, capture_output=True, text=True, timeout=100, check=False)
-        assert ended.returncode == status, (words, ended.stdout[-2000:], ended.stderr[-2000:])
-        return json.loads(ended.stdout) if ended.stdout else ended.stderr
+        return legatum(self.folder, *words, status=status)
 
     def zone(self, file: str, domain: str = DOMAIN) -> Zone:
         return parse_master((self.folder / file).read_text(), parse_name(domain + "."), file)

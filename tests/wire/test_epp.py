@@ -158,7 +158,6 @@ COMMANDS = [
     epp.domain_renew(DOMAIN, "2031-03-04T14:05:12Z", 2, "L-1"),
     *(epp.domain_transfer(DOMAIN, op, "L-1") for op in ("query", "approve", "reject", "cancel")),
     epp.domain_transfer(DOMAIN, "request", "L-1", "code", 1),
-    epp.domain_delete(DOMAIN, "L-1"),
     epp.domain_restore(DOMAIN, "L-1"),
     epp.domain_restore(DOMAIN, "L-1", REPORT),
     epp.host_check([NS1], "L-1"),
@@ -166,7 +165,6 @@ COMMANDS = [
     epp.host_create(NS1, ["192.0.2.1"], "L-1"),
     epp.host_update(NS1, ["192.0.2.1"], ["2001:db8::1"], "L-1"),
     epp.host_delete(NS1, "L-1"),
-    epp.contact_check(["QM-1", "QM-2"], "L-1"),
     epp.contact_info("QM-1", "L-1"),
     epp.contact_create(CONTACT, "L-1"),
 ]

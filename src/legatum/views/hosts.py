@@ -20,10 +20,12 @@ class HostPart(Part):
 
 
 class HostsDocument(Document, tag="legatum.hosts/1"):
-    """The name servers of a domain. ``agreed``: zone, registry and glue say the same of each."""
+    """The name servers of a domain. ``agreed``: zone, registry and glue say the same of each, and ``same_set``: parent and zone name the
+    same ones."""
 
     domain: str
     agreed: bool
+    same_set: bool
     hosts: list[HostPart]
 
 
@@ -66,7 +68,8 @@ def hosts_document(domain: Name, views: list[HostView]) -> HostsDocument:
         )
         for each in views
     ]  # fmt: skip
-    return HostsDocument(domain=name_text(domain), agreed=all(part.agrees for part in parts), hosts=parts)
+    same = all(set(part.named_by) in ({"the parent", "the zone"}, set()) for part in parts)
+    return HostsDocument(domain=name_text(domain), agreed=same and all(part.agrees for part in parts), same_set=same, hosts=parts)
 
 
 def show_hosts(document: HostsDocument, screen: Screen) -> None:
@@ -74,6 +77,9 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
     need = f"{', '.join(inside)} {'needs' if len(inside) == 1 else 'need'} glue" if inside else "none needs glue"
     if document.agreed:
         screen.verdict(True, f"{document.domain}: {len(document.hosts)} name servers, {need}; all places agree on their addresses", "")
+    elif not document.same_set:
+        following = "bring both NS sets into step: legatum hosts enlist, or legatum amend and legatum registration nameservers"
+        screen.verdict(False, f"{document.domain}: the parent and the zone do not name the same servers", following)
     else:
         wrong = ", ".join(each.name for each in document.hosts if not each.agrees)
         screen.verdict(
@@ -99,7 +105,7 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
             )
         )
     columns = ("name server", "lies", "named by", "addresses in its zone", "at the registry", "glue at the parent")
-    screen.table(columns, rows, ["" if each.agrees else BAD for each in document.hosts])
+    screen.table(columns, rows, ["" if each.agrees and len(each.named_by) != 1 else BAD for each in document.hosts])
 
 
 def leaning_document(host: Name, leaning: Leaning) -> LeaningDocument:

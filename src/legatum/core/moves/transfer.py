@@ -174,7 +174,7 @@ def _steps(held: Held, wish: Wish) -> Iterator[Step]:
 
 def _after(held: Held, wish: Wish) -> Iterator[Step]:
     gaining = wish.gaining
-    locks = sorted({TRANSFER_LOCK} | {each for each in held.statuses if each.startswith("client") and each.endswith("Prohibited")})
+    locks = sorted({TRANSFER_LOCK} | {each for each in held.statuses if each.startswith("client")})
     if not gaining.by_hand:
         yield Step(
             CODE, "Set another authorisation code", "code", (), "the code that was used is worth nothing any more", "nothing to take back",

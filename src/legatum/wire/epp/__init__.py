@@ -40,11 +40,9 @@ from legatum.wire.epp.codes import (
 )  # fmt: skip
 from legatum.wire.epp.commands import (
     EXTENSIONS,
-    contact_check,
     contact_create,
     contact_info,
     domain_check,
-    domain_delete,
     domain_info,
     domain_renew,
     domain_restore,
@@ -82,8 +80,8 @@ __all__ = [
     "HOST", "LEANED_ON", "MAX_FRAME", "MEANINGS", "MESSAGE", "MISSING", "NOT_RENEWABLE", "NOT_SERVED", "NOT_THERE", "NOT_TRANSFERABLE",
     "NO_MESSAGES", "NO_TRANSFER", "OK", "OK_ENDING", "OPTION", "PARAMETER_POLICY", "PENDING", "RANGE", "RGP", "SECDNS", "STATUS_PROHIBITS",
     "SYNTAX", "TRANSFER_PENDING", "UNKNOWN_COMMAND", "USE", "WRONG_CODE", "Availability", "Command", "ContactData", "DomainChange",
-    "DomainData", "Glue", "Greeting", "HostData", "Message", "Response", "TransferData", "conform", "contact_check", "contact_create",
-    "contact_info", "domain_check", "domain_delete", "domain_info", "domain_renew", "domain_restore", "domain_transfer", "domain_update",
+    "DomainData", "Glue", "Greeting", "HostData", "Message", "Response", "TransferData", "conform", "contact_create",
+    "contact_info", "domain_check", "domain_info", "domain_renew", "domain_restore", "domain_transfer", "domain_update",
     "frame", "frame_length", "greeting", "hello", "host_check", "host_create", "host_delete", "host_info", "host_update", "login", "logout",
     "meaning", "poll", "read_command", "read_greeting", "read_response", "response",
 ]  # fmt: skip

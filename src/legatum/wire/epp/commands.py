@@ -76,10 +76,6 @@ def domain_transfer(domain: Name, op: str, client_id: str, code: str = "", years
     return _about(DOMAIN, "transfer", _named(DOMAIN, domain), *period, *_code(code), client_id=client_id, op=op)
 
 
-def domain_delete(domain: Name, client_id: str) -> bytes:
-    return _about(DOMAIN, "delete", _named(DOMAIN, domain), client_id=client_id)
-
-
 def domain_restore(domain: Name, client_id: str, report: Sequence[tuple[str, str]] = ()) -> bytes:
     """Asks for a deleted domain back within its redemption period, or reports on that (RFC 3915 s4.2.5): the report's elements in order."""
     said = [element(RGP, "report", *(element(RGP, tag, text=text) for tag, text in report))] if report else []
@@ -118,10 +114,6 @@ def host_delete(host: Name, client_id: str) -> bytes:
 
 
 # Contacts
-
-
-def contact_check(idents: Iterable[str], client_id: str) -> bytes:
-    return _about(CONTACT, "check", *(element(CONTACT, "id", text=each) for each in idents), client_id=client_id)
 
 
 def contact_info(ident: str, client_id: str) -> bytes:
