@@ -15,13 +15,12 @@ from legatum.core.soa import negative_ttl
 from legatum.core.space import is_public
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
-from legatum.journal.occupation import occupied
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.hosts import HostView, look_at_hosts
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, next_by_rule, publish
-from legatum.work.registration import change_nameservers, wait_until_published
+from legatum.work.registration import change_nameservers, journaled, wait_until_published
 
 _USUAL_TTL = 86400
 
@@ -109,24 +108,15 @@ def _birth(host: Name) -> str:
 async def _at_registry(outside: Outside, wish: Wish, addresses: Sequence[str], before: set[str], create: bool) -> str:
     add, remove = [each for each in addresses if each not in before], sorted(before - set(addresses))
     words = f"host {name_text(wish.host)} at {wish.registrar.name}: {', '.join(sorted(before)) or 'nothing'} → {', '.join(addresses)}"
-    journal, first = outside.journal, outside.clock.now()
-    with occupied(outside.folder / outside.settings.moves, wish.domain, first):
-        evidence = outside.evidence()
-        journal.intend("", wish.domain, "host", first, words)
-        try:
-            said = await wish.registrar.change_host(wish.host, add, remove, create)
-            held = await wish.registrar.host(wish.host)
-            if held is None or set(held.addresses) != set(addresses):
-                raise OutsideFault(
-                    f"{wish.registrar.name} said {said}, but does not hold these addresses", "look at the registrar's own pages"
-                )
-        except OutsideFault as fault:
-            journal.fail("", wish.domain, "host", outside.clock.now(), fault.message, evidence)
-            raise
-        finally:
-            outside.asker.heard.remove(evidence)
-        journal.settle("", wish.domain, Outcome("host", first, outside.clock.now(), words), outside.clock.now(), evidence)
-    return f"{words}: {said}"
+
+    async def change() -> str:
+        said = await wish.registrar.change_host(wish.host, add, remove, create)
+        held = await wish.registrar.host(wish.host)
+        if held is None or set(held.addresses) != set(addresses):
+            raise OutsideFault(f"{wish.registrar.name} said {said}, but does not hold these addresses", "look at the registrar's own pages")
+        return said
+
+    return f"{words}: {(await journaled(outside, wish.domain, 'host', words, change)).summary}"
 
 
 async def until_glue(outside: Outside, domain: Name, host: Name, addresses: Sequence[str]) -> float:

@@ -248,24 +248,9 @@ def _leaving_id(seconding: Seconding) -> str:
 
 
 async def _at_registrar(outside: Outside, seconding: Seconding, registrar: Registrar) -> str:
-    held = set((await registrar.registration(seconding.domain)).nameservers)
-    missing = sorted(set(seconding.servers) - held)
-    if not missing:
+    held = (await registrar.registration(seconding.domain)).nameservers
+    wanted = sorted({*held, *seconding.servers})
+    if set(wanted) == set(held):
         return f"{registrar.name} has them already"
-    journal = outside.journal
-    first = outside.clock.now()
-    journal.intend("", seconding.domain, "second", first, f"NS set at {registrar.name}: + {', '.join(map(name_text, missing))}")
-    evidence = outside.evidence()
-    try:
-        said = await registrar.change_nameservers(seconding.domain, missing, [])
-        now = set((await registrar.registration(seconding.domain)).nameservers)
-        if not set(missing) <= now:
-            raise OutsideFault(f"{registrar.name} said {said}, but does not hold them all", "look at the registrar's own pages")
-    except OutsideFault as fault:
-        journal.fail("", seconding.domain, "second", outside.clock.now(), fault.message, evidence)
-        raise
-    finally:
-        outside.asker.heard.remove(evidence)
-    summary = f"{registrar.name}: {said}; it holds {len(now)} name servers"
-    journal.settle("", seconding.domain, Outcome("second", first, outside.clock.now(), summary), outside.clock.now(), evidence)
-    return summary
+    outcome = await change_nameservers(outside, registrar, seconding.domain, wanted)
+    return f"{registrar.name}: {outcome.summary}; it holds {len(wanted)} name servers"
