@@ -183,7 +183,8 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
     Raises :class:`GateShut` where nobody would be left, or the registrar is not given and still names it.
     """
     ttls, done = await _ttls(outside, seconding), []
-    handed_out = {name for each in (await published(outside, seconding.domain)).values() for name in each or ()}
+    held = (await seconding.registrar.registration(seconding.domain)).nameservers if seconding.registrar else ()
+    handed_out = {*held, *(name for each in (await published(outside, seconding.domain)).values() for name in each or ())}
     current = await seconding.primary.fetch(seconding.domain)
     left = [name for name in targets(current.apex_ns) if name not in seconding.servers]
     if not left or not handed_out - set(seconding.servers):
@@ -192,11 +193,10 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
         if seconding.registrar is None:
             named = names_said(tuple(sorted(handed_out & set(seconding.servers))))
             raise GateShut(f"the registrar still names {named}", "give the account with --registrar, or take them out there")
-        held = (await seconding.registrar.registration(seconding.domain)).nameservers
         wanted = [name for name in held if name not in seconding.servers]
-        done.append(
-            f"{seconding.registrar.name}: {(await change_nameservers(outside, seconding.registrar, seconding.domain, wanted)).summary}"
-        )
+        if len(wanted) < len(held):  # else it has been taken out there, and is only not published yet
+            outcome = await change_nameservers(outside, seconding.registrar, seconding.domain, wanted)
+            done.append(f"{seconding.registrar.name}: {outcome.summary}")
         await wait_until_published(outside, seconding.domain, held, wanted)
     if set(left) != set(targets(current.apex_ns)):
         assert current.apex_ns is not None
