@@ -3,6 +3,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 READY := .venv/ready
+unexport PYTHONDONTWRITEBYTECODE # else every start of the program would compile it anew
 
 .PHONY: demo test check bench shots docs clean
 

@@ -1,19 +1,33 @@
 """The journal: what counts, what is open, what was ever begun; and one operator at a time."""
 
 import os
-import sqlite3
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.name import parse_name
 from legatum.core.runbook import Outcome
+from legatum.journal.database import Database
 from legatum.journal.journal import Journal
 from legatum.journal.occupation import occupied
 from legatum.net.reply import Reply, Transport, Trouble
+from tests.journal.postgresql import BIN, postgresql
 
+NEEDS_POSTGRESQL = pytest.mark.skipif(BIN is None and not os.environ.get("LEGATUM_SERVERS_REQUIRED"), reason="needs PostgreSQL")
 DOMAIN = parse_name("kilnandclay.example.")
+
+
+@pytest.fixture(scope="module")
+def server() -> Iterator[str]:
+    with postgresql() as url:
+        yield url
+
+
+@pytest.fixture(params=["file", pytest.param("postgresql", marks=NEEDS_POSTGRESQL)])
+def place(request: pytest.FixtureRequest) -> str:
+    return "journal.sqlite" if request.param == "file" else str(request.getfixturevalue("server"))
 
 
 def outcome(step: str, everywhere: float = 20.0) -> Outcome:
@@ -27,33 +41,48 @@ def replies() -> list[Reply]:
     ]
 
 
-def test_outcomes_come_back_as_they_were(tmp_path: Path) -> None:
-    journal = Journal("journal.sqlite", tmp_path)
+def test_outcomes_come_back_as_they_were(tmp_path: Path, place: str) -> None:
+    journal = Journal(place, tmp_path)
     journal.intend("m1", DOMAIN, "publish", 10.0, "Publish")
     journal.settle("m1", DOMAIN, outcome("publish"), 21.0, replies())
-    again = Journal("journal.sqlite", tmp_path)
+    again = Journal(place, tmp_path)
     assert again.outcomes("m1") == {"publish": outcome("publish")} and again.outcomes("m2") == {}
     entries = again.entries(DOMAIN)
     assert [(each.kind, each.step, each.replies) for each in entries] == [("intent", "publish", 0), ("outcome", "publish", 2)]
     assert again.entries(parse_name("other.example.")) == []
-    rows = (
-        sqlite3.connect(tmp_path / "journal.sqlite").execute("select server, outcome, length(wire) from replies order by number").fetchall()
-    )
-    assert rows == [("192.0.2.1", "no data", 12), ("192.0.2.2", "no answer in time", 0)]
+    rows = Database(place, tmp_path).rows("SELECT server, outcome, length(wire), took FROM replies ORDER BY number")
+    assert rows == [("192.0.2.1", "no data", 12, 0.002), ("192.0.2.2", "no answer in time", 0, 3.0)]
+    again.intend_many("ns", 30.0, [(parse_name("other.example."), "one"), (DOMAIN, "two")])
+    again.settle_many("ns", 31.0, [(DOMAIN, "done", True)])
+    assert set(journal.domains()) == {DOMAIN, parse_name("other.example.")}
+    assert [each.text for each in journal.entries(DOMAIN)[2:]] == ["two", "done"]
 
 
-def test_what_is_open_and_what_was_ever_begun(tmp_path: Path) -> None:
-    journal = Journal("journal.sqlite", tmp_path)
+def test_what_is_open_and_what_was_ever_begun(tmp_path: Path, place: str) -> None:
+    journal = Journal(place, tmp_path)
     for step in ("publish", "lower", "switch"):
-        journal.intend("m1", DOMAIN, step, 10.0, step)
-    journal.settle("m1", DOMAIN, outcome("publish"), 11.0, ())
-    journal.fail("m1", DOMAIN, "lower", 12.0, "refused", replies())
-    assert journal.open_intents("m1") == {"switch": 10.0}
-    assert journal.begun("m1") == {"publish", "lower", "switch"}
-    journal.forget("m1", DOMAIN, "publish", 13.0, "to be done again")
-    assert journal.outcomes("m1") == {} and "publish" in journal.begun("m1")
-    journal.settle("m1", DOMAIN, outcome("publish", 30.0), 31.0, ())
-    assert journal.outcomes("m1")["publish"].all == 30.0
+        journal.intend("m3", DOMAIN, step, 10.0, step)
+    journal.settle("m3", DOMAIN, outcome("publish"), 11.0, ())
+    journal.fail("m3", DOMAIN, "lower", 12.0, "refused", replies())
+    assert journal.open_intents("m3") == {"switch": 10.0}
+    assert journal.begun("m3") == {"publish", "lower", "switch"}
+    journal.forget("m3", DOMAIN, "publish", 13.0, "to be done again")
+    assert journal.outcomes("m3") == {} and "publish" in journal.begun("m3")
+    journal.settle("m3", DOMAIN, outcome("publish", 30.0), 31.0, ())
+    assert journal.outcomes("m3")["publish"].all == 30.0
+
+
+def test_an_entry_is_written_with_all_its_replies_or_not_at_all(tmp_path: Path, place: str) -> None:
+    def cut_off() -> Iterator[Reply]:
+        yield from replies()
+        raise KeyboardInterrupt
+
+    journal, asked = Journal(place, tmp_path), parse_name("whole.example.")
+    with pytest.raises(KeyboardInterrupt):
+        journal.settle("m4", asked, outcome("publish"), 11.0, cut_off())
+    assert journal.entries(asked) == [] and journal.outcomes("m4") == {}
+    journal.settle("m4", asked, outcome("publish"), 12.0, replies())
+    assert [each.replies for each in Journal(place, tmp_path).entries(asked)] == [2]
 
 
 def test_a_place_that_cannot_be_written_is_a_fault(tmp_path: Path) -> None:
@@ -63,6 +92,11 @@ def test_a_place_that_cannot_be_written_is_a_fault(tmp_path: Path) -> None:
     (tmp_path / "other").write_text("this is no database, and long enough to be told apart from an empty one" * 9)
     with pytest.raises(OutsideFault, match="not a database"):
         Journal("other", tmp_path)
+    with pytest.raises(BadInput, match="no database by other"):
+        Journal("other://secret@host", tmp_path)
+    with pytest.raises(OutsideFault, match="journal") as told:
+        Journal(f"postgresql://clerk:word@/postgres?host={tmp_path}", tmp_path)
+    assert "word" not in f"{told.value.message}{told.value.remedy}"
 
 
 def test_a_nearly_full_disk_is_noticed_before(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

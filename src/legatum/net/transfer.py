@@ -1,7 +1,8 @@
 """Zone transfers (AXFR, RFC 5936) over TCP, signed or not."""
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable, Iterator
+from contextlib import contextmanager
 
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, is_under, name_text
@@ -13,16 +14,28 @@ from legatum.net.route import Unreachable
 from legatum.net.signed import check_signed
 from legatum.net.tcp import Stream
 from legatum.wire.codes import rcode_text
+from legatum.wire.incoming import IncomingZone
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import IN, Message, Question, Record, decode, encode, encode_question, records, rrsets
+from legatum.wire.message import IN, Answers, Message, Question, Record, decode, encode, encode_question, records, rrsets
 from legatum.wire.signing import Exchange, Key
 
 
 async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = None) -> Zone:
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
-    opening, collected = await _collected(asker, server, domain, key, what, None)
-    return _whole(domain, opening, collected)
+    coming = IncomingZone(domain)
+    with _faults(what, lambda: max(coming.count - 1, 0)):
+        async for message in _messages(asker, server, domain, key, None, coming.read):
+            if message.rcode:
+                raise _refused(what, message, key)
+            if coming.misplaced:
+                raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
+            if coming.opening is None:
+                raise _empty(what)
+            if coming.closing is not None:
+                _check_closed(what, coming.opening.rdatas[0], coming.closing.rdatas[0])
+                return coming.zone()
+    raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
 
 async def transfer_changes(asker: Asker, server: str, zone: Zone, key: Key | None = None) -> tuple[Zone, str]:
@@ -63,14 +76,12 @@ def _with_changes(what: str, zone: Zone, records: list[Record]) -> Zone:
     return Zone(zone.origin, (rrset(*key, ttl, rdatas) for key, (ttl, rdatas) in held.items() if rdatas))
 
 
-async def _collected(
-    asker: Asker, server: str, domain: Name, key: Key | None, what: str, since: Zone | None
-) -> tuple[Record, list[Record]]:
+async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, what: str, since: Zone) -> tuple[Record, list[Record]]:
     """The SOA that a transfer begins with, and the records between it and its end."""
     collected: list[Record] = []
     opening: Record | None = None
     incremental = False
-    try:
+    with _faults(what, lambda: len(collected)):
         async for message in _messages(asker, server, domain, key, since):
             if message.rcode:
                 raise _refused(what, message, key)
@@ -79,30 +90,38 @@ async def _collected(
                     if record.rtype != SOA or record.name != domain:
                         raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
                     opening = record
-                elif record.rtype == SOA and record.name == domain and not (incremental or (since is not None and not collected)):
-                    return _closed(what, opening, record), collected
+                elif record.rtype == SOA and record.name == domain and collected and not incremental:
+                    _check_closed(what, opening.rdata, record.rdata)
+                    return opening, collected
                 elif record.rtype == SOA and record.name == domain and incremental and record.rdata == opening.rdata and _ends(collected):
                     return opening, collected
                 else:
                     incremental |= record.rtype == SOA
                     collected.append(record)
-            if opening is not None and since is not None and not collected:
-                return opening, collected  # one SOA alone: the copy is what is served (RFC 1995 s2)
             if opening is None:
-                raise OutsideFault(f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served")
+                raise _empty(what)
+            if not collected:
+                return opening, collected  # one SOA alone: the copy is what is served (RFC 1995 s2)
+    raise AssertionError("a transfer ends by its closing SOA or by a fault")
+
+
+@contextmanager
+def _faults(what: str, received: Callable[[], int]) -> Iterator[None]:
+    """What goes wrong on the way, in words for the user."""
+    try:
+        yield
     except TimeoutError:
         raise OutsideFault(f"{what}: no answer in time", "is TCP port 53 open between here and the server?") from None
     except ConnectionRefusedError:
         raise OutsideFault(f"{what}: connection refused", "is the server up, and TCP allowed?") from None
     except (asyncio.IncompleteReadError, ConnectionError):
-        raise OutsideFault(f"{what}: cut off after {len(collected)} records", "nothing was kept; try again") from None
+        raise OutsideFault(f"{what}: cut off after {received()} records", "nothing was kept; try again") from None
     except Unreachable as error:
         raise OutsideFault(f"{what}: {error}", "add the address to the map, or take the map away") from None
     except OSError as error:
         raise OutsideFault(f"{what}: {error.strerror or error}", "is there a route to that address?") from None
     except Malformed as error:
         raise OutsideFault(f"{what}: the server sent something that is no DNS message: {error}", "nothing was kept") from error
-    raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
 
 def _ends(collected: list[Record]) -> bool:
@@ -110,7 +129,9 @@ def _ends(collected: list[Record]) -> bool:
     return sum(each.rtype == SOA for each in collected) % 2 == 0
 
 
-async def _messages(asker: Asker, server: str, domain: Name, key: Key | None, since: Zone | None) -> AsyncIterator[Message]:
+async def _messages(
+    asker: Asker, server: str, domain: Name, key: Key | None, since: Zone | None, answers: Answers | None = None
+) -> AsyncIterator[Message]:
     exchange = Exchange(key) if key else None
     ident = asker.random.getrandbits(16)
     if since is None:
@@ -122,7 +143,7 @@ async def _messages(asker: Asker, server: str, domain: Name, key: Key | None, si
         stream.send(wire)
         while True:
             received = await stream.receive()
-            message = decode(received)
+            message = decode(received, answers=answers)
             if received[:2] != query[:2]:
                 raise Malformed("an answer to another question")
             check_signed(server, exchange, received, message, asker.clock.now(), multi=True)
@@ -135,10 +156,13 @@ def _refused(what: str, message: Message, key: Key | None) -> OutsideFault:
     return OutsideFault(f"{what}: {words}", remedy)
 
 
-def _closed(what: str, opening: Record, closing: Record) -> Record:
-    if opening.rdata != closing.rdata:
+def _empty(what: str) -> OutsideFault:
+    return OutsideFault(f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served")
+
+
+def _check_closed(what: str, opening: bytes, closing: bytes) -> None:
+    if opening != closing:
         raise OutsideFault(f"{what}: the zone changed while it was sent", "try again")
-    return opening
 
 
 def _whole(domain: Name, opening: Record, collected: list[Record]) -> Zone:

@@ -7,7 +7,7 @@ backwards from the name it stands in, which bounds every name without counting; 
 """
 
 import struct
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cache
 from typing import NamedTuple
 
@@ -23,9 +23,11 @@ QUERY, NOTIFY, UPDATE = 0, 4, 5
 MAX_MESSAGE = 65535
 MAX_PARTS = 127  # labels in a name, and pointers that a name may pass through
 
-_LENGTHS = {1: 4, 28: 16}  # addresses
+LENGTHS = {1: 4, 28: 16}  # of addresses
 _TAILS = {2: 0, 5: 0, 6: 20, 12: 0, 15: 0, 39: 0}  # what follows the names
-_FORMED = NAME_FIELDS.keys() | _LENGTHS.keys()
+FORMED = NAME_FIELDS.keys() | LENGTHS.keys()  # data that are looked into; all others are taken as they come
+Names = dict[int, tuple[Name, int]]  # names of a message by offset, each with the offset after it
+Answers = Callable[[bytes, int, int, Names], int]  # reads a section: bytes, offset, count, names; the offset after it
 _HEADER = struct.Struct("!6H")
 _FIXED = struct.Struct("!HHIH")
 _PAIR = struct.Struct("!HH")
@@ -110,20 +112,21 @@ def rrsets(section: Iterable[Record]) -> tuple[RRset, ...]:
 # Decoding
 
 
-def decode(wire: bytes, asked: Name | None = None) -> Message:
+def decode(wire: bytes, asked: Name | None = None, answers: Answers | None = None) -> Message:
     """The message that ``wire`` holds. Raises :class:`Malformed`, for trailing bytes too.
 
-    ``asked``: the name in the question where that is known already, which spares reading it.
+    ``asked``: the name in the question where that is known already, which spares reading it. ``answers``: who reads the answer
+    section instead; the message is without it then.
     """
     try:
-        return _decode(wire, asked)
+        return _decode(wire, asked, answers)
     except (IndexError, struct.error):
         raise Malformed("cut off") from None
 
 
-def _decode(wire: bytes, asked: Name | None) -> Message:
-    ident, flags, asking, answers, authorities, additionals = _HEADER.unpack_from(wire)
-    memo: dict[int, tuple[Name, int]] = {}
+def _decode(wire: bytes, asked: Name | None, answers: Answers | None) -> Message:
+    ident, flags, asking, answering, authorities, additionals = _HEADER.unpack_from(wire)
+    memo: Names = {}
     if asked is not None and wire[12 : 12 + len(asked)] == asked:
         memo[12] = (asked, 12 + len(asked))
     at = 12
@@ -133,7 +136,11 @@ def _decode(wire: bytes, asked: Name | None) -> Message:
         rtype, rclass = _PAIR.unpack_from(wire, at)
         questions.append(Question(name, rtype, rclass))
         at += 4
-    answer, at = _read_section(wire, at, answers, memo)
+    answer: tuple[Record, ...] = ()
+    if answers is not None:
+        at = answers(wire, at, answering, memo)
+    else:
+        answer, at = _read_section(wire, at, answering, memo)
     authority, at = _read_section(wire, at, authorities, memo)
     additional: tuple[Record, ...] = ()
     edns, rcode, tsig_at = None, flags & 15, None
@@ -144,7 +151,7 @@ def _decode(wire: bytes, asked: Name | None) -> Message:
     return Message(ident, flags & ~15, rcode, tuple(questions), answer, authority, additional, edns, tsig_at)
 
 
-def read_name(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tuple[Name, int]:
+def read_name(wire: bytes, at: int, memo: Names) -> tuple[Name, int]:
     """The name at an offset, in lower case, and the offset after it. ``memo`` remembers names by offset."""
     if at in memo:
         return memo[at]
@@ -182,7 +189,7 @@ def read_name(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tuple[
     return result
 
 
-def _read_section(wire: bytes, at: int, count: int, memo: dict[int, tuple[Name, int]]) -> tuple[tuple[Record, ...], int]:
+def _read_section(wire: bytes, at: int, count: int, memo: Names) -> tuple[tuple[Record, ...], int]:
     if not count:
         return (), at
     records = []
@@ -192,7 +199,7 @@ def _read_section(wire: bytes, at: int, count: int, memo: dict[int, tuple[Name, 
     return tuple(records), at
 
 
-def _read_record(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tuple[Record, int]:
+def _read_record(wire: bytes, at: int, memo: Names) -> tuple[Record, int]:
     known = memo.get((wire[at] & 63) << 8 | wire[at + 1]) if wire[at] >= 192 else None
     if known is not None:  # most owners are a pointer to a name read before; what is in the memo stands before this record
         name, at = known[0], at + 2
@@ -203,18 +210,18 @@ def _read_record(wire: bytes, at: int, memo: dict[int, tuple[Name, int]]) -> tup
     end = at + length
     if end > len(wire):
         raise Malformed("cut off")
-    if not length or rtype not in _FORMED:  # deletions in updates have no data
+    if not length or rtype not in FORMED:  # deletions in updates have no data
         rdata = wire[at:end]
     elif rtype in NAME_FIELDS:
-        rdata = _canonical(wire, at, end, rtype, memo)
-    elif length == _LENGTHS[rtype]:
+        rdata = canonical(wire, at, end, rtype, memo)
+    elif length == LENGTHS[rtype]:
         rdata = wire[at:end]
     else:
         raise Malformed("an address of the wrong length")
     return Record(name, rtype, rclass, ttl if ttl < 0x80000000 else 0, rdata), end
 
 
-def _canonical(wire: bytes, at: int, end: int, rtype: int, memo: dict[int, tuple[Name, int]]) -> bytes:
+def canonical(wire: bytes, at: int, end: int, rtype: int, memo: Names) -> bytes:
     skip, strings, names = NAME_FIELDS[rtype]
     start, at = at, at + skip
     for _ in range(strings):
@@ -232,7 +239,7 @@ def _canonical(wire: bytes, at: int, end: int, rtype: int, memo: dict[int, tuple
 
 
 def _read_additional(
-    wire: bytes, at: int, count: int, memo: dict[int, tuple[Name, int]], rcode: int
+    wire: bytes, at: int, count: int, memo: Names, rcode: int
 ) -> tuple[tuple[Record, ...], Edns | None, int, int | None, int]:
     """The additional section with OPT taken out and the place of a closing TSIG noted."""
     records: list[Record] = []
