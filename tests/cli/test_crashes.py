@@ -59,8 +59,8 @@ def shell(practice: WorldThread, tmp_path: Path) -> Shell:
     return Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
 
 
-def killed(shell: Shell, point: str, step: str) -> int:
-    command = [sys.executable, "-c", DEADLY, point, step, "move", "advance", DOMAIN, "--yes", "--wait"]
+def killed(shell: Shell, point: str, step: str, *words: str) -> int:
+    command = [sys.executable, "-c", DEADLY, point, step, *(words or ("move", "advance", DOMAIN, "--yes", "--wait"))]
     environment = {**os.environ, **shell.variables}
     return subprocess.run(command, cwd=shell.folder, env=environment, capture_output=True, timeout=60, check=False).returncode
 
@@ -93,6 +93,18 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
     assert updates == ["ns1.birch.example", "ns1.alder.test", "ns1.alder.test", "ns1.birch.example"]
     assert shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint").status == 0
     assert world.visitors.seen and all(each.good for each in world.visitors.seen)
+
+
+def test_a_part_is_taken_back_after_every_kill(shell: Shell) -> None:
+    words = ("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch")
+    assert shell.run("amend", DOMAIN, "app", "A", "198.51.100.71", "--at", "alder", "--yes").status == 0
+    assert shell.run(*words, "--yes").status == 0
+    for point, step in (("after the record", "named"), ("before the record", "publish"), ("before the record", "unnamed")):
+        assert killed(shell, point, step, *words, "--back", "--yes") == -signal.SIGKILL, (point, step)
+    back = shell.run(*words, "--back", "--yes", "--json").document
+    assert back["state"] == "taken back" and not back["parent"] and not back["child"]
+    assert "TTL of 3600, in the zone of 86400" in back["reason"]  # as it was before, though nothing says so any more
+    assert "198.51.100.71" in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
 
 
 def test_a_full_disk_stops_before_the_outside_is_touched(practice: WorldThread, shell: Shell) -> None:

@@ -174,9 +174,27 @@ def test_a_part_is_handed_on_and_nothing_is_lost(shell: Shell) -> None:
     assert "app.kilnandclay.example.                   3600 IN NS     ns1.birch.example." in parent and "web.app" not in parent
     assert "web.app.kilnandclay.example." in shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").out
     assert shell.run("survey", f"app.{DOMAIN}").status == 0
-    assert "handed on already" in shell.run("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch", "--yes").err
+    words = ("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch")
+    assert "handed on already" in shell.run(*words, "--yes").err
     for name in ("@", "other.test.", "x.app"):
-        assert shell.run("delegate", name, "--of", DOMAIN, "--at", "alder", "--to", "birch", "--yes").status == 2, name
+        assert shell.run("delegate", name, *words[2:], "--yes").status == 2, name
+    shell.run("amend", f"app.{DOMAIN}", "new", "A", "198.51.100.73", "--at", "birch", "--yes")
+    shown = shell.run(*words, "--back", "--dry-run", "--json").document
+    assert (
+        shown["state"] == "shown"
+        and len(shown["parent"]) == 5
+        and shown["child"][0]["right"]["data"] == ["ns1.alder.test.", "ns2.alder.test."]
+    )
+    back = shell.run(*words, "--back", "--yes", "--json").document
+    assert back["state"] == "taken back" and len(back["done"]) == 2 and "TTL of 3600, in the zone of 86400 (rule 4)" in back["reason"]
+    for party in ("alder", "birch"):  # caches may still ask either
+        answers = shell.run("gather", DOMAIN if party == "alder" else f"app.{DOMAIN}", "--from", party, "--out", "-").out
+        assert all(f"{name}.app.{DOMAIN}." in answers for name in ("web", "new")), party
+    assert "is not handed on" in shell.run(*("shop" if word == "app" else word for word in words), "--back", "--yes").err
+    over = shell.run(*words, "--back", "--yes", "--wait", "--json").document
+    assert over["state"] == "over" and "no server of birch answers" in over["done"][0] and not over["parent"]
+    assert shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").status == 3
+    assert shell.run(*words, "--yes", "--json").document["state"] == "handed on"  # and it can begin anew
 
 
 def test_an_alias_at_the_apex_becomes_addresses(shell: Shell) -> None:

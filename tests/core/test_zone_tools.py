@@ -6,11 +6,11 @@ from hypothesis import strategies as st
 
 from legatum.core.catalog import members_of, with_member, without_member
 from legatum.core.completeness import Degree, estimated_total, sampled
-from legatum.core.cutting import child_zone, parent_zone, parts_of
+from legatum.core.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.difference import Kind, zone_differences
-from legatum.core.fault import BadInput
+from legatum.core.fault import BadInput, GateShut
 from legatum.core.masterfile import parse_master
-from legatum.core.name import Name, canonical_key, is_under, parse_name
+from legatum.core.name import Name, canonical_key, is_under, name_text, parse_name
 from legatum.core.renaming import renamed
 from legatum.core.rrset import names_in, rrset
 from legatum.core.rrtype import DS, NS, SOA, TXT, A
@@ -61,9 +61,10 @@ def test_a_cut_loses_nothing(one: Zone, label: bytes) -> None:
     for each in one:
         kept = parent.get(each.name, each.rtype) == each
         assert kept != is_under(each.name, cut)
-        if is_under(each.name, cut) and each.rtype not in (DS, NS):
+        if is_under(each.name, cut):
             assert child.get(each.name, each.rtype) == each
     assert parent.get(cut, NS) is not None and parent.apex_ns == one.apex_ns
+    assert taken_back(parent, child) == one
 
 
 def test_a_cut_with_servers_below_it_needs_their_addresses() -> None:
@@ -79,6 +80,19 @@ def test_a_cut_with_servers_below_it_needs_their_addresses() -> None:
             parts_of(one, name)
     with pytest.raises(BadInput, match="handed on"):
         parts_of(parent, parse_name("x.app", ORIGIN))
+
+
+def test_a_part_is_taken_back_with_what_its_servers_have_and_nothing_of_the_cut() -> None:
+    one = zone("app NS ns.app\nns.app A 198.51.100.2\nwww A 198.51.100.3\n")
+    cut, signed = parse_name("app", ORIGIN), "@ DNSKEY 257 3 13 AAAA\n@ RRSIG A 13 3 60 20270101000000 20260101000000 1 app AAAA\n"
+    child = parse_master(f"{HEAD}@ A 198.51.100.4\nnew A 198.51.100.5\ndeep NS ns1.birch.example.\n{signed}", cut)
+    back = taken_back(one, child)
+    texts = {f"{name_text(each.name).removesuffix('.' + name_text(ORIGIN))} {each.type_text}" for each in back if is_under(each.name, cut)}
+    assert texts == {"app A", "new.app A", "deep.app NS"} and back.get(parse_name("www", ORIGIN), A) is not None
+    with pytest.raises(BadInput, match="not handed on"):
+        cut_set(back, cut)
+    with pytest.raises(GateShut, match="has a DS"):
+        taken_back(one.with_rrsets([rrset(cut, DS, 60, [b"\0" * 36])]), child)
 
 
 def test_templates_inherit_override_and_drop() -> None:
@@ -131,7 +145,10 @@ def test_a_catalog_has_each_member_once() -> None:
     catalog = parse_master('$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS invalid.\nversion TXT "2"\n', ORIGIN)
     one, both = with_member(catalog, OTHER), with_member(with_member(catalog, OTHER), parse_name("evensong.test."))
     assert set(members_of(both)) == {OTHER, parse_name("evensong.test.")} and with_member(both, OTHER) == both
-    group = both.with_rrsets([rrset(Name(b"\5group" + members_of(both)[OTHER]), TXT, 0, [b"\1x"])])
+    group = with_member(both, OTHER, "x")
+    assert group.get(Name(b"\5group" + members_of(both)[OTHER]), TXT) == rrset(Name(b"\5group" + members_of(both)[OTHER]), TXT, 0, [b"\1x"])
+    assert members_of(group) == members_of(both) and with_member(group, OTHER) == group == with_member(group, OTHER, "x")
+    assert with_member(group, OTHER, "y") not in (group, both)
     assert without_member(group, OTHER) == with_member(catalog, parse_name("evensong.test."))
     assert without_member(catalog, OTHER) == catalog and len(one) == len(catalog) + 1
     with pytest.raises(BadInput, match="no catalog zone"):

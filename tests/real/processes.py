@@ -184,14 +184,16 @@ class Knot(Server):
             lines.append(
                 f"  - domain: {zone}\n    storage: {self.folder}\n    file: copy{number}\n"
                 f"    master: {remotes[primary]}\n    acl: [keyed, told]"
-                + ("\n    catalog-role: interpret\n    catalog-template: member" if zone == self.catalog else "")
+                + ("\n    catalog-role: interpret\n    catalog-template: [strange, member]" if zone == self.catalog else "")
             )
         if not remotes:
             lines.remove("remote:")
         (self.folder / "knot.conf").write_text("\n".join(lines) + "\n")
 
     def _template(self, remote: str) -> str:
-        return f"template:\n  - id: member\n    storage: {self.folder}\n    master: {remote}\n    acl: [keyed, told]"
+        """What has no group goes by the first one, which fetches nothing."""
+        strange = f"template:\n  - id: strange\n    storage: {self.folder}/strange\n"
+        return f"{strange}  - id: member\n    storage: {self.folder}\n    master: {remote}\n    acl: [keyed, told]"
 
 
 @dataclass

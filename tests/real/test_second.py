@@ -20,6 +20,15 @@ DOMAIN, CATALOG = "shared.example", "catalog.example"
 SOA = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 2 1 1209600 60\n"
 
 
+def by_command(server: Server, primary: str) -> str:
+    """A section of settings: the same servers, told by commands."""
+    if not isinstance(server, Bind):
+        return ""
+    zone = f'{{ type secondary; file "told"; primaries {{ {primary} key "{KEY_NAME}"; }}; }};'
+    create, end = ([*server.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"]))
+    return f'[secondaries.told]\nservers = ["ns2.example"]\ncreate = {json.dumps(create)}\nend = {json.dumps(end)}\n'
+
+
 @pytest.mark.parametrize(("first", "second"), [(Bind, Knot), (Knot, Bind)])
 def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] | type[Knot], second: type[Bind] | type[Knot]) -> None:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
@@ -48,7 +57,8 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         '[house]\npoll = "1s"\npatience = "30s"\nfloor = "0s"\nmargin = "1s"\n'
         f'[providers.one]\nkind = "update"\nprimary = "{one}"\nservers = ["ns1.example", "ns3.example"]\n'
         f'key = {{ name = "{KEY_NAME}", algorithm = "hmac-sha512", secret = "file:secret" }}\n'
-        f'[secondaries.two]\nservers = ["ns2.example"]\ncatalog = "{CATALOG}"\nnotify = ["{other}"]\n' + registry.settings
+        f'[secondaries.two]\nservers = ["ns2.example"]\ncatalog = "{CATALOG}"\ngroup = "member"\n'
+        f'notify = ["{other}"]\n{by_command(servers[2], one)}{registry.settings}'
     )
 
     def legatum(*words: str) -> Any:
@@ -80,6 +90,13 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         ended = legatum("second", "leave", *words, "--registrar", "flint", "--yes", "--wait")
         assert ended["done"] == [f"out of the catalog {CATALOG}, serial 9"] and ended["servers"][-1]["serial"] is None
         assert registry.changes == 2
+
+        if second is Bind:  # told by commands instead
+            words = (DOMAIN, "--at", "one", "--second", "told")
+            done = legatum("second", "add", *words, "--yes")
+            assert done["agreed"] and done["done"][0] == "made by the command of the settings"
+            ended = legatum("second", "leave", *words, "--yes", "--wait")
+            assert ended["done"][-1] == "ended by the command of the settings" and ended["servers"][-1]["serial"] is None
     finally:
         registry.stop()
         stop_all(servers)

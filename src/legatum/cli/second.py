@@ -78,26 +78,27 @@ async def _leave(args: argparse.Namespace, outside: "Outside", seconding: "Secon
 
     done: list[str] = []
     left: list[str] = []
-    standing = await leaving(outside, seconding)
+    standing = leaving(outside, seconding)
     names = ", ".join(name_text(name) for name in seconding.servers)
-    go = True
-    if standing.unnamed is None:
+    declined = False
+    if standing is None:
         lines = [
             f"- {names}, at {args.registrar or 'the registrar'} and in the zone at {args.at}",
             f"then {args.second}'s service ends, not at once",
         ]
-        go = agreed(args, f"{args.domain}: without {args.second}", lines)
-        if go:
+        if agreed(args, f"{args.domain}: without {args.second}", lines):
             done += await unname(outside, seconding)
-            standing = await leaving(outside, seconding)
-    if go and outside.clock.now() < standing.bound:
-        left.append(f"not before {instant_text(standing.bound)}: the same command, or stay with --wait; {standing.reason}")
-        if args.wait and not args.dry_run:
+            standing = leaving(outside, seconding)
+        else:
+            declined = not args.dry_run
+    if standing is not None and not args.dry_run:
+        if args.wait and outside.clock.now() < standing.bound:
             note(args, f"hold until {instant_text(standing.bound)}: {standing.reason}")
             await outside.clock.until(standing.bound)
-    if go and not args.dry_run and outside.clock.now() >= standing.bound:
-        done.append(await release(outside, seconding))
-        left.clear()
+        if outside.clock.now() >= standing.bound:
+            done.append(await release(outside, seconding))
+        else:
+            left.append(f"not before {instant_text(standing.bound)}: the same command, or stay with --wait; {standing.reason}")
     document = second_document(seconding.domain, await standings(outside, seconding), done, left)
     show(args, document, lambda screen: show_second(document, screen))
-    return OK if go or args.dry_run else SHUT
+    return SHUT if declined else OK

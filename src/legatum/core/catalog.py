@@ -5,7 +5,7 @@ import hashlib
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, below, is_under, name_text
 from legatum.core.presentation import txt_rdata
-from legatum.core.rrset import RRset, rrset, targets
+from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import PTR, TXT
 from legatum.core.zone import Zone
 
@@ -21,11 +21,16 @@ def members_of(catalog: Zone) -> dict[Name, Name]:
     return {targets(each)[0]: each.name for each in catalog.unsorted if each.rtype == PTR and is_under(each.name, nodes)}
 
 
-def with_member(catalog: Zone, domain: Name) -> Zone:
-    """The catalog with one member more; the same where it is there already. The node's label is made from the domain (s4.1)."""
-    if domain in members_of(catalog):
-        return catalog
-    return catalog.with_rrsets([_member(catalog.origin, domain)])
+def with_member(catalog: Zone, domain: Name, group: str = "") -> Zone:
+    """The catalog with one member more, in a group if one is given (s4.3.2); the same where it is so already.
+
+    The node's label is made from the domain (s4.1).
+    """
+    node = members_of(catalog).get(domain) or _node(catalog.origin, domain)
+    wanted = [rrset(node, PTR, 0, [domain])]
+    if group:
+        wanted.append(rrset(below("group", node), TXT, 0, [txt_rdata(group)]))
+    return catalog if all(catalog.get(each.name, each.rtype) == each for each in wanted) else catalog.with_rrsets(wanted)
 
 
 def without_member(catalog: Zone, domain: Name) -> Zone:
@@ -36,6 +41,5 @@ def without_member(catalog: Zone, domain: Name) -> Zone:
     return catalog.without((each.name, each.rtype) for each in catalog.unsorted if is_under(each.name, node))
 
 
-def _member(catalog: Name, domain: Name) -> RRset:
-    label = hashlib.sha256(domain).hexdigest()[:32]
-    return rrset(below(label, below("zones", catalog)), PTR, 0, [domain])
+def _node(catalog: Name, domain: Name) -> Name:
+    return below(hashlib.sha256(domain).hexdigest()[:32], below("zones", catalog))

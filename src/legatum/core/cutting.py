@@ -1,12 +1,14 @@
-"""Handing a part of a zone on: what goes into the child zone, and what the parent zone keeps."""
+"""Handing a part of a zone on, and taking it back: what the child zone gets, and what the parent zone keeps."""
 
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput
+from legatum.core.fault import BadInput, GateShut
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, DS, NS, SOA, A
+from legatum.core.rrtype import AAAA, CDNSKEY, CDS, DNSKEY, DS, NS, NSEC, NSEC3, RRSIG, SOA, A
 from legatum.core.zone import Zone
+
+_OF_ITS_SIGNING = frozenset((RRSIG, NSEC, NSEC3, 51, DNSKEY, CDS, CDNSKEY))
 
 
 @dataclass(frozen=True)
@@ -27,14 +29,13 @@ def parts_of(zone: Zone, cut: Name) -> Parts:
         raise BadInput(f"{name_text(cut)} is handed on already", "legatum amend changes its NS set")
     if above is not None:
         raise BadInput(f"{name_text(cut)} lies below {name_text(above)}, which is handed on", "hand it on in that zone")
-    below = tuple(each for each in zone if is_under(each.name, cut) and each.rtype not in (DS, NS))
+    below = tuple(each for each in zone if is_under(each.name, cut))  # what is handed on further below goes along
     return Parts(cut, below, tuple(each for each in zone if not is_under(each.name, cut)))
 
 
 def child_zone(parts: Parts, present: Zone) -> Zone:
     """The child's zone as its provider should serve it: what it has by itself, and everything that the parent zone had."""
-    given = [each for each in parts.below if (each.name, each.rtype) != (parts.cut, SOA)]
-    return present.with_rrsets(given)
+    return present.with_rrsets(parts.below)
 
 
 def parent_zone(zone: Zone, parts: Parts, servers: tuple[Name, ...], ttl: int, glue: dict[Name, tuple[tuple[int, bytes], ...]]) -> Zone:
@@ -51,3 +52,26 @@ def parent_zone(zone: Zone, parts: Parts, servers: tuple[Name, ...], ttl: int, g
             if data := [rdata for kind, rdata in glue[name] if kind == rtype]:
                 added.append(rrset(name, rtype, ttl, data))
     return Zone(zone.origin, [*parts.rest, *added])
+
+
+def cut_set(zone: Zone, cut: Name) -> RRset:
+    """The NS set of a name that is handed on. Raises :class:`BadInput` for one that is not."""
+    named = zone.get(cut, NS)
+    if cut == zone.origin or named is None:
+        raise BadInput(f"{name_text(cut)} is not handed on in {name_text(zone.origin)}", "legatum gather shows what is in the zone")
+    return named
+
+
+def taken_back(zone: Zone, child: Zone) -> Zone:
+    """The parent's zone with a part taken back: all that the child zone answers for, and no NS set or glue at the cut.
+
+    Raises :class:`GateShut` for a child zone with a DS.
+    """
+    cut = child.origin
+    if zone.get(cut, DS) is not None:
+        raise GateShut(
+            f"{name_text(cut)} has a DS: caches that hold it would believe no answer without the child's signatures",
+            "take the DS out and let its TTL pass (rule 7), then come back",
+        )
+    own = (each for each in child.unsorted if each.rtype not in _OF_ITS_SIGNING and (each.name, each.rtype) not in ((cut, SOA), (cut, NS)))
+    return Zone(zone.origin, [*(each for each in zone.unsorted if not is_under(each.name, cut)), *own])

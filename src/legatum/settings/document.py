@@ -87,11 +87,12 @@ class ManualProvider(Section, tag_field="kind", tag="manual"):
 
 class SecondaryProvider(Section):
     """A provider that fetches zones from another one's servers. ``catalog``: the catalog zone (RFC 9432) at that other one by which it
-    learns of zones; ``create`` and ``end``: else the commands that make a zone a secondary there, and take it away; ``notify``:
-    addresses to tell of changes."""
+    learns of zones, and ``group``: which of its ways with zones it is to take, by that catalog; ``create`` and ``end``: else the commands
+    that make a zone a secondary there, and take it away; ``notify``: addresses to tell of changes."""
 
     servers: list[str]
     catalog: str | None = None
+    group: str = ""
     create: list[str] = field(default_factory=list)
     end: list[str] = field(default_factory=list)
     notify: list[str] = field(default_factory=list)

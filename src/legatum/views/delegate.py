@@ -1,12 +1,13 @@
-"""A part of a zone handed on."""
+"""A part of a zone handed on, or taken back."""
 
 from legatum.core.instant import instant_text
-from legatum.core.name import name_text
+from legatum.core.name import Name, name_text
 from legatum.core.timing import Caution
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document
 from legatum.views.screen import Screen
-from legatum.work.delegate import Handing
+from legatum.work.delegate import Handing, TakingBack
+from legatum.work.parting import Parting
 from legatum.work.publish import Published
 
 
@@ -55,3 +56,54 @@ def show_delegate(document: DelegateDocument, screen: Screen) -> None:
         )
     else:
         screen.verdict(False, f"{what}: declined, nothing was changed", "")
+
+
+class TakenBackDocument(Document, tag="legatum.taken-back/1"):
+    """``state``: ``shown``, ``declined``, ``taken back`` or ``over``; ``parent`` and ``child``: what changes in the two zones, in this
+    order; ``not_before``: when nobody asks the child zone any more, so that it may end, and ``reason``."""
+
+    name: str
+    of: str
+    at: str
+    held_by: str
+    state: str
+    parent: list[DifferencePart]
+    child: list[DifferencePart]
+    done: list[str]
+    not_before: str | None
+    reason: str | None
+
+
+def taken_back_document(
+    cut: Name, origin: Name, at: str, held_by: str, state: str, taking: TakingBack | None, done: list[str], standing: Parting | None
+) -> TakenBackDocument:
+    return TakenBackDocument(
+        name=name_text(cut),
+        of=name_text(origin),
+        at=at,
+        held_by=held_by,
+        state=state,
+        parent=[difference_part(each) for each in taking.parent.differences] if taking and taking.parent.is_needed else [],
+        child=[difference_part(each) for each in taking.child.differences] if taking and taking.child.is_needed else [],
+        done=done,
+        not_before=instant_text(standing.bound) if standing else None,
+        reason=standing.reason if standing else None,
+    )
+
+
+def show_taken_back(document: TakenBackDocument, screen: Screen) -> None:
+    what = f"{document.name}: {document.held_by} → back to {document.at}"
+    if document.state == "over":
+        screen.verdict(True, f"{what}: over; {document.at} alone answers for it", "")
+    elif document.state == "taken back":
+        text = f"{what}: {document.at} answers for it; the child zone at {document.held_by} must be served until {document.not_before}"
+        screen.verdict(True, text, "the same command after that ends it, or stay with --wait")
+    elif document.state == "shown":
+        text = f"{what}: {len(document.parent)} RRsets would change in {document.of}; nothing was touched"
+        screen.verdict(True, text, "leave out --dry-run")
+    else:
+        screen.verdict(False, f"{what}: declined, nothing was changed", "")
+    for each in document.done:
+        screen.line(f"- {each}")
+    if document.state == "taken back":
+        screen.line(f"Why: {document.reason}. Until then make every edit below {document.name} in both zones.")

@@ -1,17 +1,24 @@
-"""A name of a zone handed to another provider: the child zone first, then NS in the parent zone, and nobody notices."""
+"""A name of a zone handed to another provider, and taken back; nobody notices.
 
+Handed on: the child zone first, then NS in the parent zone. Taken back: all that the child zone has into the parent zone, in the change
+that takes the NS set out; then the child's servers name the parent's, so that caches that trust them come too.
+"""
+
+import asyncio
 from dataclasses import dataclass
 
 from legatum.core.address import address_rdata
-from legatum.core.cutting import Parts, child_zone, parent_zone, parts_of
+from legatum.core.cutting import Parts, child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.difference import zone_differences
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.name import Name, name_text
-from legatum.core.rrtype import AAAA, NS, A
+from legatum.core.rrset import rrset
+from legatum.core.rrtype import AAAA, NS, SOA, A
 from legatum.core.soa import negative_ttl
 from legatum.core.timing import Caution
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
+from legatum.work.parting import Ttls, named_until_now, note_named, note_over, note_unnamed
 from legatum.work.publish import Publication, Published, next_by_rule, plan, publish, wrong_answers
 
 
@@ -78,3 +85,73 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
 
 async def _addresses(outside: Outside, provider: Provider) -> tuple[str, ...]:
     return tuple(address for each in (await outside.addresses(provider.servers)).values() for address in each)
+
+
+@dataclass(frozen=True)
+class TakingBack:
+    """``parent``: the zone with all that the child zone has; ``child``: the child zone, naming the parent's servers. In this order.
+
+    ``ttls``: of the NS set that names the child's servers, in the parent zone and in the child zone.
+    """
+
+    cut: Name
+    parent: Publication
+    child: Publication
+    ttls: Ttls
+
+
+def back_id(cut: Name, held_by: Provider) -> str:
+    """What a taking back is called in the journal."""
+    return f"{name_text(cut)} back from {held_by.name}"
+
+
+async def draw_taking_back(outside: Outside, origin: Name, cut: Name, at: Provider, held_by: Provider) -> TakingBack:
+    """Raises :class:`BadInput`, :class:`GateShut` or :class:`OutsideFault`."""
+    zone, begun = await at.fetch(origin), named_until_now(outside, back_id(cut, held_by))
+    interrupted = begun is not None and zone.get(cut, NS) is None  # the parent zone was done
+    named = None if interrupted else cut_set(zone, cut)
+    child = await held_by.fetch(cut)
+    wanted = zone if interrupted else taken_back(zone, child).with_serial(next_by_rule(outside, zone))
+    leading, own, above = child, child.apex_ns, zone.apex_ns
+    if above is not None and own is not None and own.rdatas != above.rdatas and held_by.changes_apex_ns:
+        leading = child.with_rrsets([rrset(cut, NS, own.ttl, above.rdatas)]).with_serial(next_by_rule(outside, child))
+    return TakingBack(
+        cut,
+        Publication(at, zone, wanted, zone_differences(zone, wanted)),
+        Publication(held_by, child, leading, zone_differences(child, leading)),
+        begun or (named.ttl if named else 0, own.ttl if own else 0),
+    )
+
+
+async def take_back(outside: Outside, taking: TakingBack) -> list[str]:
+    """Both zones, each proven; from then on nobody names the child's servers. What was done."""
+    ident, at, held_by = back_id(taking.cut, taking.child.provider), taking.parent.provider.name, taking.child.provider
+    done = []
+    if taking.parent.is_needed:
+        note_named(outside, taking.cut, ident, taking.ttls)
+        published = await publish(outside, taking.parent)
+        keys = sorted((each.name, each.rtype) for each in taking.parent.wanted.unsorted)
+        if wrong := await wrong_answers(outside, published.addresses, taking.parent.wanted, keys):
+            raise OutsideFault(f"{at} does not answer as it should: {'; '.join(wrong[:4])}", "legatum compare shows it")
+        done.append(f"every server of {at} answers for {name_text(taking.cut)} itself, serial {published.serial}")
+    if taking.child.is_needed:
+        moved = await publish(outside, taking.child)
+        done.append(f"every server of {held_by.name} names {at}'s servers, serial {moved.serial}")
+    keeps = not held_by.changes_apex_ns
+    note_unnamed(outside, taking.cut, ident, taking.ttls, "; ".join(done), keeps)
+    return done
+
+
+async def end_child(outside: Outside, cut: Name, held_by: Provider) -> str:
+    """The child zone is served no longer; what was done. Raises :class:`GateShut` where only a person can."""
+    if not await held_by.end(cut):
+        raise GateShut(f"the settings have no command that ends a zone at {held_by.name}", f"end {name_text(cut)} there by hand")
+
+    async def serving() -> str:
+        replies = await asyncio.gather(*(outside.asker.ask(address, cut, SOA) for address in await _addresses(outside, held_by)))
+        return "; ".join(f"{each.server} still answers for it" for each in replies if each.authoritative and each.find(SOA))
+
+    await outside.until_seen(serving, f"the end of {name_text(cut)} at {held_by.name}")
+    said = f"no server of {held_by.name} answers for {name_text(cut)} any more"
+    note_over(outside, cut, back_id(cut, held_by), said)
+    return said

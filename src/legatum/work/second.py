@@ -6,11 +6,9 @@ from dataclasses import dataclass
 from legatum.core.catalog import with_member, without_member
 from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut, OutsideFault
-from legatum.core.instant import instant_text
 from legatum.core.name import Name, name_text, parse_name
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
-from legatum.core.runbook import Outcome
 from legatum.core.soa import parse_soa, serial_is_newer
 from legatum.core.verdict import names_said
 from legatum.net.notify import send_notify
@@ -18,6 +16,7 @@ from legatum.services.provider import Provider, run_command, server_names
 from legatum.services.registrar import Registrar
 from legatum.settings.document import SecondaryProvider
 from legatum.work.outside import Outside
+from legatum.work.parting import Parting, note_over, note_unnamed, parting
 from legatum.work.publish import Publication, next_by_rule, publish
 from legatum.work.registration import change_nameservers, published, wait_until_published
 
@@ -74,7 +73,7 @@ async def tell(outside: Outside, seconding: Seconding) -> str:
     if seconding.section.catalog:
         catalog = parse_name(seconding.section.catalog.rstrip(".") + ".")
         current = await seconding.primary.fetch(catalog)
-        wanted = with_member(current, seconding.domain)
+        wanted = with_member(current, seconding.domain, seconding.section.group)
         if wanted == current:
             return f"it is in the catalog {name_text(catalog)} already"
         wanted = wanted.with_serial(next_by_rule(outside, current))
@@ -143,27 +142,9 @@ async def carry_out_naming(outside: Outside, seconding: Seconding, publication: 
     return done
 
 
-@dataclass(frozen=True)
-class Leaving:
-    """How far a second provider's leaving is. ``unnamed``: since when no server of the parent zone and none of the zone names it, None
-    before; ``bound``: when nobody asks it any more, and ``reason``."""
-
-    unnamed: float | None
-    bound: float
-    reason: str
-
-
-async def leaving(outside: Outside, seconding: Seconding) -> Leaving:
-    """Taking a secondary out is a change of the delegation (docs/timing.md, rules 4 and 16)."""
-    outcome = outside.journal.outcomes(_leaving_id(seconding)).get("unnamed")
-    since = outcome.all if outcome else outside.clock.now()
-    ttls = await _ttls(outside, seconding) if outcome is None else (int(outcome.facts["parent_ttl"]), int(outcome.facts["zone_ttl"]))
-    caution = outside.caution
-    bound = since + caution.lasts(max(ttls)) + caution.slack(1) + caution.margin
-    reason = (
-        f"{seconding.name} was named until {instant_text(since)}, at the parent with a TTL of {ttls[0]}, in the zone of {ttls[1]} (rule 4)"
-    )
-    return Leaving(outcome.all if outcome else None, bound, reason)
+def leaving(outside: Outside, seconding: Seconding) -> Parting | None:
+    """Taking a secondary out is a change of the delegation (docs/timing.md, rules 4 and 16). None while it is still named."""
+    return parting(outside, _leaving_id(seconding), seconding.name)
 
 
 async def _ttls(outside: Outside, seconding: Seconding) -> tuple[int, int]:
@@ -208,10 +189,7 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
         )
         await in_step(outside, seconding)
         done.append(f"the zone names {names_said(tuple(left))}, serial {published_zone.serial} on every server")
-    if done:
-        now = outside.clock.now()
-        outcome = Outcome("unnamed", now, now, "; ".join(done), {"parent_ttl": ttls[0], "zone_ttl": ttls[1]})
-        outside.journal.settle(_leaving_id(seconding), seconding.domain, outcome, now, ())
+    note_unnamed(outside, seconding.domain, _leaving_id(seconding), ttls, "; ".join(done) or "nobody named it")
     return done
 
 
@@ -237,9 +215,7 @@ async def release(outside: Outside, seconding: Seconding) -> str:
         return "; ".join(f"{each.address} still answers with serial {each.serial}" for each in found[:4])
 
     await outside.until_seen(serving, f"the end of {name_text(seconding.domain)} at {seconding.name}")
-    now = outside.clock.now()
-    outside.journal.settle(_leaving_id(seconding), seconding.domain, Outcome("released", now, now, said), now, ())
-    outside.journal.forget(_leaving_id(seconding), seconding.domain, "unnamed", now, "over")
+    note_over(outside, seconding.domain, _leaving_id(seconding), said)
     return said
 
 
