@@ -1,10 +1,8 @@
-"""A zone of a million records: read, linted, compared, written; read against the general library; fetched from a real server."""
+"""A zone of a million records: read, linted, compared, written; read against the general library."""
 
-import asyncio
 import json
 import random
 import shutil
-import socket
 import subprocess
 import sys
 import tempfile
@@ -13,13 +11,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from bench.figure import Figure
-from bench.world import nsd_program
 from legatum.core.name import parse_name
-from legatum.wire.message import encode_question
 
-RECORDS, READ, LIBRARY, TRANSFERRED = 1_000_000, 200_000, 20_000, 200_000
+RECORDS, READ, LIBRARY = 1_000_000, 200_000, 20_000
 ORIGIN = "big.example."
-_AXFR = 252
 
 _WORK = """
 import gc, json, resource, sys, time
@@ -104,75 +99,10 @@ def _million(folder: Path) -> Iterator[Figure]:
     )
 
 
-async def _raw(port: int) -> tuple[float, int]:
-    """Seconds and octets of a transfer whose messages are read and not looked at."""
-    reader, writer = await asyncio.open_connection("127.0.0.1", port, limit=1 << 20)
-    query = encode_question(7, parse_name(ORIGIN), _AXFR, size=0)
-    began, octets, messages = time.perf_counter(), 0, 0
-    writer.write(len(query).to_bytes(2, "big") + query)
-    records = 0
-    while records < TRANSFERRED:
-        wire = await reader.readexactly(int.from_bytes(await reader.readexactly(2), "big"))
-        octets += len(wire)
-        records += int.from_bytes(wire[6:8], "big")
-        messages += 1
-    took = time.perf_counter() - began
-    writer.close()
-    return took, octets
-
-
-async def _ours(port: int) -> float:
-    from legatum.net.asker import Asker
-    from legatum.net.clock import SystemClock
-    from legatum.net.route import Endpoint, Route
-    from legatum.net.transfer import transfer
-
-    asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", port)}), SystemClock())
-    began = time.perf_counter()
-    zone = await transfer(asker, "192.0.2.1", parse_name(ORIGIN))
-    took = time.perf_counter() - began
-    asker.close()
-    assert zone.record_count >= TRANSFERRED
-    return took
-
-
-def _transfer(folder: Path) -> Iterator[Figure]:
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    (folder / "zone").write_text("".join(lines(TRANSFERRED)))
-    (folder / "nsd.conf").write_text(
-        f'server:\n  ip-address: 127.0.0.1@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
-        f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  server-count: 1\nremote-control:\n  control-enable: no\n'
-        f'zone:\n  name: "{ORIGIN}"\n  zonefile: "zone"\n  provide-xfr: 127.0.0.1 NOKEY\n'
-    )
-    with (folder / "log").open("wb") as log:
-        server = subprocess.Popen([nsd_program() or "nsd", "-d", "-c", str(folder / "nsd.conf")], stdout=log, stderr=log)
-    try:
-        for _ in range(600):
-            try:
-                asyncio.run(asyncio.wait_for(_raw(port), 30))
-                break
-            except (OSError, asyncio.IncompleteReadError, TimeoutError):
-                time.sleep(0.2)
-        raw = [asyncio.run(_raw(port)) for _ in range(3)]
-        ours = min(asyncio.run(_ours(port)) for _ in range(3))
-    finally:
-        server.terminate()
-        server.wait(10)
-    bare = min(took for took, _ in raw)
-    rate, other = TRANSFERRED / ours, TRANSFERRED / bare
-    yield Figure(
-        f"AXFR of {TRANSFERRED:,} records, records a second", f"{rate:,.0f}", f"{other:,.0f}, bytes not decoded", bare / ours, "≥ 0.5"
-    )
-
-
 def figures() -> Iterator[Figure]:
     yield from _reading()
     folder = Path(tempfile.mkdtemp(prefix="legatum-bench-"))
     try:
         yield from _million(folder)
-        if nsd_program():
-            yield from _transfer(folder)
     finally:
         shutil.rmtree(folder, ignore_errors=True)

@@ -7,15 +7,19 @@ records one after the other, as a rule; where they do not, the set is put togeth
 
 import struct
 
-from legatum.core.name import Name, is_under
+from legatum.core.name import MAX_NAME, Name, is_under
 from legatum.core.rrset import RRset
 from legatum.core.rrtype import NAME_FIELDS, SOA
 from legatum.core.zone import Zone
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import FORMED, IN, LENGTHS, Names, canonical, read_name
+from legatum.wire.message import IN, LENGTHS, Names, canonical, read_name
 
 _FIXED = struct.Struct("!HHIH")
 _LAST_TTL = 0x7FFFFFFF
+# Types whose data are looked into: where their one name begins, or less than nothing for addresses and for data with more.
+_LOOKED_INTO = dict.fromkeys(LENGTHS, -3) | {
+    rtype: -3 if strings or more > 1 else skip for rtype, (skip, strings, more) in NAME_FIELDS.items()
+}
 
 
 class IncomingZone:
@@ -32,20 +36,22 @@ class IncomingZone:
 
     def read(self, wire: bytes, at: int, count: int, names: Names) -> int:
         """An answer section of ``count`` records; the offset after it. Raises :class:`Malformed`, ``IndexError`` or ``struct.error``."""
-        fixed, fields, formed, size, known = _FIXED.unpack_from, NAME_FIELDS, FORMED, len(wire), names.get
-        found, several, origin, new = self._found, self._several, self.origin, tuple.__new__
-        inside, owner = True, origin
+        fixed, size, known, looked_into = _FIXED.unpack_from, len(wire), names.get, _LOOKED_INTO.get
+        enter, origin, new = self._found.setdefault, self.origin, tuple.__new__
+        inside, owner, inner = True, origin, {origin}
         for _ in range(count):
             start, length = at, wire[at]
+            met = None
             if length >= 192:
                 met = known((length & 63) << 8 | wire[at + 1])
-                name, at = (met[0], at + 2) if met is not None else read_name(wire, at, names)
+                name, at = (met, at + 2) if met is not None else read_name(wire, at, names)
             else:
                 after = at + length + 1
-                met = known((wire[after] & 63) << 8 | wire[after + 1]) if length and length < 64 and wire[after] >= 192 else None
-                if met is not None and len(met[0]) + length < 255:
-                    name, at = Name(wire[at:after].lower() + met[0]), after + 2
-                    names[start] = (name, at)
+                if 0 < length < 64 and wire[after] >= 192:
+                    met = known((wire[after] & 63) << 8 | wire[after + 1])
+                if met is not None and len(met) + length < MAX_NAME:
+                    names[start] = name = Name(wire[at:after].lower() + met)
+                    at = after + 2
                 else:
                     name, at = read_name(wire, at, names)
             rtype, rclass, ttl, length = fixed(wire, at)
@@ -53,37 +59,41 @@ class IncomingZone:
             end = at + length
             if end > size:
                 raise Malformed("cut off")
-            if rtype not in formed:
+            skip = looked_into(rtype)
+            if skip is None:
                 rdata = wire[at:end]
-            elif rtype in fields:
+            elif length == skip + 2 and wire[at + skip] >= 192 and (target := known((wire[end - 2] & 63) << 8 | wire[end - 1])) is not None:
+                rdata = wire[at : end - 2] + target
+            elif skip >= 0 or rtype in NAME_FIELDS:
                 rdata = canonical(wire, at, end, rtype, names)
+                if rtype == SOA and self._bounds(name, ttl, rdata):
+                    at = end
+                    continue
             elif length == LENGTHS[rtype]:
                 rdata = wire[at:end]
             else:
                 raise Malformed("an address of the wrong length")
             at = end
-            if rtype == SOA and self._bounds(name, ttl, rdata):
-                continue
             if name is not owner:
-                inside, owner = is_under(name, origin), name
+                owner, inside = name, met in inner or is_under(name, origin)
+                if inside:
+                    inner.add(name)
             if not inside or rclass != IN:
                 continue
-            if ttl > _LAST_TTL:
-                ttl = 0
-            key = (name, rtype)
-            held = found.get(key)
-            if held is None:
-                found[key] = new(RRset, (name, rtype, ttl, (rdata,)))
-            else:
-                if ttl < held[2]:
-                    found[key] = held.with_ttl(ttl)
-                if key in several:
-                    several[key].append(rdata)
-                else:
-                    several[key] = [held[3][0], rdata]
+            made = new(RRset, (name, rtype, ttl if ttl <= _LAST_TTL else 0, (rdata,)))
+            held = enter((name, rtype), made)
+            if held is not made:
+                self._join(held, made)
         self.count += count
         self.misplaced |= self.opening is None and count > 0
         return at
+
+    def _join(self, held: RRset, made: RRset) -> None:
+        """One more record of an RRset. Where TTLs differ the least counts (RFC 2181 s5.2)."""
+        key = (held.name, held.rtype)
+        if made.ttl < held.ttl:
+            self._found[key] = held.with_ttl(made.ttl)
+        self._several.setdefault(key, [held.rdatas[0]]).append(made.rdatas[0])
 
     def _bounds(self, name: Name, ttl: int, rdata: bytes) -> bool:
         """The SOA that a transfer begins and ends with."""
@@ -98,7 +108,8 @@ class IncomingZone:
         return True
 
     def zone(self) -> Zone:
-        """What came; where TTLs differ inside a set the least counts (RFC 2181 s5.2)."""
+        """What came."""
         for key, rdatas in self._several.items():
-            self._found[key] = self._found[key]._replace(rdatas=tuple(sorted(set(rdatas))))
+            held = self._found[key]
+            self._found[key] = RRset(held.name, held.rtype, held.ttl, tuple(sorted(set(rdatas))))
         return Zone.of(self.origin, self._found)

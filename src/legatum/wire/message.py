@@ -2,7 +2,7 @@
 
 Decoding does only what is needed: names are decompressed with a memo, data stay bytes, and only the data of types that carry
 names are rewritten, so that every RRset comes out as canonical wire bytes. A compression pointer must lead strictly
-backwards from the name it stands in, which bounds every name without counting; whatever else is wrong ends in
+backwards from the labels it stands behind, which bounds every name without counting; whatever else is wrong ends in
 :class:`Malformed`, never in a hang or an index error.
 """
 
@@ -21,12 +21,13 @@ QR, AA, TC, RD, RA, AD, CD = 0x8000, 0x0400, 0x0200, 0x0100, 0x0080, 0x0020, 0x0
 DO = 0x8000
 QUERY, NOTIFY, UPDATE = 0, 4, 5
 MAX_MESSAGE = 65535
-MAX_PARTS = 127  # labels in a name, and pointers that a name may pass through
+MAX_POINTERS = 127  # that a name may pass through
+_TOO_LONG = "a name longer than 255 octets"
 
 LENGTHS = {1: 4, 28: 16}  # of addresses
 _TAILS = {2: 0, 5: 0, 6: 20, 12: 0, 15: 0, 39: 0}  # what follows the names
 FORMED = NAME_FIELDS.keys() | LENGTHS.keys()  # data that are looked into; all others are taken as they come
-Names = dict[int, tuple[Name, int]]  # names of a message by offset, each with the offset after it
+Names = dict[int, Name]  # of a message, by offset
 Answers = Callable[[bytes, int, int, Names], int]  # reads a section: bytes, offset, count, names; the offset after it
 _HEADER = struct.Struct("!6H")
 _FIXED = struct.Struct("!HHIH")
@@ -127,12 +128,14 @@ def decode(wire: bytes, asked: Name | None = None, answers: Answers | None = Non
 def _decode(wire: bytes, asked: Name | None, answers: Answers | None) -> Message:
     ident, flags, asking, answering, authorities, additionals = _HEADER.unpack_from(wire)
     memo: Names = {}
-    if asked is not None and wire[12 : 12 + len(asked)] == asked:
-        memo[12] = (asked, 12 + len(asked))
     at = 12
     questions = []
     for _ in range(asking):
-        name, at = read_name(wire, at, memo)
+        if asked is not None and wire.startswith(asked, at):
+            name, at = asked, at + len(asked)
+            memo[12] = asked
+        else:
+            name, at = read_name(wire, at, memo)
         rtype, rclass = _PAIR.unpack_from(wire, at)
         questions.append(Question(name, rtype, rclass))
         at += 4
@@ -151,42 +154,29 @@ def _decode(wire: bytes, asked: Name | None, answers: Answers | None) -> Message
     return Message(ident, flags & ~15, rcode, tuple(questions), answer, authority, additional, edns, tsig_at)
 
 
-def read_name(wire: bytes, at: int, memo: Names) -> tuple[Name, int]:
-    """The name at an offset, in lower case, and the offset after it. ``memo`` remembers names by offset."""
-    if at in memo:
-        return memo[at]
-    start, limit, end, hops = at, at, -1, 0
-    parts = []
-    while True:
+def read_name(wire: bytes, at: int, memo: Names, hops: int = 0) -> tuple[Name, int]:
+    """The name at an offset, in lower case, and the offset after it. ``memo`` remembers names by offset, those pointed to as well."""
+    start, length = at, wire[at]
+    while 0 < length < 64:
+        at += length + 1
+        if at - start > MAX_NAME:
+            raise Malformed(_TOO_LONG)
         length = wire[at]
-        if length < 64:
-            if not length:
-                break
-            parts.append(wire[at : at + length + 1])
-            if len(parts) > MAX_PARTS:
-                raise Malformed("a name of too many labels")
-            at += length + 1
-        elif length >= 192:
-            pointer = (length & 63) << 8 | wire[at + 1]
-            if pointer >= limit:
-                raise Malformed("a compression pointer that does not lead backwards")
-            hops += 1
-            if hops > MAX_PARTS:
-                raise Malformed("a name of too many pointers")
-            if end < 0:
-                end = at + 2
-            if pointer in memo:
-                parts.append(memo[pointer][0][:-1])
-                break
-            at = limit = pointer
-        else:
-            raise Malformed("a label of unknown kind")
-    name = b"".join(parts).lower() + b"\0"
+    if not length:
+        name, end = wire[start : at + 1].lower(), at + 1
+    elif length >= 192:
+        pointer, end = (length & 63) << 8 | wire[at + 1], at + 2
+        if pointer >= start:
+            raise Malformed("a compression pointer that does not lead backwards")
+        if hops == MAX_POINTERS:
+            raise Malformed("a name of too many pointers")
+        name = wire[start:at].lower() + (memo.get(pointer) or read_name(wire, pointer, memo, hops + 1)[0])
+    else:
+        raise Malformed("a label of unknown kind")
     if len(name) > MAX_NAME:
-        raise Malformed("a name longer than 255 octets")
-    result = (Name(name), end if end >= 0 else at + 1)
-    memo[start] = result
-    return result
+        raise Malformed(_TOO_LONG)
+    memo[start] = Name(name)
+    return memo[start], end
 
 
 def _read_section(wire: bytes, at: int, count: int, memo: Names) -> tuple[tuple[Record, ...], int]:
@@ -202,7 +192,7 @@ def _read_section(wire: bytes, at: int, count: int, memo: Names) -> tuple[tuple[
 def _read_record(wire: bytes, at: int, memo: Names) -> tuple[Record, int]:
     known = memo.get((wire[at] & 63) << 8 | wire[at + 1]) if wire[at] >= 192 else None
     if known is not None:  # most owners are a pointer to a name read before; what is in the memo stands before this record
-        name, at = known[0], at + 2
+        name, at = known, at + 2
     else:
         name, at = read_name(wire, at, memo)
     rtype, rclass, ttl, length = _FIXED.unpack_from(wire, at)
