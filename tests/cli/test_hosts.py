@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 
+from legatum.demo.world_thread import WorldThread
 from tests.cli.program import PracticeWorld, Shell
 
 DOMAIN = "kilnandclay.example"
@@ -51,6 +52,25 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
     gone = shell.run("hosts", "withdraw", NS1, *WHERE).document
     assert gone["state"] == "done" and len(gone["done"]) == 2
     assert "ns1.kilnandclay.example." not in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
+
+
+def test_where_a_registry_has_no_host_objects_addresses_go_with_the_ns_set(tmp_path: Path) -> None:
+    with WorldThread(tmp_path / "world") as practice:
+        practice.world.registry.hosts.by_attribute = True
+        settings = practice.world.folder / "legatum.toml"
+        settings.write_text(settings.read_text().replace('kind = "epp"', 'kind = "epp"\nnameservers = "attributes"'))
+        shell = Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
+        for host, address in ((NS1, "198.51.100.31"), (NS2, "203.0.113.32")):
+            made = shell.run("hosts", "set", host, "--address", address, *WHERE)
+            assert made.document["state"] == "done" and len(made.document["done"]) == 1, made.err
+        assert "addresses go with the NS set" in made.err
+        assert shell.run("hosts", "enlist", NS1, NS2, "--alone", "--wait", *WHERE).document["state"] == "done"
+        words = ("hosts", "renumber", NS2, "--from", "203.0.113.32", "--to", "2001:db8:a2::53", *WHERE)
+        assert shell.run(*words, "--wait").document["state"] == "done"
+        shown = shell.run("hosts", "show", DOMAIN, "--registrar", "flint", "--json").document
+        last = next(each for each in shown["hosts"] if each["name"] == NS2)
+        assert shown["agreed"] and last["zone"] == last["registry"] == ["2001:db8:a2::53"]
+        assert set(map(tuple, last["glue"].values())) == {("2001:db8:a2::53",)}
 
 
 @pytest.mark.parametrize(

@@ -1,11 +1,12 @@
 """The registrar's side with the installed program: seen, locked, changed with a gate, by hand with a worksheet; a whole move by hand."""
 
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from tests.cli.program import PracticeWorld, Shell
+from tests.cli.program import PROGRAM, PracticeWorld, Shell
 
 DOMAIN, BY_HAND = "kilnandclay.example", "lanternlane.example"
 
@@ -175,6 +176,8 @@ def test_the_code_goes_into_a_file_that_nobody_else_reads(shell: Shell) -> None:
     assert shell.run(*words, "two.code", "--new").status == 4 and not (shell.folder / "two.code").exists()  # nobody to ask
     assert shell.run(*words, "two.code", "--new", "--yes").status == 0
     assert (shell.folder / "two.code").read_text().strip() not in ("", code)
+    by_hand = shell.run("registration", "code", BY_HAND, "--registrar", "granite", "--into", "three.code")
+    assert by_hand.status == 3 and "granite is changed by hand only: have the authorisation code" in by_hand.err
 
 
 def test_a_whole_move_with_a_registrar_that_has_only_a_form(shell: Shell) -> None:
@@ -185,7 +188,20 @@ def test_a_whole_move_with_a_registrar_that_has_only_a_form(shell: Shell) -> Non
     assert "granite is changed by hand only: + ns1.birch.example, + ns2.birch.example, - ns1.alder.test" in stopped.err
     sheet = stopped.err.split("the worksheet for it: ")[1].splitlines()[0]
     assert "- [ ] `ns1.birch.example`" in Path(sheet).read_text()
+    assert "not seen within 1h: not typed yet" in stopped.err
+    settings = Path(shell.variables["LEGATUM_SETTINGS"])
+    patient = settings / "patient.toml"
+    patient.write_text((settings / "legatum.toml").read_text() + '[house]\npatience = "90d"\n')
+    waiting = subprocess.Popen(
+        [PROGRAM, "move", "advance", BY_HAND, "--yes", "--wait", "--settings", str(patient)],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert waiting.stderr is not None
+    errors = iter(waiting.stderr.readline, "")
+    assert any("not typed yet" in line for line in errors)
+    typed(shell, "ns1.birch.example,ns2.birch.exmaple")
+    assert any("ns2.birch.exmaple is mistyped: meant was ns2.birch.example" in line for line in errors)
     typed(shell, "ns1.birch.example,ns2.birch.example")
-    ended = shell.run("move", "advance", BY_HAND, "--yes", "--wait")
-    assert ended.status == 0, ended.err
+    assert any("See the new NS set on every server" in line for line in errors)
+    assert waiting.wait(60) == 0, waiting.stderr.read()
     assert shell.run("confirm", BY_HAND, "--to", "birch").status == 0

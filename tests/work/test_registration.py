@@ -155,8 +155,16 @@ def test_name_servers_as_attributes(tmp_path: Path) -> None:
         assert up.registry.book.hosts[HOST].addresses == ("198.51.100.31", "2001:db8:a1::53")
         with pytest.raises(OutsideFault, match="addresses for name servers below the domain"):
             await flint.change_nameservers(DOMAIN, [parse_name("ns2.kilnandclay.example.")], [ALDER[0]])
-        with pytest.raises(OutsideFault, match="has no host objects"):
-            await flint.host(HOST)
+        held = await flint.host(HOST)
+        assert held is not None and held.addresses == ("198.51.100.31", "2001:db8:a1::53") and held.linked
+        other = parse_name("ns9.kilnandclay.example.")
+        assert await flint.host(other) is None and await flint.host(parse_name("ns1.nowhere.example.")) is None
+        with pytest.raises(OutsideFault, match="takes addresses with the NS set, and ns9"):
+            await flint.change_host(other, ["198.51.100.31"], [], True)
+        up.registry.trouble = Trouble(drop="update")
+        await flint.change_host(HOST, ["203.0.113.32"], ["198.51.100.31"], False)
+        assert up.registry.book.hosts[HOST].addresses == ("2001:db8:a1::53", "203.0.113.32")
+        assert (await flint.registration(DOMAIN)).nameservers == tuple(sorted((HOST, ALDER[0])))
 
     with_registry(tmp_path, work, by_attribute=True)
 

@@ -119,7 +119,10 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
     present = next(each for each in views if each.name == wish.host)
     await refuse_unfit(outside, wish, views)
     lines = [f"in the zone at {wish.provider.name}: {', '.join(present.zone) or 'nothing'} → {', '.join(wish.addresses)}"]
-    lines.append(f"at {wish.registrar.name}: {', '.join(present.registry or ()) or 'no host'} → {', '.join(wish.addresses)}")
+    if present.registry or not wish.registrar.with_addresses:
+        lines.append(f"at {wish.registrar.name}: {', '.join(present.registry or ()) or 'no host'} → {', '.join(wish.addresses)}")
+    else:
+        lines.append(f"at {wish.registrar.name}: addresses go with the NS set, when it is enlisted")
     if present.zone and set(present.zone) != set(wish.addresses):
         lines += await _leaning_lines(args, outside, wish)
     if agreed(args, f"{document.host}, old → new:", lines):

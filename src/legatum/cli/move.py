@@ -248,32 +248,23 @@ def _retreat(args: argparse.Namespace) -> int:
 
 
 async def _carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
-    from legatum.core.name import name_text
-    from legatum.core.runbook import next_step
-    from legatum.services.registrar import ByHand
     from legatum.views.move import advance_document, show_halt
-    from legatum.views.sheet import step_sheet, write_sheet
     from legatum.work.advance import Halt, advance
 
     done: list[str] = []
-    try:
-        halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, done))
-    except ByHand as by_hand:
-        step = next_step(runbook, journal.outcomes(runbook.id))
-        assert step is not None
-        sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
-        write_sheet(sheet, step_sheet(runbook, step, by_hand))
-        note(args, f"    the worksheet for it: {sheet}")
-        raise
+    halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, path, done))
     document = advance_document(runbook, halted, done)
     show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
     return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
 
 
-def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", done: list[str]) -> "Ways":
+def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
     from legatum.core.instant import people_text
+    from legatum.core.name import name_text
     from legatum.core.runbook import Outcome, Step
     from legatum.core.timing import Bound
+    from legatum.services.registrar import ByHand
+    from legatum.views.sheet import step_sheet, write_sheet
     from legatum.work.advance import Ways
 
     def number(step: Step) -> str:
@@ -292,4 +283,13 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", done
     def ask(step: Step, lines: list[str]) -> bool:
         return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
 
-    return Ways(args.wait, ask, begin, hold, finished, args.dry_run, getattr(args, "until", None), args.unproven)
+    def by_hand(step: Step, what: ByHand) -> None:
+        sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
+        write_sheet(sheet, step_sheet(runbook, step, what))
+        note(args, f"    {what.message}\n    the worksheet for it: {sheet}")
+
+    def missing(text: str) -> None:
+        note(args, f"    {text}")
+
+    until = getattr(args, "until", None)
+    return Ways(args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, until, args.unproven)

@@ -10,7 +10,7 @@ from functools import partial
 from pathlib import Path
 
 from legatum.core.fault import Fault, OutsideFault
-from legatum.core.name import Name, is_under, name_text
+from legatum.core.name import Name, is_under, labels_of, name_text, parent_of
 from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.net.route import Route, Unreachable
 from legatum.services.registrar import Availability, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
@@ -63,11 +63,26 @@ class RegistryAccount:
             return [Availability(each.what, each.free, each.reason) for each in await session.check(domains)]
 
     async def host(self, name: Name) -> HostObject | None:
-        if self.with_addresses:
-            raise OutsideFault(f"{self.name} has no host objects", "addresses go with the NS set there: legatum registration nameservers")
         async with self._session() as session:
+            if self.with_addresses:
+                domain = await self._naming(session, name)
+                return HostObject(name, tuple(sorted(dict(domain.glue)[name])), True, domain.registrar) if domain else None
             data = await session.host(name)
         return HostObject(name, tuple(sorted(data.addresses)), "linked" in data.statuses, data.registrar) if data else None
+
+    async def _naming(self, session: EppSession, host: Name) -> epp.DomainData | None:
+        """Where there are no host objects: the domain above the host, if its NS set has the host with its addresses."""
+        domain = host
+        while len(labels_of(domain)) > 2:
+            domain = parent_of(domain)
+            try:
+                found = await session.domain_info(domain)
+            except Refused as refused:
+                if refused.code != epp.NOT_THERE:
+                    raise
+            else:
+                return found if host in dict(found.glue) else None
+        return None
 
     async def code(self, domain: Name) -> str:
         async with self._session() as session:
@@ -191,12 +206,26 @@ class RegistryAccount:
 
     async def change_host(self, name: Name, add: Iterable[str], remove: Iterable[str], create: bool) -> str:
         come, go = list(add), list(remove)
+        if self.with_addresses:
+            return await self._change_attribute(name, come, go)
 
         async def seen(session: EppSession) -> bool:
             held = await session.host(name)
             return held is not None and set(come) <= set(held.addresses) and not set(go) & set(held.addresses)
 
         return await self._change(lambda session: session.change_host(name, come, go, create), seen)
+
+    async def _change_attribute(self, host: Name, come: list[str], go: list[str]) -> str:
+        """Where there are no host objects: out of the NS set and into it with the other addresses, in one command."""
+        async with self._session() as session:
+            domain = await self._naming(session, host)
+        if domain is None:
+            raise OutsideFault(
+                f"{self.name} takes addresses with the NS set, and {name_text(host)} is not in it", "legatum hosts enlist puts it there"
+            )
+        addresses = tuple(each for each in (*dict(domain.glue)[host], *come) if each not in go)
+        change = epp.DomainChange((host,), (host,), by_attribute=True, glue=((host, addresses),))
+        return await self._update(domain.name, change, "addresses", lambda held: set(dict(held.glue).get(host, ())) == set(addresses))
 
     async def delete_host(self, name: Name) -> str:
         async def seen(session: EppSession) -> bool:

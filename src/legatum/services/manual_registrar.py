@@ -70,7 +70,7 @@ class FormRegistrar:
         raise self._by_hand(f"have {name_text(domain)} restored")
 
     async def code(self, domain: Name) -> str:
-        return ""
+        raise self._by_hand(f"have the authorisation code of {name_text(domain)} shown or sent")
 
     async def change_code(self, domain: Name, code: str) -> str:
         raise self._by_hand(f"a new authorisation code for {name_text(domain)}")

@@ -17,6 +17,7 @@ from legatum.core.runbook import PROVIDER, Outcome, Runbook, Step, hold_of, next
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
+from legatum.services.registrar import ByHand
 from legatum.work.outside import Outside
 from legatum.work.premises import moved_on
 from legatum.work.steps import Action, Job, action_of
@@ -49,13 +50,16 @@ class Halted:
 @dataclass(frozen=True)
 class Ways:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
-    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; the rest are told."""
+    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; the rest are told: ``by_hand`` what only a person
+    can do, ``missing`` what is not as it was meant meanwhile."""
 
     wait: bool
     ask: Callable[[Step, list[str]], bool]
     begin: Callable[[Step], None]
     hold: Callable[[Step, Bound], None]
     done: Callable[[Step, Outcome], None]
+    by_hand: Callable[[Step, ByHand], None]
+    missing: Callable[[str], None]
     only_show: bool = False
     until: str | None = None
     unproven: bool = False
@@ -113,7 +117,7 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
             halted = await _gate(job, action, ways)
             if halted is not None:
                 return halted, None
-            outcome = await _perform(job, action, journal, evidence)
+            outcome = await _performed(job, action, journal, evidence, ways)
         journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
     except GateShut as shut:
         return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
@@ -144,6 +148,32 @@ async def _gate(job: Job, action: Action, ways: Ways) -> Halted | None:
     if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):
         return Halted(Halt.SHOWN if ways.only_show else Halt.DECLINED, job.step)
     return None
+
+
+async def _performed(job: Job, action: Action, journal: Journal, evidence: Evidence, ways: Ways) -> Outcome:
+    """Done by us, or by somebody with a form, which is waited for if that is wanted and looking can show it."""
+    try:
+        return await _perform(job, action, journal, evidence)
+    except ByHand as by_hand:
+        ways.by_hand(job.step, by_hand)
+        if not (ways.wait and action.shows):
+            raise
+    return await _typed(job, action, ways)
+
+
+async def _typed(job: Job, action: Action, ways: Ways) -> Outcome:
+    """Raises :class:`OutsideFault` when the house's patience is over."""
+    found: list[Outcome] = []
+
+    async def missing() -> str:
+        outcome = await action.seen()
+        if outcome is not None:
+            found.append(outcome)
+            return ""
+        return "; ".join(each.reason for each in await action.gate()) or "not typed yet"
+
+    await job.outside.until_seen(missing, f"{job.step.title}, by hand", ways.missing)
+    return found[-1]
 
 
 async def _perform(job: Job, action: Action, journal: Journal, evidence: Evidence) -> Outcome:

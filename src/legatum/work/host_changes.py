@@ -81,7 +81,7 @@ async def put(outside: Outside, wish: Wish, addresses: Sequence[str]) -> list[st
     done = await put_in_zone(outside, wish, addresses)
     held = await wish.registrar.host(wish.host)
     before = set(held.addresses) if held else set()
-    if before != set(addresses):
+    if before != set(addresses) and (held or not wish.registrar.with_addresses):  # else they go along when it is enlisted
         done.append(await _at_registry(outside, wish, addresses, before, held is None))
     await until_glue(outside, wish.domain, wish.host, addresses)
     return done
@@ -245,9 +245,9 @@ async def _refuse_unready(outside: Outside, current: Zone, host: Name, registrar
     found = {text for each in current.at(host) if each.rtype in (A, AAAA) for text in map(address_text, each.rdatas)}
     if not found:
         raise GateShut(f"{name_text(host)} has no address in the zone", "legatum hosts set gives it one, there and at the registry")
-    if not registrar.by_hand and not registrar.with_addresses:
+    if not registrar.by_hand:
         held = await registrar.host(host)
-        if held is None or set(held.addresses) != found:
+        if set(held.addresses) != found if held is not None else not registrar.with_addresses:
             said = ", ".join(held.addresses) if held is not None else "no host"
             raise GateShut(
                 f"{registrar.name} has {said} for {name_text(host)}, the zone {', '.join(sorted(found))}",

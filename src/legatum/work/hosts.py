@@ -100,7 +100,7 @@ async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name]
             return next((each.named_by for each in views if each.name == host), ())
 
     found = dict(zip(candidates, await asyncio.gather(*map(named_by, candidates)), strict=True))
-    held = await registrar.host(host) if registrar is not None and not registrar.by_hand and not registrar.with_addresses else None
+    held = await registrar.host(host) if registrar is not None and not registrar.by_hand else None
     return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
 
 

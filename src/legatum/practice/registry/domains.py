@@ -55,8 +55,10 @@ class DomainDesk:
         own = found.registrar == registrar
         if not own and code != found.code:
             return ruling(epp.WRONG_CODE if code else epp.AUTHORISATION)
-        hosts, grace = tuple(self._book.below(domain)), self._book.in_grace(domain)
-        return ruling(epp.OK, domain=replace(found, hosts=hosts, grace=grace, code=found.code if own else ""))
+        told = replace(found, grace=self._book.in_grace(domain), code=found.code if own else "")
+        if self._hosts.by_attribute:
+            return ruling(epp.OK, domain=replace(told, glue=self._hosts.attributes(found)))
+        return ruling(epp.OK, domain=replace(told, hosts=tuple(self._book.below(domain))))
 
     def update(self, registrar: str, domain: Name, change: epp.DomainChange) -> epp.Response:
         """All of it or nothing."""

@@ -84,6 +84,11 @@ class HostDesk:
                 return ruling(epp.PARAMETER_POLICY, f"{name_text(host)}: addresses for name servers below the domain, and for no others")
         return None
 
+    def attributes(self, found: epp.DomainData) -> epp.Glue:
+        """Its name servers, those below it with their addresses."""
+        inside = {host: self._book.hosts[host].addresses for host in found.nameservers if is_under(host, found.name)}
+        return tuple((host, inside.get(host, ())) for host in found.nameservers)
+
     def take_attributes(self, registrar: str, domain: Name, glue: epp.Glue) -> None:
         for host, addresses in glue:
             self._book.hosts[host] = epp.HostData(host, "", (), addresses, registrar, self._book.now_text())

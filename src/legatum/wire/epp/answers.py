@@ -5,7 +5,7 @@ from typing import Any
 
 from legatum.core.name import name_text
 from legatum.wire.epp.codes import meaning
-from legatum.wire.epp.commands import EXTENSIONS, ds_data
+from legatum.wire.epp.commands import EXTENSIONS, ds_data, nameservers_element
 from legatum.wire.epp.document import (
     CONTACT,
     DOMAIN,
@@ -88,7 +88,7 @@ def _domain_data(domain: DomainData) -> Any:
     parts += made("registrant", domain.registrant)
     parts += [element(DOMAIN, "contact", text=ident, type=kind) for kind, ident in domain.contacts]
     if domain.nameservers:
-        parts.append(element(DOMAIN, "ns", *(element(DOMAIN, "hostObj", text=name_text(host)) for host in domain.nameservers)))
+        parts.append(nameservers_element(domain.nameservers, bool(domain.glue), domain.glue))
     parts += [element(DOMAIN, "host", text=name_text(host)) for host in domain.hosts]
     parts.append(element(DOMAIN, "clID", text=domain.registrar))
     dates = (("crDate", domain.created), ("upDate", domain.updated), ("exDate", domain.expires), ("trDate", domain.transferred))

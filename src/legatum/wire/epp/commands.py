@@ -53,8 +53,9 @@ def domain_info(domain: Name, client_id: str, code: str = "") -> bytes:
 def domain_update(domain: Name, change: DomainChange, client_id: str) -> bytes:
     """A change of name servers, statuses, registrant, code and DS, as far as each is given."""
     parts = [_named(DOMAIN, domain)]
-    for tag, hosts, given in (("add", change.add, change.add_statuses), ("rem", change.remove, change.remove_statuses)):
-        inside = [_nameservers(hosts, change.by_attribute, change.glue)] if hosts else []
+    sides = (("add", change.add, change.add_statuses, change.glue), ("rem", change.remove, change.remove_statuses, ()))
+    for tag, hosts, given, glue in sides:
+        inside = [nameservers_element(hosts, change.by_attribute, glue)] if hosts else []
         inside += [element(DOMAIN, "status", s=status) for status in given]
         if inside:
             parts.append(element(DOMAIN, tag, *inside))
@@ -155,7 +156,7 @@ def _code(code: str) -> list[Any]:
     return [element(DOMAIN, "authInfo", element(DOMAIN, "pw", text=code))] if code else []
 
 
-def _nameservers(hosts: Iterable[Name], by_attribute: bool, glue: Glue) -> Any:
+def nameservers_element(hosts: Iterable[Name], by_attribute: bool, glue: Glue) -> Any:
     """Name servers as objects of their own or, at other registries, as attributes (RFC 5731 s1.1)."""
     if not by_attribute:
         return element(DOMAIN, "ns", *(element(DOMAIN, "hostObj", text=name_text(host)) for host in hosts))

@@ -101,6 +101,9 @@ class Job:
 class Action:
     """Override what applies. ``seen`` looks whether the effect is there already, so that nothing is done twice."""
 
+    shows = True
+    """Whether looking can show that it has been done."""
+
     def __init__(self, job: Job) -> None:
         self.job = job
 

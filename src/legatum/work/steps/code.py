@@ -6,6 +6,8 @@ from legatum.work.steps.transfer import new_code
 
 
 class Code(Action):
+    shows = False
+
     async def preview(self) -> list[str]:
         return [f"authorisation code at {self.job.gaining.name}: the one that was used → one that is shown to nobody"]
 

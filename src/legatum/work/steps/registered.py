@@ -40,8 +40,6 @@ async def _own(account: Registrar, domain: Name) -> Registration | None:
 
 
 async def _addresses(account: Registrar, host: Name) -> tuple[str, ...]:
-    if account.with_addresses:
-        return ()
     held = await account.host(host)
     return held.addresses if held is not None else ()
 
