@@ -131,3 +131,16 @@ def test_by_hand_the_zone_is_changed_and_the_rest_is_a_worksheet(shell: Shell) -
     sheet = Path(shell.folder / document["file"]).read_text()
     assert "`ns1` or `ns1.lanternlane.example` or `ns1.lanternlane.example.`" in sheet and "`2001:db8:b1::53` (IPv6)" in sheet
     assert host in shell.run("gather", "lanternlane.example", "--from", "birch", "--out", "-").out
+    # Nobody names it yet, but registration data show it.
+    words = ("hosts", "set", host, "--address", "198.51.100.41,2001:db8:b1::53", *where, "--wait")
+    for typed, says in (
+        ("198.51.100.14,2001:db8:b1::53", "198.51.100.14 is mistyped: meant was 198.51.100.41"),
+        ("2001:db8:b1::53", "198.51.100.41 is missing"),
+    ):
+        shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}={typed}")
+        waited = shell.run(*words)
+        assert waited.status == 3 and says in waited.err, waited.err
+    shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}=198.51.100.41,2001:db8:b1::53")
+    assert shell.run(*words).document["state"] == "unchanged"
+    views = shell.run("hosts", "show", "lanternlane.example", "--registrar", "granite", "--json").document
+    assert views["agreed"]

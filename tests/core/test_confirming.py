@@ -1,5 +1,6 @@
 """Expectations as they are typed, verdicts with their bounds, the course of a change beside its forecast, registration data."""
 
+import ipaddress
 from dataclasses import replace
 from typing import Any
 
@@ -12,7 +13,7 @@ from legatum.core.expected import Expected, parse_ds_text, parse_records
 from legatum.core.fault import BadInput
 from legatum.core.name import below
 from legatum.core.picture import RegistrationView, ResolverView
-from legatum.core.registration import registration_from_rdap
+from legatum.core.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.rrset import rrset
 from legatum.core.rrtype import CNAME, MX, NS, A
 from legatum.core.verdict import RecordView, agreement
@@ -175,13 +176,19 @@ def test_registration_data_in_the_registrys_words() -> None:
     assert view.ds == (b"\0\1\x0d\2" + b"\xab" * 32,)
 
 
-KEYS = ["status", "events", "nameservers", "ldhName", "entities", "roles", "vcardArray", "secureDNS", "dsData", "keyTag"]
+KEYS = ["status", "events", "nameservers", "ldhName", "entities", "roles", "vcardArray", "secureDNS", "dsData", "keyTag", "v4", "v6"]
 LEAVES = st.none() | st.booleans() | st.integers() | st.text(max_size=8)
 JSON = st.recursive(
     LEAVES, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(KEYS), inner, max_size=4), max_leaves=12
 )
 
 
-@given(st.dictionaries(st.sampled_from([*RDAP]), JSON))
+@given(st.dictionaries(st.sampled_from([*RDAP, "ipAddresses"]), JSON))
 def test_registration_data_of_any_form_are_taken_as_far_as_they_go(document: dict[str, Any]) -> None:
     assert isinstance(registration_from_rdap(document), RegistrationView)
+    assert all(ipaddress.ip_address(each) for each in host_addresses_from_rdap(document))
+
+
+def test_a_hosts_addresses_in_one_spelling() -> None:
+    said = {"ipAddresses": {"v4": ["198.51.100.31"], "v6": ["2001:DB8:A1:0::53", "2001:db8:a1::53", "none"]}}
+    assert host_addresses_from_rdap(said) == ("198.51.100.31", "2001:db8:a1::53") and host_addresses_from_rdap({}) == ()

@@ -2,7 +2,7 @@
 
 import pytest
 
-from legatum.core.meant import slips
+from legatum.core.meant import address_slips, slips
 from legatum.core.name import parse_name
 
 DOMAIN = "kilnandclay.example"
@@ -28,3 +28,31 @@ def test_the_slip_is_named(seen: tuple[str, ...], told: list[str]) -> None:
 
     found = slips(names(NEW), names(OLD), names(seen), parse_name(DOMAIN + "."))
     assert len(found) == len(told) and all(one.startswith(other) for one, other in zip(found, told, strict=True)), found
+
+
+@pytest.mark.parametrize(
+    ("seen", "says"),
+    [
+        ((), []),
+        (("192.0.2.9",), []),  # the old one: nobody has typed
+        (("198.51.100.31", "2001:db8::53"), []),
+        (("198.51.100.31", "2001:db8::53", "192.0.2.9"), ["the old address 192.0.2.9 is still there"]),
+        (("198.51.100.13", "2001:db8::53"), ["198.51.100.13 is mistyped: meant was 198.51.100.31"]),
+        (("198.51.100.31", "2001:db8::35"), ["2001:db8::35 is mistyped: meant was 2001:db8::53"]),
+        (("198.51.100.31", "203.0.113.7"), ["203.0.113.7 was not meant at all", "2001:db8::53 is missing"]),
+        (("2001:db8::53",), ["198.51.100.31 is missing"]),
+    ],
+)
+def test_a_slip_in_an_address_is_named(seen: tuple[str, ...], says: list[str]) -> None:
+    before = ("192.0.2.9",) if seen else ()
+    assert address_slips(("198.51.100.31", "2001:db8::53"), before, seen) == says
+
+
+def test_an_address_typed_before_anybody_looked_is_judged_too() -> None:
+    meant = ("198.51.100.31", "2001:db8::53")
+    for typed, says in (
+        (("198.51.100.13", "2001:db8::53"), ["198.51.100.13 is mistyped: meant was 198.51.100.31"]),
+        (("2001:db8::53",), ["198.51.100.31 is missing"]),
+        (("203.0.113.7",), []),
+    ):
+        assert address_slips(meant, typed, typed) == says

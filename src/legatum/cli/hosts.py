@@ -40,6 +40,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     renumber.add_argument("--wait", action="store_true", help="stay until the old address may go, and take it away")
     for action in (leaning, setting, renumber, withdraw):
         action.add_argument("--leaning", metavar="FILE", help="a list of domains that may lean on it, beside those of settings and journal")
+    setting.add_argument("--wait", action="store_true", help="by hand: watch registration data and glue until it is seen; slips are named")
     setting.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default HOST.host.md)")
     for action in (setting, enlist, renumber, withdraw):
         add_changing(action)
@@ -142,14 +143,15 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
 
 
 async def _set_by_hand(args: argparse.Namespace, outside: "Outside", wish: "Wish", document: "HostChangeDocument") -> None:
-    """The zone is changed; what is left for a person stands in the worksheet. Glue can be seen once the host is in the NS set."""
+    """The zone is changed; what is left for a person stands in the worksheet. RDAP shows the host, or its glue once it is in the NS set."""
     from legatum.cli.registration.ending import page_of
+    from legatum.core.instant import instant_text
     from legatum.views.sheet import host_sheet, write_sheet
-    from legatum.work.host_changes import put_in_zone
+    from legatum.work.host_changes import put_in_zone, until_typed
+    from legatum.work.hosts import held_addresses
 
     document.done = await put_in_zone(outside, wish, wish.addresses)
-    held = await wish.registrar.host(wish.host)
-    before = held.addresses if held is not None else ()
+    before = await held_addresses(outside, wish.registrar, wish.host) or ()
     if set(before) == set(wish.addresses):
         document.state = "done" if document.done else "unchanged"
         return
@@ -157,6 +159,11 @@ async def _set_by_hand(args: argparse.Namespace, outside: "Outside", wish: "Wish
     text = host_sheet(wish.domain, wish.host, wish.registrar.name, page_of(wish.registrar), before, wish.addresses)
     write_sheet(path, text)
     document.state, document.file, document.sheet = "worksheet", str(path), text
+    if args.wait:
+        note(args, f"worksheet: {path}; watching until the host is seen …")
+        since = await until_typed(outside, wish, before, lambda said: note(args, said))
+        document.state = "done"
+        document.done.append(f"host {document.host} at {wish.registrar.name}: {', '.join(wish.addresses)}, seen at {instant_text(since)}")
 
 
 async def _enlist(args: argparse.Namespace, outside: "Outside") -> int:

@@ -30,6 +30,25 @@ def slips(meant: Collection[Name], before: Collection[Name], seen: Collection[Na
     return found + [f"{name_text(name)} is missing" for name in missing if name not in guesses.values()]
 
 
+def address_slips(meant: Collection[str], before: Collection[str], seen: Collection[str]) -> list[str]:
+    """What is wrong with the addresses ``seen`` of a host; empty when they are those that were meant.
+
+    As long as they are the old ones, and none of them is or looks like one that was meant, nobody has typed yet.
+    """
+    wanted, there = set(meant), set(seen)
+    missing = sorted(wanted - there)
+    guesses = {each: next(iter(difflib.get_close_matches(each, missing, 1, 0.75)), None) for each in sorted(there - wanted)}
+    if there == set(before) and not (there & wanted or any(guesses.values())):
+        return []
+    found = []
+    for address, guess in guesses.items():
+        if guess is not None:
+            found.append(f"{address} is mistyped: meant was {guess}")
+        else:
+            found.append(f"the old address {address} is still there" if address in before else f"{address} was not meant at all")
+    return found + [f"{address} is missing" for address in missing if address not in guesses.values()]
+
+
 def ds_slips(meant: Collection[bytes], before: Collection[bytes], seen: Collection[bytes]) -> list[str]:
     """What is wrong with the DS set ``seen``, as rdata; empty when it is the one that was meant, or nobody has typed yet."""
     wanted, there, old = set(meant), set(seen), set(before)

@@ -1,6 +1,7 @@
 """Registration data as RDAP's JSON tells it (RFC 9083 s5.3), in the registry's own words for statuses (RFC 8056)."""
 
 import contextlib
+import ipaddress
 from collections.abc import Iterator
 from typing import Any
 
@@ -23,6 +24,16 @@ def registration_from_rdap(document: dict[str, Any]) -> RegistrationView:
         transferred=_event(document, "transfer"),
         ds=tuple(sorted(_ds(document))) if isinstance(document.get("secureDNS"), dict) else None,
     )
+
+
+def host_addresses_from_rdap(document: dict[str, Any]) -> tuple[str, ...]:
+    """The addresses of a nameserver object (RFC 9083 s5.2), sorted; what is none is left out."""
+    said = document.get("ipAddresses")
+    found = set()
+    for text in (*_list(said, "v4"), *_list(said, "v6")):
+        with contextlib.suppress(ValueError):
+            found.add(str(ipaddress.ip_address(str(text))))
+    return tuple(sorted(found))
 
 
 def _list(document: Any, key: str) -> list[Any]:

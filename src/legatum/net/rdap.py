@@ -19,13 +19,13 @@ class Bootstrap:
 
     services: Mapping[str, str]
 
-    def url_for(self, domain: Name) -> str | None:
-        """The address to ask for a domain; None where no server is known. The longest suffix counts (RFC 9224 s4)."""
-        labels = name_text(domain).split(".")
-        for start in range(1, len(labels_of(domain)) + 1):
+    def url_for(self, name: Name, kind: str = "domain") -> str | None:
+        """Where to ask for a ``domain`` or a ``nameserver``; None where no server is known. The longest suffix counts (RFC 9224 s4)."""
+        labels = name_text(name).split(".")
+        for start in range(1, len(labels_of(name)) + 1):
             base = self.services.get(".".join(labels[start:]))
             if base is not None:
-                return f"{base.rstrip('/')}/domain/{quote(name_text(domain))}"
+                return f"{base.rstrip('/')}/{kind}/{quote(name_text(name))}"
         return None
 
 
@@ -49,8 +49,8 @@ async def ask_rdap(route: Route, url: str, timeout: float, authority: str | None
     return await fetch(route, url, timeout, headers={"accept": f"{_MEDIA_TYPE}, application/json"}, authority=authority)
 
 
-def parse_rdap(answer: WebAnswer) -> dict[str, Any]:
-    """The domain object. Raises ``ValueError`` with the reason where there is none."""
+def parse_rdap(answer: WebAnswer, kind: str = "domain") -> dict[str, Any]:
+    """The object of that class (RFC 9083 s5). Raises ``ValueError`` with the reason where there is none."""
     if answer.trouble is not None:
         raise ValueError(answer.why or str(answer.trouble))
     if answer.status == 404:
@@ -61,6 +61,6 @@ def parse_rdap(answer: WebAnswer) -> dict[str, Any]:
         document = json.loads(answer.body)
     except (ValueError, RecursionError):
         raise ValueError("not JSON") from None
-    if not isinstance(document, dict) or document.get("objectClassName") != "domain":
-        raise ValueError("no domain object")
+    if not isinstance(document, dict) or document.get("objectClassName") != kind:
+        raise ValueError(f"no {kind} object")
     return document

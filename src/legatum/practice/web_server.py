@@ -10,10 +10,10 @@ from collections.abc import Awaitable, Callable
 from typing import NamedTuple
 
 from legatum.core.fault import BadInput
-from legatum.core.name import name_text, parse_domain
+from legatum.core.name import Name, name_text, parse_domain
 from legatum.net.route import Endpoint
 from legatum.practice.registry import Registry
-from legatum.wire.epp import DomainData
+from legatum.wire.epp import DomainData, HostData
 
 _LOOPBACK = "127.0.0.1"
 _MOST = 65536
@@ -78,7 +78,7 @@ async def _read(reader: asyncio.StreamReader) -> Request:
 
 
 class RdapService:
-    """RDAP's domain lookup (RFC 9082 s3.1.3) from the registry's data."""
+    """RDAP's lookups of domains and name servers (RFC 9082 s3.1.3, s3.1.4) from the registry's data."""
 
     def __init__(self, registry: Registry) -> None:
         self._registry = registry
@@ -86,11 +86,17 @@ class RdapService:
     async def handle(self, request: Request) -> Response:
         kind, _, name = request.path.strip("/").partition("/")
         try:
-            found = self._registry.known(parse_domain(name)) if kind == "domain" and request.method == "GET" else None
+            said = self._found(kind, parse_domain(name)) if request.method == "GET" else None
         except BadInput:
             return _json(400, {"errorCode": 400, "title": "no domain name"})
-        grace = self._registry.book.in_grace(found.name) if found else ()
-        return _json(200, _domain(found, grace)) if found else _json(404, {"errorCode": 404, "title": "not here"})
+        return _json(200, said) if said else _json(404, {"errorCode": 404, "title": "not here"})
+
+    def _found(self, kind: str, name: Name) -> dict[str, object] | None:
+        book = self._registry.book
+        if kind == "nameserver":
+            return _host(book.hosts[name]) if name in book.hosts else None
+        found = self._registry.known(name) if kind == "domain" else None
+        return _domain(found, book.in_grace(found.name)) if found else None
 
 
 def _domain(data: DomainData, grace: tuple[str, ...]) -> dict[str, object]:
@@ -110,6 +116,17 @@ def _domain(data: DomainData, grace: tuple[str, ...]) -> dict[str, object]:
         "entities": [{"objectClassName": "entity", "roles": ["registrar"], "handle": data.registrar, "vcardArray": card}],
         "nameservers": [{"objectClassName": "nameserver", "ldhName": name_text(host)} for host in data.nameservers],
         "secureDNS": {"delegationSigned": bool(data.ds), "dsData": [_ds(each) for each in data.ds]},
+    }
+
+
+def _host(data: HostData) -> dict[str, object]:
+    """RFC 9083 s5.2."""
+    sorts = {"v4": [each for each in data.addresses if ":" not in each], "v6": [each for each in data.addresses if ":" in each]}
+    return {
+        "rdapConformance": ["rdap_level_0"],
+        "objectClassName": "nameserver",
+        "ldhName": name_text(data.name),
+        "ipAddresses": {kind: found for kind, found in sorts.items() if found},
     }
 
 

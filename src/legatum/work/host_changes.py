@@ -1,12 +1,13 @@
 """Changing child name servers: zone, registry and glue in step, in an order that never leaves a lame moment."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.address import address_rdata, address_text
 from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.instant import instant_text
+from legatum.core.meant import address_slips
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import AAAA, NS, SOA, A
@@ -17,7 +18,7 @@ from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
-from legatum.work.hosts import HostView, look_at_hosts
+from legatum.work.hosts import HostView, held_addresses, look_at_hosts
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, next_by_rule, publish
 from legatum.work.registration import change_nameservers, journaled, wait_until_published
@@ -135,6 +136,18 @@ async def until_glue(outside: Outside, domain: Name, host: Name, addresses: Sequ
     return await outside.until_seen(missing, f"the glue of {name_text(host)}")
 
 
+async def until_typed(outside: Outside, wish: Wish, before: Sequence[str], told: Callable[[str], None]) -> float:
+    """Until what was typed into a form is seen; ``told`` is told of slips meanwhile. The instant."""
+
+    async def missing() -> str:
+        seen = await held_addresses(outside, wish.registrar, wish.host) or ()
+        if set(seen) == set(wish.addresses):
+            return ""
+        return "; ".join(address_slips(wish.addresses, before, seen)) or "not typed yet"
+
+    return await outside.until_seen(missing, f"host {name_text(wish.host)}", told)
+
+
 @dataclass(frozen=True)
 class Renumbering:
     """``both``: since when zone, registry and every server of the parent zone have both addresses, None before; ``bound``: when the old
@@ -245,14 +258,13 @@ async def _refuse_unready(outside: Outside, current: Zone, host: Name, registrar
     found = {text for each in current.at(host) if each.rtype in (A, AAAA) for text in map(address_text, each.rdatas)}
     if not found:
         raise GateShut(f"{name_text(host)} has no address in the zone", "legatum hosts set gives it one, there and at the registry")
-    if not registrar.by_hand:
-        held = await registrar.host(host)
-        if set(held.addresses) != found if held is not None else not registrar.with_addresses:
-            said = ", ".join(held.addresses) if held is not None else "no host"
-            raise GateShut(
-                f"{registrar.name} has {said} for {name_text(host)}, the zone {', '.join(sorted(found))}",
-                "legatum hosts set brings both into step",
-            )
+    held = await held_addresses(outside, registrar, host)
+    if set(held) != found if held is not None else not (registrar.by_hand or registrar.with_addresses):
+        said = ", ".join(held) if held is not None else "no host"
+        raise GateShut(
+            f"{registrar.name} has {said} for {name_text(host)}, the zone {', '.join(sorted(found))}",
+            "legatum hosts set brings both into step",
+        )
     for reply in await outside.asker.ask_all(outside.asker.askable(sorted(found)), current.origin, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(f"{reply.server} does not answer for {name_text(current.origin)}: {reply.outcome}", "set the server up first")

@@ -10,6 +10,7 @@ from legatum.core.name import Name, is_under, name_text, parse_domain
 from legatum.core.rrset import targets
 from legatum.core.rrtype import AAAA, NS, A
 from legatum.services.registrar import Registrar
+from legatum.work.look.registration import look_at_rdap_host
 from legatum.work.outside import Outside
 
 _SIDE_BY_SIDE = 24
@@ -63,11 +64,24 @@ async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | N
     views = []
     for name in sorted(named):
         inside = is_under(name, domain)
-        held = await registrar.host(name) if registrar is not None and inside else None
-        registry = held.addresses if held is not None else None
+        registry = await held_addresses(outside, registrar, name) if registrar is not None and inside else None
         zone = tuple(sorted(await walker.addresses(name)))
         views.append(HostView(name, inside, zone, registry, glue.get(name, {}), ttls.get(name), tuple(named[name])))
     return views
+
+
+async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
+    """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by the parent's glue."""
+    if registrar.by_hand:
+        evidence = outside.evidence()
+        try:
+            seen = await look_at_rdap_host(outside, evidence, host)
+        finally:
+            outside.asker.heard.remove(evidence)
+        if seen is not None:
+            return seen
+    held = await registrar.host(host)
+    return held.addresses if held is not None else None
 
 
 @dataclass(frozen=True)

@@ -2,9 +2,10 @@
 
 from legatum.core.name import Name, parent_of
 from legatum.core.picture import RegistrationView
-from legatum.core.registration import registration_from_rdap
+from legatum.core.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.net.evidence import Evidence
 from legatum.net.rdap import ask_rdap, parse_rdap
+from legatum.net.web import WebAnswer
 from legatum.work.outside import Outside
 
 _TIMEOUT = 5.0
@@ -19,18 +20,36 @@ async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tu
     url = bootstrap.url_for(domain)
     if url is None:
         return None, "no server is known for this suffix"
-    answer = outside.kept_web.get(url)
-    if answer is None:
-        settings = outside.settings.rdap
-        authority = str(outside.folder / settings.authority) if settings and settings.authority else None
-        answer = await ask_rdap(outside.asker.route, url, _TIMEOUT, authority)
-    evidence.web[url] = answer
+    answer = await _asked(outside, evidence, url)
     try:
         return registration_from_rdap(parse_rdap(answer)), ""
     except ValueError as error:
         if answer.status == _UNKNOWN and bootstrap.url_for(parent_of(domain)) is not None:
             return None, ""  # deeper than a registration: a part of a domain that was handed on
         return None, str(error)
+
+
+async def look_at_rdap_host(outside: Outside, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
+    """The addresses that RDAP has for a host (RFC 9082 s3.1.4); None where it says nothing of it, which not all servers do."""
+    bootstrap = outside.bootstrap()
+    url = bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
+    if url is None:
+        return None
+    try:
+        return host_addresses_from_rdap(parse_rdap(await _asked(outside, evidence, url), "nameserver"))
+    except ValueError:
+        return None
+
+
+async def _asked(outside: Outside, evidence: Evidence, url: str) -> WebAnswer:
+    """The server's answer, or the one that was kept."""
+    answer = outside.kept_web.get(url)
+    if answer is None:
+        settings = outside.settings.rdap
+        authority = str(outside.folder / settings.authority) if settings and settings.authority else None
+        answer = await ask_rdap(outside.asker.route, url, _TIMEOUT, authority)
+    evidence.web[url] = answer
+    return answer
 
 
 async def registration_view(outside: Outside, registrar: str, domain: Name) -> RegistrationView:
