@@ -1,59 +1,30 @@
 """Writes the pages that are made from the code: docs/findings.md and docs/schema/. ``--check``: only says what is out of date."""
 
+import importlib
 import json
+import pkgutil
 import sys
 from pathlib import Path
 
 import msgspec
 
+import legatum.demo.report  # it has a document too
+import legatum.views
 from legatum.core.findings.finding import collect
 from legatum.core.kinds import FAMILIES
-from legatum.demo.report import DemoDocument
 from legatum.settings.document import Settings
-from legatum.views.compare import CompareDocument, CompareListDocument
-from legatum.views.confirm import ConfirmDocument, ConfirmListDocument
-from legatum.views.delegate import DelegateDocument
 from legatum.views.document import Document
-from legatum.views.explain import ExplainDocument, FindingListDocument
-from legatum.views.fleet import FleetDocument, FleetLine
-from legatum.views.gather import GatherDocument
-from legatum.views.hosts import HostChangeDocument, HostsDocument, LeaningDocument
-from legatum.views.lint import LintDocument, LintListDocument
-from legatum.views.move import AdvanceDocument, MoveDocument
-from legatum.views.publish import PublishDocument
-from legatum.views.registration import (
-    AvailabilityDocument,
-    ContactDocument,
-    ManyDocument,
-    QueueDocument,
-    RegistrationChangeDocument,
-    RegistrationDocument,
-)
-from legatum.views.rehearse import RehearsalDocument
-from legatum.views.second import SecondDocument
-from legatum.views.survey import SurveyDocument, SurveyListDocument
-from legatum.views.templates import DriftDocument, TemplateDocument, TemplateListDocument
-from legatum.views.watch import WatchDocument
-from legatum.views.worksheet import WorksheetDocument
 from legatum.work.movefile import MoveDocument as MoveFile
 
 DOCS = Path(__file__).parent.parent / "docs"
-DOCUMENTS: list[type[Document]] = [
-    SurveyDocument, SurveyListDocument, ExplainDocument, FindingListDocument, LintDocument, LintListDocument,
-    GatherDocument, CompareDocument, CompareListDocument, PublishDocument, WorksheetDocument,
-    ConfirmDocument, ConfirmListDocument,
-    RegistrationDocument, RegistrationChangeDocument, ManyDocument, QueueDocument, AvailabilityDocument,
-    ContactDocument,
-    HostsDocument, HostChangeDocument, LeaningDocument,
-    DelegateDocument, SecondDocument, TemplateDocument, TemplateListDocument, DriftDocument,
-    WatchDocument, FleetLine, FleetDocument, MoveDocument, AdvanceDocument, RehearsalDocument, DemoDocument,
-]  # fmt: skip
 
 
 def pages() -> dict[Path, str]:
     """Path → text of every generated page."""
     made = {DOCS / "findings.md": findings()}
-    for document in DOCUMENTS:
+    for module in pkgutil.iter_modules(legatum.views.__path__, "legatum.views."):
+        importlib.import_module(module.name)
+    for document in Document.__subclasses__():
         tag = str(document.__struct_config__.tag)
         made[DOCS / "schema" / f"{tag.removeprefix('legatum.').replace('/', '-')}.json"] = schema(document)
     made[DOCS / "schema" / "settings.json"] = schema(Settings)

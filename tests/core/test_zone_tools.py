@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.catalog import members_of, with_member, without_member
+from legatum.core.catalog import members_of, with_members, without_member
 from legatum.core.completeness import Degree, estimated_total, sampled
 from legatum.core.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.difference import Kind, zone_differences
@@ -143,13 +143,13 @@ def test_what_was_put_right_has_not_drifted(one: Zone) -> None:
 
 def test_a_catalog_has_each_member_once() -> None:
     catalog = parse_master('$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS invalid.\nversion TXT "2"\n', ORIGIN)
-    one, both = with_member(catalog, OTHER), with_member(with_member(catalog, OTHER), parse_name("evensong.test."))
-    assert set(members_of(both)) == {OTHER, parse_name("evensong.test.")} and with_member(both, OTHER) == both
-    group = with_member(both, OTHER, "x")
+    one, both = with_members(catalog, [OTHER]), with_members(catalog, [OTHER, parse_name("evensong.test.")])
+    assert set(members_of(both)) == {OTHER, parse_name("evensong.test.")} and with_members(both, [OTHER]) == both
+    group = with_members(both, [OTHER], "x")
     assert group.get(Name(b"\5group" + members_of(both)[OTHER]), TXT) == rrset(Name(b"\5group" + members_of(both)[OTHER]), TXT, 0, [b"\1x"])
-    assert members_of(group) == members_of(both) and with_member(group, OTHER) == group == with_member(group, OTHER, "x")
-    assert with_member(group, OTHER, "y") not in (group, both)
-    assert without_member(group, OTHER) == with_member(catalog, parse_name("evensong.test."))
+    assert members_of(group) == members_of(both) and with_members(group, [OTHER]) == group == with_members(group, [OTHER], "x")
+    assert with_members(group, [OTHER], "y") not in (group, both)
+    assert without_member(group, OTHER) == with_members(catalog, [parse_name("evensong.test.")])
     assert without_member(catalog, OTHER) == catalog and len(one) == len(catalog) + 1
     with pytest.raises(BadInput, match="no catalog zone"):
         members_of(catalog.without([(parse_name("version", ORIGIN), TXT)]))

@@ -17,6 +17,7 @@ from tests.real.registry_thread import RegistryThread
 
 pytestmark = NEEDS_SERVERS
 DOMAIN, CATALOG = "shared.example", "catalog.example"
+MANY = ("one.example", "two.example", "three.example")
 SOA = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 2 1 1209600 60\n"
 
 
@@ -42,7 +43,8 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         each.chmod(0o755)
     root = f"{SOA}. NS a.root.test.\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
     parent = f"{SOA}@ NS ns\nns A {top}\nns1 A {one}\nns2 A {other}\nns3 A {one}\nshared 2 NS ns1\nshared 2 NS ns3\n"
-    zones = {DOMAIN: f"{SOA}@ 2 NS ns1.example.\n@ 2 NS ns3.example.\n@ A 127.0.0.80\n", CATALOG: f'{SOA}@ NS invalid.\nversion TXT "2"\n'}
+    contents = f"{SOA}@ 2 NS ns1.example.\n@ 2 NS ns3.example.\n@ A 127.0.0.80\n"
+    zones = dict.fromkeys((DOMAIN, *MANY), contents) | {CATALOG: f'{SOA}@ NS invalid.\nversion TXT "2"\n'}
     own = {"own.example": f"{SOA}@ NS ns2.example.\n"}  # a catalog's servers answer nobody else for it
     more: dict[str, Any] = {"secret": secret, "algorithm": "hmac-sha512"}
     servers: list[Server] = [
@@ -90,6 +92,16 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         ended = legatum("second", "leave", *words, "--registrar", "flint", "--yes", "--wait")
         assert ended["done"] == [f"out of the catalog {CATALOG}, serial 9"] and ended["servers"][-1]["serial"] is None
         assert registry.changes == 2
+
+        (tmp_path / "list").write_text("\n".join(("missing.example", *MANY)))
+        many = ("second", "add", "--list", "list", *words[1:])
+        shown = legatum(*many, "--dry-run")["domains"]
+        assert [each["state"] for each in shown] == ["failed", "ready", "ready", "ready"]
+        joined = legatum(*many, "--yes")["domains"]
+        assert [each["state"] for each in joined] == ["failed", "joined", "joined", "joined"], joined
+        assert {each["done"][0] for each in joined[1:]} == {f"entered into the catalog {CATALOG}, serial 10"}  # one change for all
+        assert all(legatum("second", "show", each, *words[1:])["agreed"] for each in MANY)
+        assert {each["state"] for each in legatum(*many, "--yes")["domains"]} == {"failed", "unchanged"}
 
         if second is Bind:  # told by commands instead
             words = (DOMAIN, "--at", "one", "--second", "told")

@@ -13,10 +13,13 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="whether both providers are in step")
-    added = actions.add_parser("add", help="have a second provider serve the zone too")
+    added = actions.add_parser("add", help="have a second provider serve the zone too, or many zones")
     left = actions.add_parser("leave", help="a second provider out of both NS sets, and of its service when nobody asks it any more")
-    for action in (shown, added, left):
+    added.add_argument("domains", metavar="DOMAIN", nargs="*")
+    added.add_argument("--list", metavar="FILE", help="domains, one a line; the second provider is told of all of them together")
+    for action in (shown, left):
         action.add_argument("domain", metavar="DOMAIN")
+    for action in (shown, added, left):
         action.add_argument("--at", required=True, metavar="PROVIDER", help="who the zone is changed at")
         action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings")
     added.add_argument("--registrar", metavar="NAME", help="name its servers at this registrar too")
@@ -29,53 +32,89 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    return with_outside(args, lambda outside: {"show": _show, "add": _add, "leave": _leave}[args.action](args, outside))
+
+
+async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.name import parse_domain
-
-    domain = parse_domain(args.domain)
-
-    async def work(outside: "Outside") -> int:
-        from legatum.core.name import name_text
-        from legatum.views.publish import change_lines
-        from legatum.views.second import second_document, show_second
-        from legatum.work.second import carry_out_naming, in_step, name_in_zone, open_seconding, standings, tell
-
-        seconding = open_seconding(outside, domain, args.at, args.second, getattr(args, "registrar", None))
-        if args.action == "leave":
-            return await _leave(args, outside, seconding)
-        done: list[str] = []
-        left: list[str] = []
-        declined = False
-        if args.action == "add":
-            publication = await name_in_zone(outside, seconding)
-            lines = [f"{args.second} is told of the zone, where it does not serve it, and brought into step"]
-            lines += [f"then at {args.at}: {line}" for line in change_lines(publication)]
-            if args.registrar:
-                lines.append(f"then at {args.registrar}: + {', '.join(name_text(name) for name in seconding.servers)}")
-            if agreed(args, f"{args.domain}: {args.second} beside {args.at}", lines):
-                done.append(await tell(outside, seconding))
-                note(args, f"waiting until every server of {args.second} has the zone …")
-                serial, told = await in_step(outside, seconding)
-                done.append(
-                    f"in step at serial {serial}" + (f"; {told} of {len(seconding.section.notify)} took our NOTIFY" if told else "")
-                )
-                done += await carry_out_naming(outside, seconding, publication)
-                if not args.registrar:
-                    left.append(f"name {', '.join(name_text(name) for name in seconding.servers)} at the registrar too")
-            else:
-                declined = not args.dry_run
-        document = second_document(domain, await standings(outside, seconding), done, left)
-        show(args, document, lambda screen: show_second(document, screen))
-        return SHUT if declined else OK if document.agreed or args.action == "add" else FOUND
-
-    return with_outside(args, work)
-
-
-async def _leave(args: argparse.Namespace, outside: "Outside", seconding: "Seconding") -> int:
-    from legatum.core.instant import instant_text
-    from legatum.core.name import name_text
     from legatum.views.second import second_document, show_second
-    from legatum.work.second import leaving, release, standings, unname
+    from legatum.work.second import open_seconding, standings
 
+    seconding = open_seconding(outside, parse_domain(args.domain), args.at, args.second, None)
+    document = second_document(seconding.domain, await standings(outside, seconding), [], [])
+    show(args, document, lambda screen: show_second(document, screen))
+    return OK if document.agreed else FOUND
+
+
+async def _add(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+    from legatum.work.listing import read_listing
+    from legatum.work.second import open_seconding
+
+    listed = [text async for text in read_listing(args.list, None)] if args.list else []
+    domains = list(dict.fromkeys(map(parse_domain, [*args.domains, *listed])))
+    if not domains:
+        raise BadInput("no domain", "name one, or several, or a list: --list FILE")
+    secondings = [open_seconding(outside, each, args.at, args.second, args.registrar) for each in domains]
+    return await (_one(args, outside, secondings[0]) if len(domains) == 1 and not args.list else _many(args, outside, secondings))
+
+
+async def _one(args: argparse.Namespace, outside: "Outside", seconding: "Seconding") -> int:
+    from legatum.core.name import name_text
+    from legatum.views.publish import change_lines
+    from legatum.views.second import second_document, show_second
+    from legatum.work.second import join, name_in_zone, standings, tell
+
+    domain, names = seconding.domain, ", ".join(name_text(name) for name in seconding.servers)
+    done: list[str] = []
+    left: list[str] = []
+    declined = False
+    publication = await name_in_zone(outside, seconding)
+    lines = [f"{args.second} is told of the zone, where it does not serve it, and brought into step"]
+    lines += [f"then at {args.at}: {line}" for line in change_lines(publication)]
+    lines += [f"then at {args.registrar}: + {names}"] if args.registrar else []
+    if agreed(args, f"{name_text(domain)}: {args.second} beside {args.at}", lines):
+        done.append((await tell(outside, [seconding]))[domain])
+        note(args, f"waiting until every server of {args.second} has the zone …")
+        done += await join(outside, seconding, publication)
+        left += [] if args.registrar else [f"name {names} at the registrar too"]
+    else:
+        declined = not args.dry_run
+    document = second_document(domain, await standings(outside, seconding), done, left)
+    show(args, document, lambda screen: show_second(document, screen))
+    return SHUT if declined else OK
+
+
+async def _many(args: argparse.Namespace, outside: "Outside", secondings: "list[Seconding]") -> int:
+    from legatum.core.name import name_text
+    from legatum.views.second import joined_document, show_joined
+    from legatum.work.publish import Publication
+    from legatum.work.second_many import Joined, draw_many, join_many
+
+    drawn = await draw_many(outside, secondings)
+    ready = [(each, plan) for each in secondings if isinstance(plan := drawn[each.domain], Publication)]
+    ways = [f"then at {place}: + {', '.join(map(name_text, secondings[0].servers))}" for place in (args.at, args.registrar) if place]
+    lines = [f"{args.second} is told of them, and each is brought into step", *ways]
+    lines += [name_text(each.domain) for each, _ in ready[:10]] + ([f"and {len(ready) - 10} more"] if len(ready) > 10 else [])
+    go = bool(ready) and agreed(args, f"{len(ready)} zones: {args.second} beside {args.at}", lines)
+    done = {each.domain: each for each in await join_many(outside, ready)} if go else {}
+    found = [plan if isinstance(plan, Joined) else done.get(domain, Joined(domain, "ready")) for domain, plan in drawn.items()]
+    document = joined_document(args.at, args.second, found)
+    show(args, document, lambda screen: show_joined(document, screen))
+    if ready and not go and not args.dry_run:
+        return SHUT
+    return FOUND if any(each.state == "failed" for each in document.domains) else OK
+
+
+async def _leave(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.instant import instant_text
+    from legatum.core.name import name_text, parse_domain
+    from legatum.views.second import second_document, show_second
+    from legatum.work.second import open_seconding, standings
+    from legatum.work.second_leave import leaving, release, unname
+
+    seconding = open_seconding(outside, parse_domain(args.domain), args.at, args.second, args.registrar)
     done: list[str] = []
     left: list[str] = []
     standing = leaving(outside, seconding)

@@ -1,6 +1,7 @@
 """Catalog zones (RFC 9432): a zone that tells secondaries which zones to serve."""
 
 import hashlib
+from collections.abc import Iterable
 
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, below, is_under, name_text
@@ -21,15 +22,17 @@ def members_of(catalog: Zone) -> dict[Name, Name]:
     return {targets(each)[0]: each.name for each in catalog.unsorted if each.rtype == PTR and is_under(each.name, nodes)}
 
 
-def with_member(catalog: Zone, domain: Name, group: str = "") -> Zone:
-    """The catalog with one member more, in a group if one is given (s4.3.2); the same where it is so already.
+def with_members(catalog: Zone, domains: Iterable[Name], group: str = "") -> Zone:
+    """The catalog with these members too, in a group if one is given (s4.3.2); the same where all are so already.
 
-    The node's label is made from the domain (s4.1).
+    The label of a node is made from the domain (s4.1).
     """
-    node = members_of(catalog).get(domain) or _node(catalog.origin, domain)
-    wanted = [rrset(node, PTR, 0, [domain])]
-    if group:
-        wanted.append(rrset(below("group", node), TXT, 0, [txt_rdata(group)]))
+    present, wanted = members_of(catalog), []
+    for domain in domains:
+        node = present.get(domain) or _node(catalog.origin, domain)
+        wanted.append(rrset(node, PTR, 0, [domain]))
+        if group:
+            wanted.append(rrset(below("group", node), TXT, 0, [txt_rdata(group)]))
     return catalog if all(catalog.get(each.name, each.rtype) == each for each in wanted) else catalog.with_rrsets(wanted)
 
 

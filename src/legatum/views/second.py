@@ -1,9 +1,12 @@
 """A second provider beside the first."""
 
+from collections.abc import Sequence
+
 from legatum.core.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
 from legatum.work.second import Standing
+from legatum.work.second_many import Joined
 
 
 class StandingPart(Part):
@@ -52,3 +55,39 @@ def show_second(document: SecondDocument, screen: Screen) -> None:
     screen.line()
     rows = [(each.party, each.server, each.address, each.serial if each.serial is not None else each.said) for each in document.servers]
     screen.table(("provider", "server", "address", "serial"), rows, ["" if each.serial is not None else BAD for each in document.servers])
+
+
+class JoinedPart(Part):
+    """``state``: ``ready``, ``unchanged``, ``joined`` or ``failed``; ``done``: what was done, in order, or why it could not."""
+
+    domain: str
+    state: str
+    done: list[str]
+    remedy: str
+
+
+class JoinedDocument(Document, tag="legatum.second-of-many/1"):
+    """A second provider for many zones."""
+
+    at: str
+    second: str
+    domains: list[JoinedPart]
+
+
+def joined_document(at: str, second: str, found: Sequence[Joined]) -> JoinedDocument:
+    parts = [JoinedPart(domain=name_text(each.domain), state=each.state, done=list(each.done), remedy=each.remedy) for each in found]
+    return JoinedDocument(at=at, second=second, domains=parts)
+
+
+def show_joined(document: JoinedDocument, screen: Screen) -> None:
+    """Counts first, then what did not go well; what did is a line for each only where there are few."""
+    counts = {state: sum(each.state == state for each in document.domains) for state in ("joined", "ready", "unchanged", "failed")}
+    words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
+    bad = [each for each in document.domains if each.state == "failed"]
+    following = f"{bad[0].remedy}; then the same command again" if bad else ""
+    screen.verdict(not bad, f"{len(document.domains)} zones, {document.second} beside {document.at}: {words}", following)
+    screen.line()
+    shown = document.domains if len(document.domains) <= 12 else bad
+    rows = [(each.domain, each.state, "; ".join(each.done) or "-") for each in shown]
+    if rows:
+        screen.table(("zone", "", "what was done"), rows, [BAD if each in bad else "" for each in shown])
