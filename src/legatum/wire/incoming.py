@@ -6,6 +6,8 @@ records one after the other, as a rule; where they do not, the set is put togeth
 """
 
 import struct
+from itertools import repeat
+from typing import Any
 
 from legatum.core.name import MAX_NAME, Name, is_under
 from legatum.core.rrset import RRset
@@ -16,10 +18,10 @@ from legatum.wire.message import IN, LENGTHS, Names, canonical, read_name
 
 _FIXED = struct.Struct("!HHIH")
 _LAST_TTL = 0x7FFFFFFF
-# Types whose data are looked into: where their one name begins, or less than nothing for addresses and for data with more.
-_LOOKED_INTO = dict.fromkeys(LENGTHS, -3) | {
-    rtype: -3 if strings or more > 1 else skip for rtype, (skip, strings, more) in NAME_FIELDS.items()
-}
+_MORE = 0x10000  # more than any length
+# Types whose data are looked into: where their one name begins, less than nothing for an address of that length, or that there is more.
+_LOOKED_INTO = {rtype: -length for rtype, length in LENGTHS.items()}
+_LOOKED_INTO |= {rtype: _MORE if strings or names > 1 else skip for rtype, (skip, strings, names) in NAME_FIELDS.items()}
 
 
 class IncomingZone:
@@ -36,10 +38,10 @@ class IncomingZone:
 
     def read(self, wire: bytes, at: int, count: int, names: Names) -> int:
         """An answer section of ``count`` records; the offset after it. Raises :class:`Malformed`, ``IndexError`` or ``struct.error``."""
-        fixed, size, known, looked_into = _FIXED.unpack_from, len(wire), names.get, _LOOKED_INTO.get
+        fixed, known, looked_into = _FIXED.unpack_from, names.get, _LOOKED_INTO.get
         enter, origin, new = self._found.setdefault, self.origin, tuple.__new__
         inside, owner, inner = True, origin, {origin}
-        for _ in range(count):
+        for _ in repeat(None, count):
             start, length = at, wire[at]
             met = None
             if length >= 192:
@@ -50,29 +52,26 @@ class IncomingZone:
                 if 0 < length < 64 and wire[after] >= 192:
                     met = known((wire[after] & 63) << 8 | wire[after + 1])
                 if met is not None and len(met) + length < MAX_NAME:
-                    names[start] = name = Name(wire[at:after].lower() + met)
+                    whole: Any = wire[at:after].lower() + met  # Any: to call Name would cost as much as making it
+                    names[start] = name = whole
                     at = after + 2
                 else:
                     name, at = read_name(wire, at, names)
             rtype, rclass, ttl, length = fixed(wire, at)
             at += 10
             end = at + length
-            if end > size:
-                raise Malformed("cut off")
             skip = looked_into(rtype)
-            if skip is None:
+            if skip is None or skip == -length:
                 rdata = wire[at:end]
-            elif length == skip + 2 and wire[at + skip] >= 192 and (target := known((wire[end - 2] & 63) << 8 | wire[end - 1])) is not None:
+            elif skip < 0:
+                raise Malformed("an address of the wrong length")
+            elif length == skip + 2 and wire[end - 2] >= 192 and (target := known((wire[end - 2] & 63) << 8 | wire[end - 1])) is not None:
                 rdata = wire[at : end - 2] + target
-            elif skip >= 0 or rtype in NAME_FIELDS:
+            else:
                 rdata = canonical(wire, at, end, rtype, names)
                 if rtype == SOA and self._bounds(name, ttl, rdata):
                     at = end
                     continue
-            elif length == LENGTHS[rtype]:
-                rdata = wire[at:end]
-            else:
-                raise Malformed("an address of the wrong length")
             at = end
             if name is not owner:
                 owner, inside = name, met in inner or is_under(name, origin)
@@ -84,6 +83,8 @@ class IncomingZone:
             held = enter((name, rtype), made)
             if held is not made:
                 self._join(held, made)
+        if at > len(wire):
+            raise Malformed("cut off")
         self.count += count
         self.misplaced |= self.opening is None and count > 0
         return at

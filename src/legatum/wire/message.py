@@ -9,7 +9,7 @@ backwards from the labels it stands behind, which bounds every name without coun
 import struct
 from collections.abc import Callable, Iterable, Sequence
 from functools import cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from legatum.core.name import MAX_NAME, Name
 from legatum.core.rrset import RRset
@@ -162,6 +162,7 @@ def read_name(wire: bytes, at: int, memo: Names, hops: int = 0) -> tuple[Name, i
         if at - start > MAX_NAME:
             raise Malformed(_TOO_LONG)
         length = wire[at]
+    name: Any  # to call Name would cost as much as making it
     if not length:
         name, end = wire[start : at + 1].lower(), at + 1
     elif length >= 192:
@@ -175,8 +176,8 @@ def read_name(wire: bytes, at: int, memo: Names, hops: int = 0) -> tuple[Name, i
         raise Malformed("a label of unknown kind")
     if len(name) > MAX_NAME:
         raise Malformed(_TOO_LONG)
-    memo[start] = Name(name)
-    return memo[start], end
+    memo[start] = name
+    return name, end
 
 
 def _read_section(wire: bytes, at: int, count: int, memo: Names) -> tuple[tuple[Record, ...], int]:
@@ -213,6 +214,13 @@ def _read_record(wire: bytes, at: int, memo: Names) -> tuple[Record, int]:
 
 def canonical(wire: bytes, at: int, end: int, rtype: int, memo: Names) -> bytes:
     skip, strings, names = NAME_FIELDS[rtype]
+    if names == 1 and not strings:
+        name, stop = read_name(wire, at + skip, memo)
+        if stop > end:
+            raise Malformed("a name that runs past its record")
+        if stop < end and rtype in _TAILS:
+            raise Malformed("data of the wrong length")
+        return wire[at : at + skip] + name + wire[stop:end]
     start, at = at, at + skip
     for _ in range(strings):
         at += wire[at] + 1
