@@ -10,6 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import urlsplit
 
 from legatum.core.fault import BadInput, OutsideFault
 
@@ -48,7 +49,7 @@ class Database:
 
     def __init__(self, place: str, folder: Path) -> None:
         self._file = None if "://" in place else (folder / place).resolve()
-        self._named = str(self._file) if self._file else place.rpartition("@")[2]  # without the password
+        self._named = str(self._file) if self._file else place
         self._error: type[Exception]
         if self._file is not None:
             self._dialect, self._error = _SQLITE, sqlite3.Error
@@ -121,9 +122,11 @@ class Database:
 
 
 def _postgresql(place: str) -> type[Exception]:
-    """What its library raises. Raises :class:`BadInput` for another database, or where the library is missing."""
+    """What its library raises. Raises :class:`BadInput` for another database, a password, or where the library is missing."""
     if not place.startswith("postgresql://"):
         raise BadInput(f"journal: no database by {place.partition('://')[0]}://", "give a file, or postgresql://HOST/DATABASE")
+    if urlsplit(place).password is not None:
+        raise BadInput("journal: a password does not belong into the settings", "PostgreSQL takes it from PGPASSWORD or ~/.pgpass")
     try:
         import psycopg
     except ImportError:

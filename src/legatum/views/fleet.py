@@ -167,7 +167,7 @@ class Tally:
             ],
             failed=self.failed,
             questions=self.questions,
-            seconds=round(seconds, 1),
+            seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
         )  # fmt: skip
 
@@ -186,8 +186,8 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
         screen.table(("severity", "finding", "domains", "which"), rows, styles)
     for domain, why in list(document.failed.items())[:20]:
         screen.line(f"failed: {domain}: {why}", BAD, indent=8)
-    rate = document.questions / document.seconds if document.seconds else 0
-    took = f"{document.seconds:.1f} s" if document.seconds < 60 else rough_text(document.seconds)
+    rate = document.questions / max(document.seconds, 0.001)
+    took = f"{document.seconds:.2f} s" if document.seconds < 60 else rough_text(document.seconds)
     screen.line(f"{document.questions} questions in {took}, {rate:,.0f} a second", QUIET)
     for server, pace in document.slowed.items():
         screen.line(f"{server} began to truncate or drop: asked {pace:.0f} times a second at the end", QUIET)

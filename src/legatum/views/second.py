@@ -84,7 +84,8 @@ def show_joined(document: JoinedDocument, screen: Screen) -> None:
     counts = {state: sum(each.state == state for each in document.domains) for state in ("joined", "ready", "unchanged", "failed")}
     words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
     bad = [each for each in document.domains if each.state == "failed"]
-    following = f"{bad[0].remedy}; then the same command again" if bad else ""
+    others = f" and {len(bad) - 1} more" if len(bad) > 1 else ""
+    following = f"mend {bad[0].domain}{others} ({bad[0].remedy}), then the same command again" if bad else ""
     screen.verdict(not bad, f"{len(document.domains)} zones, {document.second} beside {document.at}: {words}", following)
     screen.line()
     shown = document.domains if len(document.domains) <= 12 else bad

@@ -119,7 +119,7 @@ async def draw_taking_back(outside: Outside, origin: Name, cut: Name, at: Provid
         cut,
         Publication(at, zone, wanted, zone_differences(zone, wanted)),
         Publication(held_by, child, leading, zone_differences(child, leading)),
-        begun or (named.ttl if named else 0, own.ttl if own else 0),
+        (named.ttl if named else 0, own.ttl if own else 0) if begun is None or not interrupted else begun,
     )
 
 
