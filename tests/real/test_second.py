@@ -105,10 +105,13 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
 
         if second is Bind:  # told by commands instead
             words = (DOMAIN, "--at", "one", "--second", "told")
-            done = legatum("second", "add", *words, "--yes")
-            assert done["agreed"] and done["done"][0] == "made by the command of the settings"
-            ended = legatum("second", "leave", *words, "--yes", "--wait")
+            registry.registry.publisher.delay = 20.0
+            done = legatum("second", "add", *words, "--registrar", "flint", "--yes")
+            assert done["agreed"] and done["done"][0] == "made by the command of the settings" and not done["left"]
+            # The parent's servers do not name it yet, but the registry will: it is taken out there too.
+            ended = legatum("second", "leave", *words, "--registrar", "flint", "--yes", "--wait")
             assert ended["done"][-1] == "ended by the command of the settings" and ended["servers"][-1]["serial"] is None
+            assert len(ended["done"]) == 3 and registry.changes == 4
     finally:
         registry.stop()
         stop_all(servers)
