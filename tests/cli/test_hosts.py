@@ -144,3 +144,29 @@ def test_by_hand_the_zone_is_changed_and_the_rest_is_a_worksheet(shell: Shell) -
     assert shell.run(*words).document["state"] == "unchanged"
     views = shell.run("hosts", "show", "lanternlane.example", "--registrar", "granite", "--json").document
     assert views["agreed"]
+
+
+def test_by_hand_to_another_address_and_away(shell: Shell) -> None:
+    host, asked = "ns9.lanternlane.example", ("--at", "alder", "--registrar", "granite", "--yes", "--json", "--sheet", "host.md")
+
+    def typed(*addresses: str) -> None:
+        words = ("practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}={','.join(addresses)}")
+        assert shell.run(*words).status == 0
+
+    def sheet() -> str:
+        return (shell.folder / "host.md").read_text()
+
+    assert shell.run("hosts", "set", host, "--address", "198.51.100.31", *asked).document["state"] == "worksheet"
+    typed("198.51.100.31")
+    words = ("hosts", "renumber", host, "--from", "198.51.100.31", "--to", "203.0.113.32", *asked)
+    assert shell.run(*words).document["state"] == "worksheet"
+    assert "address to put in: `203.0.113.32` (IPv4)" in sheet() and "leave alone: `198.51.100.31`" in sheet()
+    typed("198.51.100.31", "203.0.113.32")
+    assert shell.run(*words).document["state"] == "both"
+    late = shell.run(*words, "--wait")  # the hold passes, then the old address is to be taken out
+    assert late.status == 3 and "the old address 198.51.100.31 is still there" in late.err and "to take out: `198.51.100.31`" in sheet()
+    typed("203.0.113.32")
+    assert shell.run("hosts", "set", host, "--address", "203.0.113.32", *asked).document["state"] == "unchanged"
+    withdrawn = shell.run("hosts", "withdraw", host, *asked).document
+    assert withdrawn["state"] == "worksheet" and "then take the host itself away" in sheet()
+    assert host in shell.run("gather", "lanternlane.example", "--from", "alder", "--out", "-").out  # first the registry, then the zone

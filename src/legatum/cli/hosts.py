@@ -1,12 +1,15 @@
 """``legatum hosts show / leaning / set / enlist / renumber / withdraw``"""
 
 import argparse
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
+    from collections.abc import Awaitable, Callable
+
     from legatum.core.name import Name
     from legatum.views.hosts import HostChangeDocument
     from legatum.work.host_changes import Wish
@@ -40,8 +43,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
     renumber.add_argument("--wait", action="store_true", help="stay until the old address may go, and take it away")
     for action in (leaning, setting, renumber, withdraw):
         action.add_argument("--leaning", metavar="FILE", help="a list of domains that may lean on it, beside those of settings and journal")
-    setting.add_argument("--wait", action="store_true", help="by hand: watch registration data and glue until it is seen; slips are named")
-    setting.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default HOST.host.md)")
+    for action in (setting, withdraw):
+        action.add_argument("--wait", action="store_true", help="by hand: watch until it is seen; slips are named")
+    for action in (setting, renumber, withdraw):
+        action.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default HOST.host.md)")
     for action in (setting, enlist, renumber, withdraw):
         add_changing(action)
     for action in (shown, leaning, setting, enlist, renumber, withdraw):
@@ -127,10 +132,7 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
     if present.zone and set(present.zone) != set(wish.addresses):
         lines += await _leaning_lines(args, outside, wish)
     if agreed(args, f"{document.host}, old → new:", lines):
-        if wish.registrar.by_hand:
-            await _set_by_hand(args, outside, wish, document)
-        else:
-            document.done = await put(outside, wish, wish.addresses)
+        if await _carried_out(args, outside, wish, document, lambda: put(outside, wish, wish.addresses)):
             document.state = "done" if document.done else "unchanged"
         if not present.zone:
             ttl = await absence_ttl(wish)
@@ -142,28 +144,33 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
     return document
 
 
-async def _set_by_hand(args: argparse.Namespace, outside: "Outside", wish: "Wish", document: "HostChangeDocument") -> None:
-    """The zone is changed; what is left for a person stands in the worksheet. RDAP shows the host, or its glue once it is in the NS set."""
-    from legatum.cli.registration.ending import page_of
+async def _carried_out(
+    args: argparse.Namespace, outside: "Outside", wish: "Wish", document: "HostChangeDocument", work: "Callable[[], Awaitable[list[str]]]"
+) -> bool:
+    """Whether it is done to the end. Where only a person can go on the worksheet is written, and with ``--wait`` it is watched for; then
+    the same work goes on."""
     from legatum.core.instant import instant_text
     from legatum.views.sheet import host_sheet, write_sheet
-    from legatum.work.host_changes import put_in_zone, until_typed
-    from legatum.work.hosts import held_addresses
+    from legatum.work.host_changes import HostByHand, until_typed
 
-    document.done = await put_in_zone(outside, wish, wish.addresses)
-    before = await held_addresses(outside, wish.registrar, wish.host) or ()
-    if set(before) == set(wish.addresses):
-        document.state = "done" if document.done else "unchanged"
-        return
+    try:
+        document.done += await work()
+        return True
+    except HostByHand as by_hand:
+        typed = by_hand
+    document.done += typed.done
     path = Path(args.sheet or f"{document.host}.host.md")
-    text = host_sheet(wish.domain, wish.host, wish.registrar.name, page_of(wish.registrar), before, wish.addresses)
+    text = host_sheet(wish.domain, wish.host, typed.registrar, wish.registrar.page, typed.before, typed.after)
     write_sheet(path, text)
     document.state, document.file, document.sheet = "worksheet", str(path), text
-    if args.wait:
-        note(args, f"worksheet: {path}; watching until the host is seen …")
-        since = await until_typed(outside, wish, before, lambda said: note(args, said))
-        document.state = "done"
-        document.done.append(f"host {document.host} at {wish.registrar.name}: {', '.join(wish.addresses)}, seen at {instant_text(since)}")
+    if not args.wait:
+        return False
+    note(args, f"worksheet: {path}; watching until it is seen …")
+    since = await until_typed(outside, wish.registrar, typed, lambda said: note(args, said))
+    addresses = ", ".join(typed.after) or "taken away"
+    document.done += [f"host {document.host} at {typed.registrar}: {addresses}, seen at {instant_text(since)}", *await work()]
+    document.file, document.sheet = None, ""
+    return True
 
 
 async def _enlist(args: argparse.Namespace, outside: "Outside") -> int:
@@ -223,7 +230,8 @@ async def _renumber(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
         ]
         if not agreed(args, f"{document.host}, old → new:", lines):
             return document
-        document.done = await keep_both(outside, wish, old, new)
+        if not await _carried_out(args, outside, wish, document, lambda: keep_both(outside, wish, old, new)):
+            return document
         standing = await renumbering(outside, wish, old, new)
     document.state = "both"
     document.not_before, document.reason = instant_text(standing.bound), standing.reason
@@ -234,8 +242,9 @@ async def _renumber(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
         note(args, f"not before {document.not_before}: {standing.reason}")
         await outside.clock.until(standing.bound)
     if agreed(args, f"{document.host}, old → new:", [f"{', '.join(present.zone)} → without {old}"]):
-        document.done += await drop_old(outside, wish, old)
-        document.state, document.not_before, document.reason, document.following = "done", None, "", ""
+        document.not_before, document.reason, document.following = None, "", ""
+        if await _carried_out(args, outside, wish, document, lambda: drop_old(outside, wish, old)):
+            document.state = "done"
     return document
 
 
@@ -246,8 +255,9 @@ async def _withdraw(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
     document = _document(args, wish)
     refuse_leaned_on(wish.host, await look_for_leaning(outside, wish.host, [wish.domain, *_leaning(args)], wish.registrar))
     if agreed(args, f"{document.host}:", [f"taken away at {wish.registrar.name}, then its addresses in the zone at {wish.provider.name}"]):
-        document.done = await withdraw(outside, wish.domain, wish.host, wish.provider, wish.registrar)
-        document.state = "done" if document.done else "unchanged"
+        work = partial(withdraw, outside, wish.domain, wish.host, wish.provider, wish.registrar)
+        if await _carried_out(args, outside, wish, document, work):
+            document.state = "done" if document.done else "unchanged"
     return document
 
 

@@ -117,14 +117,15 @@ class NsChange:
 class Registrar(Protocol):
     """An account through which registrations are seen and changed.
 
-    ``by_hand``: only a person can change anything, in a form. ``with_addresses``: name servers are given with their addresses, there are
-    no host objects. Methods raise :class:`OutsideFault` where the outside fails or refuses; those that change something give what
-    the registry said.
+    ``by_hand``: only a person can change anything, in a form, which is at ``page``. ``with_addresses``: name servers are given with
+    their addresses, there are no host objects. Methods raise :class:`OutsideFault` where the outside fails or refuses; those that change
+    something give what the registry said.
     """
 
     name: str
     by_hand: bool
     with_addresses: bool
+    page: str
 
     async def registration(self, domain: Name, code: str = "") -> Registration:
         """What is held of one of the account's domains, or of another's whose authorisation code is given."""

@@ -17,7 +17,7 @@ from legatum.core.space import is_public
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
-from legatum.services.registrar import Registrar
+from legatum.services.registrar import ByHand, Registrar
 from legatum.work.hosts import HostView, held_addresses, look_at_hosts
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, next_by_rule, publish
@@ -35,6 +35,16 @@ class Wish:
     addresses: tuple[str, ...]
     provider: Provider
     registrar: Registrar
+
+
+class HostByHand(ByHand):
+    """Only a person can change the host. ``before`` and ``after``: its addresses, none for one that goes; ``done``: what was done."""
+
+    def __init__(self, registrar: Registrar, host: Name, before: Sequence[str], after: Sequence[str], done: Sequence[str]) -> None:
+        goes = [] if after else [f"take the host {name_text(host)} away"]
+        told = [f"+ {each}" for each in after if each not in before] + [f"- {each}" for each in before if each not in after]
+        super().__init__(registrar.name, registrar.page, goes or [f"host {name_text(host)} {', '.join(told)}"])
+        self.host, self.before, self.after, self.done = host, tuple(before), tuple(after), list(done)
 
 
 async def refuse_unfit(outside: Outside, wish: Wish, others: Sequence[HostView]) -> None:
@@ -78,11 +88,16 @@ def _usual_ttl(zone: Zone) -> int:
 
 
 async def put(outside: Outside, wish: Wish, addresses: Sequence[str]) -> list[str]:
-    """The addresses in the zone, on every server; then at the registry; then as glue, where the parent names the host. What was done."""
+    """The addresses in the zone, on every server; then at the registry; then as glue, where the parent names the host. What was done.
+
+    Raises :class:`HostByHand` where only a person can do the second.
+    """
     done = await put_in_zone(outside, wish, addresses)
-    held = await wish.registrar.host(wish.host)
-    before = set(held.addresses) if held else set()
-    if before != set(addresses) and (held or not wish.registrar.with_addresses):  # else they go along when it is enlisted
+    held = await held_addresses(outside, wish.registrar, wish.host)
+    before = set(held or ())
+    if before != set(addresses) and wish.registrar.by_hand:
+        raise HostByHand(wish.registrar, wish.host, sorted(before), addresses, done)
+    if before != set(addresses) and (held is not None or not wish.registrar.with_addresses):  # else they go along when it is enlisted
         done.append(await _at_registry(outside, wish, addresses, before, held is None))
     await until_glue(outside, wish.domain, wish.host, addresses)
     return done
@@ -136,16 +151,16 @@ async def until_glue(outside: Outside, domain: Name, host: Name, addresses: Sequ
     return await outside.until_seen(missing, f"the glue of {name_text(host)}")
 
 
-async def until_typed(outside: Outside, wish: Wish, before: Sequence[str], told: Callable[[str], None]) -> float:
+async def until_typed(outside: Outside, registrar: Registrar, typed: HostByHand, told: Callable[[str], None]) -> float:
     """Until what was typed into a form is seen; ``told`` is told of slips meanwhile. The instant."""
 
     async def missing() -> str:
-        seen = await held_addresses(outside, wish.registrar, wish.host) or ()
-        if set(seen) == set(wish.addresses):
+        seen = await held_addresses(outside, registrar, typed.host) or ()
+        if set(seen) == set(typed.after):
             return ""
-        return "; ".join(address_slips(wish.addresses, before, seen)) or "not typed yet"
+        return "; ".join(address_slips(typed.after, typed.before, seen)) or "not typed yet"
 
-    return await outside.until_seen(missing, f"host {name_text(wish.host)}", told)
+    return await outside.until_seen(missing, f"host {name_text(typed.host)}", told)
 
 
 @dataclass(frozen=True)
@@ -197,9 +212,15 @@ def _work_id(wish: Wish, old: str, new: str) -> str:
 
 
 async def withdraw(outside: Outside, domain: Name, host: Name, provider: Provider, registrar: Registrar) -> list[str]:
-    """The host taken away at the registry, then its addresses in the zone. What was done."""
-    done = []
-    if await registrar.host(host) is not None:
+    """The host taken away at the registry, then its addresses in the zone. What was done.
+
+    Raises :class:`HostByHand` where only a person can do the first.
+    """
+    done: list[str] = []
+    held = await held_addresses(outside, registrar, host)
+    if held is not None and registrar.by_hand:
+        raise HostByHand(registrar, host, held, (), done)
+    if held is not None:
         done.append(f"{registrar.name}: {await registrar.delete_host(host)}")
         if await registrar.host(host) is not None:
             raise OutsideFault(f"{registrar.name} still holds {name_text(host)}", "look at the registrar's own pages")

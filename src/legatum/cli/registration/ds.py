@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import note, with_outside
-from legatum.cli.registration.ending import change_or_put_down, document_of, end, page_of, watch
+from legatum.cli.registration.ending import change_or_put_down, document_of, end, watch
 
 if TYPE_CHECKING:
     from legatum.work.outside import Outside
@@ -51,7 +51,7 @@ async def _ds(args: argparse.Namespace, outside: "Outside") -> int:
             )
 
         async def sheet() -> str:
-            return ds_sheet(domain, registrar.name, page_of(registrar), before, wanted, await keys_of(outside, domain, wanted))
+            return ds_sheet(domain, registrar.name, registrar.page, before, wanted, await keys_of(outside, domain, wanted))
 
         lines = [f"- {each}" for each in texts[0] if each not in texts[1]] + [f"+ {each}" for each in texts[1] if each not in texts[0]]
         title = f"DS set of {name_text(domain)} at {registrar.name}"

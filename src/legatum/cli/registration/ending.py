@@ -60,10 +60,6 @@ async def watch(args: argparse.Namespace, document: "RegistrationChangeDocument"
         document.state = "published"
 
 
-def page_of(registrar: "Registrar") -> str:
-    return str(getattr(registrar, "page", ""))
-
-
 def end(args: argparse.Namespace, document: "RegistrationChangeDocument") -> int:
     from legatum.views.registration import show_change
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
-from legatum.cli.registration.ending import change_or_put_down, document_of, end, page_of, watch
+from legatum.cli.registration.ending import change_or_put_down, document_of, end, watch
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
@@ -67,7 +67,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
                 note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
 
         async def sheet() -> str:
-            return nameserver_sheet(domain, registrar.name, page_of(registrar), sorted(before), wanted)
+            return nameserver_sheet(domain, registrar.name, registrar.page, sorted(before), wanted)
 
         title, lines = f"NS set of {name_text(domain)} at {registrar.name}", [f"{', '.join(document.old)} → {', '.join(document.new)}"]
         await change_or_put_down(
