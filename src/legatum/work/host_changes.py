@@ -158,7 +158,8 @@ async def until_typed(outside: Outside, registrar: Registrar, typed: HostByHand,
         seen = await held_addresses(outside, registrar, typed.host) or ()
         if set(seen) == set(typed.after):
             return ""
-        return "; ".join(address_slips(typed.after, typed.before, seen)) or "not typed yet"
+        unseen = "" if outside.settings.rdap else ", or not shown: before it is named only RDAP shows a host, give [rdap] in the settings"
+        return "; ".join(address_slips(typed.after, typed.before, seen)) or f"not typed yet{unseen}"
 
     return await outside.until_seen(missing, f"host {name_text(typed.host)}", told)
 
