@@ -46,11 +46,11 @@ def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:
 def zone_differences(left: Zone, right: Zone, expected: Callable[[Name, Name, int], bool] = belongs_to_provider) -> tuple[Difference, ...]:
     """Every RRset that differs, in canonical order; those for which ``expected(origin, name, type)`` holds are marked."""
     found = []
-    for one in left.unsorted:
-        other = right.get(one.name, one.rtype)
-        if one != other:
-            found.append(Difference(one.name, one.rtype, one, other, expected(left.origin, one.name, one.rtype)))
-    for one in right.unsorted:
-        if left.get(one.name, one.rtype) is None:
-            found.append(Difference(one.name, one.rtype, None, one, expected(left.origin, one.name, one.rtype)))
+    for name in left.names | right.names:
+        ours, theirs = left.at(name), right.at(name)
+        if ours != theirs:
+            for rtype in {each.rtype for each in (*ours, *theirs)}:
+                one, other = left.get(name, rtype), right.get(name, rtype)
+                if one != other:
+                    found.append(Difference(name, rtype, one, other, expected(left.origin, name, rtype)))
     return tuple(sorted(found, key=lambda each: (canonical_key(each.name), each.rtype)))

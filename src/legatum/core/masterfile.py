@@ -82,7 +82,7 @@ def read_master(text: str, origin: Name, file: str = "<text>", include: Include 
         reader.slips.append(Slip(file, 1, 1, f"{what} at {name_text(origin)}", expected))
     # A missing SOA may be one that could not be read: told last.
     slips = tuple(sorted(set(reader.slips), key=lambda each: (each.file != file, "SOA records" in each.what, "no SOA" in each.what, each)))
-    zone = Zone.of(origin, _grouped(reader)) if soa is not None else None
+    zone = Zone(origin, _grouped(reader).values()) if soa is not None else None
     return Reading(zone, slips, {key: tuple(sorted(ttls)) for key, ttls in reader.uneven.items()}, tuple(sorted(reader.repeated)))
 
 

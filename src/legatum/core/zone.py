@@ -1,6 +1,7 @@
-"""A zone's contents: RRsets by name and type."""
+"""A zone's contents: RRsets by name."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Set
+from itertools import chain
 
 from legatum.core.name import Name, canonical_key, name_text
 from legatum.core.rrset import RRset
@@ -11,63 +12,74 @@ from legatum.core.soa import SoaFields, parse_soa
 class Zone:
     """An unchanging collection of RRsets at and below ``origin``. Changed copies come from :meth:`with_rrsets` and :meth:`without`."""
 
-    __slots__ = ("_rrsets", "origin")
+    __slots__ = ("_sets", "origin")
 
     def __init__(self, origin: Name, rrsets: Iterable[RRset]) -> None:
+        """Of two RRsets of the same name and type the later one counts."""
         self.origin = origin
-        self._rrsets = {(each.name, each.rtype): each for each in rrsets}
+        self._sets: Mapping[Name, tuple[RRset, ...]] = _by_name(rrsets)
 
     @classmethod
-    def of(cls, origin: Name, rrsets: dict[tuple[Name, int], RRset]) -> "Zone":
-        """From a dictionary that has the keys already, and that nobody changes afterwards."""
+    def of(cls, origin: Name, sets: Mapping[Name, tuple[RRset, ...]]) -> "Zone":
+        """From RRsets that are by name already, and that nobody changes afterwards."""
         zone = cls(origin, ())
-        zone._rrsets = rrsets
+        zone._sets = sets
         return zone
 
     def __len__(self) -> int:
-        return len(self._rrsets)
+        return sum(map(len, self._sets.values()))
 
     def __iter__(self) -> Iterator[RRset]:
         """RRsets in canonical order of names, SOA first at the apex."""
-        return iter(sorted(self._rrsets.values(), key=lambda each: (canonical_key(each.name), each.rtype != SOA, each.rtype)))
+        for name in sorted(self._sets, key=canonical_key):
+            sets = self._sets[name]
+            yield from sets if len(sets) == 1 else sorted(sets, key=lambda each: (each.rtype != SOA, each.rtype))
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Zone) and self.origin == other.origin and self._rrsets == other._rrsets
+        if not isinstance(other, Zone) or self.origin != other.origin or self._sets.keys() != other._sets.keys():
+            return False
+        return all(sets == other._sets[name] or set(sets) == set(other._sets[name]) for name, sets in self._sets.items())
 
     def __hash__(self) -> int:
-        return hash((self.origin, frozenset(self._rrsets.values())))
+        return hash((self.origin, frozenset(self.unsorted)))
 
     def __repr__(self) -> str:
         return f"<zone {name_text(self.origin)}: {len(self)} RRsets>"
 
     def get(self, name: Name, rtype: int) -> RRset | None:
-        return self._rrsets.get((name, rtype))
+        for each in self._sets.get(name, ()):
+            if each.rtype == rtype:
+                return each
+        return None
 
-    def at(self, name: Name) -> list[RRset]:
+    def at(self, name: Name) -> tuple[RRset, ...]:
         """All RRsets of one name."""
-        return [each for each in self._rrsets.values() if each.name == name]
+        return self._sets.get(name, ())
 
     @property
     def unsorted(self) -> Iterable[RRset]:
         """All RRsets in no order that means anything: for a pass over a big zone."""
-        return self._rrsets.values()
+        return chain.from_iterable(self._sets.values())
 
     @property
     def keys(self) -> set[tuple[Name, int]]:
-        return set(self._rrsets)
+        return {(each.name, each.rtype) for each in self.unsorted}
 
     @property
-    def names(self) -> set[Name]:
-        return {name for name, _ in self._rrsets}
+    def names(self) -> Set[Name]:
+        return self._sets.keys()
 
     @property
     def record_count(self) -> int:
-        return sum(len(each.rdatas) for each in self._rrsets.values())
+        return sum(len(each.rdatas) for each in self.unsorted)
 
     @property
     def soa_rrset(self) -> RRset:
         """The SOA RRset. Raises ``KeyError`` for a zone without one."""
-        return self._rrsets[self.origin, SOA]
+        soa = self.get(self.origin, SOA)
+        if soa is None:
+            raise KeyError(SOA)
+        return soa
 
     @property
     def soa(self) -> SoaFields:
@@ -79,12 +91,20 @@ class Zone:
 
     def with_rrsets(self, rrsets: Iterable[RRset]) -> "Zone":
         """A copy in which these RRsets replace those of the same name and type."""
-        return Zone(self.origin, [*self._rrsets.values(), *rrsets])
+        return Zone(self.origin, chain(self.unsorted, rrsets))
 
     def without(self, keys: Iterable[tuple[Name, int]]) -> "Zone":
         gone = set(keys)
-        return Zone(self.origin, (each for key, each in self._rrsets.items() if key not in gone))
+        return Zone(self.origin, (each for each in self.unsorted if (each.name, each.rtype) not in gone))
 
     def with_serial(self, serial: int) -> "Zone":
         soa = self.soa_rrset
         return self.with_rrsets([soa._replace(rdatas=(self.soa._replace(serial=serial).rdata(),))])
+
+
+def _by_name(rrsets: Iterable[RRset]) -> dict[Name, tuple[RRset, ...]]:
+    found: dict[Name, tuple[RRset, ...]] = {}
+    for each in rrsets:
+        beside = found.get(each.name)
+        found[each.name] = (each,) if beside is None else (*(other for other in beside if other.rtype != each.rtype), each)
+    return found

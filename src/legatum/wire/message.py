@@ -22,12 +22,13 @@ DO = 0x8000
 QUERY, NOTIFY, UPDATE = 0, 4, 5
 MAX_MESSAGE = 65535
 MAX_POINTERS = 127  # that a name may pass through
-_TOO_LONG = "a name longer than 255 octets"
+TOO_LONG, UNKNOWN_LABEL = "a name longer than 255 octets", "a label of unknown kind"
 
 LENGTHS = {1: 4, 28: 16}  # of addresses
 _TAILS = {2: 0, 5: 0, 6: 20, 12: 0, 15: 0, 39: 0}  # what follows the names
 FORMED = NAME_FIELDS.keys() | LENGTHS.keys()  # data that are looked into; all others are taken as they come
-Names = dict[int, Name]  # of a message, by offset
+POINTER = 0xC000  # the two bits that tell one from a label's length
+Names = dict[int, Name]  # of a message, by what points to each: its offset, with these bits
 Answers = Callable[[bytes, int, int, Names], int]  # reads a section: bytes, offset, count, names; the offset after it
 _HEADER = struct.Struct("!6H")
 _FIXED = struct.Struct("!HHIH")
@@ -133,7 +134,7 @@ def _decode(wire: bytes, asked: Name | None, answers: Answers | None) -> Message
     for _ in range(asking):
         if asked is not None and wire.startswith(asked, at):
             name, at = asked, at + len(asked)
-            memo[12] = asked
+            memo[12 + POINTER] = asked
         else:
             name, at = read_name(wire, at, memo)
         rtype, rclass = _PAIR.unpack_from(wire, at)
@@ -160,23 +161,23 @@ def read_name(wire: bytes, at: int, memo: Names, hops: int = 0) -> tuple[Name, i
     while 0 < length < 64:
         at += length + 1
         if at - start > MAX_NAME:
-            raise Malformed(_TOO_LONG)
+            raise Malformed(TOO_LONG)
         length = wire[at]
     name: Any  # to call Name would cost as much as making it
     if not length:
         name, end = wire[start : at + 1].lower(), at + 1
     elif length >= 192:
-        pointer, end = (length & 63) << 8 | wire[at + 1], at + 2
-        if pointer >= start:
+        pointer, end = length << 8 | wire[at + 1], at + 2
+        if pointer >= start + POINTER:
             raise Malformed("a compression pointer that does not lead backwards")
         if hops == MAX_POINTERS:
             raise Malformed("a name of too many pointers")
-        name = wire[start:at].lower() + (memo.get(pointer) or read_name(wire, pointer, memo, hops + 1)[0])
+        name = wire[start:at].lower() + (memo.get(pointer) or read_name(wire, pointer - POINTER, memo, hops + 1)[0])
     else:
-        raise Malformed("a label of unknown kind")
+        raise Malformed(UNKNOWN_LABEL)
     if len(name) > MAX_NAME:
-        raise Malformed(_TOO_LONG)
-    memo[start] = name
+        raise Malformed(TOO_LONG)
+    memo[start + POINTER] = name
     return name, end
 
 
@@ -191,7 +192,7 @@ def _read_section(wire: bytes, at: int, count: int, memo: Names) -> tuple[tuple[
 
 
 def _read_record(wire: bytes, at: int, memo: Names) -> tuple[Record, int]:
-    known = memo.get((wire[at] & 63) << 8 | wire[at + 1]) if wire[at] >= 192 else None
+    known = memo.get(wire[at] << 8 | wire[at + 1]) if wire[at] >= 192 else None
     if known is not None:  # most owners are a pointer to a name read before; what is in the memo stands before this record
         name, at = known, at + 2
     else:

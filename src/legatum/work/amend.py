@@ -1,5 +1,6 @@
 """One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is made."""
 
+from collections import Counter
 from dataclasses import dataclass
 
 from legatum.core.difference import zone_differences
@@ -7,7 +8,7 @@ from legatum.core.fault import BadInput, GateShut
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.presentation import parse_rdata
-from legatum.core.rrset import RRset, rrset
+from legatum.core.rrset import rrset
 from legatum.core.rrtype import CNAME, NSEC, RRSIG, SOA, type_text
 from legatum.core.soa import serial_path
 from legatum.core.zone import Zone
@@ -70,11 +71,11 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
 
 def _usual_ttl(zone: Zone, name: Name) -> int:
     """What stands beside it has, else what most of the zone has."""
-    beside: list[RRset] = zone.at(name)
+    beside = [each.ttl for each in zone.at(name) if each.rtype != SOA]
     if beside:
-        return min(each.ttl for each in beside if each.rtype != SOA) if beside != [zone.soa_rrset] else _USUAL_TTL
-    ttls = [each.ttl for each in zone.unsorted if each.rtype != SOA]
-    return max(set(ttls), key=ttls.count) if ttls else _USUAL_TTL
+        return min(beside)
+    usual = Counter(each.ttl for each in zone.unsorted if each.rtype != SOA).most_common(1)
+    return usual[0][0] if usual else _USUAL_TTL
 
 
 async def draw_amendment(outside: Outside, provider: Provider, domain: Name, amendment: Amendment) -> Publication:
