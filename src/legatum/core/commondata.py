@@ -8,56 +8,48 @@ import re
 import struct
 from collections.abc import Callable
 from functools import lru_cache
+from typing import Any
 
 from legatum.core.fault import BadInput
-from legatum.core.name import MAX_NAME, ROOT, Name, absolute_text, is_under, name_text, parse_name
+from legatum.core.name import MAX_NAME, Name, absolute_text, parse_name
 from legatum.core.rrtype import AAAA, ALIAS, CAA, CNAME, DNAME, MX, NS, PTR, SOA, SRV, TXT, A
 
-_SIMPLE = re.compile(r"(?:[A-Za-z0-9_*/-]{1,63}\.)*+[A-Za-z0-9_*/-]{1,63}\.?").fullmatch
+_SIMPLE = re.compile(r"[A-Za-z0-9_*/-]{1,63}+(?:\.[A-Za-z0-9_*/-]{1,63}+)*+\.?").fullmatch
+_GROUP = re.compile("[0-9A-Fa-f]{1,4}").fullmatch
 _STRING = re.compile(r'"([^"\\]*)"[ \t]*|([^\s"\\;()]+)[ \t]*')
 _LENGTH = [chr(length) for length in range(64)]
 _LENGTHS = [bytes((length,)) for length in range(256)]
 _OCTET = {str(value): value for value in range(256)}
+_octet = _OCTET.__getitem__
 _MOST_KEPT = 100_000
+_ALONE = ("@", ".")  # behind a label they mean something else
 _QUOTED = {octet: chr(octet) if 32 <= octet < 127 else f"\\{octet:03d}" for octet in range(256)} | {34: '\\"', 92: "\\\\"}
 _PLAIN = bytes(octet for octet, text in _QUOTED.items() if len(text) == 1)
 
 
-class Names:
-    """Names as a master file writes them, relative to ``origin``; each spelling is read once."""
+class Names(dict[str, Name]):
+    """Names as a master file writes them, relative to ``origin``; each spelling is read once. Raises :class:`BadInput` for what is none."""
 
-    def __init__(self, origin: Name, zone: Name | None = None) -> None:
-        """``zone``: names outside it are not taken."""
+    def __init__(self, origin: Name) -> None:
         self.origin = origin
-        self._zone = zone
-        self._inside = zone is None or is_under(origin, zone)
-        self._known: dict[str, Name] = {}
 
-    def __call__(self, text: str) -> Name:
-        """Raises :class:`BadInput`."""
-        found = self._known.get(text)
-        if found is None:
-            found = self._read(text)
-            if len(self._known) >= _MOST_KEPT:
-                self._known.clear()
-            self._known[text] = found
-        return found
-
-    def _read(self, text: str) -> Name:
-        name, relative = None, False
-        if _SIMPLE(text):
-            labels = text.split(".")
-            tail: bytes = self.origin
-            relative = labels[-1] != ""
-            if not relative:
-                labels.pop()
-                tail = ROOT
-            name = Name("".join([_LENGTH[len(label)] + label for label in labels]).lower().encode() + tail)
-        if name is None or len(name) > MAX_NAME:
+    def __missing__(self, text: str) -> Name:
+        """As :func:`parse_name` reads it; quickly where it is a plain label before a name that is known, as most are."""
+        name: Any  # to call Name would cost as much as making it
+        label, dot, rest = text.partition(".")
+        tail = (self.get(rest) or (self[rest] if _SIMPLE(rest) else None)) if dot else self.origin
+        if tail is not None and len(label) < 64 and label.replace("-", "").replace("_", "").isalnum() and label.isascii():
+            name = (_LENGTH[len(label)] + label).lower().encode() + tail
+            if len(name) > MAX_NAME:
+                raise BadInput(f"{text[:40]!r}… is no domain name: longer than {MAX_NAME} octets")
+        else:
             name = parse_name(text, self.origin)
-        if self._zone is not None and not (relative and self._inside) and not is_under(name, self._zone):
-            raise BadInput(f"{name_text(name)} is not in the zone {name_text(self._zone)}")
-        return name
+        if len(self) >= _MOST_KEPT:
+            self.clear()
+        if text not in _ALONE:
+            self[text] = name
+        found: Name = name
+        return found
 
 
 Reader = Callable[[str, Names], bytes]
@@ -65,8 +57,10 @@ Reader = Callable[[str, Names], bytes]
 
 
 def _read_a(text: str, names: Names) -> bytes:
-    first, second, third, fourth = text.split(".")
-    return bytes((_OCTET[first], _OCTET[second], _OCTET[third], _OCTET[fourth]))
+    octets = bytes(map(_octet, text.split(".")))
+    if len(octets) != 4:
+        raise ValueError(text)
+    return octets
 
 
 def _read_aaaa(text: str, names: Names) -> bytes:
@@ -74,32 +68,33 @@ def _read_aaaa(text: str, names: Names) -> bytes:
     left = head.split(":") if head else []
     right = tail.split(":") if tail else []
     missing = 8 - len(left) - len(right)
-    if (missing < 1 if gap else missing) or "" in left or "" in right:
+    if missing < 1 if gap else missing:
         raise ValueError(text)
-    groups = [each.zfill(4) for each in left]
-    if gap:
-        groups += ["0000"] * missing
-        groups += [each.zfill(4) for each in right]
-    found = bytes.fromhex("".join(groups))
-    if len(found) != 16 or text.split() != [text]:
+    return b"".join([*map(_group, left), bytes(2 * missing), *map(_group, right)])
+
+
+@lru_cache(maxsize=65536)
+def _group(text: str) -> bytes:
+    """Two octets. Raises ``ValueError``."""
+    if not _GROUP(text):
         raise ValueError(text)
-    return found
+    return int(text, 16).to_bytes(2, "big")
 
 
 def _read_name(text: str, names: Names) -> bytes:
     if " " in text or "\t" in text:
         raise ValueError(text)
-    return names(text)
+    return names[text]
 
 
 def _read_mx(text: str, names: Names) -> bytes:
     preference, host = text.split()
-    return _number(preference) + names(host)
+    return _number(preference) + names[host]
 
 
 def _read_srv(text: str, names: Names) -> bytes:
     priority, weight, port, host = text.split()
-    return _number(priority) + _number(weight) + _number(port) + names(host)
+    return _number(priority) + _number(weight) + _number(port) + names[host]
 
 
 def _read_txt(text: str, names: Names) -> bytes:
@@ -149,7 +144,7 @@ def _read_soa(text: str, names: Names) -> bytes:
     if len(numbers) != 5 or not all(each.isdecimal() for each in numbers):
         raise ValueError(text)
     try:
-        return names(primary) + names(mailbox) + struct.pack("!5I", *map(int, numbers))
+        return names[primary] + names[mailbox] + struct.pack("!5I", *map(int, numbers))
     except struct.error as error:
         raise ValueError(text) from error
 

@@ -10,10 +10,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple, TypeVar
 
+from legatum.core.collecting import no_collecting
 from legatum.core.commondata import EXPECTED, READERS, Names
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, name_text, parse_name
+from legatum.core.name import Name, is_under, name_text, parse_name
 from legatum.core.presentation import parse_rdata
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import CNAME, NSEC, RRSIG, SOA, parse_type, type_text
@@ -26,8 +27,8 @@ _DEEPEST = 8
 _QUICK = {type_text(rtype): (rtype, reader) for rtype, reader in READERS.items() if rtype != SOA}
 _QUICK |= {text.lower(): both for text, both in _QUICK.items()}
 _LINE = re.compile(  # owner, TTL, type, data; possessive, so that no text makes it go back and forth
-    r"([^\s;()\"\\$]*+)[ \t]++(?:([0-9]++)[ \t]++)?(?:[Ii][Nn][ \t]++)?([A-Za-z]++)[ \t]++"
-    r"((?:[^;()\"\\\r\n]++|\"[^\"\\\r\n]*+\")++)(?:;[^\n]*+)?\r?(?:\n|\Z)"
+    r"([^ \t\r\n;()\"\\$]*+)[ \t]++(?:([0-9]++)[ \t]++)?(?:[Ii][Nn][ \t]++)?([A-Za-z]++)[ \t]++"
+    r"([^;()\"\\\r\n]*+(?:\"[^\"\\\r\n]*+\"[^;()\"\\\r\n]*+)*+)(?:;[^\n]*+)?\r?(?:\n|\Z)"
 )
 
 _T = TypeVar("_T")
@@ -69,20 +70,21 @@ class Reading:
 def read_master(text: str, origin: Name, file: str = "<text>", include: Include | None = None) -> Reading:
     """Everything that a master file says, and every slip in it. ``include``: how ``$INCLUDE`` is done, None for not at all."""
     reader = _Reader(origin, include)
-    reader.read(text, file, origin)
+    with no_collecting():
+        reader.read(text, file, origin)
     clashes = _clashes(reader.sets)
     if clashes:
         finder = _Reader(origin, include, set(clashes))
         finder.read(text, file, origin)
         reader.slips += [Slip(*finder.found[key], what) for key, what in clashes.items()]
-    soa = reader.sets.get((origin, SOA))
-    if soa is None or (origin, SOA) in reader.more:
-        what = "no SOA record" if soa is None else "several SOA records"
+    unserved = not any(each.rtype == SOA for each in reader.sets.get(origin, ()))
+    if unserved or (origin, SOA) in reader.more:
+        what = "no SOA record" if unserved else "several SOA records"
         expected = "one SOA record at the zone's apex: is the origin right?"
         reader.slips.append(Slip(file, 1, 1, f"{what} at {name_text(origin)}", expected))
     # A missing SOA may be one that could not be read: told last.
     slips = tuple(sorted(set(reader.slips), key=lambda each: (each.file != file, "SOA records" in each.what, "no SOA" in each.what, each)))
-    zone = Zone(origin, _grouped(reader).values()) if soa is not None else None
+    zone = None if unserved else Zone.of(origin, _grouped(reader))
     return Reading(zone, slips, {key: tuple(sorted(ttls)) for key, ttls in reader.uneven.items()}, tuple(sorted(reader.repeated)))
 
 
@@ -99,23 +101,25 @@ def parse_master(text: str, origin: Name, file: str = "<text>", include: Include
     return reading.zone
 
 
-def _grouped(reader: "_Reader") -> dict[tuple[Name, int], RRset]:
+def _grouped(reader: "_Reader") -> dict[Name, tuple[RRset, ...]]:
     """The sets with all their records, and the least of their TTLs."""
-    sets = reader.sets
-    for key in {**reader.more, **reader.uneven}:
-        first, ttls = sets[key], reader.uneven.get(key)
-        sets[key] = rrset(*key, min(ttls) if ttls else first.ttl, reader.more.get(key, first.rdatas))
-    return sets
+    for name, rtype in {**reader.more, **reader.uneven}:
+        key, sets = (name, rtype), reader.sets[name]
+        first = next(each for each in sets if each.rtype == rtype)
+        whole = rrset(name, rtype, min(reader.uneven.get(key, {first.ttl})), reader.more.get(key, first.rdatas))
+        reader.sets[name] = tuple(whole if each is first else each for each in sets)
+    return reader.sets
 
 
-def _clashes(sets: dict[tuple[Name, int], RRset]) -> dict[tuple[Name, int], str]:
+def _clashes(all_sets: dict[Name, tuple[RRset, ...]]) -> dict[tuple[Name, int], str]:
     """Aliases beside other data: the set → what is wrong (RFC 1034 s3.6.2)."""
-    aliases = {name for name, rtype in sets if rtype == CNAME}
     found = {}
-    if aliases:
-        for name, rtype in sets:
-            if rtype not in (CNAME, RRSIG, NSEC) and name in aliases:
-                found[name, rtype] = f"an alias beside other data ({type_text(rtype)}) at {name_text(name)} (RFC 1034 s3.6.2)"
+    for name, sets in all_sets.items():
+        if len(sets) > 1 and any(each.rtype == CNAME for each in sets):
+            for each in sets:
+                if each.rtype not in (CNAME, RRSIG, NSEC):
+                    what = f"an alias beside other data ({each.type_text}) at {name_text(name)} (RFC 1034 s3.6.2)"
+                    found[name, each.rtype] = what
     return found
 
 
@@ -134,11 +138,11 @@ class _SlipFound(Exception):
 
 
 class _Reader:
-    """``sets``: the first record of each RRset; ``more``: all data of those with several. ``found``: where the last record of each
-    set of ``wanted`` stands, as file, line and column."""
+    """``sets``: the first record of each RRset, by name; ``more``: all data of those with several. ``found``: where the last record of
+    each set of ``wanted`` stands, as file, line and column."""
 
     def __init__(self, zone: Name, include: Include | None, wanted: set[tuple[Name, int]] | None = None) -> None:
-        self.sets: dict[tuple[Name, int], RRset] = {}
+        self.sets: dict[Name, tuple[RRset, ...]] = {}
         self.more: dict[tuple[Name, int], list[bytes]] = {}
         self.uneven: dict[tuple[Name, int], set[int]] = {}
         self.repeated: set[tuple[Name, int]] = set()
@@ -159,7 +163,8 @@ class _Reader:
         at, end = 0, len(text)
         quick, kinds, wanted = _LINE.match, _QUICK, self._wanted
         ttls: dict[str, int] = {}
-        sets, owners, names, last, owner = self.sets, self._owners, self._names, "", self._owner
+        sets, names, last, owner = self.sets, self._names, "", self._owner
+        beside = self._beside()
         while at < end:
             plain = quick(text, at)
             if plain is not None:
@@ -168,7 +173,8 @@ class _Reader:
                 if kind is not None:
                     try:
                         if owner_text and owner_text != last:
-                            owner = owners(owner_text)
+                            owner = self._named(owner_text)
+                            beside = sets.get(owner, ())
                         if ttl_text is None:
                             ttl = self._default_ttl if self._default_ttl is not None else self._last_ttl
                         else:
@@ -180,29 +186,42 @@ class _Reader:
                             rdata = reader(data.rstrip(), names)
                             self._last_ttl = ttl
                             last = owner_text or last
-                            key = (owner, rtype)
-                            if key in sets:
-                                if rtype == CNAME:
-                                    raise ValueError("a second alias")
-                                self._again(key, ttl, rdata)
+                            for each in beside:
+                                if each[1] == rtype:
+                                    if rtype == CNAME:
+                                        raise ValueError("a second alias")
+                                    self._again(each, ttl, rdata)
+                                    break
                             else:
-                                sets[key] = _new(RRset, (owner, rtype, ttl, (rdata,)))
-                            if wanted is not None and key in wanted:
-                                self.found[key] = (file, self._line_at(at), 1)
+                                beside = sets[owner] = (*beside, _new(RRset, (owner, rtype, ttl, (rdata,))))
+                            if wanted is not None and (owner, rtype) in wanted:
+                                self.found[owner, rtype] = (file, self._line_at(at), 1)
                             at = plain.end()
                             continue
                     except (BadInput, ValueError, LookupError):
                         pass  # the careful reader says what is wrong, if anything is
             self._owner = owner
             at = self._carefully(at)
-            owners, names, last, owner = self._owners, self._names, "", self._owner
+            names, last, owner = self._names, "", self._owner
+            beside = self._beside()
         self._owner = owner
 
     def _set_origin(self, origin: Name) -> None:
-        self._names, self._owners = Names(origin), Names(origin, self._zone)
+        self._names, self._inside = Names(origin), is_under(origin, self._zone)
 
-    def _again(self, key: tuple[Name, int], ttl: int, rdata: bytes) -> None:
-        first = self.sets[key]
+    def _named(self, text: str) -> Name:
+        """The owner that a record names. Raises :class:`BadInput`."""
+        name = self._names[text]
+        if not (self._inside and text[-1] != ".") and not is_under(name, self._zone):
+            raise BadInput(f"{name_text(name)} is not in the zone {name_text(self._zone)}")
+        return name
+
+    def _beside(self) -> tuple[RRset, ...]:
+        """What came of the present owner before."""
+        return self.sets.get(self._owner, ()) if self._owner is not None else ()
+
+    def _again(self, first: RRset, ttl: int, rdata: bytes) -> None:
+        key = (first.name, first.rtype)
         rdatas = self.more.get(key)
         if rdatas is None:
             rdatas = self.more[key] = [first.rdatas[0]]
@@ -296,7 +315,7 @@ class _Reader:
             self._directive(first, words)
             return
         if first.text:
-            self._owner = self._told(first, lambda: self._owners(first.text))
+            self._owner = self._told(first, lambda: self._named(first.text))
         if self._owner is None:
             raise _SlipFound(first, "a record without a name, and none before it", "a name at the start of the line")
         ttl, kind, data = self._fields(first, words)
@@ -312,12 +331,13 @@ class _Reader:
             raise _SlipFound(kind, "a record without a TTL, and neither $TTL nor a TTL before it", "a TTL, or $TTL at the top")
         self._last_ttl = ttl
         key = (self._owner, rtype)
-        if key not in self.sets:
-            self.sets[key] = RRset(self._owner, rtype, ttl, (rdata,))
-        elif rtype == CNAME and rdata not in self.more.get(key, self.sets[key].rdatas):
+        same = next((each for each in self._beside() if each.rtype == rtype), None)
+        if same is None:
+            self.sets[self._owner] = (*self._beside(), RRset(self._owner, rtype, ttl, (rdata,)))
+        elif rtype == CNAME and rdata not in self.more.get(key, same.rdatas):
             raise _SlipFound(first, f"a second alias at {name_text(self._owner)}", "one CNAME record at a name")
         else:
-            self._again(key, ttl, rdata)
+            self._again(same, ttl, rdata)
         if self._wanted is not None and key in self._wanted:
             self.found[key] = (self._file, first.line, first.column)
 

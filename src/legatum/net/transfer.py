@@ -1,10 +1,10 @@
 """Zone transfers (AXFR, RFC 5936) over TCP, signed or not."""
 
 import asyncio
-import gc
 from collections.abc import AsyncIterator, Callable, Iterator
 from contextlib import contextmanager
 
+from legatum.core.collecting import no_collecting
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.rrset import rrset
@@ -25,7 +25,7 @@ async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = No
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
     coming = IncomingZone(domain)
-    with _faults(what, lambda: max(coming.count - 1, 0)), _no_collecting():
+    with _faults(what, lambda: max(coming.count - 1, 0)), no_collecting():
         async for message in _messages(asker, server, domain, key, None, coming.read):
             if message.rcode:
                 raise _refused(what, message, key)
@@ -123,18 +123,6 @@ def _faults(what: str, received: Callable[[], int]) -> Iterator[None]:
         raise OutsideFault(f"{what}: {error.strerror or error}", "is there a route to that address?") from None
     except Malformed as error:
         raise OutsideFault(f"{what}: the server sent something that is no DNS message: {error}", "nothing was kept") from error
-
-
-@contextmanager
-def _no_collecting() -> Iterator[None]:
-    """All that comes in stays: to look through it for garbage again and again takes a tenth of the time."""
-    collecting = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if collecting:
-            gc.enable()
 
 
 def _ends(collected: list[Record]) -> bool:
