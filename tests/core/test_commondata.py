@@ -49,6 +49,26 @@ def test_what_is_read_quickly_is_what_the_library_reads(rtype: int, text: str) -
     assert ours == theirs.to_digestable(origin)
 
 
+_pieces = st.sampled_from(["a", "www", "_tcp", "A-b", "*", "@", "", "x" * 63, "x" * 64, "\\046", "\\.", "é", "a\u3002b", "٣", "0/25"])
+
+
+@given(st.lists(st.lists(_pieces, max_size=5).map(".".join), min_size=1, max_size=6))
+@example(["@", "a.@"])
+@example([".", "a.."])
+@example(["x" * 63 + ("." + "x" * 63) * 2, "a." + "x" * 63 + ("." + "x" * 63) * 2])
+@settings(max_examples=300, deadline=None)
+def test_names_are_the_same_whatever_was_read_before_them(spellings: list[str]) -> None:
+    names = Names(ORIGIN)
+    for text in spellings:
+        try:
+            expected = parse_name(text, ORIGIN)
+        except BadInput:
+            with pytest.raises(BadInput):
+                names[text]
+        else:
+            assert names[text] == names[text] == expected
+
+
 @given(st.sampled_from(sorted(WRITERS.keys() - {ALIAS})), st.binary(max_size=40))
 def test_what_is_written_quickly_is_read_back_by_the_library(rtype: int, rdata: bytes) -> None:
     try:
