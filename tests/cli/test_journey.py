@@ -107,10 +107,11 @@ def test_gates_refuse_with_the_reason(shell: Shell) -> None:
 def test_publishing_shows_asks_and_proves(shell: Shell) -> None:
     file = shell.folder / "new.zone"
     assert shell.run("gather", DOMAIN, "--from", "alder", "--out", str(file)).status == 0
-    missing = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--dry-run")
-    assert missing.status == 4 and "birch does not have the zone" in missing.err
+    shown = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--dry-run")
+    assert shown.status == 0 and "the zone is not there yet: it is made first" in shown.err and "would change" in shown.out
     declined = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), typed="no\n")
     assert declined.status == 4 and "declined" in declined.out
+    assert shell.run("gather", DOMAIN, "--from", "birch", "--out", "-").status == 3  # nothing was made by looking and by declining
     published = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json")
     assert published.status == 0 and published.document["state"] == "published" and len(published.document["addresses"]) == 4
     assert shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json").document["state"] == "unchanged"
@@ -126,6 +127,8 @@ def test_publishing_shows_asks_and_proves(shell: Shell) -> None:
         (DOMAIN, "A"),
         (f"www.{DOMAIN}", "A"),
     }
+    table = shell.run("compare", "alder", "birch", "--domain", DOMAIN, "--answers", "--csv").out
+    assert f"{DOMAIN},A,answers differ,false,,3600 A 198.51.100.80,,3600 A 198.51.100.180\r\n".replace("\r", "") in table
 
 
 def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:

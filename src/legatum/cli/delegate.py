@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
         if args.back:
             return await _back(args, outside, origin, cut)
         old, new = outside.provider(args.at), outside.provider(args.to)
-        handing = await draw_handing(outside, origin, cut, old, new, ttl, create=not args.dry_run)
+        handing = await draw_handing(outside, origin, cut, old, new, ttl)
         lines = [f"at {new.name}, first: {line}" for line in change_lines(handing.child)] if handing.child.is_needed else []
         lines += [f"at {old.name}, then: {line}" for line in change_lines(handing.parent)]
         state, done = "shown" if args.dry_run else "declined", None

@@ -52,7 +52,7 @@ def run(args: argparse.Namespace) -> int:
             note(args, text)
         if provider.by_hand:
             return await _by_hand(args, outside, provider, zone)
-        publication = await plan(outside, provider, zone, ns_ttl, create=not args.dry_run)
+        publication = await plan(outside, provider, zone, ns_ttl)
         if not args.remove:
             refuse_removal(outside, publication)
         state, done = "unchanged", None

@@ -103,7 +103,7 @@ async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[s
     document = DriftDocument(provider=args.at, tenants=list(parts))
     show(args, document, lambda screen: show_drift(document, screen))
     states = {part.state for part in parts}
-    return FOUND if states & {"failed", "drifted"} else SHUT if "declined" in states else OK
+    return FOUND if states & {"failed", "drifted", "not there"} else SHUT if "declined" in states else OK
 
 
 async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
@@ -128,6 +128,6 @@ async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held")
     assert held.publication is not None
     refuse_removal(outside, held.publication)
     if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):
-        return "drifted" if args.dry_run else "declined"
+        return "" if args.dry_run else "declined"
     await publish(outside, held.publication)
-    return "put right"
+    return "made" if held.publication.is_new else "put right"

@@ -1,10 +1,10 @@
 """A zone's contents: RRsets by name."""
 
-from collections.abc import Iterable, Iterator, Mapping, Set
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from itertools import chain
 
 from legatum.core.name import Name, canonical_key, name_text
-from legatum.core.rrset import RRset
+from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import NS, SOA
 from legatum.core.soa import SoaFields, parse_soa
 
@@ -100,6 +100,12 @@ class Zone:
     def with_serial(self, serial: int) -> "Zone":
         soa = self.soa_rrset
         return self.with_rrsets([soa._replace(rdatas=(self.soa._replace(serial=serial).rdata(),))])
+
+
+def fresh_zone(origin: Name, servers: Sequence[Name]) -> Zone:
+    """What a zone begins with: SOA, with timers that the trade takes for granted (RFC 1912 s2.2), and NS."""
+    soa = SoaFields(servers[0], Name(b"\x0ahostmaster" + origin), 1, 14400, 3600, 1209600, 600)
+    return Zone(origin, [rrset(origin, SOA, 3600, [soa.rdata()]), rrset(origin, NS, 86400, servers)])
 
 
 def _by_name(rrsets: Iterable[RRset]) -> dict[Name, tuple[RRset, ...]]:

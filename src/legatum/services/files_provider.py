@@ -7,10 +7,7 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.masterfile import parse_master
 from legatum.core.name import Name, name_text
 from legatum.core.presentation import master_text
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import NS, SOA
-from legatum.core.soa import SoaFields
-from legatum.core.zone import Zone
+from legatum.core.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
 from legatum.services.provider import run_command, server_names
 from legatum.settings.document import FilesProvider
@@ -24,7 +21,7 @@ class MasterFilesProvider:
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = False
-        self.hands_out = True
+        self.hands_out = self.makes_zones = True
         self._settings = settings
         self._folder = (folder / settings.folder).resolve()
 
@@ -55,15 +52,13 @@ class MasterFilesProvider:
             write_whole(path, before)
             raise OutsideFault(f"{fault.message}; the old file is back in its place", fault.remedy) from None
 
-    async def create(self, domain: Name) -> bool:
+    async def create(self, domain: Name) -> None:
         """A file with SOA and NS, then the settings' command. There must be a folder."""
         path = self._path(domain)
         if path.exists():
-            return False
-        soa = SoaFields(self.servers[0], Name(b"\x0ahostmaster" + domain), 1, 14400, 3600, 1209600, 600)
-        self._write(path, master_text(Zone(domain, [rrset(domain, SOA, 3600, [soa.rdata()]), rrset(domain, NS, 3600, self.servers)])))
+            raise OutsideFault(f"{path} is there already, and its servers do not answer for it", "look at it by hand")
+        self._write(path, master_text(fresh_zone(domain, self.servers)))
         await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
-        return True
 
     async def end(self, domain: Name) -> bool:
         return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}")

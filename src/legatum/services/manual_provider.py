@@ -21,6 +21,7 @@ class FormProvider:
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = True
         self.hands_out = settings.primary is not None
+        self.makes_zones = False
         self._primary = settings.primary
         self._asker = asker
         self._key = open_key(settings.key, folder) if settings.key else None
@@ -41,8 +42,8 @@ class FormProvider:
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         raise OutsideFault(f"{self.name} is changed by hand only", f"legatum publish {name_text(zone.origin)} makes a worksheet")
 
-    async def create(self, domain: Name) -> bool:
-        return False
+    async def create(self, domain: Name) -> None:
+        raise OutsideFault(f"only a person can make {name_text(domain)} at {self.name}", "make it in the form there")
 
     async def end(self, domain: Name) -> bool:
         return False

@@ -12,13 +12,14 @@ from legatum.core.zone import Zone
 class Provider(Protocol):
     """``servers``: the NS names it answers under. ``changes_apex_ns``: whether the NS set at the apex can be changed there.
     ``by_hand``: only a person can change anything, in a form.
-    ``hands_out``: it lets the zone be read whole."""
+    ``hands_out``: it lets the zone be read whole. ``makes_zones``: :meth:`create` can make one; else only a person can."""
 
     name: str
     servers: tuple[Name, ...]
     changes_apex_ns: bool
     by_hand: bool
     hands_out: bool
+    makes_zones: bool
 
     async def fetch(self, domain: Name) -> Zone:
         """The zone's whole contents. Raises :class:`OutsideFault`."""
@@ -29,8 +30,8 @@ class Provider(Protocol):
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         """Asks for ``zone`` to become ``wanted``; the caller reads back. Raises :class:`OutsideFault`."""
 
-    async def create(self, domain: Name) -> bool:
-        """Makes an empty zone; False where only a person can."""
+    async def create(self, domain: Name) -> None:
+        """Makes an empty zone. Raises :class:`OutsideFault`."""
 
     async def end(self, domain: Name) -> bool:
         """Ends the service for a zone; False where only a person can."""

@@ -24,6 +24,7 @@ class DynamicUpdateProvider:
         self.servers = server_names(settings.servers)
         self.by_hand = False
         self.hands_out = True
+        self.makes_zones = bool(settings.create)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self._settings = settings
         self._asker = asker
@@ -38,8 +39,8 @@ class DynamicUpdateProvider:
     async def apply(self, zone: Zone, wanted: Zone) -> None:
         await send_update(self._asker, self._settings.primary, zone, wanted, self._key)
 
-    async def create(self, domain: Name) -> bool:
-        return await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
+    async def create(self, domain: Name) -> None:
+        await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
 
     async def end(self, domain: Name) -> bool:
         return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}")

@@ -70,26 +70,25 @@ _COLUMNS = ("domain", "left", "right", "name", "type", "what", "expected", "left
 
 
 def compare_csv(documents: Iterable[CompareDocument]) -> str:
-    """The differences in contents, a row each; cells that a spreadsheet would take for a formula are quoted with an apostrophe."""
+    """The differences in contents and in answers, a row each; cells that a spreadsheet would take for a formula are quoted with an
+    apostrophe."""
     file = io.StringIO()
     rows = csv.writer(file)
     rows.writerow(_COLUMNS)
     for document in documents:
+        places = (document.domain, document.left, document.right)
         for each in document.differences:
             sides = [(side.ttl, " | ".join(side.data)) if side else ("", "") for side in (each.left, each.right)]
-            row = (
-                document.domain,
-                document.left,
-                document.right,
-                each.name,
-                each.type,
-                each.kind,
-                str(each.expected).lower(),
-                *sides[0],
-                *sides[1],
-            )
-            rows.writerow([f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@", "\t") else cell for cell in row])
+            rows.writerow(map(_cell_text, (*places, each.name, each.type, each.kind, str(each.expected).lower(), *sides[0], *sides[1])))
+        for answer in document.answers:
+            left, right = (_said_by(answer, side).replace("\n", " | ") for side in places[1:])
+            what = (answer.name, answer.type, "answers differ", str(answer.expected).lower())
+            rows.writerow(map(_cell_text, (*places, *what, "", left, "", right)))
     return file.getvalue()
+
+
+def _cell_text(cell: object) -> str:
+    return f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@", "\t") else str(cell)
 
 
 def read_difference(text: bytes) -> CompareDocument:
@@ -195,10 +194,25 @@ def _show_answers(document: CompareDocument, screen: Screen) -> None:
     own = ", ".join(f"{each.name} {each.type}" for each in document.answers if each.expected)
     if not wrong:
         screen.line("the same from every address" + (f", but for what each side has of its own: {own}" if own else ""))
-    for each in wrong:
-        screen.line()
-        screen.line(f"{each.name} {each.type}", DOUBT)
-        screen.table(("said", "by"), [("\n".join(said.said), "\n".join(said.addresses)) for said in each.answers])
+    else:
+        rows: dict[tuple[str, ...], list[str]] = {}
+        for each in wrong:  # types of a name to which the sides say the same share a row
+            rows.setdefault((each.name, *(_said_by(each, side) for side in (document.left, document.right))), []).append(each.type)
+        screen.table(
+            ("name", "type", document.left, document.right),
+            [(name, ", ".join(types), left, right) for (name, left, right), types in rows.items()],
+            [DOUBT] * len(rows),
+        )
+
+
+def _said_by(answer: AnswerPart, side: str) -> str:
+    """What one side says; with the addresses where not all of its servers say the same."""
+    ending = f" ({side})"
+    said = {
+        "\n".join(part.said): [each.removesuffix(ending) for each in part.addresses if each.endswith(ending)] for part in answer.answers
+    }
+    given = {text: addresses for text, addresses in said.items() if addresses}
+    return next(iter(given)) if len(given) == 1 else "\n".join(f"{text}\n  from {', '.join(where)}" for text, where in given.items())
 
 
 def _cell(side: SidePart | None) -> str:

@@ -11,6 +11,7 @@ from legatum.views.document import Document
 from legatum.views.screen import Screen
 from legatum.work.publish import Publication, Published
 
+NOT_THERE = "the zone is not there yet: it is made first"
 _FOLLOWING = "before a delegation points there, compare the answers of both sides: legatum compare … --answers"
 
 
@@ -51,7 +52,8 @@ def serial_document(domain: Name, provider: str, state: str, done: list[Publishe
 
 def change_lines(publication: Publication) -> list[str]:
     """Old → new, a line for each RRset."""
-    return [_serial_line(each) or difference_text(each) for each in publication.differences]
+    making = [NOT_THERE] if publication.is_new else []
+    return [*making, *(_serial_line(each) or difference_text(each) for each in publication.differences)]
 
 
 def _serial_line(each: Difference) -> str:

@@ -7,6 +7,7 @@ from legatum.core.presentation import difference_text, rdata_texts
 from legatum.core.template import Demand, Template, resolve, variables_of
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document, Part
+from legatum.views.publish import NOT_THERE
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 from legatum.work.templates import Held
 
@@ -31,7 +32,8 @@ class TemplateDocument(Document, tag="legatum.template/1"):
 
 
 class TenantPart(Part):
-    """``state``: ``as its template``, ``drifted``, ``put right``, ``declined`` or ``failed``, then ``failed`` says why."""
+    """``state``: ``as its template``, ``drifted``, ``not there`` for a zone that can be made, ``put right``, ``made``, ``declined`` or
+    ``failed``, then ``failed`` says why."""
 
     domain: str
     template: str
@@ -63,7 +65,8 @@ def show_template(document: TemplateDocument, screen: Screen) -> None:
 
 def tenant_part(held: Held, state: str = "", failed: str = "") -> TenantPart:
     failed = failed or held.failed
-    usual = "failed" if failed else "drifted" if held.differences else "as its template"
+    is_new = held.publication is not None and held.publication.is_new
+    usual = "failed" if failed else "not there" if is_new else "drifted" if held.differences else "as its template"
     return TenantPart(
         domain=name_text(held.tenant.domain),
         template=held.tenant.template,
@@ -75,20 +78,25 @@ def tenant_part(held: Held, state: str = "", failed: str = "") -> TenantPart:
 
 def drift_lines(held: Held) -> list[str]:
     """Now → as the template says."""
-    return [difference_text(each) for each in held.differences]
+    making = [NOT_THERE] if held.publication is not None and held.publication.is_new else []
+    return [*making, *(difference_text(each) for each in held.differences)]
 
 
 def show_drift(document: DriftDocument, screen: Screen) -> None:
-    counts = {state: [each for each in document.tenants if each.state == state] for state in ("drifted", "failed", "declined", "put right")}
-    bad = [each for each in document.tenants if each.state in ("drifted", "failed", "declined")]
+    states = ("drifted", "not there", "failed", "declined", "put right", "made")
+    counts = {state: [each for each in document.tenants if each.state == state] for state in states}
+    bad = [each for each in document.tenants if each.state in states[:4]]
     told = ", ".join(f"{len(found)} {state}" for state, found in counts.items() if found) or "all as their templates say"
-    following = "" if not bad else "legatum template apply puts them right" if counts["drifted"] else "look at the reasons below"
+    mended = counts["drifted"] or counts["not there"]
+    following = "" if not bad else "legatum template apply puts them right" if mended else "look at the reasons below"
     screen.verdict(not bad, f"{len(document.tenants)} domains at {document.provider}: {told}", following)
     for each in document.tenants:
         if each.state == "as its template":
             continue
         screen.line()
-        screen.line(f"{each.domain} ({each.template}): {each.state}", {"failed": BAD, "drifted": DOUBT}.get(each.state, ""))
+        screen.line(
+            f"{each.domain} ({each.template}): {each.state}", {"failed": BAD, "drifted": DOUBT, "not there": DOUBT}.get(each.state, "")
+        )
         if each.failed:
             screen.line(f"  {each.failed}")
         for part in each.differences:

@@ -16,10 +16,11 @@ from legatum.core.rrset import rrset
 from legatum.core.rrtype import AAAA, NS, SOA, A
 from legatum.core.soa import negative_ttl
 from legatum.core.timing import Caution
+from legatum.core.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 from legatum.work.parting import Ttls, named_until_now, note_named, note_over, note_unnamed
-from legatum.work.publish import Publication, Published, next_by_rule, plan, publish, wrong_answers
+from legatum.work.publish import Publication, Published, next_by_rule, plan, present_at, publish, ready, wrong_answers
 
 
 @dataclass(frozen=True)
@@ -41,20 +42,12 @@ class Handing:
         return since + caution.lasts(max(self.longest, negative)) + caution.slack(1) + caution.margin
 
 
-async def draw_handing(outside: Outside, origin: Name, cut: Name, old: Provider, new: Provider, ttl: int, create: bool) -> Handing:
+async def draw_handing(outside: Outside, origin: Name, cut: Name, old: Provider, new: Provider, ttl: int) -> Handing:
     """Raises :class:`BadInput`, :class:`GateShut` or :class:`OutsideFault`."""
     zone = await old.fetch(origin)
     parts = parts_of(zone, cut)
     addresses = await outside.addresses(new.servers)
-    try:
-        present = await new.fetch(cut)
-    except OutsideFault as fault:
-        if not create or not await new.create(cut):
-            raise GateShut(
-                f"{new.name} does not have the zone {name_text(cut)} ({fault.message})",
-                f"create it at {new.name}, or set `create` for it in the settings",
-            ) from fault
-        present = await new.fetch(cut)
+    present = await present_at(outside, new, cut) or fresh_zone(cut, new.servers)
     child = await plan(outside, new, child_zone(parts, present))
     glue = {name: tuple((AAAA if ":" in text else A, address_rdata(text)) for text in found) for name, found in addresses.items()}
     wanted = parent_zone(zone, parts, new.servers, ttl, glue).with_serial(next_by_rule(outside, zone))
@@ -66,10 +59,11 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
 
     Raises :class:`GateShut` where the child's servers do not answer for all of it; then the parent zone is as it was.
     """
-    child = await publish(outside, handing.child) if handing.child.is_needed else None
-    addresses = child.addresses if child else await _addresses(outside, handing.child.provider)
+    publication = await ready(outside, handing.child)
+    child = await publish(outside, publication) if publication.is_needed else None
+    addresses = child.addresses if child else await _addresses(outside, publication.provider)
     keys = [(each.name, each.rtype) for each in handing.parts.below]
-    lost = await wrong_answers(outside, addresses, handing.child.wanted, [*keys, (handing.parts.cut, NS)])
+    lost = await wrong_answers(outside, addresses, publication.wanted, [*keys, (handing.parts.cut, NS)])
     if lost:
         raise GateShut(
             f"{handing.child.provider.name} does not answer as {handing.parent.provider.name} did: {'; '.join(lost[:4])}",

@@ -13,7 +13,7 @@ from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import NS, SOA, type_text
 from legatum.core.runbook import Outcome
 from legatum.core.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
-from legatum.core.zone import Zone
+from legatum.core.zone import Zone, fresh_zone
 from legatum.journal.journal import Journal
 from legatum.journal.occupation import occupied
 from legatum.services.provider import Provider
@@ -24,12 +24,17 @@ _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial a
 
 @dataclass(frozen=True)
 class Publication:
-    """``current``: what the provider serves now; ``wanted``: what it will; ``differences``: current on the left."""
+    """``current``: what the provider serves now; ``wanted``: what it will; ``differences``: current on the left.
+
+    ``is_new``: the provider does not have the zone yet. Then ``current`` is empty, and ``wanted`` is without what the provider will write
+    itself, which :func:`ready` knows.
+    """
 
     provider: Provider
     current: Zone
     wanted: Zone
     differences: tuple[Difference, ...]
+    is_new: bool = False
 
     @property
     def is_needed(self) -> bool:
@@ -76,21 +81,52 @@ def next_by_rule(outside: Outside, current: Zone) -> int:
     return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
 
 
-async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None, create: bool = False) -> Publication:
-    """What publishing ``zone`` would change. Raises :class:`GateShut` when the provider does not have the zone.
+async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None) -> Publication:
+    """What publishing ``zone`` would change; nothing is made yet. Raises as :func:`present_at` does."""
+    present = await present_at(outside, provider, zone.origin)
+    current = present or fresh_zone(zone.origin, provider.servers)
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl)
+    if present is None:
+        return new_publication(provider, wanted)
+    return Publication(provider, current, wanted, zone_differences(current, wanted))
 
-    With ``create`` it is made first where the settings say how.
+
+def new_publication(provider: Provider, wanted: Zone) -> Publication:
+    """Of a zone that the provider does not have yet."""
+    nothing = Zone(wanted.origin, ())
+    return Publication(provider, nothing, wanted, zone_differences(nothing, wanted), is_new=True)
+
+
+async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone | None:
+    """The zone at a provider, None where it is not there and the provider can make it.
+
+    Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, or where
+    nobody answers.
     """
     try:
-        current = await provider.fetch(zone.origin)
+        return await provider.fetch(domain)
     except OutsideFault as fault:
-        if not create or not await provider.create(zone.origin):
-            raise GateShut(
-                f"{provider.name} does not have the zone {name_text(zone.origin)}, or does not let it be read ({fault.message})",
-                f"create it at {provider.name}, or set `create` for it in the settings",
-            ) from fault
-        current = await provider.fetch(zone.origin)
-    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl)
+        servers = await outside.addresses(provider.servers)
+        asked = (outside.asker.ask(address, domain, SOA) for each in servers.values() for address in each)
+        replies = await asyncio.gather(*asked)
+        if not any(each.answered for each in replies) or any(each.authoritative and each.find(SOA) for each in replies):
+            raise
+        if provider.makes_zones:
+            return None
+        raise GateShut(
+            f"{provider.name} does not have the zone {name_text(domain)} ({fault.message})",
+            f"create it at {provider.name}, or set `create` for it in the settings",
+        ) from fault
+
+
+async def ready(outside: Outside, publication: Publication) -> Publication:
+    """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes itself."""
+    if not publication.is_new:
+        return publication
+    provider, zone = publication.provider, publication.wanted
+    await provider.create(zone.origin)
+    current = await provider.fetch(zone.origin)
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
     return Publication(provider, current, wanted, zone_differences(current, wanted))
 
 
@@ -124,10 +160,11 @@ def refuse_removal(outside: Outside, publication: Publication) -> None:
 
 
 async def carry_out(outside: Outside, publication: Publication) -> Published:
-    """Makes the change, waits until every server has it, reads it back, and asks every server for what changed.
+    """Makes the change, waits until every server has it, reads it back, and asks every server for what changed. A new zone is made first.
 
     Raises :class:`OutsideFault`, saying what is missing.
     """
+    publication = await ready(outside, publication)
     provider, wanted = publication.provider, publication.wanted
     first = outside.clock.now()
     await provider.apply(publication.current, wanted)

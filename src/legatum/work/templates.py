@@ -11,9 +11,10 @@ from legatum.core.difference import Difference, zone_differences
 from legatum.core.fault import BadInput, Fault
 from legatum.core.name import Name, parse_domain
 from legatum.core.template import Template, drift, expand, put_right, resolve
+from legatum.core.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
-from legatum.work.publish import Publication, next_by_rule
+from legatum.work.publish import Publication, new_publication, next_by_rule, present_at
 
 _KEYS = {"title", "inherits", "ttl", "variables", "records", "ttls", "drop"}
 
@@ -90,11 +91,14 @@ async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Tem
     """A tenant against what the provider serves."""
     try:
         demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
-        zone = await provider.fetch(tenant.domain)
+        present = await present_at(outside, provider, tenant.domain)
     except Fault as fault:
         return Held(tenant, failed=fault.message)
+    zone = present or fresh_zone(tenant.domain, provider.servers)
     differences = drift(zone, demands)
-    if not differences:
+    if not differences and present:
         return Held(tenant)
     wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
+    if present is None:
+        return Held(tenant, differences, new_publication(provider, wanted))
     return Held(tenant, differences, Publication(provider, zone, wanted, zone_differences(zone, wanted)))

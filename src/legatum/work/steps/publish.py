@@ -34,16 +34,14 @@ class Publish(Action):
         return []
 
     async def preview(self) -> list[str]:
-        try:
-            publication = await self._plan(create=False)
-        except GateShut:
-            count = len(await self._zone())
-            return [f"the zone does not exist at {self._provider.name} → it is created there, with {count} RRsets"]
+        publication = await self._plan()
+        if publication.is_new:
+            return [f"the zone does not exist at {self._provider.name} → it is created there, with {len(publication.wanted)} RRsets"]
         return [difference_text(each) for each in publication.differences]
 
     async def seen(self) -> Outcome | None:
         try:
-            publication = await self._plan(create=False)
+            publication = await self._plan()
         except (GateShut, OutsideFault):
             return None
         if publication.is_needed:
@@ -52,12 +50,12 @@ class Publish(Action):
         return self.outcome(proved.first, proved.all, f"it is there already, serial {proved.serial}", serial=proved.serial)
 
     async def perform(self) -> Outcome:
-        done = await carry_out(self.job.outside, await self._plan(create=True))
+        done = await carry_out(self.job.outside, await self._plan())
         where = f"every server of {self._provider.name} ({len(done.addresses)} addresses)"
         return self.outcome(done.first, done.all, f"{where} answers with serial {done.serial}; contents equal", serial=done.serial)
 
-    async def _plan(self, create: bool) -> Publication:
-        return await plan(self.job.outside, self._provider, await self._zone(), self._ttl, create)
+    async def _plan(self) -> Publication:
+        return await plan(self.job.outside, self._provider, await self._zone(), self._ttl)
 
     async def _zone(self) -> Zone:
         if self._side == Which.OLD:
