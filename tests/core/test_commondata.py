@@ -129,7 +129,7 @@ k 60 A 192.0.2.2
 """
     reading = read_master(text.replace("  g A (", "g A"), ORIGIN, "z")
     places = [slip.text.split(": ")[0] for slip in reading.slips]
-    assert places == ["z:3:5", "z:4:8", "z:5:6", "z:6:7", "z:7:7", "z:8:9", "z:10:1", "z:12:1", "z:13:3"]
+    assert places == ["z:3:5", "z:4:8", "z:5:6", "z:6:7", "z:7:7", "z:8:9", "z:10:1", "z:11:1", "z:13:3"]
     assert "expected one IPv4 address" in reading.slips[0].text and "expected a preference and a host" in reading.slips[2].text
     k = (parse_name("k", ORIGIN), 1)
     assert reading.uneven == {k: (60, 3600)} and reading.repeated == (k,)

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from legatum.core.caches import CacheKind
-from legatum.core.fault import OutsideFault
+from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.name import parse_name
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA, A
@@ -201,6 +201,24 @@ def test_secondaries_follow_by_notify_and_by_their_refresh_timer(tmp_path: Path)
         assert (await asker.ask(ALDER_2, DOMAIN, SOA)).outcome == "refused"
 
     in_world(tmp_path, work)
+
+
+def test_a_second_provider_copies_anothers_zone_and_nobody_elses(tmp_path: Path) -> None:
+    async def work() -> None:
+        async with world_and_asker(tmp_path) as (world, asker):
+            world.follow_zone("birch", DOMAIN, "alder")
+            await world.clock.until(world.clock.now())
+            served = (await asker.ask(BIRCH, DOMAIN, SOA)).find(SOA)
+            primary = world.hostings["alder"][0]
+            zone = primary.zone(DOMAIN)
+            assert zone is not None and served == zone.soa_rrset
+            primary.serve(zone.with_serial(zone.soa.serial + 1))
+            await world.clock.until(world.clock.now())
+            assert [each.zone(DOMAIN) for each in world.hostings["birch"]] == [primary.zone(DOMAIN)] * 2  # told by NOTIFY
+            with pytest.raises(BadInput, match="of its own"):
+                world.follow_zone("birch", parse_name("lanternlane.example."), "alder")
+
+    asyncio.run(work())
 
 
 def test_the_registry_publishes_after_its_delay_and_keeps_its_rules(tmp_path: Path) -> None:

@@ -105,6 +105,7 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     from legatum.views.gather import gather_document, show_gather
 
     left: Sequence[RRset] = ()
+    copied_from = contents.zone.origin if args.like else None
     if args.like:
         from legatum.core.renaming import renamed
 
@@ -123,6 +124,6 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     if path.exists() and not args.force:
         raise BadInput(f"{path} is there already", "give another place with --out, or --force to write over it")
     write_whole(path, text)
-    document = gather_document(contents, str(path), tried, left)
+    document = gather_document(contents, str(path), tried, copied_from, left)
     show(args, document, lambda screen: show_gather(document, screen))
     return FOUND if document.completeness in ("counted", "a sample") else OK

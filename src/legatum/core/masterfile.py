@@ -112,14 +112,13 @@ def _grouped(reader: "_Reader") -> dict[Name, tuple[RRset, ...]]:
 
 
 def _clashes(all_sets: dict[Name, tuple[RRset, ...]]) -> dict[tuple[Name, int], str]:
-    """Aliases beside other data: the set → what is wrong (RFC 1034 s3.6.2)."""
+    """Aliases beside other data: the alias → what is wrong (RFC 1034 s3.6.2)."""
     found = {}
     for name, sets in all_sets.items():
         if len(sets) > 1 and any(each.rtype == CNAME for each in sets):
-            for each in sets:
-                if each.rtype not in (CNAME, RRSIG, NSEC):
-                    what = f"an alias beside other data ({each.type_text}) at {name_text(name)} (RFC 1034 s3.6.2)"
-                    found[name, each.rtype] = what
+            others = [each.type_text for each in sets if each.rtype not in (CNAME, RRSIG, NSEC)]
+            if others:
+                found[name, CNAME] = f"an alias beside other data ({', '.join(others)}) at {name_text(name)} (RFC 1034 s3.6.2)"
     return found
 
 

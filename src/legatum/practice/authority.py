@@ -43,9 +43,10 @@ _RECORDS_IN_A_MESSAGE = 200
 
 @dataclass
 class _Secondary:
-    """Where a zone is copied from, and when its primary was last heard."""
+    """Where a zone is copied from, with which key, and when its primary was last heard."""
 
     primary: str
+    key: Key
     heard: float
 
 
@@ -62,6 +63,7 @@ class Authority:
         self._log = log
         self._served: dict[Name, ServedZone] = {}
         self._secondary: dict[Name, _Secondary] = {}
+        self._followers: dict[Name, list[str]] = {}
 
     # What the owner of the server does
 
@@ -74,15 +76,24 @@ class Authority:
         self._served[zone.origin] = ServedZone(zone)
         self._announce(zone.origin)
 
-    def follow(self, origin: Name, primary: str) -> None:
-        """Serves a copy of a zone, fetched from its primary now and whenever that changes."""
-        self._secondary[origin] = _Secondary(primary, self._clock.now())
+    def follow(self, origin: Name, primary: str, key: Key | None = None) -> None:
+        """Serves a copy of a zone, fetched from its primary now and whenever that changes; ``key``: which that one asks for, if another."""
+        self._secondary[origin] = _Secondary(primary, key or self.key, self._clock.now())
         self._clock.spawn(self._refresh(origin))
+
+    def follows(self, origin: Name) -> bool:
+        return origin in self._secondary
+
+    def tell(self, origin: Name, follower: str) -> None:
+        """A server of somebody else's is told of changes of this zone from now on."""
+        if follower not in self._followers.setdefault(origin, []):
+            self._followers[origin].append(follower)
 
     def drop(self, origin: Name) -> None:
         """Serves the zone no longer."""
         self._served.pop(origin, None)
         self._secondary.pop(origin, None)
+        self._followers.pop(origin, None)
 
     # Requests
 
@@ -166,7 +177,7 @@ class Authority:
     # Primary and secondary
 
     def _announce(self, origin: Name) -> None:
-        for secondary in self.notify:
+        for secondary in (*self.notify, *self._followers.get(origin, ())):
             self._clock.spawn(self._send_notify(origin, secondary))
 
     async def _send_notify(self, origin: Name, secondary: str) -> None:
@@ -192,7 +203,7 @@ class Authority:
             role.heard = self._clock.now()
             offered = Zone(origin, [soa]).soa.serial
             if present is None or serial_is_newer(offered, present.soa.serial):
-                fetched = await transfer(self._asker, role.primary, origin, self.key)
+                fetched = await transfer(self._asker, role.primary, origin, role.key)
                 if origin in self._secondary:
                     self._served[origin] = ServedZone(fetched)
         self._plan_refresh(origin, role, soa is not None)

@@ -64,11 +64,8 @@ class Control:
                 pass
             case "until":
                 await clock.until(float(request["instant"]))
-            case "create" | "end" as action:
-                if request["provider"] not in world.hostings:
-                    raise BadInput(f"no provider {request['provider']!r} in this world")
-                change = world.create_zone if action == "create" else world.end_zone
-                change(request["provider"], parse_domain(request["domain"]))
+            case "create" | "end" | "follow" as action:
+                self._panel(action, parse_domain(request["domain"]), request["provider"], request.get("of"))
                 await clock.until(clock.now())
             case "form":
                 return {"now": clock.now(), "said": self._type_in(request)}
@@ -116,6 +113,20 @@ class Control:
         if not said.ok:
             raise BadInput(f"{epp.meaning(said.code)} ({said.code}) {said.reason}".strip())
         return f"{epp.meaning(said.code)} ({said.code})"
+
+    def _panel(self, action: str, domain: Name, provider: str, of: str | None) -> None:
+        world = self._world
+        for each in (provider, *([of] if of else [])):
+            if each not in scenario.PROVIDERS:
+                raise BadInput(f"no provider {each!r} in this world")
+        if action == "create":
+            world.create_zone(provider, domain)
+        elif action == "end":
+            world.end_zone(provider, domain)
+        elif of is None or of == provider:
+            raise BadInput("a copy of whose zone? Give another provider with --of")
+        else:
+            world.follow_zone(provider, domain, of)
 
     def _change(self, domain: Name, request: dict[str, Any]) -> epp.DomainChange:
         """The form shows what is held, and takes what shall be."""

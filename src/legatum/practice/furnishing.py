@@ -41,6 +41,9 @@ def write_settings(world: "World") -> None:
         "resolvers": {name: _resolver(name, address, world.authority_file.name) for name, (_, address) in scenario.RESOLVERS.items()},
         "rdap": {"bootstrap": _BOOTSTRAP, "authority": world.authority_file.name},
         "providers": {name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()},
+        "secondaries": {
+            second: _secondary(scenario.PROVIDERS[second], second, of, world.settings_file) for second, of in scenario.SECONDARIES.items()
+        },
         "registrars": {
             **{name: _registrar(name, world.authority_file.name) for name in scenario.REGISTRARS},
             scenario.FORM_REGISTRAR: {"kind": "manual", "page": scenario.FORM_PAGE},
@@ -55,7 +58,7 @@ def _resolver(name: str, address: str, authority: str) -> str | dict[str, str]:
 
 
 def _provider(name: str, hosting: scenario.Hosting, settings: Path) -> dict[str, Any]:
-    panel = [sys.executable, "-m", "legatum", "practice", "zone", "--settings", str(settings.resolve()), "--at", name]
+    panel = _panel(name, settings)
     return {
         "kind": "update",
         "primary": next(iter(hosting.servers.values()))[0],
@@ -64,6 +67,21 @@ def _provider(name: str, hosting: scenario.Hosting, settings: Path) -> dict[str,
         "create": [*panel, "create", "{domain}"],
         "end": [*panel, "end", "{domain}"],
     }
+
+
+def _secondary(hosting: scenario.Hosting, name: str, of: str, settings: Path) -> dict[str, Any]:
+    panel = _panel(name, settings)
+    return {
+        "servers": list(hosting.servers),
+        "create": [*panel, "follow", "{domain}", "--of", of],
+        "end": [*panel, "end", "{domain}"],
+        "notify": [addresses[0] for addresses in hosting.servers.values()],
+    }
+
+
+def _panel(name: str, settings: Path) -> list[str]:
+    """The words that stand for a provider's own panel."""
+    return [sys.executable, "-m", "legatum", "practice", "zone", "--settings", str(settings.resolve()), "--at", name]
 
 
 def _registrar(name: str, authority: str) -> dict[str, Any]:

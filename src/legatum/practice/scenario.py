@@ -45,6 +45,7 @@ PROVIDERS = {
         ("birch.example", "evensong.test", "lanternlane.example"),
     ),
 }
+SECONDARIES = {"birch": "alder"}  # who serves copies, of whose zones
 REGISTRATIONS = {
     "kilnandclay.example": ("flint", "alder"),
     "ferrytimes.example": ("flint", "alder"),

@@ -13,8 +13,9 @@ from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
 
+from legatum.core.fault import BadInput
 from legatum.core.masterfile import parse_master
-from legatum.core.name import ROOT, Name, below, parse_name
+from legatum.core.name import ROOT, Name, below, name_text, parse_name
 from legatum.core.presentation import parse_rdata
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import AAAA, NS, SOA, A
@@ -99,6 +100,15 @@ class World:
             primary.serve(self._blank(domain, scenario.PROVIDERS[provider].servers, 1))
             for other in others:
                 other.follow(domain, primary.address)
+
+    def follow_zone(self, provider: str, domain: Name, of: str) -> None:
+        """A copy of another provider's zone on all servers of this one; the other hands it to them and tells them of changes."""
+        primary, servers = self.hostings[of][0], self.hostings[provider]
+        if any(each.zone(domain) is not None and not each.follows(domain) for each in servers):
+            raise BadInput(f"{provider} has a zone {name_text(domain)} of its own")
+        for each in servers:
+            each.follow(domain, primary.address, primary.key)
+            primary.tell(domain, each.address)
 
     def end_zone(self, provider: str, domain: Name) -> None:
         for authority in self.hostings[provider]:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from legatum.core.completeness import Degree
-from legatum.core.name import name_text
+from legatum.core.name import Name, name_text
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset
 from legatum.views.document import Document
@@ -16,7 +16,8 @@ class GatherDocument(Document, tag="legatum.gather/1"):
     """``completeness``: ``complete``, ``counted``, ``a sample`` or ``as the file has it``; ``known_because`` says how that is known.
 
     ``exist``, ``known``: names that there are and that were gathered, ``asked``: names asked for, where that is known; ``doubts``: what may
-    be missing; ``tried``: ways that were not open; ``left``: text that still holds the old name, in a copy under another.
+    be missing; ``tried``: ways that were not open; ``copied_from``: the domain whose zone it is a copy of, under another name, and
+    ``left``: text that still holds the old one.
     """
 
     domain: str
@@ -36,9 +37,12 @@ class GatherDocument(Document, tag="legatum.gather/1"):
     doubts: list[str] = []
     tried: list[str] = []
     left: list[str] = []
+    copied_from: str | None = None
 
 
-def gather_document(contents: Contents, file: str | None, tried: Sequence[Tried] = (), left: Sequence[RRset] = ()) -> GatherDocument:
+def gather_document(
+    contents: Contents, file: str | None, tried: Sequence[Tried] = (), copied_from: Name | None = None, left: Sequence[RRset] = ()
+) -> GatherDocument:
     zone, completeness = contents.zone, contents.completeness
     types: dict[str, int] = {}
     for each in zone:
@@ -61,6 +65,7 @@ def gather_document(contents: Contents, file: str | None, tried: Sequence[Tried]
         doubts=list(completeness.doubts),
         tried=[f"{each.way}: {each.why}" for each in tried],
         left=[f"{name_text(each.name)} {text}" for each in left for text in rdata_texts(each)],
+        copied_from=name_text(copied_from) if copied_from else None,
     )
 
 
@@ -68,7 +73,9 @@ def show_gather(document: GatherDocument, screen: Screen) -> None:
     place = f", written to {document.file}" if document.file else ""
     whole = document.completeness in (Degree.COMPLETE, Degree.UNCHECKED)
     following = f"check what is served against it: legatum compare {document.file} {document.source}" if document.file else ""
-    if not whole:
+    if document.copied_from:
+        following = f"mend what still holds the old name, then legatum publish {document.domain} --to … --from {document.file or '…'}"
+    elif not whole:
         following = "add names that you know of with --names FILE, or ask the provider for an export, before you rely on this"
     screen.verdict(
         whole and not document.left,

@@ -88,8 +88,12 @@ def show_drift(document: DriftDocument, screen: Screen) -> None:
     bad = [each for each in document.tenants if each.state in states[:4]]
     told = ", ".join(f"{len(found)} {state}" for state, found in counts.items() if found) or "all as their templates say"
     mended = counts["drifted"] or counts["not there"]
-    following = "" if not bad else "legatum template apply puts them right" if mended else "look at the reasons below"
-    screen.verdict(not bad, f"{len(document.tenants)} domains at {document.provider}: {told}", following)
+    if bad:
+        following = "legatum template apply puts them right" if mended else "look at the reasons below"
+    else:
+        following = "point the new ones' delegations there: legatum registration nameservers" if counts["made"] else ""
+    count = f"{len(document.tenants)} domain{'' if len(document.tenants) == 1 else 's'}"
+    screen.verdict(not bad, f"{count} at {document.provider}: {told}", following)
     for each in document.tenants:
         if each.state == "as its template":
             continue

@@ -73,16 +73,19 @@ def _including(folder: Path) -> Include:
 
 
 def _origin_of(path: Path, text: str) -> Name:
+    """By ``$ORIGIN`` before the first record, by an SOA record that is the first and has its whole name, or by the file's own name."""
     for line in text.splitlines():
         words = line.split(";")[0].split()
         if len(words) == 2 and words[0].upper() == "$ORIGIN":
             return parse_name(words[1])
-        if words:
+        if len(words) > 1 and words[0].endswith(".") and "SOA" in (word.upper() for word in words[1:4]):
+            return parse_name(words[0])
+        if words and words[0].upper() != "$TTL":
             break
     stem = path.name.removesuffix(".zone").removesuffix(".txt")
     if "." in stem:
         return parse_domain(stem)
-    raise BadInput(f"{path}: which zone is this?", "begin the file with $ORIGIN, or give the domain")
+    raise BadInput(f"{path}: which zone is this?", "write $ORIGIN before the first record, or give the domain")
 
 
 async def contents_of(outside: Outside, place: str, domain: Name | None) -> Contents:
