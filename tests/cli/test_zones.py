@@ -77,6 +77,12 @@ def test_amend_is_as_careful_as_publish(shell: Shell) -> None:
         assert shell.run("amend", DOMAIN, *words, *at).status == 2, words
 
 
+def test_a_text_needs_no_marks_that_a_shell_takes_away(shell: Shell) -> None:
+    assert shell.run("amend", DOMAIN, "note", "TXT", "v=spf1 mx -all", '"two" "strings"', "--at", "alder", "--yes").status == 0
+    served = shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
+    assert 'TXT    "v=spf1 mx -all"' in served and 'TXT    "two" "strings"' in served
+
+
 def test_a_serial_goes_down_by_way_of_the_other_side_of_the_circle(shell: Shell) -> None:
     before = shell.run("gather", DOMAIN, "--from", "alder", "--out", "-", "--force").out
     ended = shell.run("amend", DOMAIN, "--serial", "5", "--at", "alder", "--yes", "--json")

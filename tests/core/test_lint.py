@@ -35,6 +35,7 @@ CASES = {  # what is added: it shows the finding; it does not
     "cut-single-server": ("app NS ns.ferrytimes.example.", "app NS ns.ferrytimes.example.\napp NS ns2.ferrytimes.example."),
     "ds-without-cut": ("app DS 1 13 2 " + "ab" * 32, "app NS ns.ferrytimes.example.\napp DS 1 13 2 " + "ab" * 32),
     "spf-records-several": ('@ TXT "v=spf1 -all"', '@ TXT "v=spf10 x"\nmail TXT "v=spf1 -all"'),
+    "spf-strings-run-together": ('mail TXT v=spf1 mx -all', 'mail TXT "v=spf1" " mx -all"'),
     "spf-word-unknown": ('mail TXT "v=spf1 ipv4:198.51.100.1 -all"', 'mail TXT "v=spf1 ip4:198.51.100.0/24 ip6:2001:db8::/32 a:x.test/24"'),
     "spf-lookups-many": (
         f'mail TXT "v=spf1 {" ".join(f"include:s{n}.test" for n in range(11))} -all"',

@@ -10,7 +10,7 @@ from legatum.core.difference import Difference
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, absolute_text, name_text
 from legatum.core.rrset import RRset
-from legatum.core.rrtype import type_text
+from legatum.core.rrtype import TXT, type_text
 from legatum.core.zone import Zone
 
 _WIDEST = 60  # columns for names: a single long one does not push all data to the right
@@ -66,6 +66,12 @@ def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
     except (dns.exception.DNSException, ValueError) as error:
         why = "" if str(error).endswith("is malformed.") else f": {error}"
         raise BadInput(f"{text!r} is no data of type {type_text(rtype)}{why}") from error
+
+
+def given_rdata(rtype: int, text: str, origin: Name) -> bytes:
+    """As :func:`parse_rdata`, but a text without quotation marks is one text, blanks and all: shells take the marks away, and a master
+    file's reading of what is left, a string a word, would run the words together. Raises :class:`BadInput`."""
+    return txt_rdata(text) if rtype == TXT and '"' not in text else parse_rdata(rtype, text, origin)
 
 
 def master_text(zone: Zone, comments: Iterable[str] = ()) -> str:

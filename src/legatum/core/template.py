@@ -9,7 +9,7 @@ from legatum.core.difference import Difference, zone_differences
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, is_under, name_text, parse_name
-from legatum.core.presentation import parse_rdata
+from legatum.core.presentation import given_rdata
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import CNAME, SOA, TXT, parse_type
 from legatum.core.zone import Zone
@@ -103,7 +103,7 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
         if rtype == SOA or not is_under(owner, origin):
             raise BadInput(f"{what}: not a record that a template can give", "SOA is the provider's; names must be in the zone")
         ttl = template.ttls.get(name) or template.ttl or "1h"
-        data = (parse_rdata(rtype, _filled(text, known, what), origin) for text in texts)
+        data = (given_rdata(rtype, _filled(text, known, what), origin) for text in texts)
         found.append(Demand(rrset(owner, rtype, parse_duration(ttl), data), kind.endswith("+")))
     return tuple(found)
 

@@ -59,6 +59,19 @@ def spf_records_several(contents: ZoneContents) -> Iterator[Sighting]:
 
 
 @finding(
+    "spf-strings-run-together", Severity.ERROR, "An SPF record in several strings without blanks between them",
+    why="Receivers run the strings of a text together: `v=spf1` and `mx` become `v=spf1mx`, which is no SPF record.",
+    remedy="Put the whole text between one pair of quotation marks.",
+    standard="RFC 7208 s3.3",
+)  # fmt: skip
+def spf_strings_run_together(contents: ZoneContents) -> Iterator[Sighting]:
+    for rrset in contents.of(TXT):
+        for first, *rest in map(strings_of, rrset.rdatas):
+            if first.lower() == b"v=spf1" and rest and not rest[0].startswith(b" "):
+                yield Sighting(f"{name_text(rrset.name)}: {b''.join([first, *rest]).decode('latin-1')}", (), name_text(rrset.name))
+
+
+@finding(
     "spf-word-unknown", Severity.ERROR, "An SPF record has a word that receivers do not understand",
     why="One such word makes the whole record void: mail of this domain is no longer vouched for.",
     remedy="Mend the word; mechanisms are all, include, a, mx, ip4, ip6, exists.",
