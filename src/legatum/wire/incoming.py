@@ -8,7 +8,7 @@ as a rule; where they do not, the sets are put together at the end.
 
 import struct
 from itertools import chain, repeat
-from operator import attrgetter
+from operator import itemgetter
 from typing import Any
 
 from legatum.core.name import MAX_NAME, ROOT, Name, is_under
@@ -29,7 +29,7 @@ for _rtype, _length in LENGTHS.items():
 for _rtype, (_skip, _strings, _names) in NAME_FIELDS.items():
     _LOOKED_INTO[_rtype] = _MORE if _strings or _names > 1 else _skip
 
-_rtype_of = attrgetter("rtype")
+_rtype_of = itemgetter(1)
 
 
 class IncomingZone:
@@ -143,14 +143,13 @@ class IncomingZone:
 
     def _take(self, came: tuple[RRset, ...], begins: list[int]) -> None:
         """The RRsets of a message; ``begins``: where those of another owner begin."""
-        begin, held = 0, self._sets
-        begins.append(len(came))
-        for end in begins:
+        held = self._sets
+        for begin, end in zip(begins, [*begins[1:], len(came)], strict=True):
             sets = came[begin:end]
             if sets:
-                name, begin = sets[0].name, end
+                name = sets[0][0]
                 # Those of a type that stand side by side are one set already: it takes three for one type to come twice.
-                if name in held or (len(sets) > 2 and len(set(map(_rtype_of, sets))) < len(sets)):
+                if name in held or (end - begin > 2 and len(set(map(_rtype_of, sets))) < end - begin):
                     self._further.extend(sets)
                 else:
                     held[name] = sets
