@@ -144,7 +144,7 @@ class IncomingZone:
     def _take(self, came: tuple[RRset, ...], begins: list[int]) -> None:
         """The RRsets of a message; ``begins``: where those of another owner begin."""
         held = self._sets
-        for begin, end in zip(begins, [*begins[1:], len(came)], strict=True):
+        for begin, end in zip(begins, [*begins[1:], len(came)], strict=False):
             sets = came[begin:end]
             if sets:
                 name = sets[0][0]

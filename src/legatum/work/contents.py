@@ -9,10 +9,10 @@ from legatum.core.masterfile import Include, Reading, parse_master, read_master
 from legatum.core.name import Name, parse_domain, parse_name
 from legatum.core.zone import Zone
 from legatum.net.transfer import transfer
-from legatum.services.update_provider import open_key
-from legatum.settings.document import FilesProvider, KeyReference
+from legatum.settings.document import FilesProvider
 from legatum.work.outside import Outside
 
+SERVER = "server:"  # before an address, where a place is given
 _FROM_FILE = Completeness(Degree.UNCHECKED, "nobody was asked what is served")
 
 
@@ -95,19 +95,13 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
         if isinstance(outside.settings.providers[place], FilesProvider):
             return Contents(zone, place, "the provider's master file", _FROM_FILE)
         return Contents(zone, place, "zone transfer", transferred())
-    if place.startswith("server:"):
-        address = place.removeprefix("server:")
-        return Contents(await transfer(outside.asker, address, _needed(domain, place)), address, "zone transfer", transferred())
+    if place.startswith(SERVER):
+        zone = await transfer(outside.asker, place.removeprefix(SERVER), _needed(domain, place))
+        return Contents(zone, place, "zone transfer", transferred())
     if is_file(place):
         return read_master_file(Path(place), domain)
     known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
     raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
-
-
-async def contents_at(outside: Outside, address: str, domain: Name, key: KeyReference | None) -> Contents:
-    """By a transfer from one server, signed with a key if one is given."""
-    opened = open_key(key, outside.folder) if key else None
-    return Contents(await transfer(outside.asker, address, domain, opened), address, "zone transfer", transferred())
 
 
 def _needed(domain: Name | None, place: str) -> Name:

@@ -13,7 +13,7 @@ from legatum.core.zone import Zone
 from legatum.net.transfer import transfer, transfer_changes
 from legatum.work.asked import Asked, Questioner
 from legatum.work.chain import Count, count, walk, with_empty_names
-from legatum.work.contents import Contents
+from legatum.work.contents import SERVER, Contents
 from legatum.work.outside import Outside
 
 WAYS = ("transfer", "walk", "ask")
@@ -68,7 +68,7 @@ async def _transferred(outside: Outside, domain: Name, places: tuple[str, ...], 
         except OutsideFault as fault:
             why = fault.message
             continue
-        return Contents(zone, place, "zone transfer, open to everybody", transferred())
+        return Contents(zone, SERVER + place, "zone transfer, open to everybody", transferred())
     tried.append(Tried("transfer", why))
     return None
 
@@ -85,7 +85,7 @@ async def _walked(outside: Outside, domain: Name, server: str, tried: list[Tried
     else:
         because = f"the NSEC chain broke off after {len(found.names)} names" if not found.closed else "the NSEC chain was walked"
         completeness = Completeness(Degree.SAMPLE, because, None, len(found.names), None, found.unanswered, doubts)
-    return Contents(_zone(domain, found.rrsets), server, "walking the NSEC chain", completeness)
+    return Contents(_zone(domain, found.rrsets), SERVER + server, "walking the NSEC chain", completeness)
 
 
 async def _asked(outside: Outside, domain: Name, server: str, extra: Sequence[Name]) -> Contents:
@@ -98,7 +98,7 @@ async def _asked(outside: Outside, domain: Name, server: str, extra: Sequence[Na
         await questioner.ask_types({name: types - {RRSIG, NSEC3} for name, types in hashed.items() if types})
     zone = _zone(domain, asked.rrsets.values())
     completeness = _counted(zone, asked, counted) if counted is not None else _sampled(zone, asked)
-    return Contents(zone, server, "asking for names", completeness)
+    return Contents(zone, SERVER + server, "asking for names", completeness)
 
 
 def _sampled(zone: Zone, asked: Asked) -> Completeness:
@@ -159,5 +159,5 @@ async def changed_since(outside: Outside, earlier: Contents, place: str) -> Cont
     if place in outside.settings.providers:
         zone, way = await outside.provider(place).fetch_since(earlier.zone)
     else:
-        zone, way = await transfer_changes(outside.asker, place.removeprefix("server:"), earlier.zone)
+        zone, way = await transfer_changes(outside.asker, place.removeprefix(SERVER), earlier.zone)
     return Contents(zone, place, way, transferred())
