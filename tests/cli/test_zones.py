@@ -7,6 +7,10 @@ from pathlib import Path
 
 import pytest
 
+from legatum.core.masterfile import parse_master
+from legatum.core.name import parse_name
+from legatum.core.rrset import targets
+from legatum.core.rrtype import MX
 from tests.cli.program import PracticeWorld, Shell
 
 DOMAIN = "kilnandclay.example"
@@ -129,6 +133,8 @@ def test_a_worksheet_by_hand_and_the_moment_it_is_done(shell: Shell) -> None:
     assert [each["todo"] for each in document["lines"]] == ["add", "add"] and not document["whole"]
     assert fields["name"] == ["bakery", "bakery.kilnandclay.example", "bakery.kilnandclay.example."]
     assert fields["preference"] == ["5"] and fields["mail server"] == ["mail.kilnandclay.example", "mail.kilnandclay.example."]
+    master = parse_master((shell.folder / document["master"]).read_text(), parse_name(f"{DOMAIN}."))
+    assert master.get(parse_name(f"bakery.{DOMAIN}."), MX) and master.soa.primary in targets(master.apex_ns)
     page = (shell.folder / "todo.html").read_text()
     assert "<code>198.51.100.90</code>" in page and "http" not in page
     waited = shell.run("publish", DOMAIN, "--from", "new.zone", "--to", "form", "--wait")  # nobody has done it: the world's hour passes

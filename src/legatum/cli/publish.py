@@ -103,6 +103,6 @@ async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Prov
     if args.wait and not args.dry_run:
         note(args, f"worksheet: {path}; watching until every server of {provider.name} has it …")
         seen = await wait_for(outside, sheet)
-    document = worksheet_document(sheet, None if args.dry_run else str(path), seen)
+    document = worksheet_document(sheet, None if args.dry_run else path, seen)
     show(args, document, lambda screen: show_worksheet(document, screen))
     return OK

@@ -7,7 +7,7 @@ from legatum.core.difference import Difference
 from legatum.core.instant import instant_text
 from legatum.core.lint.mail import strings_of
 from legatum.core.name import Name, absolute_text, name_text
-from legatum.core.presentation import rdata_text
+from legatum.core.presentation import master_text, rdata_text
 from legatum.core.rrset import RRset, names_in
 from legatum.core.rrtype import CNAME, DNAME, MX, NS, PTR, SRV, TXT, type_text
 from legatum.net.file import write_whole
@@ -36,7 +36,8 @@ class LinePart(Part):
 
 
 class WorksheetDocument(Document, tag="legatum.worksheet/1"):
-    """``whole``: what is there now is known whole; ``seen``: when every server answered as meant."""
+    """``whole``: what is there now is known whole; ``file``: the worksheet; ``master``: the zone as a master file, for pages that import
+    one; ``seen``: when every server answered as meant."""
 
     domain: str
     provider: str
@@ -44,15 +45,18 @@ class WorksheetDocument(Document, tag="legatum.worksheet/1"):
     lines: list[LinePart]
     file: str | None
     seen: str | None
+    master: str | None = None
 
 
-def worksheet_document(sheet: Worksheet, file: str | None, seen: float | None = None) -> WorksheetDocument:
+def worksheet_document(sheet: Worksheet, path: Path | None, seen: float | None = None) -> WorksheetDocument:
+    """``path``: where the worksheet is, None where nothing is written."""
     return WorksheetDocument(
         domain=name_text(sheet.wanted.origin),
         provider=sheet.provider.name,
         whole=sheet.whole,
         lines=[_line(sheet.wanted.origin, each) for each in sheet.to_do],
-        file=file,
+        file=str(path) if path else None,
+        master=str(_master_path(path, sheet)) if path else None,
         seen=instant_text(seen) if seen is not None else None,
     )
 
@@ -92,9 +96,16 @@ def _names(name: Name) -> list[str]:
     return [name_text(name), absolute_text(name)]
 
 
+def _master_path(path: Path, sheet: Worksheet) -> Path:
+    return path.with_name(f"{name_text(sheet.wanted.origin)}.{sheet.provider.name}.zone".replace("/", "_"))
+
+
 def write_worksheet(path: Path, sheet: Worksheet) -> None:
-    """As Markdown, or as a page where the path ends in ``.html``. Raises as :func:`~legatum.net.file.write_whole`."""
-    document = worksheet_document(sheet, str(path))
+    """As Markdown, or as a page where the path ends in ``.html``, and the master file beside it. Raises as
+    :func:`~legatum.net.file.write_whole`."""
+    document = worksheet_document(sheet, path)
+    comment = f"{document.domain} for {document.provider}: for a page that imports master files"
+    write_whole(_master_path(path, sheet), master_text(sheet.importable, [comment]))
     write_whole(path, _page(document) if path.suffix.lower() in (".html", ".htm") else markdown(document))
 
 
@@ -142,6 +153,10 @@ def _advice(document: WorksheetDocument) -> list[str]:
         "Where a value is given in several forms, take the one that the page asks for; a final dot is right only where names of other "
         "zones need it. Look at the saved list before you leave the page: some pages add the domain once more.",
     ]
+    if document.master:
+        told.append(
+            f"A page that imports master files may take {document.master}: the zone whole, with this provider's name servers in it."
+        )
     if not document.whole:
         told.append("What else stands there now is not known, as the provider lets nobody read the zone: compare its list with this one.")
     return told

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from legatum.core.difference import Difference, zone_differences
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
-from legatum.core.rrset import RRset
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import NS
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
@@ -22,6 +23,13 @@ class Worksheet:
     wanted: Zone
     differences: tuple[Difference, ...]
     whole: bool
+
+    @property
+    def importable(self) -> Zone:
+        """The zone whole, with the provider's own servers in NS and SOA: for pages that import a master file."""
+        zone, servers = self.wanted, self.provider.servers
+        ns = rrset(zone.origin, NS, zone.apex_ns.ttl if zone.apex_ns else zone.soa_rrset.ttl, servers)
+        return zone.with_rrsets([ns, zone.soa_rrset._replace(rdatas=(zone.soa._replace(primary=servers[0]).rdata(),))])
 
     @property
     def to_do(self) -> tuple[Difference, ...]:
@@ -53,9 +61,9 @@ async def _asked(outside: Outside, provider: Provider, zone: Zone) -> Zone:
     replies = await asyncio.gather(*(outside.asker.ask(addresses[0], *key) for key in sorted(zone.keys)))
     found: list[RRset] = []
     for reply in replies:
-        rrset = reply.find(reply.rtype) if reply.authoritative else None
-        if rrset is not None and rrset.name == reply.name:
-            found.append(rrset)
+        answer = reply.find(reply.rtype) if reply.authoritative else None
+        if answer is not None and answer.name == reply.name:
+            found.append(answer)
     return Zone(zone.origin, found)
 
 
