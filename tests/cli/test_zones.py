@@ -113,6 +113,29 @@ def test_a_difference_is_published_alone_and_only_where_it_fits(shell: Shell) ->
     assert [each["equal"] for each in several["comparisons"]] == [False, True]
 
 
+def test_many_zones_are_published_side_by_side(shell: Shell) -> None:
+    (shell.folder / "list.txt").write_text("tidemill.example\nnosuch.example\nferrytimes.example\n")
+    words = ("publish", "--list", "list.txt", "--from", "alder", "--to", "birch")
+    shown = shell.run(*words, "--dry-run", "--json")
+    assert shown.status == 1 and [each["state"] for each in shown.document["zones"]] == ["ready", "failed", "ready"]
+    declined = shell.run(*words, "--json", typed="no\n")
+    assert declined.status == 4 and [each["state"] for each in declined.document["zones"]] == ["ready", "failed", "ready"]
+    done = shell.run(*words, "--yes", "--json").document["zones"]  # one that fails holds up none of the others
+    assert [(each["state"], each["is_new"]) for each in done] == [("published", True), ("failed", False), ("published", True)]
+    assert done[0]["serial"] == 3 and "not authoritative" in done[1]["why"]
+    again = shell.run(*words[:2], "list.txt", *words[3:], "--yes")
+    assert again.status == 1 and "1 failed, 2 unchanged" in again.out.splitlines()[0]
+    (shell.folder / "zones").mkdir()
+    for domain in ("tidemill.example", "ferrytimes.example"):
+        path = shell.folder / "zones" / f"{domain}.zone"
+        assert shell.run("gather", domain, "--from", "alder", "--out", str(path)).status == 0
+        path.write_text(path.read_text() + "new 300 A 198.51.100.77\n")
+    assert shell.run("publish", "tidemill.example", "ferrytimes.example", "--from", "zones", "--to", "birch", "--yes").status == 0
+    assert shell.run("compare", "zones/tidemill.example.zone", "birch").status == 0
+    sheets = shell.run("publish", "tidemill.example", "ferrytimes.example", "--from", "zones", "--to", "form", "--json").document["zones"]
+    assert [each["state"] for each in sheets] == ["by hand"] * 2 and all((shell.folder / each["file"]).exists() for each in sheets)
+
+
 def test_much_less_is_refused_unless_it_is_said(shell: Shell) -> None:
     shell.run("gather", DOMAIN, "--from", "alder", "--out", "all.zone")
     lines = (shell.folder / "all.zone").read_text().splitlines()

@@ -58,13 +58,12 @@ def test_outcomes_come_back_as_they_were(tmp_path: Path, place: str) -> None:
     assert [each.text for each in journal.entries(DOMAIN)[2:]] == ["two", "done"]
 
 
-def test_what_is_open_and_what_was_ever_begun(tmp_path: Path, place: str) -> None:
+def test_what_was_ever_begun(tmp_path: Path, place: str) -> None:
     journal = Journal(place, tmp_path)
     for step in ("publish", "lower", "switch"):
         journal.intend("m3", DOMAIN, step, 10.0, step)
     journal.settle("m3", DOMAIN, outcome("publish"), 11.0, ())
     journal.fail("m3", DOMAIN, "lower", 12.0, "refused", replies())
-    assert journal.open_intents("m3") == {"switch": 10.0}
     assert journal.begun("m3") == {"publish", "lower", "switch"}
     journal.forget("m3", DOMAIN, "publish", 13.0, "to be done again")
     assert journal.outcomes("m3") == {} and "publish" in journal.begun("m3")

@@ -9,6 +9,7 @@ from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from legatum.core.name import Name
     from legatum.views.document import Document
     from legatum.views.screen import Screen
     from legatum.work.outside import Outside
@@ -64,6 +65,19 @@ def run_interruptibly(work: Awaitable[int]) -> int:
         return asyncio.run(guarded())
     except asyncio.CancelledError:
         raise KeyboardInterrupt from None
+
+
+async def domains_of(args: argparse.Namespace) -> "list[Name]":
+    """Those named (``domains``) and those of the list (``list``), each once. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+    from legatum.work.listing import read_listing
+
+    listed = [text async for text in read_listing(args.list, None)] if args.list else []
+    domains = list(dict.fromkeys(map(parse_domain, [*args.domains, *listed])))
+    if not domains:
+        raise BadInput("no domain", "name one, or several, or a list: --list FILE")
+    return domains
 
 
 def note(args: argparse.Namespace, text: str) -> None:

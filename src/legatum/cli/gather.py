@@ -103,6 +103,7 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     from legatum.core.presentation import master_text
     from legatum.net.file import write_whole
     from legatum.views.gather import gather_document, show_gather
+    from legatum.work.contents import zone_file
 
     left: Sequence[RRset] = ()
     copied_from = contents.zone.origin if args.like else None
@@ -120,7 +121,7 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     if args.out == "-":
         sys.stdout.write(text)
         return OK
-    path = Path(args.out or f"{name_text(zone.origin).replace('/', '_')}.zone")
+    path = Path(args.out or zone_file(zone.origin))
     if path.exists() and not args.force:
         raise BadInput(f"{path} is there already", "give another place with --out, or --force to write over it")
     write_whole(path, text)

@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.difference import Difference
@@ -11,13 +11,20 @@ if TYPE_CHECKING:
     from legatum.core.zone import Zone
     from legatum.services.provider import Provider
     from legatum.work.outside import Outside
+    from legatum.work.publish_many import Put
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("domain", metavar="DOMAIN")
+    parser.add_argument("domains", metavar="DOMAIN", nargs="*")
+    parser.add_argument("--list", metavar="FILE", help="many zones: domains, one a line")
     parser.add_argument("--to", required=True, metavar="PROVIDER", help="a provider of the settings")
     what = parser.add_mutually_exclusive_group(required=True)
-    what.add_argument("--from", dest="source", metavar="PLACE", help="what to publish: a master file, a provider, or server:ADDRESS")
+    what.add_argument(
+        "--from",
+        dest="source",
+        metavar="PLACE",
+        help="what to publish: a master file, a folder of DOMAIN.zone files, a provider, or server:ADDRESS",
+    )
     what.add_argument("--difference", metavar="FILE", help="what `legatum compare --difference` wrote: that alone is changed")
     parser.add_argument("--ns-ttl", metavar="DURATION", help="TTL of the NS set there (default: as at the source)")
     parser.add_argument("--remove", action="store_true", help="even if that takes away more of the zone than the house lets go")
@@ -29,45 +36,86 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
-    from legatum.core.name import parse_domain
+    from legatum.core.fault import BadInput
 
-    domain = parse_domain(args.domain)
     ns_ttl = parse_duration(args.ns_ttl) if args.ns_ttl else None
 
     async def work(outside: "Outside") -> int:
-        from legatum.core.name import name_text
-        from legatum.views.publish import change_lines, publish_document, show_publish
-        from legatum.work.contents import contents_of
-        from legatum.work.flatten import flatten
-        from legatum.work.publish import plan, publish, refuse_removal, with_difference
-
-        provider = outside.provider(args.to)
-        if args.difference:
-            zone = with_difference(await provider.fetch(domain), _changes(args, domain))
-        else:
-            zone = (await contents_of(outside, args.source, domain)).zone
-        flattened = await flatten(outside, zone)
-        zone = flattened.zone
-        for text in flattened.notes:
-            note(args, text)
-        if provider.by_hand:
-            return await _by_hand(args, outside, provider, zone)
-        publication = await plan(outside, provider, zone, ns_ttl)
-        if not args.remove:
-            refuse_removal(outside, publication)
-        state, done = "unchanged", None
-        if publication.is_needed:
-            title = f"{name_text(domain)} at {provider.name}, old → new:"
-            if agreed(args, title, change_lines(publication)):
-                note(args, "publishing, then waiting until every server answers with the new serial …")
-                state, done = "published", await publish(outside, publication)
-            else:
-                state = "shown" if args.dry_run else "declined"
-        document = publish_document(publication, state, done)
-        show(args, document, lambda screen: show_publish(document, screen))
-        return SHUT if state == "declined" else OK
+        domains = await domains_of(args)
+        if len(domains) > 1 and (args.difference or args.sheet or args.wait):
+            raise BadInput("--difference, --sheet and --wait are of one zone", "name one domain")
+        return await (_one(args, outside, domains[0], ns_ttl) if len(domains) == 1 else _many(args, outside, domains, ns_ttl))
 
     return with_outside(args, work)
+
+
+async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
+    from legatum.core.name import name_text
+    from legatum.views.publish import change_lines, publish_document, show_publish
+    from legatum.work.contents import contents_of
+    from legatum.work.flatten import flatten
+    from legatum.work.publish import plan, publish, refuse_removal, with_difference
+
+    provider = outside.provider(args.to)
+    if args.difference:
+        zone = with_difference(await provider.fetch(domain), _changes(args, domain))
+    else:
+        zone = (await contents_of(outside, args.source, domain)).zone
+    flattened = await flatten(outside, zone)
+    zone = flattened.zone
+    for text in flattened.notes:
+        note(args, text)
+    if provider.by_hand:
+        return await _by_hand(args, outside, provider, zone)
+    publication = await plan(outside, provider, zone, ns_ttl)
+    if not args.remove:
+        refuse_removal(outside, publication)
+    state, done = "unchanged", None
+    if publication.is_needed:
+        title = f"{name_text(domain)} at {provider.name}, old → new:"
+        if agreed(args, title, change_lines(publication)):
+            note(args, "publishing, then waiting until every server answers with the new serial …")
+            state, done = "published", await publish(outside, publication)
+        else:
+            state = "shown" if args.dry_run else "declined"
+    document = publish_document(publication, state, done)
+    show(args, document, lambda screen: show_publish(document, screen))
+    return SHUT if state == "declined" else OK
+
+
+async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:
+    from legatum.views.publish_many import many_document, many_lines, show_many
+    from legatum.work.publish_many import draw_many, draw_sheets, publish_many
+
+    provider, files = outside.provider(args.to), {}
+    declined = False
+    note(args, f"looking at {len(domains)} zones …")
+    if provider.by_hand:
+        puts = await draw_sheets(outside, provider, domains, args.source)
+        files = _write_sheets(args, puts)
+    else:
+        puts = await draw_many(outside, provider, domains, args.source, ns_ttl, args.remove)
+        ready = sum(each.state == "ready" for each in puts)
+        if ready and agreed(args, f"{ready} zones: {args.source} → {provider.name}, old → new:", many_lines(puts)):
+            note(args, "publishing, then waiting until every server answers with the new serials …")
+            puts = await publish_many(outside, puts)
+        else:
+            declined = bool(ready) and not args.dry_run
+    document = many_document(provider.name, args.source, puts, files)
+    show(args, document, lambda screen: show_many(document, screen))
+    return SHUT if declined else FOUND if any(each.state in ("refused", "failed") for each in puts) else OK
+
+
+def _write_sheets(args: argparse.Namespace, puts: "list[Put]") -> "dict[Name, str]":
+    """A worksheet for each zone that has something to do, here; where they are, by domain."""
+    from legatum.views.worksheet import sheet_path, write_worksheet
+
+    sheets = {each.domain: each.sheet for each in puts if each.sheet is not None and each.state == "by hand"}
+    if args.dry_run:
+        return {}
+    for domain, sheet in sheets.items():
+        write_worksheet(sheet_path(domain), sheet)
+    return {domain: str(sheet_path(domain)) for domain in sheets}
 
 
 def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
@@ -91,12 +139,11 @@ async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Prov
     """A worksheet for somebody else's form; with ``--wait`` until it is seen."""
     from pathlib import Path
 
-    from legatum.core.name import name_text
-    from legatum.views.worksheet import show_worksheet, worksheet_document, write_worksheet
+    from legatum.views.worksheet import sheet_path, show_worksheet, worksheet_document, write_worksheet
     from legatum.work.worksheet import draw_worksheet, wait_for
 
     sheet = await draw_worksheet(outside, provider, zone)
-    path = Path(args.sheet or f"{name_text(zone.origin).replace('/', '_')}.worksheet.md")
+    path = Path(args.sheet) if args.sheet else sheet_path(zone.origin)
     if not args.dry_run:
         write_worksheet(path, sheet)
     seen = None

@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.work.outside import Outside
@@ -47,15 +47,9 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _add(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
-    from legatum.work.listing import read_listing
     from legatum.work.second import open_seconding
 
-    listed = [text async for text in read_listing(args.list, None)] if args.list else []
-    domains = list(dict.fromkeys(map(parse_domain, [*args.domains, *listed])))
-    if not domains:
-        raise BadInput("no domain", "name one, or several, or a list: --list FILE")
+    domains = await domains_of(args)
     secondings = [open_seconding(outside, each, args.at, args.second, args.registrar) for each in domains]
     return await (_one(args, outside, secondings[0]) if len(domains) == 1 and not args.list else _many(args, outside, secondings))
 

@@ -102,16 +102,6 @@ class Journal:
                 found.pop(row.step, None)
         return found
 
-    def open_intents(self, move: str) -> dict[str, float]:
-        """Step → when it was intended, for the steps of which nothing more is known."""
-        found: dict[str, float] = {}
-        for row in self._of_move(move):
-            if row.kind == INTENT:
-                found[row.step] = row.at
-            else:
-                found.pop(row.step, None)
-        return found
-
     def begun(self, move: str) -> set[str]:
         """Steps that were ever intended or done, whatever became of them."""
         return {row.step for row in self._of_move(move) if row.kind in (INTENT, OUTCOME)}

@@ -31,10 +31,6 @@ class Route:
     def __init__(self, mapping: Mapping[str, Endpoint] | None = None) -> None:
         self._mapping = None if mapping is None else {_canonical(each): end for each, end in mapping.items()}
 
-    @property
-    def is_closed(self) -> bool:
-        return self._mapping is not None
-
     def endpoint(self, address: str, port: int) -> Endpoint:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
         if self._mapping is None:

@@ -96,6 +96,11 @@ def _names(name: Name) -> list[str]:
     return [name_text(name), absolute_text(name)]
 
 
+def sheet_path(domain: Name) -> Path:
+    """Where the worksheet of a zone is written if nothing else is said."""
+    return Path(f"{name_text(domain)}.worksheet.md".replace("/", "_"))
+
+
 def _master_path(path: Path, sheet: Worksheet) -> Path:
     return path.with_name(f"{name_text(sheet.wanted.origin)}.{sheet.provider.name}.zone".replace("/", "_"))
 

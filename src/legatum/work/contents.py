@@ -6,7 +6,7 @@ from pathlib import Path
 from legatum.core.completeness import Completeness, Degree, transferred
 from legatum.core.fault import BadInput
 from legatum.core.masterfile import Include, Reading, parse_master, read_master
-from legatum.core.name import Name, parse_domain, parse_name
+from legatum.core.name import Name, name_text, parse_domain, parse_name
 from legatum.core.zone import Zone
 from legatum.net.transfer import transfer
 from legatum.settings.document import FilesProvider
@@ -43,6 +43,11 @@ def read_slips(path: Path, origin: Name | None = None) -> tuple[Name, Reading]:
 def domain_of(path: Path) -> Name:
     """The zone that a master file is of, from its ``$ORIGIN`` or its name. Raises :class:`BadInput`."""
     return _origin_of(path, _text(path))
+
+
+def zone_file(domain: Name) -> str:
+    """What the master file of a zone is called where nothing else is said; it cannot leave its folder."""
+    return f"{name_text(domain)}.zone".replace("/", "_")
 
 
 def is_file(place: str) -> bool:
@@ -89,7 +94,10 @@ def _origin_of(path: Path, text: str) -> Name:
 
 
 async def contents_of(outside: Outside, place: str, domain: Name | None) -> Contents:
-    """The zone at a place: a provider's name, a file, or ``server:ADDRESS``. Raises :class:`BadInput` or :class:`OutsideFault`."""
+    """The zone at a place: a provider's name, a file, a folder of files, or ``server:ADDRESS``.
+
+    Raises :class:`BadInput` or :class:`OutsideFault`.
+    """
     if place in outside.settings.providers:
         zone = await outside.provider(place).fetch(_needed(domain, place))
         if isinstance(outside.settings.providers[place], FilesProvider):
@@ -99,7 +107,8 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
         zone = await transfer(outside.asker, place.removeprefix(SERVER), _needed(domain, place))
         return Contents(zone, place, "zone transfer", transferred())
     if is_file(place):
-        return read_master_file(Path(place), domain)
+        path = Path(place)
+        return read_master_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
     known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
     raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
 

@@ -4,7 +4,7 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, note, show, with_outside
 from legatum.cli.registration.ending import change_or_put_down, document_of, end, watch
 
 if TYPE_CHECKING:
@@ -32,11 +32,9 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.fault import BadInput
         from legatum.core.name import parse_domain
 
-        domains = list(dict.fromkeys([parse_domain(text) for text in args.domains] + await _listed(args)))
+        domains = await domains_of(args)
         registrar = outside.registrar(args.registrar)
         wanted = sorted(outside.provider(args.to).servers if args.to else {parse_domain(text.strip()) for text in args.ns.split(",")})
-        if not domains:
-            raise BadInput("no domain", "name one, or several, or a list: --list FILE")
         if len(domains) == 1 and not args.list:
             return await _one(args, outside, domains[0], registrar, wanted)
         if args.wait or args.sheet or registrar.by_hand:
@@ -44,13 +42,6 @@ def run(args: argparse.Namespace) -> int:
         return await _many(args, outside, domains, registrar, wanted)
 
     return with_outside(args, work)
-
-
-async def _listed(args: argparse.Namespace) -> "list[Name]":
-    from legatum.core.name import parse_domain
-    from legatum.work.listing import read_listing
-
-    return [parse_domain(text) async for text in read_listing(args.list, None)] if args.list else []
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
