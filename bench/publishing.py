@@ -73,8 +73,6 @@ def _configure(folder: Path, names: list[str], secret: bytes) -> int:
         '[providers.alder]\nkind = "update"\nprimary = "198.51.100.31"\nservers = ["ns1.alder.test"]\n'
         'key = { name = "quillmoor.key.test", secret = "file:secret" }\n[house]\npoll = "1s"\n'
     )
-    (folder / "templates").mkdir()
-    (folder / "templates" / "basic.toml").write_text('[records]\n"@" = { A = "198.51.100.81" }\nmail = { A = "203.0.113.25" }\n')
     return port
 
 
@@ -100,11 +98,14 @@ async def _bare(port: int, names: list[str], secret: bytes) -> float:
 
 
 def _published(folder: Path, names: list[str]) -> float:
-    (folder / "list.csv").write_text("domain,template\n" + "".join(f"{name},basic\n" for name in names))
-    command = [sys.executable, "-m", "legatum", "template", "apply", "--list", "list.csv", "--at", "alder", "--yes", "--json"]
+    (folder / "list.txt").write_text("".join(f"{name}\n" for name in names))
+    (folder / "wanted").mkdir()
+    for name in names:
+        (folder / "wanted" / f"{name}.zone").write_text(_TEXT.replace(".80", ".81") + "mail A 203.0.113.25\n")
+    command = [sys.executable, "-m", "legatum", "publish", "--list", "list.txt", "--from", "wanted", "--to", "alder", "--yes", "--json"]
     began = time.perf_counter()
     ended = subprocess.run([*command, "--settings", "legatum.toml"], cwd=folder, capture_output=True, text=True, check=False)
     took = time.perf_counter() - began
-    states = [each["state"] for each in json.loads(ended.stdout)["tenants"]]
-    assert states == ["put right"] * len(names), (states[:3], ended.stderr[-500:])
+    states = [each["state"] for each in json.loads(ended.stdout)["zones"]]
+    assert states == ["published"] * len(names), (set(states), ended.stderr[-500:])
     return len(names) / took

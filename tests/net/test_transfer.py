@@ -106,6 +106,31 @@ def test_anything_but_a_whole_transfer_is_a_fault(answers: Answers, then: str, s
         fetched(answers, then)
 
 
+def test_few_zones_are_fetched_from_a_server_at_a_time() -> None:
+    """BIND answers more than ten with a failure: those that wait for their turn are fetched all the same."""
+    under_way: list[int] = [0]
+
+    async def session(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        under_way.append(under_way[-1] + 1)
+        (length,) = struct.unpack("!H", await reader.readexactly(2))
+        request = await reader.readexactly(length)
+        await asyncio.sleep(0.01)
+        answer = message(request, *OPENING, *REST, *OPENING, rcode=2 if under_way[-1] > 10 else 0)
+        under_way.append(under_way[-1] - 1)
+        writer.write(struct.pack("!H", len(answer)) + answer)
+        writer.close()
+
+    async def work() -> None:
+        server = await asyncio.start_server(session, "127.0.0.1", 0)
+        asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])}), SystemClock())
+        assert await asyncio.gather(*(transfer(asker, "192.0.2.1", ORIGIN) for _ in range(40))) == [ZONE] * 40
+        asker.close()
+        server.close()
+
+    asyncio.run(work())
+    assert 1 < max(under_way) <= 10
+
+
 def signed(*parts: tuple[Record, ...], gap: bool = False, key: Key = KEY) -> Answers:
     """Each message signed in the chain; with ``gap`` only the first and the last."""
 

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from legatum.net.tcp import Connections
 
 DNS_PORT = 53
+_TRANSFERS = 8  # from one server at a time: BIND sends ten, to all the world together, and answers others with a failure
 OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
 
@@ -61,6 +62,7 @@ class Asker:
         self._ports = UdpPorts(self.random)
         self._connections: Connections | None = None
         self._turns: dict[str, _Turns] = {}
+        self._transfers: dict[str, asyncio.Semaphore] = {}
         self._loop = asyncio.get_running_loop()
 
     @property
@@ -72,6 +74,10 @@ class Asker:
         self._ports.close()
         if self._connections is not None:
             self._connections.close()
+
+    def transferring(self, server: str) -> asyncio.Semaphore:
+        """A place for one transfer from a server, which sends few zones at a time and refuses more."""
+        return self._transfers.setdefault(server, asyncio.Semaphore(_TRANSFERS))
 
     def askable(self, addresses: Iterable[str]) -> tuple[str, ...]:
         """Those that can be asked from here: without IPv6, the others."""

@@ -25,17 +25,18 @@ async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = No
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
     coming = IncomingZone(domain)
-    with _faults(what, lambda: max(coming.count - 1, 0)), no_collecting():
-        async for message in _messages(asker, server, domain, key, None, coming.read):
-            if message.rcode:
-                raise _refused(what, message, key)
-            if coming.misplaced:
-                raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
-            if coming.opening is None:
-                raise _empty(what)
-            if coming.closing is not None:
-                _check_closed(what, coming.opening.rdatas[0], coming.closing.rdatas[0])
-                return coming.zone()
+    async with asker.transferring(server):
+        with _faults(what, lambda: max(coming.count - 1, 0)), no_collecting():
+            async for message in _messages(asker, server, domain, key, None, coming.read):
+                if message.rcode:
+                    raise _refused(what, message, key)
+                if coming.misplaced:
+                    raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
+                if coming.opening is None:
+                    raise _empty(what)
+                if coming.closing is not None:
+                    _check_closed(what, coming.opening.rdatas[0], coming.closing.rdatas[0])
+                    return coming.zone()
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
 
@@ -45,7 +46,8 @@ async def transfer_changes(asker: Asker, server: str, zone: Zone, key: Key | Non
     Raises :class:`OutsideFault`, also where the changes do not fit the copy.
     """
     what = f"changes of {name_text(zone.origin)} from {server}"
-    opening, collected = await _collected(asker, server, zone.origin, key, what, zone)
+    async with asker.transferring(server):
+        opening, collected = await _collected(asker, server, zone.origin, key, what, zone)
     if not collected:
         return zone, "incremental transfer: nothing has changed"
     if collected[0].rtype != SOA:
