@@ -189,7 +189,9 @@ def show_compare(document: CompareDocument, screen: Screen) -> None:
 
 def _show_answers(document: CompareDocument, screen: Screen) -> None:
     screen.heading(f"Answers: {document.questions} questions to each of {len(document.addresses)} addresses")
-    screen.line(", ".join(document.addresses), QUIET)
+    for side in (document.left, document.right):
+        ending = f" ({side})"
+        screen.line(f"{side}: {', '.join(each.removesuffix(ending) for each in document.addresses if each.endswith(ending))}", QUIET)
     wrong = [each for each in document.answers if not each.expected]
     own = ", ".join(f"{each.name} {each.type}" for each in document.answers if each.expected)
     if not wrong:
