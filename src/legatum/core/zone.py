@@ -17,7 +17,7 @@ class Zone:
     def __init__(self, origin: Name, rrsets: Iterable[RRset]) -> None:
         """Of two RRsets of the same name and type the later one counts."""
         self.origin = origin
-        self._sets: Mapping[Name, tuple[RRset, ...]] = _by_name(rrsets)
+        self._sets: Mapping[Name, tuple[RRset, ...]] = _with({}, rrsets)
 
     @classmethod
     def of(cls, origin: Name, sets: Mapping[Name, tuple[RRset, ...]]) -> "Zone":
@@ -91,11 +91,15 @@ class Zone:
 
     def with_rrsets(self, rrsets: Iterable[RRset]) -> "Zone":
         """A copy in which these RRsets replace those of the same name and type."""
-        return Zone(self.origin, chain(self.unsorted, rrsets))
+        return Zone.of(self.origin, _with(dict(self._sets), rrsets))
 
     def without(self, keys: Iterable[tuple[Name, int]]) -> "Zone":
-        gone = set(keys)
-        return Zone(self.origin, (each for each in self.unsorted if (each.name, each.rtype) not in gone))
+        sets = dict(self._sets)
+        for name, rtype in keys:
+            left = tuple(each for each in sets.pop(name, ()) if each.rtype != rtype)
+            if left:
+                sets[name] = left
+        return Zone.of(self.origin, sets)
 
     def with_serial(self, serial: int) -> "Zone":
         soa = self.soa_rrset
@@ -108,9 +112,9 @@ def fresh_zone(origin: Name, servers: Sequence[Name]) -> Zone:
     return Zone(origin, [rrset(origin, SOA, 3600, [soa.rdata()]), rrset(origin, NS, 86400, servers)])
 
 
-def _by_name(rrsets: Iterable[RRset]) -> dict[Name, tuple[RRset, ...]]:
-    found: dict[Name, tuple[RRset, ...]] = {}
+def _with(sets: dict[Name, tuple[RRset, ...]], rrsets: Iterable[RRset]) -> dict[Name, tuple[RRset, ...]]:
+    """``sets``, and these in the place of those of the same name and type."""
     for each in rrsets:
-        beside = found.get(each.name)
-        found[each.name] = (each,) if beside is None else (*(other for other in beside if other.rtype != each.rtype), each)
-    return found
+        beside = sets.get(each.name)
+        sets[each.name] = (each,) if beside is None else (*(other for other in beside if other.rtype != each.rtype), each)
+    return sets

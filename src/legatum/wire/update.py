@@ -140,7 +140,7 @@ def _applied(zone: Zone, record: Record) -> Zone:
     key = (record.name, record.rtype)
     present = zone.get(*key)
     if record.rclass == ANY_CLASS:
-        keys = {key} if record.rtype != ANY else {each for each in zone.keys if each[0] == record.name}
+        keys = [key] if record.rtype != ANY else [(each.name, each.rtype) for each in zone.at(record.name)]
         return zone.without(each for each in keys if not (each[0] == zone.origin and each[1] in (NS, SOA)))
     if record.rclass == NONE:
         if present is None or key == (zone.origin, SOA) or (key == (zone.origin, NS) and present.rdatas == (record.rdata,)):
@@ -157,5 +157,5 @@ def _applied(zone: Zone, record: Record) -> Zone:
 
 
 def _alias_conflict(zone: Zone, record: Record) -> bool:
-    others = {rtype for name, rtype in zone.keys if name == record.name and rtype != record.rtype}
+    others = {each.rtype for each in zone.at(record.name) if each.rtype != record.rtype}
     return (record.rtype == CNAME and bool(others)) or (record.rtype != CNAME and CNAME in others)
