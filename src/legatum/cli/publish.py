@@ -85,9 +85,11 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:
     from legatum.views.publish_many import many_document, many_lines, show_many
+    from legatum.work.contents import check_place
     from legatum.work.publish_many import draw_many, draw_sheets, publish_many
 
     provider, files = outside.provider(args.to), {}
+    check_place(outside, args.source)
     declined = False
     note(args, f"looking at {len(domains)} zones …")
     if provider.by_hand:

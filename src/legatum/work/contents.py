@@ -98,6 +98,7 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
 
     Raises :class:`BadInput` or :class:`OutsideFault`.
     """
+    check_place(outside, place)
     if place in outside.settings.providers:
         zone = await outside.provider(place).fetch(_needed(domain, place))
         if isinstance(outside.settings.providers[place], FilesProvider):
@@ -106,11 +107,15 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
     if place.startswith(SERVER):
         zone = await transfer(outside.asker, place.removeprefix(SERVER), _needed(domain, place))
         return Contents(zone, place, "zone transfer", transferred())
-    if is_file(place):
-        path = Path(place)
-        return read_master_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
-    known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
-    raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
+    path = Path(place)
+    return read_master_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
+
+
+def check_place(outside: Outside, place: str) -> None:
+    """Raises :class:`BadInput` for a place that is neither a provider nor a server nor a file."""
+    if place not in outside.settings.providers and not place.startswith(SERVER) and not is_file(place):
+        known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
+        raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
 
 
 def _needed(domain: Name | None, place: str) -> Name:
