@@ -89,8 +89,8 @@ class Network:
         key = f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}'
         control = [program("pdns_control") or "pdns_control", f"--config-dir={self.folder}/pdns", "bind-reload-now", "{domain}"]
         updates = "".join(
-            f'[providers.{name}]\nkind = "update"\nprimary = "{self.places[name]}"\nservers = ["{name}.example"]\n{key}\n'
-            for name in ("bind", "knot")
+            f'[providers.{name}]\nkind = "update"\nprimary = "{self.places[name]}"\nservers = ["{name}.example"]\n{key}\n{more}'
+            for name, more in (("bind", self._making()), ("knot", ""))
         )
         files = "".join(
             f'[providers.{name}]\nkind = "files"\nfolder = "{name}"\nfile = "zone0"\nservers = ["{name}.example"]\n'
@@ -101,6 +101,17 @@ class Network:
             f'[network]\nroots = {{ "a.root.test" = ["{self.places["top"]}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8", "2001:db8::/32"]\n'
             f'{updates}{files}[house]\npoll = "1s"\npatience = "20s"\nserial = "date"\n'
         )
+
+    def _making(self) -> str:
+        """The setting that has BIND make a zone."""
+        bind = self.servers[1]
+        assert isinstance(bind, Bind)
+        made = f'{{ type primary; file "$1.made"; allow-update {{ key "{KEY_NAME}"; }}; allow-transfer {{ any; }}; }};'
+        (self.folder / "make-zone").write_text(
+            f"printf '%s' '{HEAD}@ NS bind.example.\n' > {bind.folder}/$1.made\n"
+            f"exec {' '.join(bind.control)} addzone $1 '{made.replace('$1', chr(39) + '$1' + chr(39))}'\n"
+        )
+        return f'create = ["sh", "{self.folder}/make-zone", "{{domain}}"]\n'
 
     def stop(self) -> None:
         stop_all(self.servers)
@@ -169,6 +180,21 @@ def test_of_a_refused_change_the_records_are_named_and_nothing_is_done(network: 
     assert after["serial"] == before["serial"] and network.zone("narrow.after", NARROW) == network.zone("narrow.before", NARROW)
     (network.folder / "fine.zone").write_text(f"{head}@ A 127.0.0.81\n{many}")
     assert network.legatum("publish", NARROW, "--from", "fine.zone", "--to", "bind", "--yes")["state"] == "published"
+
+
+def test_many_new_zones_are_made_and_published_together(network: Network) -> None:
+    """More than BIND sends at a time, and none of them there before."""
+    domains, wanted = [f"many{number}.example" for number in range(30)], network.folder / "wanted"
+    wanted.mkdir()
+    for domain in domains:
+        (wanted / f"{domain}.zone").write_text(f"$ORIGIN {domain}.\n{HEAD}@ NS bind.example.\n@ A 127.0.0.80\nwww CNAME @\n")
+    (network.folder / "list").write_text("".join(f"{domain}\n" for domain in domains))
+    words = ("publish", "--list", "list", "--from", "wanted", "--to", "bind", "--yes")
+    zones = network.legatum(*words)["zones"]
+    assert [(each["state"], each["is_new"]) for each in zones] == [("published", True)] * 30
+    assert network.legatum("compare", f"wanted/{domains[7]}.zone", "bind", "--answers", status=2)  # a file answers nobody
+    assert network.legatum("compare", f"wanted/{domains[7]}.zone", "bind")["equal"]
+    assert {each["state"] for each in network.legatum(*words)["zones"]} == {"unchanged"}
 
 
 def test_only_what_changed_is_fetched(network: Network) -> None:
