@@ -32,18 +32,12 @@ class ServedZone:
 
     def __init__(self, zone: Zone) -> None:
         self.zone = zone
-        self.cuts = {name for name, rtype in zone.keys if rtype == NS and name != zone.origin}
+        self.cuts = {each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin}
         self.existing: set[Name] = set()
-        self._types: dict[Name, list[RRset]] = {}
-        for each in zone:
-            self._types.setdefault(each.name, []).append(each)
-            name = each.name
+        for name in zone.names:
             while name not in self.existing and is_under(name, zone.origin):
                 self.existing.add(name)
                 name = parent_of(name)
-
-    def at(self, name: Name) -> list[RRset]:
-        return self._types.get(name, [])
 
 
 def zone_for(zones: Mapping[Name, ServedZone], name: Name, rtype: int) -> ServedZone | None:
@@ -83,7 +77,7 @@ def _within(served: ServedZone, name: Name, rtype: int) -> Answer:
     if not exists:
         encloser = next(each for each in ancestors(name) if each in served.existing)
         owner = below("*", encloser)
-    present = [each._replace(name=name) for each in served.at(owner)]
+    present = [each._replace(name=name) for each in zone.at(owner)]
     if not exists and not present:
         return Answer(NXDOMAIN, True, (), (_denial(zone),))
     matching = [each for each in present if rtype in (each.rtype, ANY)]
