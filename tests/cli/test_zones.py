@@ -237,6 +237,14 @@ def test_a_part_is_handed_on_and_nothing_is_lost(shell: Shell) -> None:
     assert shell.run(*words, "--yes", "--json").document["state"] == "handed on"  # and it can begin anew
 
 
+def test_a_zone_of_its_own_is_no_copy(shell: Shell) -> None:
+    """What birch serves by itself would never follow what alder's zone becomes."""
+    assert shell.run("publish", "ferrytimes.example", "--from", "alder", "--to", "birch", "--yes").status == 0
+    refused = shell.run("second", "add", "ferrytimes.example", "--at", "alder", "--second", "birch", "--yes")
+    assert refused.status == 4 and "as a zone of its own: its SOA names ns1.birch.example" in refused.err
+    assert "birch" not in shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "-").out  # nothing was named
+
+
 def test_an_alias_at_the_apex_becomes_addresses(shell: Shell) -> None:
     shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "h.zone")
     text = (shell.folder / "h.zone").read_text().splitlines()

@@ -10,7 +10,7 @@ from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.name import Name, name_text, parse_name
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
-from legatum.core.soa import parse_soa, serial_is_newer
+from legatum.core.soa import SoaFields, parse_soa, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.net.notify import send_notify
 from legatum.services.provider import Provider, run_command, server_names
@@ -35,13 +35,17 @@ class Seconding:
 
 @dataclass(frozen=True)
 class Standing:
-    """One server address: its serial, None where it does not answer for the zone, and what it said."""
+    """One server address: its SOA, None where it does not answer for the zone, and what it said."""
 
     party: str
     server: Name
     address: str
-    serial: int | None
+    soa: SoaFields | None
     said: str
+
+    @property
+    def serial(self) -> int | None:
+        return self.soa.serial if self.soa else None
 
 
 def open_seconding(outside: Outside, domain: Name, primary: str, second: str, registrar: str | None) -> Seconding:
@@ -62,7 +66,7 @@ async def standings(outside: Outside, seconding: Seconding) -> list[Standing]:
         for server, addresses in (await outside.addresses(servers)).items():
             for reply in await asyncio.gather(*(outside.asker.ask(address, seconding.domain, SOA) for address in addresses)):
                 soa = reply.find(SOA) if reply.authoritative else None
-                found.append(Standing(party, server, reply.server, parse_soa(soa.rdatas[0]).serial if soa else None, reply.outcome))
+                found.append(Standing(party, server, reply.server, parse_soa(soa.rdatas[0]) if soa else None, reply.outcome))
     return found
 
 
@@ -134,8 +138,12 @@ async def in_step(outside: Outside, seconding: Seconding) -> tuple[int, int]:
 
 
 async def name_in_zone(outside: Outside, seconding: Seconding) -> Publication:
-    """The NS set of the zone, longer by the second provider's servers. Not carried out."""
+    """The NS set of the zone, longer by the second provider's servers. Not carried out.
+
+    Raises :class:`GateShut` where the NS set cannot be changed, or the second provider has a zone of its own of that name.
+    """
     current = await seconding.primary.fetch(seconding.domain)
+    await _refuse_own_zone(outside, seconding, current.soa.primary)
     if not seconding.primary.changes_apex_ns:
         raise GateShut(
             f"the NS set at {seconding.primary.name} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2"
@@ -146,6 +154,17 @@ async def name_in_zone(outside: Outside, seconding: Seconding) -> Publication:
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
     return Publication(seconding.primary, current, wanted, zone_differences(current, wanted))
+
+
+async def _refuse_own_zone(outside: Outside, seconding: Seconding, primary: Name) -> None:
+    """A copy has the SOA of what it is a copy of: another primary name in it, and what is served there will never follow."""
+    for each in await standings(outside, seconding):
+        if each.party == seconding.name and each.soa is not None and each.soa.primary != primary:
+            raise GateShut(
+                f"{each.address} of {seconding.name} serves {name_text(seconding.domain)} as a zone of its own: its SOA names "
+                f"{name_text(each.soa.primary)}, not {name_text(primary)}",
+                f"have that zone ended there, so that {seconding.name} can serve a copy of {seconding.primary.name}'s",
+            )
 
 
 async def join(outside: Outside, seconding: Seconding, publication: Publication) -> list[str]:
