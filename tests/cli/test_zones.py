@@ -245,6 +245,17 @@ def test_a_zone_of_its_own_is_no_copy(shell: Shell) -> None:
     assert "birch" not in shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "-").out  # nothing was named
 
 
+def test_a_second_provider_that_is_dead_can_be_taken_out(shell: Shell) -> None:
+    words = ("tidemill.example", "--at", "alder", "--second", "birch", "--registrar", "flint", "--yes")
+    shell.run("practice", "zone", "end", "tidemill.example", "--at", "birch")
+    assert shell.run("second", "add", *words).status == 0
+    shell.run("practice", "zone", "end", "tidemill.example", "--at", "birch")
+    document = shell.run("second", "leave", *words, "--json").document
+    assert any("on every server that follows it" in each for each in document["done"])
+    assert any("198.51.100.41 of birch does not follow it: refused" in each for each in document["done"])
+    assert document["left"][0].startswith("not before")
+
+
 def test_an_alias_at_the_apex_becomes_addresses(shell: Shell) -> None:
     shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "h.zone")
     text = (shell.folder / "h.zone").read_text().splitlines()

@@ -1,7 +1,7 @@
 """A second provider for a zone: told of it, in step with the first, then named in the zone and at the registrar - in that order."""
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from legatum.core.catalog import with_members
@@ -119,16 +119,18 @@ async def put_catalog(outside: Outside, provider: Provider, current: Zone, wante
     return served.soa.serial
 
 
-async def in_step(outside: Outside, seconding: Seconding) -> tuple[int, int]:
+async def in_step(outside: Outside, seconding: Seconding, among: Collection[str] | None = None) -> tuple[int, int]:
     """Waits until every server of the second provider has the first one's serial; the serial, and how many took a NOTIFY of ours.
 
-    Raises :class:`OutsideFault` that says who is behind.
+    ``among``: the addresses of the second provider that are waited for, if not all. Raises :class:`OutsideFault` that says who is behind.
     """
     told = [await send_notify(outside.asker, address, seconding.domain) for address in seconding.section.notify]
     serial = (await seconding.primary.fetch(seconding.domain)).soa.serial
 
     async def behind() -> str:
-        late = [each for each in await standings(outside, seconding) if each.serial is None or serial_is_newer(serial, each.serial)]
+        found = await standings(outside, seconding)
+        waited = [each for each in found if among is None or each.party != seconding.name or each.address in among]
+        late = [each for each in waited if each.serial is None or serial_is_newer(serial, each.serial)]
         return "; ".join(
             f"{each.address} ({each.party}): {each.said if each.serial is None else f'serial {each.serial}'}" for each in late[:4]
         )
@@ -154,6 +156,14 @@ async def name_in_zone(outside: Outside, seconding: Seconding) -> Publication:
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
     return Publication(seconding.primary, current, wanted, zone_differences(current, wanted))
+
+
+async def following(outside: Outside, seconding: Seconding) -> tuple[set[str], list[Standing]]:
+    """The addresses of the second provider that serve a copy of the zone, and those that do not follow: silent, or with another SOA."""
+    primary = (await seconding.primary.fetch(seconding.domain)).soa.primary
+    own = [each for each in await standings(outside, seconding) if each.party == seconding.name]
+    copies = {each.address for each in own if each.soa is not None and each.soa.primary == primary}
+    return copies, [each for each in own if each.address not in copies]
 
 
 async def _refuse_own_zone(outside: Outside, seconding: Seconding, primary: Name) -> None:

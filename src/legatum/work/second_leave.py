@@ -12,7 +12,7 @@ from legatum.work.outside import Outside
 from legatum.work.parting import Parting, note_over, note_unnamed, parting
 from legatum.work.publish import Publication, next_by_rule, publish
 from legatum.work.registration import change_nameservers, published, wait_until_published
-from legatum.work.second import Seconding, in_step, put_catalog, standings
+from legatum.work.second import Seconding, Standing, following, in_step, put_catalog, standings
 
 
 def leaving(outside: Outside, seconding: Seconding) -> Parting | None:
@@ -60,8 +60,11 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
         published_zone = await publish(
             outside, Publication(seconding.primary, current, wanted_zone, zone_differences(current, wanted_zone))
         )
-        await in_step(outside, seconding)
-        done.append(f"the zone names {names_said(tuple(left))}, serial {published_zone.serial} on every server")
+        copies, others = await following(outside, seconding)
+        await in_step(outside, seconding, copies)
+        everywhere = f"on every server{' that follows it' if others else ''}"
+        done.append(f"the zone names {names_said(tuple(left))}, serial {published_zone.serial} {everywhere}")
+        done += [f"{each.address} of {seconding.name} does not follow it: {_said(each)}" for each in others]
     note_unnamed(outside, seconding.domain, _leaving_id(seconding), ttls, "; ".join(done) or "nobody named it")
     return done
 
@@ -89,6 +92,10 @@ async def release(outside: Outside, seconding: Seconding) -> str:
     await outside.until_seen(serving, f"the end of {name_text(seconding.domain)} at {seconding.name}")
     note_over(outside, seconding.domain, _leaving_id(seconding), said)
     return said
+
+
+def _said(standing: Standing) -> str:
+    return standing.said if standing.soa is None else f"a zone of its own, serial {standing.serial}; it goes on naming whom it names"
 
 
 def _leaving_id(seconding: Seconding) -> str:
