@@ -182,6 +182,7 @@ def test_an_update_that_is_not_taken_says_so(answers: Answers, then: str, says: 
     with pytest.raises(OutsideFault, match=says) as seen:
         asyncio.run(serve(answers, then, work))
     assert any(word in seen.value.remedy for word in remedy.split("|"))
+    assert ("nothing of this change was made" in seen.value.message) == ("RRset" in says or says == "refused")  # else nobody knows
 
 
 def test_nobody_there() -> None:

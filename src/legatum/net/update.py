@@ -2,10 +2,11 @@
 
 import asyncio
 import contextlib
+from collections.abc import Sequence
 
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
-from legatum.core.rrtype import type_text
+from legatum.core.rrtype import CDNSKEY, CDS, CNAME, DNAME, DNSKEY, DS, NSEC, NSEC3, RRSIG, type_text
 from legatum.core.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.signed import check_signed
@@ -17,6 +18,8 @@ from legatum.wire.signing import Exchange, Key
 from legatum.wire.update import distinct_changes, replace_changes, update_messages, without_effect
 
 _NOT_AUTHORITATIVE, _CHANGED, _REFUSED = 9, 8, 5
+_OF_THE_ZONE = (_NOT_AUTHORITATIVE, _CHANGED)  # what no record of the change is to blame for
+_PARTICULAR = (CNAME, DNAME, DS, DNSKEY, CDS, CDNSKEY, RRSIG, NSEC, NSEC3)  # to be refused for what they say, or for what they stand beside
 _MOST_NAMED = 3  # refused records that are looked for
 
 
@@ -38,26 +41,35 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
         try:
             await send_message(asker, server, zone.origin, message, key)
         except OutsideFault as fault:
-            refused: list[Record] = []
-            if isinstance(fault, Unwilling) and fault.rcode == _REFUSED:
-                refused = await _refused_records(asker, server, zone, message, key)
-            raise OutsideFault(f"{fault.message}{_which(message, refused)}{_how_far(number, len(messages))}", fault.remedy) from fault
+            which = ""
+            if isinstance(fault, Unwilling) and fault.rcode not in _OF_THE_ZONE:
+                refused = await _refused_records(asker, server, zone, message, key) if fault.rcode == _REFUSED else []
+                which = _which(message, refused)
+            done = _how_far(number, len(messages), isinstance(fault, Unwilling))
+            raise OutsideFault(f"{fault.message}{which}{done}", fault.remedy) from fault
 
 
 def _which(message: Message, refused: list[Record]) -> str:
-    """The records that the server will not have changed; only the types of all where they could not be found."""
+    """The records that the server will not have changed. Where it does not tell them by name and type, those that servers are particular
+    about, and the types of all."""
     if refused:
-        named = ", ".join(f"{name_text(record.name)} {type_text(record.rtype)}" for record in refused)
-        return f": it will not have {named} changed{' (and perhaps more)' if len(refused) == _MOST_NAMED else ''}"
+        return f": it will not have {_named(refused)} changed{' (and perhaps more)' if len(refused) == _MOST_NAMED else ''}"
     kinds = sorted({type_text(record.rtype) for record in message.authority} - {"SOA"})
-    return f" (the change is of {', '.join(kinds)})" if kinds else ""
+    likely = [record for record in distinct_changes(message) if record.rtype in _PARTICULAR]
+    suspected = f"; servers are particular about {_named(likely[:_MOST_NAMED])}{' …' if likely[_MOST_NAMED:] else ''}" if likely else ""
+    return f" (the change is of {', '.join(kinds)}{suspected})" if kinds else ""
 
 
-def _how_far(number: int, count: int) -> str:
-    """A message is carried out whole or not at all (RFC 2136 s3.7)."""
+def _named(records: Sequence[Record]) -> str:
+    return ", ".join(f"{name_text(record.name)} {type_text(record.rtype)}" for record in records)
+
+
+def _how_far(number: int, count: int, refused: bool) -> str:
+    """A message is carried out whole or not at all (RFC 2136 s3.7); of one that was not answered nobody knows."""
     if count == 1:
-        return "; nothing of this change was made"
-    return f"; {number} of {count} messages were carried out, each whole: the same command goes on from there"
+        return "; nothing of this change was made" if refused else ""
+    unknown = "" if refused else ", of the next it is not known"
+    return f"; {number} of {count} messages were carried out, each whole{unknown}: the same command goes on from there"
 
 
 async def _refused_records(asker: Asker, server: str, zone: Zone, message: Message, key: Key | None) -> list[Record]:
