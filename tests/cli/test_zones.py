@@ -136,6 +136,22 @@ def test_many_zones_are_published_side_by_side(shell: Shell) -> None:
     assert [each["state"] for each in sheets] == ["by hand"] * 2 and all((shell.folder / each["file"]).exists() for each in sheets)
 
 
+def test_a_wrong_key_is_no_missing_zone(shell: Shell, world: PracticeWorld) -> None:
+    """Where the key is to blame nothing is made, not even where the zone is not there."""
+    secret = world.folder / "birch.secret"
+    kept = secret.read_text()
+    shell.run("practice", "zone", "end", "evensong.example", "--at", "birch")
+    (shell.folder / "new.zone").write_text("$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS a.\n@ A 198.51.100.80\n")
+    words = ("publish", "evensong.example", "--from", "new.zone", "--to", "birch")
+    try:
+        secret.write_text("A" * 43 + "=\n")
+        refused = shell.run(*words, "--yes")
+        assert refused.status == 3 and "the secret differs (BADSIG)" in refused.err and "made first" not in refused.err
+    finally:
+        secret.write_text(kept)
+    assert "the zone is not there yet" in shell.run(*words, "--dry-run").err  # and still is not
+
+
 def test_much_less_is_refused_unless_it_is_said(shell: Shell) -> None:
     shell.run("gather", DOMAIN, "--from", "alder", "--out", "all.zone")
     lines = (shell.folder / "all.zone").read_text().splitlines()

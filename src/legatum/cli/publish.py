@@ -98,7 +98,9 @@ async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Nam
     else:
         puts = await draw_many(outside, provider, domains, args.source, ns_ttl, args.remove)
         ready = sum(each.state == "ready" for each in puts)
-        if ready and agreed(args, f"{ready} zones: {args.source} → {provider.name}, old → new:", many_lines(puts)):
+        if ready and agreed(
+            args, f"{ready} zone{'' if ready == 1 else 's'}: {args.source} → {provider.name}, old → new:", many_lines(puts)
+        ):
             note(args, "publishing, then waiting until every server answers with the new serials …")
             puts = await publish_many(outside, puts)
         else:

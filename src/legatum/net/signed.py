@@ -7,30 +7,34 @@ from legatum.wire.message import Message
 from legatum.wire.signing import BadSignature, Exchange, Key, tsig_data
 
 
-def signature_fault(server: str, key: Key, error: BadSignature) -> OutsideFault:
+class KeyFault(OutsideFault):
+    """A key is to blame: nothing is said about the zone."""
+
+
+def signature_fault(server: str, key: Key, error: BadSignature) -> KeyFault:
     """The fault for a signature that one of the two sides did not accept: unknown key, wrong secret and wrong time told apart."""
     named = f"key {name_text(key.name)} ({key.algorithm})"
     if not error.by_peer:
-        return OutsideFault(
+        return KeyFault(
             f"{server}: the answer's signature does not hold with {named}: {error.why}",
             "do not trust this answer; check the key on both sides",
         )
     if error.code == BADKEY:
-        return OutsideFault(
+        return KeyFault(
             f"{server} does not know {named} (BADKEY)",
             "compare name and algorithm of the key with the server's configuration",
         )
     if error.code == BADSIG:
-        return OutsideFault(
+        return KeyFault(
             f"{server} knows {named}, but the secret differs (BADSIG)",
             "copy the secret again from the server's configuration",
         )
     if error.code == BADTIME:
-        return OutsideFault(
+        return KeyFault(
             f"{server}: this clock and the server's are too far apart for {named} (BADTIME)",
             "set the time on both machines",
         )
-    return OutsideFault(f"{server} refused the signature of {named}: {error.why}", "compare the key with the server's configuration")
+    return KeyFault(f"{server} refused the signature of {named}: {error.why}", "compare the key with the server's configuration")
 
 
 def check_signed(server: str, exchange: Exchange | None, wire: bytes, message: Message, now: float, multi: bool = False) -> None:

@@ -87,6 +87,8 @@ def show_many(document: PublishManyDocument, screen: Screen) -> None:
     others = f" and {len(bad) - 1} more" if len(bad) > 1 else ""
     text = f"{len(document.zones)} zones from {document.source} at {document.provider}: "
     text += ", ".join(f"{count} {state}" for state, count in sorted(counts.items()))
+    if counts["by hand"] and not any(each.file for each in document.zones):
+        usual = "without --dry-run the worksheets are written"
     remedy = f"mend {bad[0].domain}{others} ({bad[0].remedy or bad[0].why}), then the same command again" if bad else usual
     screen.verdict(not bad, text, remedy)
     shown = document.zones if len(document.zones) <= _MOST_SHOWN else bad

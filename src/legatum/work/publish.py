@@ -16,6 +16,7 @@ from legatum.core.soa import parse_soa, serial_at_least, serial_by_rule, serial_
 from legatum.core.zone import Zone, fresh_zone
 from legatum.journal.journal import Journal
 from legatum.journal.occupation import occupied
+from legatum.net.signed import KeyFault
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 
@@ -100,11 +101,13 @@ def new_publication(provider: Provider, wanted: Zone) -> Publication:
 async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone | None:
     """The zone at a provider, None where it is not there and the provider can make it.
 
-    Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, or where
-    nobody answers.
+    Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, where nobody
+    answers, or where the key is to blame.
     """
     try:
         return await provider.fetch(domain)
+    except KeyFault:
+        raise
     except OutsideFault as fault:
         servers = await outside.addresses(provider.servers)
         asked = (outside.asker.ask(address, domain, SOA) for each in servers.values() for address in each)
