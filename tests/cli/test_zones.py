@@ -55,7 +55,7 @@ def test_gathering_by_name_says_that_it_is_a_sample(shell: Shell) -> None:
     assert document["completeness"] == "a sample" and document["known"] <= document["asked"] and document["way"] == "asking for names"
     text = (shell.folder / "a.zone").read_text()
     assert "*.preview.kilnandclay.example." in text and "_imaps._tcp" in text and "workshop" not in text  # nobody would guess the last
-    (shell.folder / "names").write_text("workshop  # on the invoice\npress.archive\n")
+    (shell.folder / "names").write_text("workshop.kilnandclay.example  # on the invoice\npress.archive\n")
     shell.run("gather", DOMAIN, "--way", "ask", "--names", "names", "--out", "b.zone")
     assert "workshop" in (shell.folder / "b.zone").read_text()
     copied = shell.run("gather", "copy.example", "--like", DOMAIN, "--from", "alder", "--json")
@@ -67,8 +67,10 @@ def test_gathering_by_name_says_that_it_is_a_sample(shell: Shell) -> None:
 def test_amend_is_as_careful_as_publish(shell: Shell) -> None:
     at = ("--at", "alder", "--yes")
     assert "nothing can stand beside an alias" in shell.run("amend", DOMAIN, "www", "A", "198.51.100.81", *at).err
-    harm = shell.run("amend", DOMAIN, "@", "MX", "10 mail.kilnandclay.example", *at)
+    harm = shell.run("amend", DOMAIN, "@", "MX", "10 mail.kilnandclay.example.kilnandclay.example.", *at)
     assert harm.status == 4 and "--anyway" in harm.err
+    whole = shell.run("amend", DOMAIN, "Press.KilnAndClay.example", "A", "198.51.100.80", *at, "--dry-run").err
+    assert "  press.kilnandclay.example A: nothing →" in whole
     done = shell.run("amend", DOMAIN, "press", "A", "198.51.100.81", *at, "--json").document
     assert done["state"] == "published" and len(done["addresses"]) == 4
     assert shell.run("amend", DOMAIN, "press", "A", "198.51.100.81", *at, "--json").document["state"] == "unchanged"

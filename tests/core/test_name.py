@@ -16,6 +16,8 @@ from legatum.core.name import (
     parent_of,
     parse_domain,
     parse_name,
+    typed_host,
+    typed_name,
     unicode_text,
 )
 from tests.strategies import names
@@ -76,3 +78,41 @@ def test_what_is_no_domain_is_refused(text: str) -> None:
 def test_the_way_up() -> None:
     assert ancestors(parse_name("a.b.")) == [parse_name("a.b."), parse_name("b."), ROOT]
     assert parent_of(ROOT) == ROOT and not is_under(parse_name("xb."), parse_name("b."))
+
+
+KILN = parse_name("kilnandclay.example.")
+
+
+@pytest.mark.parametrize(
+    ("typed", "meant"),
+    [
+        ("@", "kilnandclay.example"),
+        ("www", "www.kilnandclay.example"),
+        ("WWW", "www.kilnandclay.example"),
+        ("www.kilnandclay.example", "www.kilnandclay.example"),
+        ("www.KilnAndClay.example", "www.kilnandclay.example"),
+        ("kilnandclay.example", "kilnandclay.example"),
+        ("kilnandclay.example.", "kilnandclay.example"),
+        ("a.b", "a.b.kilnandclay.example"),
+        ("ns1.alder.test", "ns1.alder.test.kilnandclay.example"),
+        ("ns1.alder.test.", "ns1.alder.test"),
+        ("notkilnandclay.example", "notkilnandclay.example.kilnandclay.example"),
+        ("www.kilnandclay.example.kilnandclay.example.", "www.kilnandclay.example.kilnandclay.example"),
+        ("*.preview", "*.preview.kilnandclay.example"),
+    ],
+)
+def test_names_as_typed(typed: str, meant: str) -> None:
+    assert name_text(typed_name(typed, KILN)) == meant
+
+
+@given(names)
+def test_a_name_of_the_domain_may_be_typed_whole_with_a_dot_or_without(name: Name) -> None:
+    inside = Name(name[:-1] + KILN)
+    if len(inside) <= 255:
+        assert typed_name(name_text(inside), KILN) == typed_name(absolute_text(inside), KILN) == inside
+
+
+def test_servers_stand_elsewhere_unless_a_single_label_is_given() -> None:
+    assert name_text(typed_host("ns1.alder.test", KILN)) == "ns1.alder.test"
+    assert name_text(typed_host("ns1", KILN)) == "ns1.kilnandclay.example"
+    assert name_text(typed_host("ns1.kilnandclay.example", KILN)) == "ns1.kilnandclay.example"

@@ -7,7 +7,7 @@ from legatum.core.difference import Difference, Kind, zone_differences
 from legatum.core.fault import BadInput
 from legatum.core.masterfile import parse_master
 from legatum.core.name import parse_name
-from legatum.core.presentation import difference_text, master_text, parse_rdata, rdata_text, txt_rdata
+from legatum.core.presentation import difference_text, master_text, parse_rdata, rdata_text, txt_rdata, typed_rdata
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import MX, SRV, TXT, A, parse_type, type_text
 from legatum.core.zone import Zone
@@ -122,3 +122,24 @@ def test_the_library_reads_what_we_write(zone: Zone) -> None:
 
     theirs = dns.zone.from_text(master_text(zone), origin="kilnandclay.example.", relativize=False, check_origin=False)
     assert sum(len(each) for _, each in theirs.iterate_rdatasets()) == zone.record_count
+
+
+@pytest.mark.parametrize(
+    ("rtype", "typed", "meant"),
+    [
+        ("MX", "10 mail", "10 mail.kilnandclay.example."),
+        ("MX", "10 mail.kilnandclay.example", "10 mail.kilnandclay.example."),
+        ("MX", "10 mail.kilnandclay.example.", "10 mail.kilnandclay.example."),
+        ("MX", "10 mx.rowan.test.", "10 mx.rowan.test."),
+        ("CNAME", "@", "kilnandclay.example."),
+        ("CNAME", "kilnandclay.example", "kilnandclay.example."),
+        ("SRV", "0 1 993 mail.kilnandclay.example", "0 1 993 mail.kilnandclay.example."),
+        ("HTTPS", "1 www.kilnandclay.example alpn=h2", '1 www.kilnandclay.example. alpn="h2"'),
+        ("NAPTR", '100 50 "s" "SIP+D2U" "" _sip._udp', '100 50 "s" "SIP+D2U" "" _sip._udp.kilnandclay.example.'),
+        ("TXT", "v=spf1 mx -all", '"v=spf1 mx -all"'),
+    ],
+)
+def test_names_in_data_that_are_typed_are_never_doubled(rtype: str, typed: str, meant: str) -> None:
+    kind = parse_type(rtype)
+    assert rdata_text(kind, typed_rdata(kind, typed, ORIGIN)) == meant
+    assert parse_rdata(parse_type("MX"), "10 mail.kilnandclay.example", ORIGIN).count(b"kilnandclay") == 2  # a master file's own rule

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", metavar="DOMAIN")
-    parser.add_argument("name", nargs="?", metavar="NAME", help="within the zone: www, @ for the domain itself, or whole with a final dot")
+    parser.add_argument("name", nargs="?", metavar="NAME", help="www, @ for the domain itself, or the whole name")
     parser.add_argument("type", nargs="?", metavar="TYPE", help="A, MX, TXT, …")
     parser.add_argument("data", nargs="*", metavar="DATA", help="each record's data as a master file has it: '10 mail', '\"text\"'")
     parser.add_argument("--at", required=True, metavar="PROVIDER", help="a provider of the settings")
@@ -57,13 +57,13 @@ def run(args: argparse.Namespace) -> int:
 
 def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
     from legatum.core.duration import parse_duration
-    from legatum.core.name import Name, parse_name
+    from legatum.core.name import Name, typed_name
     from legatum.core.rrtype import parse_type
     from legatum.work.amend import Amendment
 
     way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set"
     ttl = parse_duration(args.ttl) if args.ttl else None
-    return Amendment(parse_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
+    return Amendment(typed_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
 
 
 async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:

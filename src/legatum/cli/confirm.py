@@ -41,7 +41,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
     from legatum.core.expected import Expected, parse_ds_text, parse_records
     from legatum.core.fault import BadInput
     from legatum.core.instant import parse_instant
-    from legatum.core.name import parse_domain
+    from legatum.core.name import typed_host
 
     expected = Expected(publishing=parse_duration(outside.settings.house.patience))
     if args.move:
@@ -51,7 +51,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
     elif args.to:
         expected = replace(expected, ns=tuple(sorted(outside.provider(args.to).servers)))
     elif args.ns:
-        expected = replace(expected, ns=tuple(sorted(parse_domain(text.strip()) for text in args.ns.split(","))))
+        expected = replace(expected, ns=tuple(sorted(typed_host(text.strip(), domain) for text in args.ns.split(","))))
     if args.ds:
         none = [text for text in args.ds if text.strip().lower() == "none"]
         if none and len(args.ds) > 1:

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("name", metavar="NAME", help="what is handed on: app, or whole with a final dot")
+    parser.add_argument("name", metavar="NAME", help="what is handed on: app, or the whole name")
     parser.add_argument("--of", required=True, metavar="DOMAIN", help="the zone that it is in now")
     parser.add_argument("--at", required=True, metavar="PROVIDER", help="who serves that zone")
     parser.add_argument("--to", required=True, metavar="PROVIDER", help="who is to serve the part that is handed on, or serves it")
@@ -25,12 +25,12 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain, parse_name
+    from legatum.core.name import parse_domain, typed_name
 
     if args.wait and not args.back:
         raise BadInput("--wait waits for the end of a part that is taken back", "say --back too")
     origin = parse_domain(args.of)
-    cut, ttl = parse_name(args.name, origin), parse_duration(args.ttl)
+    cut, ttl = typed_name(args.name, origin), parse_duration(args.ttl)
 
     async def work(outside: "Outside") -> int:
         from legatum.core.name import name_text

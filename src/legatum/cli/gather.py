@@ -80,7 +80,7 @@ async def _gathered(
 def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
     """The names of ``--names``, within the zone."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import is_under, parse_name
+    from legatum.core.name import is_under, typed_name
 
     if not args.names:
         return []
@@ -88,10 +88,10 @@ def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
         lines = Path(args.names).read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
         raise BadInput(f"{args.names}: {error}", "give a text file with one name a line") from None
-    names = [parse_name(text, origin) for line in lines if (text := line.partition("#")[0].strip())]
+    names = [typed_name(text, origin) for line in lines if (text := line.partition("#")[0].strip())]
     strange = next((name for name in names if not is_under(name, origin)), None)
     if strange is not None:
-        raise BadInput(f"{args.names}: a name that is not in the zone", "names are relative to the zone unless they end with a dot")
+        raise BadInput(f"{args.names}: a name that is not in the zone", "names are relative to the zone unless they end in its name")
     return names
 
 

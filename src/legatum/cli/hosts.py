@@ -87,13 +87,26 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 def _wish(args: argparse.Namespace, outside: "Outside") -> "Wish":
-    from legatum.core.name import parent_of, parse_domain
     from legatum.work.host_changes import Wish
 
-    host = parse_domain(args.host)
-    domain = parse_domain(args.of) if args.of else parent_of(host)
+    domain, (host,) = _hosts(args.of, [args.host])
     addresses = tuple(_address(text.strip()) for text in getattr(args, "address", "").split(",") if text.strip())
     return Wish(domain, host, addresses, outside.provider(args.at), outside.registrar(args.registrar))
+
+
+def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
+    """The registered domain, and the hosts. Raises :class:`BadInput` for a host that is not whole where no domain is given."""
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parent_of, parse_domain, typed_host
+
+    if of is not None:
+        domain = parse_domain(of)
+        return domain, sorted({typed_host(text, domain) for text in texts})
+    bare = next((text for text in texts if "." not in text.rstrip(".")), None)
+    if bare is not None:
+        raise BadInput(f"{bare!r}: a host of which domain?", f"write the whole name, or --of DOMAIN beside {bare}")
+    hosts = sorted({parse_domain(text) for text in texts})
+    return parent_of(hosts[0]), hosts
 
 
 def _address(text: str) -> str:
@@ -175,13 +188,12 @@ async def _carried_out(
 
 async def _enlist(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.instant import instant_text
-    from legatum.core.name import name_text, parent_of, parse_domain
+    from legatum.core.name import name_text
     from legatum.core.verdict import names_said
     from legatum.views.hosts import HostChangeDocument, show_host_change
     from legatum.work.host_changes import draw_enlistment, enlist
 
-    hosts = sorted({parse_domain(text) for text in args.hosts})
-    domain = parse_domain(args.of) if args.of else parent_of(hosts[0])
+    domain, hosts = _hosts(args.of, args.hosts)
     plan = await draw_enlistment(outside, domain, hosts, args.alone, outside.provider(args.at), outside.registrar(args.registrar))
     state = "shown" if args.dry_run else "declined"
     document = HostChangeDocument(host=", ".join(map(name_text, hosts)), action="enlist", state=state, done=[])
@@ -262,11 +274,11 @@ async def _withdraw(args: argparse.Namespace, outside: "Outside", wish: "Wish") 
 
 
 async def _leaning_on(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parent_of, parse_domain
+    from legatum.core.name import parent_of
     from legatum.views.hosts import leaning_document, show_leaning
     from legatum.work.hosts import look_for_leaning
 
-    host = parse_domain(args.host)
+    _, (host,) = _hosts(None, [args.host])
     registrar = outside.registrar(args.registrar) if args.registrar else None
     leaning = await look_for_leaning(outside, host, [parent_of(host), *_leaning(args)], registrar)
     document = leaning_document(host, leaning)

@@ -64,7 +64,7 @@ def run(args: argparse.Namespace) -> int:
 def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Change, float | None]":
     from legatum.core.expected import parse_records
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.name import typed_host
     from legatum.work.goal import expected_of_move
     from legatum.work.watch import delegation_change, record_change
 
@@ -75,7 +75,7 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
         return record_change(records[0]), None
     if args.move:
         return delegation_change(domain, expected_of_move(outside, domain).ns or ()), None
-    names = outside.provider(args.to).servers if args.to else [parse_domain(text.strip()) for text in args.ns.split(",")]
+    names = outside.provider(args.to).servers if args.to else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
     return delegation_change(domain, names), None
 
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.key import DIGESTS, parse_ds
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, is_under, parse_name
-from legatum.core.presentation import parse_rdata
+from legatum.core.name import Name, typed_name
+from legatum.core.presentation import typed_rdata
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import parse_type
 
@@ -53,7 +53,7 @@ def parse_ds_text(text: str) -> bytes:
 
 
 def parse_records(texts: Iterable[str], domain: Name) -> tuple[RRset, ...]:
-    """``NAME TYPE DATA`` each; ``@`` is the domain, names without the domain's are below it. Several of one name and type are one RRset.
+    """``NAME TYPE DATA`` each; names by :func:`~legatum.core.name.typed_name`. Several of one name and type are one RRset.
 
     Raises :class:`BadInput`.
     """
@@ -63,12 +63,5 @@ def parse_records(texts: Iterable[str], domain: Name) -> tuple[RRset, ...]:
         if match is None:
             raise BadInput(f"{text!r} is no record", "write NAME TYPE DATA, such as: www A 198.51.100.80")
         rtype = parse_type(match[2])
-        found.setdefault((_owner(match[1], domain), rtype), []).append(parse_rdata(rtype, match[3], domain))
+        found.setdefault((typed_name(match[1], domain), rtype), []).append(typed_rdata(rtype, match[3], domain))
     return tuple(rrset(name, rtype, 0, rdatas) for (name, rtype), rdatas in found.items())
-
-
-def _owner(text: str, domain: Name) -> Name:
-    if text == "@":
-        return domain
-    whole = parse_name(text if text.endswith(".") else text + ".")
-    return whole if is_under(whole, domain) else parse_name(text, domain)

@@ -103,6 +103,24 @@ def parse_domain(text: str) -> Name:
     return name
 
 
+def typed_name(text: str, domain: Name) -> Name:
+    """The name that a person means where ``domain`` is what is worked on: ``@`` is its apex; a final dot makes a name whole; a name that
+    ends in the domain, or is it, is whole too; anything else is relative to the domain. The one rule for all that is typed; master files
+    have the standard's own. Raises :class:`BadInput`.
+    """
+    if text == "@":
+        return domain
+    whole = parse_name(text if text.endswith(".") and not text.endswith("\\.") else text + ".")
+    if text.endswith(".") and not text.endswith("\\."):
+        return whole
+    return whole if is_under(whole, domain) else parse_name(text, domain)
+
+
+def typed_host(text: str, domain: Name) -> Name:
+    """The name of a server: whole as any domain that is typed, for most servers stand elsewhere; a single label is one of ``domain``'s."""
+    return parse_domain(text) if "." in text.rstrip(".") or text.endswith(".") else typed_name(text, domain)
+
+
 def labels_of(name: Name) -> list[bytes]:
     """The labels from left to right, without the root label."""
     labels, at = [], 0

@@ -3,7 +3,8 @@
 The general library does the work; it is imported when first needed, because most commands ask before they show.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from typing import TYPE_CHECKING
 
 from legatum.core.commondata import WRITERS
 from legatum.core.difference import Difference
@@ -12,6 +13,10 @@ from legatum.core.name import Name, absolute_text, name_text
 from legatum.core.rrset import RRset
 from legatum.core.rrtype import TXT, type_text
 from legatum.core.zone import Zone
+
+if TYPE_CHECKING:
+    import dns.name
+    import dns.rdata
 
 _WIDEST = 60  # columns for names: a single long one does not push all data to the right
 
@@ -52,7 +57,15 @@ def difference_text(difference: Difference) -> str:
 
 
 def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
-    """Canonical wire bytes of one record's data written as in a master file. Raises :class:`BadInput`."""
+    """Canonical wire bytes of one record's data written as in a master file (RFC 1035 s5.1). Raises :class:`BadInput`."""
+    import dns.name
+
+    relative_to = dns.name.from_text(absolute_text(origin))
+    return _parsed(rtype, text, origin, lambda data: _with_names(data, lambda name: name.derelativize(relative_to)))
+
+
+def _parsed(rtype: int, text: str, origin: Name, complete: "Callable[[dns.rdata.Rdata], dns.rdata.Rdata]") -> bytes:
+    """``complete``: makes the data's names whole."""
     import dns.exception
     import dns.name
     import dns.rdata
@@ -60,18 +73,45 @@ def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
     import dns.rdatatype
 
     try:
-        relative_to = dns.name.from_text(absolute_text(origin))
-        parsed = dns.rdata.from_text(dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), text, origin=relative_to, relativize=False)
-        return parsed.to_digestable(relative_to)
+        parsed = dns.rdata.from_text(
+            dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), text, relativize=False, idna_codec=dns.name.IDNA_2008_UTS_46
+        )
+        return complete(parsed).to_digestable(dns.name.from_text(absolute_text(origin)))
     except (dns.exception.DNSException, ValueError) as error:
         why = "" if str(error).endswith("is malformed.") else f": {error}"
         raise BadInput(f"{text!r} is no data of type {type_text(rtype)}{why}") from error
 
 
-def given_rdata(rtype: int, text: str, origin: Name) -> bytes:
-    """As :func:`parse_rdata`, but a text without quotation marks is one text, blanks and all: shells take the marks away, and a master
-    file's reading of what is left, a string a word, would run the words together. Raises :class:`BadInput`."""
-    return txt_rdata(text) if rtype == TXT and '"' not in text else parse_rdata(rtype, text, origin)
+def typed_rdata(rtype: int, text: str, domain: Name) -> bytes:
+    """Data that a person types: names in them by the rule of :func:`~legatum.core.name.typed_name`; a text without quotation marks is one
+    text, blanks and all, because shells take the marks away. Raises :class:`BadInput`."""
+    if rtype == TXT and '"' not in text:
+        return txt_rdata(text)
+    import dns.name
+
+    own = dns.name.from_text(absolute_text(domain))
+    above = dns.name.Name(own.labels[:-1])
+
+    def whole(name: dns.name.Name) -> dns.name.Name:
+        if name.is_absolute():
+            return name
+        return name.concatenate(dns.name.root if name.is_subdomain(above) else own)
+
+    return _parsed(rtype, text, domain, lambda data: _with_names(data, whole))
+
+
+def _with_names(data: "dns.rdata.Rdata", change: "Callable[[dns.name.Name], dns.name.Name]") -> "dns.rdata.Rdata":
+    """The data with every name in them changed, whatever their type calls its fields."""
+    import dns.name
+
+    changed: dict[str, object] = {}
+    for field in {slot for kind in type(data).__mro__ for slot in getattr(kind, "__slots__", ())}:
+        value = getattr(data, field, None)
+        if isinstance(value, dns.name.Name):
+            changed[field] = change(value)
+        elif isinstance(value, tuple) and any(isinstance(each, dns.name.Name) for each in value):
+            changed[field] = tuple(change(each) if isinstance(each, dns.name.Name) else each for each in value)
+    return data.replace(**changed) if changed else data
 
 
 def master_text(zone: Zone, comments: Iterable[str] = ()) -> str:

@@ -8,8 +8,8 @@ from typing import NamedTuple
 from legatum.core.difference import Difference, zone_differences
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, is_under, name_text, parse_name
-from legatum.core.presentation import given_rdata
+from legatum.core.name import Name, is_under, name_text, typed_name
+from legatum.core.presentation import typed_rdata
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import CNAME, SOA, TXT, parse_type
 from legatum.core.zone import Zone
@@ -99,11 +99,11 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
     found = []
     for (name, kind), texts in template.records.items():
         what = f"template {template.name!r}, {name} {kind}"
-        owner, rtype = parse_name(_filled(name, known, what), origin), parse_type(kind.removesuffix("+"))
+        owner, rtype = typed_name(_filled(name, known, what), origin), parse_type(kind.removesuffix("+"))
         if rtype == SOA or not is_under(owner, origin):
             raise BadInput(f"{what}: not a record that a template can give", "SOA is the provider's; names must be in the zone")
         ttl = template.ttls.get(name) or template.ttl or "1h"
-        data = (given_rdata(rtype, _filled(text, known, what), origin) for text in texts)
+        data = (typed_rdata(rtype, _filled(text, known, what), origin) for text in texts)
         found.append(Demand(rrset(owner, rtype, parse_duration(ttl), data), kind.endswith("+")))
     return tuple(found)
 

@@ -7,7 +7,7 @@ from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.name import Name, is_under, name_text
-from legatum.core.presentation import given_rdata
+from legatum.core.presentation import typed_rdata
 from legatum.core.rrset import rrset
 from legatum.core.rrtype import CNAME, NSEC, RRSIG, SOA, type_text
 from legatum.core.soa import serial_path
@@ -41,7 +41,7 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
     if rtype == SOA:
         raise BadInput("the SOA is not amended like this", "--serial takes the zone to another serial")
     present = zone.get(name, rtype)
-    given = {given_rdata(rtype, text, zone.origin) for text in amendment.data}
+    given = {typed_rdata(rtype, text, zone.origin) for text in amendment.data}
     held = set(present.rdatas) if present else set()
     match amendment.way:
         case "clear" if present is None:

@@ -30,11 +30,14 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.fault import BadInput
-        from legatum.core.name import parse_domain
+        from legatum.core.name import typed_host
 
         domains = await domains_of(args)
         registrar = outside.registrar(args.registrar)
-        wanted = sorted(outside.provider(args.to).servers if args.to else {parse_domain(text.strip()) for text in args.ns.split(",")})
+        if args.ns and len(domains) > 1 and any("." not in text.strip() for text in args.ns.split(",")):
+            raise BadInput(f"--ns {args.ns}: of which of the {len(domains)} domains?", "write the name servers' names whole")
+        typed = (args.ns or "").split(",")
+        wanted = sorted(outside.provider(args.to).servers if args.to else {typed_host(text.strip(), domains[0]) for text in typed})
         if len(domains) == 1 and not args.list:
             return await _one(args, outside, domains[0], registrar, wanted)
         if args.wait or args.sheet or registrar.by_hand:
