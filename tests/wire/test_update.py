@@ -8,7 +8,7 @@ from legatum.core.rrtype import CNAME, NS, SOA, A
 from legatum.core.soa import next_serial
 from legatum.core.zone import Zone
 from legatum.wire.message import ANY_CLASS, IN, NONE, decode, encode
-from legatum.wire.update import apply_update, update_message, update_messages, update_records
+from legatum.wire.update import apply_update, conditions_hold, on_sets, on_soa, update_parts, update_records
 from tests.strategies import ORIGIN, zones
 
 
@@ -16,10 +16,26 @@ from tests.strategies import ORIGIN, zones
 @settings(max_examples=200, deadline=None)
 def test_an_update_makes_any_zone_any_other(zone: Zone, other: Zone) -> None:
     wanted = other.with_serial(next_serial(zone.soa.serial))
-    sent = decode(encode(update_message(zone, wanted, 9)))
+    (part,) = update_parts(zone, wanted)
+    sent = decode(encode(on_soa(zone, part, 9)))
     assert apply_update(zone, sent.authority) == wanted
     # The condition under which it may be carried out: the SOA is still the one that was read.
-    assert [record.rdata for record in sent.answer] == [zone.soa_rrset.rdatas[0]]
+    assert [record.rdata for record in sent.answer] == [zone.soa_rrset.rdatas[0]] and conditions_hold(zone, sent.answer)
+
+
+@given(zones(), zones(), zones())
+@settings(max_examples=200, deadline=None)
+def test_on_condition_of_the_sets_nothing_of_somebody_elses_is_overwritten(zone: Zone, other: Zone, meanwhile: Zone) -> None:
+    """Met by the zone that was read, and by no zone in which any set that changes is another."""
+    (part,) = update_parts(zone, other.with_serial(next_serial(zone.soa.serial)))
+    sent = decode(encode(on_sets(zone, part, 9)))
+    assert conditions_hold(zone, sent.answer) and not any(record.rtype == SOA for record in sent.answer)
+    touched = any(
+        (one.rdatas if one else None) != (two.rdatas if two else None)
+        for key in part.keys or ((ORIGIN, NS),)
+        for one, two in [(zone.get(*key), meanwhile.get(*key))]
+    )
+    assert conditions_hold(meanwhile, sent.answer) == (not touched)
 
 
 @given(zones(), zones(), st.data())
@@ -57,7 +73,7 @@ def test_servers_silently_keep_what_must_not_go() -> None:
 def test_a_change_in_parts_is_the_same_change(zone: Zone, other: Zone, largest: int) -> None:
     """Each message is on condition of the SOA that the one before it left, and no name is changed in two of them."""
     wanted = other.with_serial(next_serial(zone.soa.serial))
-    messages = [decode(encode(each)) for each in update_messages(zone, wanted, lambda: 7, largest)]
+    messages = [decode(encode(on_soa(zone, each, 7))) for each in update_parts(zone, wanted, largest)]
     present, changed = zone, set[bytes]()
     for message in messages:
         assert [record.rdata for record in message.answer] == [present.soa_rrset.rdatas[0]]

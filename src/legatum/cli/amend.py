@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, tell_how, with_outside
 
 if TYPE_CHECKING:
     from legatum.services.provider import Provider
@@ -70,7 +70,7 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
     from legatum.core.name import parse_domain
     from legatum.views.publish import change_lines, publish_document, show_publish
     from legatum.work.amend import draw_amendment, refuse_harm
-    from legatum.work.publish import publish
+    from legatum.work.publish import prove, publish
 
     publication = await draw_amendment(outside, provider, parse_domain(args.domain), amendment)
     state, done = "unchanged", None
@@ -82,7 +82,10 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
             state, done = "published", await publish(outside, publication)
         else:
             state = "shown" if args.dry_run else "declined"
+    else:
+        done = await prove(outside, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
     document = publish_document(publication, state, done)
+    tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen, ""))
     return SHUT if state == "declined" else OK
 

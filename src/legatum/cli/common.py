@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from legatum.views.document import Document
     from legatum.views.screen import Screen
     from legatum.work.outside import Outside
+    from legatum.work.publish import Published
 
 OK, FOUND, BAD_INPUT, OUTSIDE, SHUT = 0, 1, 2, 3, 4
 
@@ -85,6 +86,12 @@ def note(args: argparse.Namespace, text: str) -> None:
     if args.quiet:
         return
     print(_folded(text) if sys.stderr.isatty() else text, file=sys.stderr, flush=True)
+
+
+def tell_how(args: argparse.Namespace, done: "Published | None") -> None:
+    """With ``-v``: in which way nobody else's change could be overwritten."""
+    if args.verbose and done is not None and done.how:
+        note(args, f"sent {done.how}")
 
 
 def _folded(text: str) -> str:

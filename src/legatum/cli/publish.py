@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, tell_how, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.difference import Difference
@@ -54,7 +54,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     from legatum.views.publish import change_lines, publish_document, show_publish
     from legatum.work.contents import contents_of
     from legatum.work.flatten import flatten
-    from legatum.work.publish import plan, publish, refuse_removal, with_difference
+    from legatum.work.publish import plan, prove, publish, refuse_removal, with_difference
 
     provider = outside.provider(args.to)
     if args.difference:
@@ -68,6 +68,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     if provider.by_hand:
         return await _by_hand(args, outside, provider, zone)
     publication = await plan(outside, provider, zone, ns_ttl)
+    for text in publication.notes:
+        note(args, text)
     if not args.remove:
         refuse_removal(outside, publication)
     state, done = "unchanged", None
@@ -78,9 +80,12 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
             state, done = "published", await publish(outside, publication)
         else:
             state = "shown" if args.dry_run else "declined"
+    else:
+        done = await prove(outside, publication, publication.wanted.keys, 0 if args.dry_run else None)
     document = publish_document(publication, state, done)
+    tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen))
-    return SHUT if state == "declined" else OK
+    return SHUT if state == "declined" else FOUND if document.moved_on else OK
 
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:

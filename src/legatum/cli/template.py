@@ -109,12 +109,16 @@ async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[s
 async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
     from legatum.core.fault import Fault
     from legatum.views.templates import tenant_part
+    from legatum.work.publish import prove
     from legatum.work.templates import hold
 
     held = await hold(outside, outside.provider(args.at), templates, tenant)
     if args.action == "drift" or held.publication is None:
         return tenant_part(held)
     try:
+        if not held.differences and not held.publication.is_new:
+            await prove(outside, held.publication, held.publication.wanted.keys, patience=0)
+            return tenant_part(held)
         return tenant_part(held, await _put_right(args, outside, held))
     except Fault as fault:
         return tenant_part(held, failed=fault.message)

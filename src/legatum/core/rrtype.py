@@ -19,7 +19,7 @@ MNEMONICS: dict[int, str] = {
 _NUMBERS = {text: number for number, text in MNEMONICS.items()} | {"ANAME": 65401}
 
 A, NS, CNAME, SOA, PTR, MX, TXT, AAAA, SRV, DNAME = 1, 2, 5, 6, 12, 15, 16, 28, 33, 39
-OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, CDS, CDNSKEY = 41, 43, 46, 47, 48, 50, 59, 60
+OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, NSEC3PARAM, CDS, CDNSKEY = 41, 43, 46, 47, 48, 50, 51, 59, 60
 TSIG, IXFR, AXFR, ANY, CAA = 250, 251, 252, 255, 257
 ALIAS = 65401  # of the private range: no standard has it, but master files from providers that offer it do; its data are one name
 

@@ -1,26 +1,43 @@
-"""Sending a dynamic update (RFC 2136) over TCP. NOERROR proves nothing: whoever calls this reads back."""
+"""Sending a dynamic update (RFC 2136) over TCP. NOERROR proves nothing: whoever calls this reads back.
+
+An update goes on condition of the zone's SOA: whatever anybody changed since it was read, it is not carried out. A server that refuses
+that condition although it serves just what was read gets other ones, on the RRsets that change: what somebody else may have changed
+meanwhile is then left as it is, and nothing of his is overwritten.
+"""
 
 import asyncio
 import contextlib
 from collections.abc import Sequence
+from enum import StrEnum
 
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
-from legatum.core.rrtype import CDNSKEY, CDS, CNAME, DNAME, DNSKEY, DS, NSEC, NSEC3, RRSIG, type_text
+from legatum.core.particular import particulars
+from legatum.core.rrtype import type_text
+from legatum.core.signer import without_signing
+from legatum.core.soa import serial_at_least, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.signed import check_signed
 from legatum.net.tcp import Stream
+from legatum.net.transfer import transfer
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import UPDATE, Message, Question, Record, decode, encode
 from legatum.wire.signing import Exchange, Key
-from legatum.wire.update import distinct_changes, replace_changes, update_messages, without_effect
+from legatum.wire.update import Part, apply_update, distinct_changes, on_sets, on_soa, replace_changes, update_parts, without_effect
 
-_NOT_AUTHORITATIVE, _CHANGED, _REFUSED = 9, 8, 5
+_SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED, _CHANGED, _NOT_AUTHORITATIVE = 2, 4, 5, 8, 9
 _OF_THE_ZONE = (_NOT_AUTHORITATIVE, _CHANGED)  # what no record of the change is to blame for
-_PARTICULAR = (CNAME, DNAME, DS, DNSKEY, CDS, CDNSKEY, RRSIG, NSEC, NSEC3)  # to be refused for what they say, or for what they stand beside
 _MOST_NAMED = 3  # refused records that are looked for
+_SMALLER = 25_000  # octets of the changes in a message that has all that they replace in it too
+
+
+class Condition(StrEnum):
+    """On which condition a change was made."""
+
+    SOA = "on condition that the SOA was still the one that was read"
+    SETS = "on condition that every RRset it changes was still as read, as the server does not honour its own SOA as a condition"
 
 
 class Unwilling(OutsideFault):
@@ -31,33 +48,123 @@ class Unwilling(OutsideFault):
         self.rcode = rcode
 
 
-async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> None:
-    """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it.
+async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> Condition:
+    """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it. Where a condition is refused the
+    zone is read there once more, to know whether it was met.
 
     Raises :class:`OutsideFault` when it refuses or does not answer; the words say how much was done before that.
     """
-    messages = update_messages(zone, wanted, lambda: asker.random.getrandbits(16))
-    for number, message in enumerate(messages):
+    update = _Update(asker, server, wanted, key)
+    parts, state = update_parts(zone, wanted), zone
+    for number, part in enumerate(parts):
         try:
-            await send_message(asker, server, zone.origin, message, key)
+            await update.send(state, part, on_soa(state, part, update.draw()), number, len(parts))
+        except Unwilling as fault:
+            if fault.rcode != _CHANGED:
+                raise
+            try:
+                present = await update.read()
+            except OutsideFault:
+                raise fault from None
+            if not _as_read(present, state) or (number == 0 and present.soa != zone.soa):
+                raise
+            await update.send_on_sets(present)
+            return Condition.SETS
+        state = apply_update(state, part.changes)
+    return Condition.SOA
+
+
+def _as_read(present: Zone, state: Zone) -> bool:
+    """Nobody has changed anything; the server may have written a serial of its own."""
+    return without_signing(present).with_serial(1) == without_signing(state).with_serial(1)
+
+
+class _Update:
+    """One change under way."""
+
+    def __init__(self, asker: Asker, server: str, wanted: Zone, key: Key | None) -> None:
+        self._asker, self._server, self._wanted, self._key = asker, server, wanted, key
+
+    def draw(self) -> int:
+        return self._asker.random.getrandbits(16)
+
+    async def read(self) -> Zone:
+        return await transfer(self._asker, self._server, self._wanted.origin, self._key)
+
+    async def send_on_sets(self, present: Zone) -> None:
+        """What is left to do from ``present`` on."""
+        wanted = self._wanted
+        if not serial_is_newer(wanted.soa.serial, present.soa.serial):
+            wanted = wanted.with_serial(serial_at_least(present.soa.serial, wanted.soa.serial))
+        parts, state = update_parts(present, wanted, _SMALLER), present
+        for number, part in enumerate(parts):
+            try:
+                await self.send(state, part, on_sets(state, part, self.draw()), number, len(parts))
+            except Unwilling as fault:
+                if fault.rcode != _CHANGED or not _as_read(await self.read(), state):
+                    raise
+                raise OutsideFault(
+                    f"{fault.message.partition('; ')[0]}: it refuses every condition, although it serves just what was read"
+                    f"{_how_far(number, len(parts), True)}",
+                    "without a condition somebody else's change could be lost: make it by hand there, or ask who runs the server",
+                ) from fault
+            state = apply_update(state, part.changes)
+
+    async def send(self, state: Zone, part: Part, message: Message, number: int, count: int) -> None:
+        """One message. Raises :class:`OutsideFault` that says what is known of why not, and how far the change is."""
+        try:
+            await send_message(self._asker, self._server, state.origin, message, self._key)
+        except Unwilling as fault:
+            which, remedy = await self._explained(fault, state, part, message)
+            raise Unwilling(f"{fault.message}{which}{_how_far(number, count, True)}", remedy, fault.rcode) from fault
         except OutsideFault as fault:
-            which = ""
-            if isinstance(fault, Unwilling) and fault.rcode not in _OF_THE_ZONE:
-                refused = await _refused_records(asker, server, zone, message, key) if fault.rcode == _REFUSED else []
-                which = _which(message, refused)
-            done = _how_far(number, len(messages), isinstance(fault, Unwilling))
-            raise OutsideFault(f"{fault.message}{which}{done}", fault.remedy) from fault
+            raise OutsideFault(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
 
+    async def _explained(self, fault: Unwilling, state: Zone, part: Part, message: Message) -> tuple[str, str]:
+        """Which records the server will not have, and why, as far as that can be known; and what to do."""
+        if fault.rcode in _OF_THE_ZONE:
+            return "", fault.remedy
+        records = distinct_changes(part.changes)
+        refused = await self._refused(state, message, records) if fault.rcode == _REFUSED else []
+        if refused:
+            more = " (and perhaps more)" if len(refused) == _MOST_NAMED else ""
+            of_all = len(refused) in (len(records), _MOST_NAMED)
+            remedy = "the key may not change this zone, or not these names and types" if of_all else "the key may not change these"
+            return f": it will not have {_named(refused)} changed{more}", fault.remedy if self._key is None else remedy
+        kinds = sorted({type_text(record.rtype) for record in records})
+        which = f" (the change is of {', '.join(kinds)})" if kinds else ""
+        known = particulars(apply_update(state, part.changes), part.keys) or particulars(self._wanted, part.keys)
+        if fault.rcode == _REFUSED and self._key is not None:
+            remedy = "the key may change these names and types: the server refuses what the records say; its log says more"
+        else:
+            remedy = fault.remedy
+        return which + "".join(f"; {each}" for each in known), remedy
 
-def _which(message: Message, refused: list[Record]) -> str:
-    """The records that the server will not have changed. Where it does not tell them by name and type, those that servers are particular
-    about, and the types of all."""
-    if refused:
-        return f": it will not have {_named(refused)} changed{' (and perhaps more)' if len(refused) == _MOST_NAMED else ''}"
-    kinds = sorted({type_text(record.rtype) for record in message.authority} - {"SOA"})
-    likely = [record for record in distinct_changes(message) if record.rtype in _PARTICULAR]
-    suspected = f"; servers are particular about {_named(likely[:_MOST_NAMED])}{' …' if likely[_MOST_NAMED:] else ''}" if likely else ""
-    return f" (the change is of {', '.join(kinds)}{suspected})" if kinds else ""
+    async def _refused(self, state: Zone, message: Message, records: tuple[Record, ...]) -> list[Record]:
+        """Which records of a refused message the server will not have changed: asked with updates that change nothing, in halves."""
+        found: list[Record] = []
+
+        async def look_into(records: tuple[Record, ...]) -> None:
+            if not records or len(found) >= _MOST_NAMED or not await refuses(records):
+                return
+            if len(records) == 1:
+                found.append(records[0])
+                return
+            middle = len(records) // 2
+            await look_into(records[:middle])
+            await look_into(records[middle:])
+
+        async def refuses(records: tuple[Record, ...]) -> bool:
+            probes = tuple(without_effect(state, record) for record in records)
+            try:
+                await send_message(self._asker, self._server, state.origin, replace_changes(message, self.draw(), probes), self._key)
+            except Unwilling as fault:
+                return fault.rcode == _REFUSED
+            return False
+
+        with contextlib.suppress(OutsideFault):
+            await look_into(records)
+        return found
 
 
 def _named(records: Sequence[Record]) -> str:
@@ -70,33 +177,6 @@ def _how_far(number: int, count: int, refused: bool) -> str:
         return "; nothing of this change was made" if refused else ""
     unknown = "" if refused else ", of the next it is not known"
     return f"; {number} of {count} messages were carried out, each whole{unknown}: the same command goes on from there"
-
-
-async def _refused_records(asker: Asker, server: str, zone: Zone, message: Message, key: Key | None) -> list[Record]:
-    """Which records of a refused message the server will not have changed: asked with updates that change nothing, in halves."""
-    found: list[Record] = []
-
-    async def look_into(records: tuple[Record, ...]) -> None:
-        if not records or len(found) >= _MOST_NAMED or not await refuses(records):
-            return
-        if len(records) == 1:
-            found.append(records[0])
-            return
-        middle = len(records) // 2
-        await look_into(records[:middle])
-        await look_into(records[middle:])
-
-    async def refuses(records: tuple[Record, ...]) -> bool:
-        probes = tuple(without_effect(zone, record) for record in records)
-        try:
-            await send_message(asker, server, zone.origin, replace_changes(message, asker.random.getrandbits(16), probes), key)
-        except Unwilling as fault:
-            return fault.rcode == _REFUSED
-        return False
-
-    with contextlib.suppress(OutsideFault):
-        await look_into(distinct_changes(message))
-    return found
 
 
 async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: Key | None) -> None:
@@ -136,7 +216,11 @@ async def send_message(asker: Asker, server: str, origin: Name, message: Message
 
 def _remedy(rcode: int, key: Key | None) -> str:
     if rcode == _CHANGED:
-        return "somebody changed the zone since it was read: read it again"
+        return "somebody changed the zone since it was read: read it again, with the same command"
     if rcode == _NOT_AUTHORITATIVE:
         return "the zone does not exist there yet: create it, or the key may not change it"
-    return "the key may not change this zone" if key else "give a key (TSIG) that may change the zone"
+    if rcode == _NOT_IMPLEMENTED:
+        return "this server takes no dynamic updates: is it the primary, and are updates allowed there?"
+    if rcode == _REFUSED:
+        return "the key may not change this zone" if key else "give a key (TSIG) that may change the zone"
+    return "the server could not carry it out: its log says why"

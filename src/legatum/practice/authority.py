@@ -3,8 +3,8 @@
 What it answers with is the pure core's business (:mod:`legatum.core.answering`); this file is the talking.
 """
 
-from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Literal
 
 from legatum.core.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
 from legatum.core.name import Name
@@ -35,7 +35,7 @@ from legatum.wire.message import (
     records,
 )
 from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature
-from legatum.wire.update import apply_update
+from legatum.wire.update import apply_update, conditions_hold
 
 _NOTAUTH, _NXRRSET = 9, 8
 _RECORDS_IN_A_MESSAGE = 200
@@ -51,13 +51,19 @@ class _Secondary:
 
 
 class Authority:
-    """One server process. ``address`` is its first address; ``key`` must sign transfers and updates."""
+    """One server process. ``address`` is its first address; ``key`` must sign transfers and updates.
+
+    ``distrusts``: conditions of updates that it takes for not met although they are; ``own_serials``: it writes its own serial whatever an
+    update says. Real servers do both.
+    """
 
     def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: Key) -> None:
         self.name = name
         self.address = address
         self.key = key
         self.notify: list[str] = []
+        self.distrusts: Literal["nothing", "the SOA", "everything"] = "nothing"
+        self.own_serials = False
         self._asker = asker
         self._clock = clock
         self._log = log
@@ -153,15 +159,19 @@ class Authority:
         served = self._served.get(origin)
         if served is None or origin in self._secondary:
             rcode = _NOTAUTH
-        elif not _holds(served.zone, request.answer):
+        elif not self._grants(served.zone, request.answer):
             rcode = _NXRRSET
         else:
             changed = apply_update(served.zone, request.authority)
             if changed != served.zone:
-                if not serial_is_newer(changed.soa.serial, served.zone.soa.serial):
+                if self.own_serials or not serial_is_newer(changed.soa.serial, served.zone.soa.serial):
                     changed = changed.with_serial(next_serial(served.zone.soa.serial))
                 self.serve(changed)
         return [exchange.sign_answer(encode(_reply(request, rcode)), self._clock.now())], rcode
+
+    def _grants(self, zone: Zone, conditions: tuple[Record, ...]) -> bool:
+        refused = {"nothing": (), "the SOA": (SOA,), "everything": tuple(record.rtype for record in conditions)}[self.distrusts]
+        return conditions_hold(zone, conditions) and not any(record.rtype in refused for record in conditions)
 
     def _checked(self, wire: bytes, request: Message) -> tuple[Exchange | None, bytes]:
         """The exchange to sign answers with, or the refusal to send."""
@@ -223,14 +233,6 @@ class Authority:
                 await self._refresh(origin)
 
         self._clock.at(self._clock.now() + max(wait, 60), again)
-
-
-def _holds(zone: Zone, prerequisites: Iterable[Record]) -> bool:
-    """Value-dependent prerequisites (RFC 2136 s2.4.2): each RRset named is exactly as given."""
-    wanted: dict[tuple[Name, int], set[bytes]] = {}
-    for record in prerequisites:
-        wanted.setdefault((record.name, record.rtype), set()).add(record.rdata)
-    return all((present := zone.get(*key)) is not None and set(present.rdatas) == rdatas for key, rdatas in wanted.items())
 
 
 def _reply(

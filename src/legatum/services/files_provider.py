@@ -7,6 +7,7 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.masterfile import parse_master
 from legatum.core.name import Name, name_text
 from legatum.core.presentation import master_text
+from legatum.core.rrtype import RRSIG
 from legatum.core.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
 from legatum.services.provider import run_command, server_names
@@ -39,9 +40,17 @@ class MasterFilesProvider:
     async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
         return await self.fetch(earlier.origin), f"the file at {self.name}"
 
-    async def apply(self, zone: Zone, wanted: Zone) -> None:
-        """Puts the file there in one step and has it read; where that fails the old file comes back."""
+    async def apply(self, zone: Zone, wanted: Zone) -> str:
+        """Puts the file there in one step and has it read; where that fails the old file comes back.
+
+        Raises :class:`OutsideFault`, for a zone that is signed in its file too: whoever signs it must do so anew.
+        """
         path = self._path(zone.origin)
+        if any(each.rtype == RRSIG for each in zone.unsorted):
+            raise OutsideFault(
+                f"{path}: this zone is signed in its file, and nobody here can sign a change: its signatures would no longer fit",
+                "change the unsigned file and sign it anew there; then look with `legatum confirm`",
+            )
         if await self.fetch(zone.origin) != zone:
             raise OutsideFault(f"{path}: somebody changed it since it was read", "look at it, then publish again")
         before = path.read_bytes()
@@ -51,6 +60,7 @@ class MasterFilesProvider:
         except OutsideFault as fault:
             write_whole(path, before)
             raise OutsideFault(f"{fault.message}; the old file is back in its place", fault.remedy) from None
+        return "the file was still as read, and was replaced whole"
 
     async def create(self, domain: Name) -> None:
         """A file with SOA and NS, then the settings' command. There must be a folder."""

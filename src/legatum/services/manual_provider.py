@@ -39,7 +39,7 @@ class FormProvider:
             return await self.fetch(earlier.origin), ""
         return await transfer_changes(self._asker, self._primary, earlier, self._key)
 
-    async def apply(self, zone: Zone, wanted: Zone) -> None:
+    async def apply(self, zone: Zone, wanted: Zone) -> str:
         raise OutsideFault(f"{self.name} is changed by hand only", f"legatum publish {name_text(zone.origin)} makes a worksheet")
 
     async def create(self, domain: Name) -> None:

@@ -27,8 +27,9 @@ class Provider(Protocol):
     async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
         """The zone as it is now, from an earlier copy, and how it came: what changed alone where that is open (RFC 1995)."""
 
-    async def apply(self, zone: Zone, wanted: Zone) -> None:
-        """Asks for ``zone`` to become ``wanted``; the caller reads back. Raises :class:`OutsideFault`."""
+    async def apply(self, zone: Zone, wanted: Zone) -> str:
+        """Asks for ``zone`` to become ``wanted``; the caller reads back. In words, how it was made sure that nobody else's change is
+        overwritten. Raises :class:`OutsideFault`."""
 
     async def create(self, domain: Name) -> None:
         """Makes an empty zone. Raises :class:`OutsideFault`."""

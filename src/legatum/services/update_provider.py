@@ -36,8 +36,8 @@ class DynamicUpdateProvider:
     async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:
         return await transfer_changes(self._asker, self._settings.primary, earlier, self._key)
 
-    async def apply(self, zone: Zone, wanted: Zone) -> None:
-        await send_update(self._asker, self._settings.primary, zone, wanted, self._key)
+    async def apply(self, zone: Zone, wanted: Zone) -> str:
+        return await send_update(self._asker, self._settings.primary, zone, wanted, self._key)
 
     async def create(self, domain: Name) -> None:
         await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")

@@ -16,7 +16,9 @@ _FOLLOWING = "before a delegation points there, compare the answers of both side
 
 
 class PublishDocument(Document, tag="legatum.publish/1"):
-    """``state``: ``unchanged``, ``shown``, ``declined`` or ``published``; the rest of the last four only when published."""
+    """``state``: ``unchanged``, ``shown``, ``declined`` or ``published``; ``serial``, ``first``, ``all`` and ``addresses``: what every
+    server was seen to answer; ``how``: in which way nobody else's change could be overwritten; ``moved_on``: what somebody else has changed
+    meanwhile, wanted on the right; ``left_out``: what was not sent, and why."""
 
     domain: str
     provider: str
@@ -26,6 +28,9 @@ class PublishDocument(Document, tag="legatum.publish/1"):
     first: str | None = None
     all: str | None = None
     addresses: list[str] = []
+    how: str = ""
+    moved_on: list[DifferencePart] = []
+    left_out: list[str] = []
 
 
 def publish_document(publication: Publication, state: str, done: Published | None) -> PublishDocument:
@@ -38,6 +43,9 @@ def publish_document(publication: Publication, state: str, done: Published | Non
         first=instant_text(done.first) if done else None,
         all=instant_text(done.all) if done else None,
         addresses=list(done.addresses) if done else [],
+        how=done.how if done else "",
+        moved_on=[difference_part(each) for each in done.moved_on] if done else [],
+        left_out=list(publication.notes),
     )
 
 
@@ -69,13 +77,22 @@ def show_publish(document: PublishDocument, screen: Screen, following: str = _FO
     where = f"{document.domain} at {document.provider}"
     match document.state:
         case "published":
-            text = f"{where}: published, serial {document.serial}; all {len(document.addresses)} addresses answer with it, contents equal"
-            screen.verdict(True, text, following)
+            text = f"{where}: published, serial {document.serial}; all {len(document.addresses)} addresses answer with it"
+            screen.verdict(True, f"{text}, {_elsewhere(document)}", following)
         case "unchanged":
-            screen.verdict(True, f"{where}: nothing to change, it is served like this already", "")
+            text = f"{where}: nothing to change; all {len(document.addresses)} addresses answer like this, serial {document.serial}"
+            screen.verdict(True, text + (f"; {_elsewhere(document)}" if document.moved_on else ""), "")
         case "shown":
             screen.verdict(
                 True, f"{where}: {len(document.changes)} RRsets would change; nothing was touched", "without --dry-run it is done"
             )
         case _:
             screen.verdict(False, f"{where}: declined, nothing was changed", "")
+
+
+def _elsewhere(document: PublishDocument) -> str:
+    """What became of the rest of the zone."""
+    if not document.moved_on:
+        return "contents equal"
+    named = ", ".join(f"{each.name} {each.type}" for each in document.moved_on[:4])
+    return f"what was sent is there; the zone has moved on meanwhile: {named}{' …' if document.moved_on[4:] else ''}"

@@ -8,11 +8,13 @@ Servers pass over some updates without a word, so the order here is the one that
 * the SOA goes last, with a serial that is higher than the present one, else it is ignored.
 
 A change too large for one message is split between names, never inside one: no name is ever without what it had and what it is to
-have. Each message is on condition of the SOA that the one before it left.
+have. Each message is on condition of the SOA that the one before it left; where a server
+does not honour that, on condition of the RRsets that it changes.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterable, Iterator
 from itertools import groupby
+from typing import NamedTuple
 
 from legatum.core.name import Name
 from legatum.core.rrset import RRset
@@ -24,28 +26,61 @@ from legatum.wire.message import ANY_CLASS, IN, NONE, UPDATE, Message, Question,
 _LARGEST = 60_000  # octets of a message: TSIG and the length of the whole must still fit into 65,535
 
 
-def update_messages(zone: Zone, wanted: Zone, draw: Callable[[], int], largest: int = _LARGEST) -> list[Message]:
-    """One message, or as many as it takes; ``draw`` gives each its id. Where there are several, each raises the serial by one, so the
-    last one may have to be higher than that of ``wanted``.
+class Part(NamedTuple):
+    """What one message carries: a change of some names, and of the SOA with it. ``before``: the SOA data that it finds."""
+
+    before: bytes
+    changes: tuple[Record, ...]
+
+    @property
+    def keys(self) -> tuple[tuple[Name, int], ...]:
+        """Every name and type that it changes, the SOA aside."""
+        return tuple(dict.fromkeys((record.name, record.rtype) for record in self.changes if record.rtype != SOA))
+
+
+def update_parts(zone: Zone, wanted: Zone, largest: int = _LARGEST) -> list[Part]:
+    """The change in one part, or in as many as it takes. Where there are several, each raises the serial by one, so the last one may have
+    to be higher than that of ``wanted``.
     """
     records = update_records(zone, wanted)
-    parts = list(_parts(records[:-1] if zone.soa_rrset != wanted.soa_rrset else records, largest))
-    if len(parts) < 2:
-        return [update_message(zone, wanted, draw())]
-    messages, soa, ttl = [], zone.soa_rrset.rdatas[0], wanted.soa_rrset.ttl
-    for number, part in enumerate(parts, 1):
+    soa = zone.soa_rrset.rdatas[0]
+    bundles = list(_bundles(records[:-1] if zone.soa_rrset != wanted.soa_rrset else records, largest))
+    if len(bundles) < 2:
+        return [Part(soa, records)]
+    parts, ttl = [], wanted.soa_rrset.ttl
+    for number, bundle in enumerate(bundles, 1):
         serial = next_serial(parse_soa(soa).serial)
-        if number == len(parts) and serial_is_newer(wanted.soa.serial, serial):
+        if number == len(bundles) and serial_is_newer(wanted.soa.serial, serial):
             serial = wanted.soa.serial
         following = wanted.soa._replace(serial=serial).rdata()
-        question, condition = Question(zone.origin, SOA), Record(zone.origin, SOA, IN, 0, soa)
-        changes = (*part, _add(zone.origin, SOA, ttl, following))
-        messages.append(Message(draw(), UPDATE << 11, 0, (question,), (condition,), changes))
+        parts.append(Part(soa, (*bundle, _add(zone.origin, SOA, ttl, following))))
         soa = following
-    return messages
+    return parts
 
 
-def _parts(records: tuple[Record, ...], largest: int) -> Iterator[list[Record]]:
+def on_soa(zone: Zone, part: Part, ident: int) -> Message:
+    """The UPDATE on condition that the zone's SOA is still the one before the part (RFC 2136 s2.4.2): nothing at all has changed."""
+    return _message(zone, ident, (Record(zone.origin, SOA, IN, 0, part.before),), part.changes)
+
+
+def on_sets(zone: Zone, part: Part, ident: int) -> Message:
+    """The UPDATE on condition that every RRset that it changes is still as ``zone`` has it, and that those which ``zone`` does not have
+    are not there (RFC 2136 s2.4.2, s2.4.3). Where nothing but the SOA changes, the NS set at the apex stands for the zone."""
+    conditions: list[Record] = []
+    for name, rtype in part.keys or ((zone.origin, NS),):
+        present = zone.get(name, rtype)
+        if present is None:
+            conditions.append(Record(name, rtype, NONE, 0, b""))
+        else:
+            conditions += [Record(name, rtype, IN, 0, rdata) for rdata in present.rdatas]
+    return _message(zone, ident, tuple(conditions), part.changes)
+
+
+def _message(zone: Zone, ident: int, conditions: tuple[Record, ...], changes: tuple[Record, ...]) -> Message:
+    return Message(ident, UPDATE << 11, 0, (Question(zone.origin, SOA),), conditions, changes)
+
+
+def _bundles(records: tuple[Record, ...], largest: int) -> Iterator[list[Record]]:
     """Records in bundles of about ``largest`` octets; all of one name in one bundle, deletions first as they stood."""
     part, size = list[Record](), 0
     for _, each in groupby(sorted(records, key=lambda record: record.name), key=lambda record: record.name):
@@ -58,13 +93,6 @@ def _parts(records: tuple[Record, ...], largest: int) -> Iterator[list[Record]]:
         size += octets
     if part:
         yield part
-
-
-def update_message(zone: Zone, wanted: Zone, ident: int) -> Message:
-    """The UPDATE that turns ``zone`` into ``wanted``, on condition that the zone's SOA is still the one of ``zone``."""
-    prerequisite = tuple(Record(zone.origin, SOA, IN, 0, rdata) for rdata in zone.soa_rrset.rdatas)
-    question = Question(zone.origin, SOA)
-    return Message(ident, UPDATE << 11, 0, (question,), prerequisite, update_records(zone, wanted))
 
 
 def update_records(zone: Zone, wanted: Zone) -> tuple[Record, ...]:
@@ -106,9 +134,9 @@ def _delete(name: Name, rtype: int, rdata: bytes) -> Record:
     return Record(name, rtype, NONE, 0, rdata)
 
 
-def distinct_changes(message: Message) -> tuple[Record, ...]:
-    """One of the message's changes for each name and type, the SOA aside."""
-    found = {(record.name, record.rtype): record for record in message.authority if record.rtype != SOA}
+def distinct_changes(changes: Iterable[Record]) -> tuple[Record, ...]:
+    """One of the changes for each name and type, the SOA aside."""
+    found = {(record.name, record.rtype): record for record in changes if record.rtype != SOA}
     return tuple(found.values())
 
 
@@ -127,6 +155,18 @@ def without_effect(zone: Zone, record: Record) -> Record:
 def replace_changes(message: Message, ident: int, changes: tuple[Record, ...]) -> Message:
     """The same message, on the same condition, with other changes."""
     return Message(ident, message.flags, message.rcode, message.questions, message.answer, changes)
+
+
+def conditions_hold(zone: Zone, conditions: Iterable[Record]) -> bool:
+    """What a server makes of the prerequisites (RFC 2136 s3.2): RRsets that are exactly so, that exist, or that do not."""
+    exactly: dict[tuple[Name, int], set[bytes]] = {}
+    for record in conditions:
+        key = (record.name, record.rtype)
+        if record.rclass == IN:
+            exactly.setdefault(key, set()).add(record.rdata)
+        elif (zone.get(*key) is not None) != (record.rclass == ANY_CLASS):
+            return False
+    return all((present := zone.get(*key)) is not None and set(present.rdatas) == rdatas for key, rdatas in exactly.items())
 
 
 def apply_update(zone: Zone, records: tuple[Record, ...]) -> Zone:

@@ -3,13 +3,13 @@
 from collections import Counter
 from dataclasses import dataclass
 
-from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.presentation import typed_rdata
 from legatum.core.rrset import rrset
 from legatum.core.rrtype import CNAME, NSEC, RRSIG, SOA, type_text
+from legatum.core.signer import PROOFS
 from legatum.core.soa import serial_path
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
@@ -38,6 +38,8 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
     what = f"{name_text(name)} {type_text(rtype)}"
     if not is_under(name, zone.origin):
         raise BadInput(f"{name_text(name)} is not in the zone {name_text(zone.origin)}", "give a name of the zone, or one relative to it")
+    if rtype in PROOFS:
+        raise BadInput(f"{type_text(rtype)} is made by whoever signs the zone", "change the data: the signer makes the rest anew")
     if rtype == SOA:
         raise BadInput("the SOA is not amended like this", "--serial takes the zone to another serial")
     present = zone.get(name, rtype)
@@ -84,7 +86,7 @@ async def draw_amendment(outside: Outside, provider: Provider, domain: Name, ame
     wanted = amended(current, amendment)
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
-    return Publication(provider, current, wanted, zone_differences(current, wanted))
+    return Publication.between(provider, current, wanted, meant=[(amendment.name, amendment.rtype)])
 
 
 def refuse_harm(publication: Publication, home: tuple[str, ...]) -> None:
@@ -104,6 +106,6 @@ async def go_to_serial(outside: Outside, provider: Provider, domain: Name, targe
     current = await provider.fetch(domain)
     for serial in serial_path(current.soa.serial, target):
         wanted = current.with_serial(serial)
-        done.append(await publish(outside, Publication(provider, current, wanted, zone_differences(current, wanted))))
+        done.append(await publish(outside, Publication.between(provider, current, wanted)))
         current = await provider.fetch(domain)
     return done

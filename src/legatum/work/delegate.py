@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 from legatum.core.address import address_rdata
 from legatum.core.cutting import Parts, child_zone, cut_set, parent_zone, parts_of, taken_back
-from legatum.core.difference import zone_differences
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.core.rrset import rrset
@@ -51,7 +50,7 @@ async def draw_handing(outside: Outside, origin: Name, cut: Name, old: Provider,
     child = await plan(outside, new, child_zone(parts, present))
     glue = {name: tuple((AAAA if ":" in text else A, address_rdata(text)) for text in found) for name, found in addresses.items()}
     wanted = parent_zone(zone, parts, new.servers, ttl, glue).with_serial(next_by_rule(outside, zone))
-    return Handing(parts, child, Publication(old, zone, wanted, zone_differences(zone, wanted)))
+    return Handing(parts, child, Publication.between(old, zone, wanted))
 
 
 async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None, Published]:
@@ -61,7 +60,7 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
     """
     publication = await ready(outside, handing.child)
     child = await publish(outside, publication) if publication.is_needed else None
-    addresses = child.addresses if child else await _addresses(outside, publication.provider)
+    addresses = child.addresses if child else await outside.addresses_of(publication.provider.servers)
     keys = [(each.name, each.rtype) for each in handing.parts.below]
     lost = await wrong_answers(outside, addresses, publication.wanted, [*keys, (handing.parts.cut, NS)])
     if lost:
@@ -75,10 +74,6 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
     if changed:
         raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(changed[:4])}", "legatum compare shows it")
     return child, parent
-
-
-async def _addresses(outside: Outside, provider: Provider) -> tuple[str, ...]:
-    return tuple(address for each in (await outside.addresses(provider.servers)).values() for address in each)
 
 
 @dataclass(frozen=True)
@@ -111,8 +106,8 @@ async def draw_taking_back(outside: Outside, origin: Name, cut: Name, at: Provid
         leading = child.with_rrsets([rrset(cut, NS, own.ttl, above.rdatas)]).with_serial(next_by_rule(outside, child))
     return TakingBack(
         cut,
-        Publication(at, zone, wanted, zone_differences(zone, wanted)),
-        Publication(held_by, child, leading, zone_differences(child, leading)),
+        Publication.between(at, zone, wanted),
+        Publication.between(held_by, child, leading),
         (named.ttl if named else 0, own.ttl if own else 0) if begun is None or not interrupted else begun,
     )
 
@@ -142,7 +137,7 @@ async def end_child(outside: Outside, cut: Name, held_by: Provider) -> str:
         raise GateShut(f"the settings have no command that ends a zone at {held_by.name}", f"end {name_text(cut)} there by hand")
 
     async def serving() -> str:
-        replies = await asyncio.gather(*(outside.asker.ask(address, cut, SOA) for address in await _addresses(outside, held_by)))
+        replies = await asyncio.gather(*(outside.asker.ask(address, cut, SOA) for address in await outside.addresses_of(held_by.servers)))
         return "; ".join(f"{each.server} still answers for it" for each in replies if each.authoritative and each.find(SOA))
 
     await outside.until_seen(serving, f"the end of {name_text(cut)} at {held_by.name}")

@@ -4,7 +4,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.address import address_rdata, address_text
-from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.instant import instant_text
 from legatum.core.meant import address_slips
@@ -79,7 +78,7 @@ async def draw_zone(outside: Outside, wish: Wish, addresses: Sequence[str]) -> P
             wanted = wanted.with_rrsets([rrset(wish.host, rtype, ttl or _usual_ttl(current), data)])
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
-    return Publication(wish.provider, current, wanted, zone_differences(current, wanted))
+    return Publication.between(wish.provider, current, wanted)
 
 
 def _usual_ttl(zone: Zone) -> int:
@@ -299,7 +298,7 @@ async def enlist(outside: Outside, enlistment: Enlistment) -> list[str]:
     if set(targets(current.apex_ns)) != set(enlistment.wanted):
         ttl = current.apex_ns.ttl if current.apex_ns else _USUAL_TTL
         wanted = current.with_rrsets([rrset(enlistment.domain, NS, ttl, enlistment.wanted)]).with_serial(next_by_rule(outside, current))
-        published = await publish(outside, Publication(enlistment.provider, current, wanted, zone_differences(current, wanted)))
+        published = await publish(outside, Publication.between(enlistment.provider, current, wanted))
         done.append(f"the zone's NS set: {names_said(enlistment.wanted)}, serial {published.serial} on every server")
     if set(enlistment.before) != set(enlistment.wanted):
         outcome = await change_nameservers(outside, enlistment.registrar, enlistment.domain, enlistment.wanted)

@@ -141,25 +141,33 @@ class Outside:
                 raise OutsideFault(f"{name_text(name)} has no address", "is the name spelt right, and does its zone answer?")
         return found
 
-    async def until_seen(self, look: Callable[[], Awaitable[str]], what: str, told: Callable[[str], None] | None = None) -> float:
-        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing; ``told`` is
-        told of it whenever that has changed.
+    async def addresses_of(self, servers: Iterable[Name]) -> tuple[str, ...]:
+        """Every address of every one of them. Raises as :meth:`addresses`."""
+        return tuple(address for each in (await self.addresses(servers)).values() for address in each)
 
-        Raises :class:`OutsideFault` when the house's patience is over.
+    @property
+    def poll(self) -> int:
+        """How often a change is looked for, in seconds."""
+        return parse_duration(self.settings.house.poll)
+
+    async def until_seen(
+        self, look: Callable[[], Awaitable[str]], what: str, told: Callable[[str], None] | None = None, patience: float | None = None
+    ) -> float:
+        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing; ``told`` is
+        told of it whenever that has changed; ``patience``: in seconds, instead of the house's.
+
+        Raises :class:`OutsideFault` when patience is over.
         """
-        poll, patience = parse_duration(self.settings.house.poll), parse_duration(self.settings.house.patience)
-        given_up = self.clock.now() + patience
+        given_up = self.clock.now() + (parse_duration(self.settings.house.patience) if patience is None else patience)
         last = ""
         while missing := await look():
             if told is not None and missing != last:
                 told(missing)
                 last = missing
-            if self.clock.now() > given_up:
-                raise OutsideFault(
-                    f"{what}: not seen within {self.settings.house.patience}: {missing}",
-                    "look into it, then go on with the same command",
-                )
-            await self.clock.until(self.clock.now() + poll)
+            if self.clock.now() > given_up or patience == 0:
+                waited = "" if patience == 0 else f" within {self.settings.house.patience if patience is None else f'{patience:g} s'}"
+                raise OutsideFault(f"{what}: not seen{waited}: {missing}", "look into it, then go on with the same command")
+            await self.clock.until(self.clock.now() + self.poll)
         return self.clock.now()
 
 

@@ -1,17 +1,19 @@
 """Putting a zone at a provider: what will change, the change, and proof on every server."""
 
 import asyncio
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
 
 from legatum.core.answering import ServedZone, answer_from
 from legatum.core.difference import Difference, belongs_to_provider, zone_differences
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.name import Name, is_under, name_text
+from legatum.core.particular import particulars
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import NS, SOA, type_text
 from legatum.core.runbook import Outcome
+from legatum.core.signer import OWN, beside_signer, counted_text, signers_own
 from legatum.core.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
 from legatum.core.zone import Zone, fresh_zone
 from legatum.journal.journal import Journal
@@ -20,7 +22,10 @@ from legatum.net.signed import KeyFault
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 
+Key = tuple[Name, int]
+
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
+_SETTLING = 30.0  # seconds that a server with the new serial may go on answering from what it kept
 
 
 @dataclass(frozen=True)
@@ -28,7 +33,7 @@ class Publication:
     """``current``: what the provider serves now; ``wanted``: what it will; ``differences``: current on the left.
 
     ``is_new``: the provider does not have the zone yet. Then ``current`` is empty, and ``wanted`` is without what the provider will write
-    itself, which :func:`ready` knows.
+    itself, which :func:`ready` knows. ``left_out``: what another provider's signer made, which is not sent. Made by :meth:`between`.
     """
 
     provider: Provider
@@ -36,20 +41,47 @@ class Publication:
     wanted: Zone
     differences: tuple[Difference, ...]
     is_new: bool = False
+    left_out: tuple[RRset, ...] = ()
+
+    @classmethod
+    def between(cls, provider: Provider, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[Key] = ()) -> "Publication":
+        """What turns ``current`` into ``wanted``, signers' own records aside. ``meant``: of those, what is to be changed all the same."""
+        told = beside_signer(wanted, current, meant)
+        held = set(signers_own(current.unsorted))
+        left_out = tuple(each for each in signers_own(wanted.unsorted) if each not in held and told.get(each.name, each.rtype) != each)
+        return cls(provider, current, told, zone_differences(current, told), is_new, left_out)
 
     @property
     def is_needed(self) -> bool:
         return any((each.name, each.rtype) != (self.wanted.origin, SOA) for each in self.differences)
 
+    @property
+    def keys(self) -> tuple[Key, ...]:
+        """Names and types that change."""
+        return tuple((each.name, each.rtype) for each in self.differences)
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What is not as the source has it, in words."""
+        if not self.left_out:
+            return ()
+        return (f"left out, because another signer made it: {counted_text(self.left_out)}",)
+
 
 @dataclass(frozen=True)
 class Published:
-    """From when on the first and all servers had it (seconds since 1970), the serial, and the addresses that showed it."""
+    """From when on the first and all servers had it (seconds since 1970), the serial, and the addresses that showed it.
+
+    ``how``: in which way nobody else's change could be overwritten, empty where nothing was sent; ``moved_on``: what somebody else has
+    changed in the zone meanwhile.
+    """
 
     first: float
     all: float
     serial: int
     addresses: tuple[str, ...]
+    how: str = ""
+    moved_on: tuple[Difference, ...] = ()
 
 
 def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
@@ -89,13 +121,12 @@ async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | N
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl)
     if present is None:
         return new_publication(provider, wanted)
-    return Publication(provider, current, wanted, zone_differences(current, wanted))
+    return Publication.between(provider, current, wanted)
 
 
 def new_publication(provider: Provider, wanted: Zone) -> Publication:
     """Of a zone that the provider does not have yet."""
-    nothing = Zone(wanted.origin, ())
-    return Publication(provider, nothing, wanted, zone_differences(nothing, wanted), is_new=True)
+    return Publication.between(provider, Zone(wanted.origin, ()), wanted, is_new=True)
 
 
 async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone | None:
@@ -130,7 +161,7 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     await provider.create(zone.origin)
     current = await provider.fetch(zone.origin)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
-    return Publication(provider, current, wanted, zone_differences(current, wanted))
+    return Publication.between(provider, current, wanted)
 
 
 def with_difference(zone: Zone, changes: Iterable[Difference]) -> Zone:
@@ -163,25 +194,60 @@ def refuse_removal(outside: Outside, publication: Publication) -> None:
 
 
 async def carry_out(outside: Outside, publication: Publication) -> Published:
-    """Makes the change, waits until every server has it, reads it back, and asks every server for what changed. A new zone is made first.
+    """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new zone is made first.
 
     Raises :class:`OutsideFault`, saying what is missing.
     """
     publication = await ready(outside, publication)
-    provider, wanted = publication.provider, publication.wanted
     first = outside.clock.now()
-    await provider.apply(publication.current, wanted)
-    seen = await prove(outside, provider, wanted)
-    wrong = await wrong_answers(outside, seen.addresses, wanted, [(each.name, each.rtype) for each in publication.differences])
-    if wrong:
+    how = await publication.provider.apply(publication.current, publication.wanted)
+    return replace(await prove(outside, publication), first=first, how=how)
+
+
+async def prove(outside: Outside, publication: Publication, also: Iterable[Key] = (), patience: float | None = None) -> Published:
+    """Reads back what was changed, waits until every server has the serial that is served with it, and asks every server for it.
+
+    ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of the house's.
+    Raises :class:`OutsideFault`. What is not as wanted elsewhere in the zone, somebody else has changed meanwhile.
+    """
+    provider, wanted = publication.provider, publication.wanted
+    keys = dict.fromkeys((*publication.keys, *(key for key in also if key[1] not in OWN)))
+    served = await provider.fetch(wanted.origin)
+    differing = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
+    left = [each for each in differing if (each.name, each.rtype) in keys]
+    if left:
+        listed = ", ".join(f"{name_text(each.name)} {type_text(each.rtype)}" for each in left[:5])
+        known = particulars(wanted, [(each.name, each.rtype) for each in left])
         raise OutsideFault(
-            f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
-            "does the provider take every record type, and is this zone the one that is served?",
+            f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}{''.join(f'; {each}' for each in known)}",
+            "does the provider take every record type? `legatum compare` shows what it serves",
         )
-    return Published(first, seen.all, seen.serial, seen.addresses)
+    addresses = await outside.addresses_of(provider.servers)
+
+    async def missing() -> str:
+        return "; ".join(await _behind(outside, addresses, served))
+
+    began = outside.clock.now()
+    seen = await outside.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}", patience=patience)
+    moved_on = tuple(each for each in differing if each.rtype not in OWN)
+    await _answers(outside, provider, addresses, served, keys)
+    return Published(began, seen, served.soa.serial, addresses, "", moved_on)
 
 
-async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[tuple[Name, int]]) -> list[str]:
+async def _answers(outside: Outside, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[Key]) -> None:
+    """Raises :class:`OutsideFault` where a server with the new serial goes on answering otherwise: some keep answers for a while."""
+    keys = list(keys)
+    given_up = outside.clock.now() + _SETTLING
+    while wrong := await wrong_answers(outside, addresses, served, keys):
+        if outside.clock.now() >= given_up:
+            raise OutsideFault(
+                f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
+                "does the provider take every record type, and is this zone the one that is served?",
+            )
+        await outside.clock.until(min(given_up, outside.clock.now() + outside.poll))
+
+
+async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[Key]) -> list[str]:
     """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed on left out."""
     served = {wanted.origin: ServedZone(wanted)}
     expected = {
@@ -221,40 +287,20 @@ async def _publish(outside: Outside, publication: Publication, journal: Journal)
         raise
     finally:
         outside.asker.heard.remove(evidence)
-    summary = f"every server of {publication.provider.name} answers with serial {done.serial}; contents equal"
+    equal = "contents equal" if not done.moved_on else f"somebody else has changed {len(done.moved_on)} other RRsets meanwhile"
+    summary = f"every server of {publication.provider.name} answers with serial {done.serial}; {equal}"
     journal.settle("", domain, Outcome("publish", done.first, done.all, summary), outside.clock.now(), evidence)
     return done
 
 
-async def prove(outside: Outside, provider: Provider, wanted: Zone) -> Published:
-    """Waits until every server of the provider answers with ``wanted``'s serial or a newer one, then reads the contents back."""
-    servers = await outside.addresses(provider.servers)
-    addresses = tuple(address for each in servers.values() for address in each)
-    began = outside.clock.now()
-
-    async def missing() -> str:
-        return "; ".join(await _behind(outside, addresses, wanted))
-
-    seen = await outside.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}")
-    served = await provider.fetch(wanted.origin)
-    left = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
-    if left:
-        listed = ", ".join(f"{name_text(each.name)} {(each.left or each.right or wanted.soa_rrset).type_text}" for each in left[:5])
-        raise OutsideFault(
-            f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}",
-            "does the provider take every record type? `legatum compare` shows what it serves",
-        )
-    return Published(began, seen, served.soa.serial, addresses)
-
-
-async def _behind(outside: Outside, addresses: tuple[str, ...], wanted: Zone) -> list[str]:
-    """What each server that does not have the zone's serial yet says instead."""
-    replies = await asyncio.gather(*(outside.asker.ask(address, wanted.origin, SOA) for address in addresses))
+async def _behind(outside: Outside, addresses: tuple[str, ...], served: Zone) -> list[str]:
+    """What each server that does not have the serial of the primary's zone says instead."""
+    replies = await asyncio.gather(*(outside.asker.ask(address, served.origin, SOA) for address in addresses))
     behind = []
     for reply in replies:
         soa = reply.find(SOA) if reply.authoritative else None
         if soa is None:
             behind.append(f"{reply.server}: {reply.outcome}")
-        elif serial_is_newer(wanted.soa.serial, serial := parse_soa(soa.rdatas[0]).serial):
-            behind.append(f"{reply.server}: still serial {serial}, not {wanted.soa.serial}")
+        elif serial_is_newer(served.soa.serial, serial := parse_soa(soa.rdatas[0]).serial):
+            behind.append(f"{reply.server}: still serial {serial}, not {served.soa.serial}")
     return behind

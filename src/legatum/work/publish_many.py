@@ -11,7 +11,7 @@ from legatum.services.provider import Provider
 from legatum.work.contents import contents_of
 from legatum.work.flatten import flatten
 from legatum.work.outside import Outside
-from legatum.work.publish import Publication, Published, plan, publish, refuse_removal
+from legatum.work.publish import Publication, Published, plan, prove, publish, refuse_removal
 from legatum.work.worksheet import Worksheet, draw_worksheet
 
 _SIDE_BY_SIDE = 24
@@ -45,7 +45,9 @@ async def draw_many(
         publication = await plan(outside, provider, flattened.zone, ns_ttl)
         if not remove:
             refuse_removal(outside, publication)
-        return Put(domain, "ready" if publication.is_needed else "unchanged", publication, notes=tuple(flattened.notes))
+        done = None if publication.is_needed else await prove(outside, publication, publication.wanted.keys, patience=0)
+        notes = (*flattened.notes, *publication.notes)
+        return Put(domain, "ready" if publication.is_needed else "unchanged", publication, notes=notes, done=done)
 
     return await _side_by_side([(domain, partial(one, domain)) for domain in domains])
 

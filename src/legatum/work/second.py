@@ -155,7 +155,7 @@ async def name_in_zone(outside: Outside, seconding: Seconding) -> Publication:
     wanted = current.with_rrsets([rrset(seconding.domain, NS, present.ttl if present else 86400, names)])
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
-    return Publication(seconding.primary, current, wanted, zone_differences(current, wanted))
+    return Publication.between(seconding.primary, current, wanted)
 
 
 async def following(outside: Outside, seconding: Seconding) -> tuple[set[str], list[Standing]]:

@@ -1,7 +1,6 @@
 """A second provider leaves: out of both NS sets, and out of its service when nobody asks it any more."""
 
 from legatum.core.catalog import without_member
-from legatum.core.difference import zone_differences
 from legatum.core.fault import GateShut
 from legatum.core.name import name_text, parse_name
 from legatum.core.rrset import rrset, targets
@@ -57,9 +56,7 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
         wanted_zone = current.with_rrsets([rrset(seconding.domain, NS, current.apex_ns.ttl, left)]).with_serial(
             next_by_rule(outside, current)
         )
-        published_zone = await publish(
-            outside, Publication(seconding.primary, current, wanted_zone, zone_differences(current, wanted_zone))
-        )
+        published_zone = await publish(outside, Publication.between(seconding.primary, current, wanted_zone))
         copies, others = await following(outside, seconding)
         await in_step(outside, seconding, copies)
         everywhere = f"on every server{' that follows it' if others else ''}"

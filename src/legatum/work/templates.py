@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from legatum.core.difference import Difference, zone_differences
+from legatum.core.difference import Difference
 from legatum.core.fault import BadInput, Fault
 from legatum.core.name import Name, parse_domain
 from legatum.core.template import Template, drift, expand, put_right, resolve
@@ -30,7 +30,7 @@ class Tenant:
 
 @dataclass(frozen=True)
 class Held:
-    """A tenant held against its zone: what differs, zone on the left; or why nothing can be said."""
+    """A tenant held against its zone: what differs, zone on the left, and what puts it right; or why nothing can be said."""
 
     tenant: Tenant
     differences: tuple[Difference, ...] = ()
@@ -97,8 +97,8 @@ async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Tem
     zone = present or fresh_zone(tenant.domain, provider.servers)
     differences = drift(zone, demands)
     if not differences and present:
-        return Held(tenant)
+        return Held(tenant, publication=Publication.between(provider, present, present))
     wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
     if present is None:
         return Held(tenant, differences, new_publication(provider, wanted))
-    return Held(tenant, differences, Publication(provider, zone, wanted, zone_differences(zone, wanted)))
+    return Held(tenant, differences, Publication.between(provider, zone, wanted))

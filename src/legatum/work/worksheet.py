@@ -5,9 +5,10 @@ from dataclasses import dataclass
 
 from legatum.core.difference import Difference, zone_differences
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.name import name_text
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import NS
+from legatum.core.signer import without_signing
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
@@ -38,16 +39,17 @@ class Worksheet:
 
 async def draw_worksheet(outside: Outside, provider: Provider, zone: Zone) -> Worksheet:
     """What to type. Where the provider lets nobody read the zone, each RRset is asked from its servers."""
+    zone = without_signing(zone)
     try:
         current, whole = await provider.fetch(zone.origin), True
     except OutsideFault:
         current, whole = await _asked(outside, provider, zone), False
-    return Worksheet(provider, zone, zone_differences(current, zone), whole)
+    return Worksheet(provider, zone, zone_differences(without_signing(current), zone), whole)
 
 
 async def wait_for(outside: Outside, sheet: Worksheet) -> float:
     """Until every server answers as meant; the instant. Raises :class:`OutsideFault` that says what is still otherwise."""
-    addresses = await _addresses(outside, sheet.provider)
+    addresses = await outside.addresses_of(sheet.provider.servers)
     keys = [(each.name, each.rtype) for each in sheet.to_do]
 
     async def missing() -> str:
@@ -57,7 +59,7 @@ async def wait_for(outside: Outside, sheet: Worksheet) -> float:
 
 
 async def _asked(outside: Outside, provider: Provider, zone: Zone) -> Zone:
-    addresses = await _addresses(outside, provider)
+    addresses = await outside.addresses_of(provider.servers)
     replies = await asyncio.gather(*(outside.asker.ask(addresses[0], *key) for key in sorted(zone.keys)))
     found: list[RRset] = []
     for reply in replies:
@@ -65,8 +67,3 @@ async def _asked(outside: Outside, provider: Provider, zone: Zone) -> Zone:
         if answer is not None and answer.name == reply.name:
             found.append(answer)
     return Zone(zone.origin, found)
-
-
-async def _addresses(outside: Outside, provider: Provider) -> tuple[str, ...]:
-    servers: dict[Name, tuple[str, ...]] = await outside.addresses(provider.servers)
-    return tuple(address for each in servers.values() for address in each)

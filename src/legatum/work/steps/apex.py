@@ -2,7 +2,6 @@
 
 import asyncio
 
-from legatum.core.difference import zone_differences
 from legatum.core.name import name_text
 from legatum.core.presentation import difference_text
 from legatum.core.rehearsal.stage import Which
@@ -12,8 +11,6 @@ from legatum.core.runbook import Outcome
 from legatum.core.soa import next_serial
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
-from legatum.services.provider import Provider
-from legatum.work.outside import Outside
 from legatum.work.publish import Publication, carry_out
 from legatum.work.steps.action import Action, Job, Refusal
 from legatum.work.steps.sides import side_refusals
@@ -48,7 +45,7 @@ class Apex(Action):
         if (await self._provider.fetch(self.job.domain)).apex_ns != self._wanted:
             return None
         first = self.now()
-        addresses = await addresses_of(self.job.outside, self._provider)
+        addresses = await self.job.outside.addresses_of(self._provider.servers)
         return self.outcome(first, await self._everywhere(addresses), self._summary(len(addresses)) + " already")
 
     async def perform(self) -> Outcome:
@@ -59,7 +56,7 @@ class Apex(Action):
         changed = zone.with_rrsets([self._wanted])
         if changed != zone:
             changed = changed.with_serial(next_serial(zone.soa.serial))
-        return Publication(self._provider, zone, changed, zone_differences(zone, changed))
+        return Publication.between(self._provider, zone, changed)
 
     async def _everywhere(self, addresses: tuple[str, ...]) -> float:
         """Waits until every address hands out this NS set with this TTL; the instant."""
@@ -73,8 +70,3 @@ class Apex(Action):
 
     def _summary(self, count: int) -> str:
         return f"every server of {self._provider.name} ({count} addresses) hands out {names_said(self._names)}, TTL {self._wanted.ttl}"
-
-
-async def addresses_of(outside: Outside, provider: Provider) -> tuple[str, ...]:
-    """Every address of every server of a provider. Raises :class:`OutsideFault` for a server without one."""
-    return tuple(address for each in (await outside.addresses(provider.servers)).values() for address in each)

@@ -8,7 +8,6 @@ from legatum.core.rehearsal.stage import Which
 from legatum.core.rrtype import SOA
 from legatum.core.runbook import Outcome
 from legatum.work.steps.action import Action, Job
-from legatum.work.steps.apex import addresses_of
 
 
 class End(Action):
@@ -43,6 +42,6 @@ class End(Action):
         return self.outcome(first, everywhere, f"no server of {self._provider.name} answers for it any more")
 
     async def _still_serving(self) -> str:
-        addresses = await addresses_of(self.job.outside, self._provider)
+        addresses = await self.job.outside.addresses_of(self._provider.servers)
         replies = await asyncio.gather(*(self.job.outside.asker.ask(address, self.job.domain, SOA) for address in addresses))
         return ", ".join(reply.server for reply in replies if reply.authoritative and reply.find(SOA))

@@ -46,7 +46,7 @@ class Publish(Action):
             return None
         if publication.is_needed:
             return None
-        proved = await prove(self.job.outside, publication.provider, publication.current)
+        proved = await prove(self.job.outside, publication)
         return self.outcome(proved.first, proved.all, f"it is there already, serial {proved.serial}", serial=proved.serial)
 
     async def perform(self) -> Outcome:

@@ -1,0 +1,298 @@
+"""Four providers, each one real server on two addresses, that make, change and end zones by the commands of the settings; a registry.
+
+``bind``, ``knot`` and ``pdns`` take signed dynamic updates, ``nsd`` master files. Root and TLD are on a BIND of their own; visitors ask
+Unbound and another BIND.
+"""
+
+import base64
+import json
+import os
+import sqlite3
+import subprocess
+import sys
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+from legatum.core.name import parse_name
+from legatum.wire.signing import Key
+from tests.real.processes import KEY_NAME, Bind, Server, Unbound, program, stop_all
+from tests.real.program import legatum
+from tests.real.registry_thread import RegistryThread
+
+NAMES = ("bind", "knot", "nsd", "pdns")
+SOA = "@ SOA ns1.{provider}.example. hostmaster.{provider}.example. {serial} 60 20 3600 2\n"
+RECORDS = """@ A 198.51.100.80
+@ MX 10 mail
+@ TXT "v=spf1 mx -all"
+www CNAME @
+mail A 203.0.113.25
+*.preview A 198.51.100.83
+_imaps._tcp SRV 0 1 993 mail
+a.b AAAA 2001:db8::1
+"""
+
+
+def blank(provider: str, zone: str = "", ttl: int = 4) -> str:
+    """SOA and NS; ``zone``: its name, for a file that does not say it itself."""
+    origin = f"$ORIGIN {zone}.\n" if zone else ""
+    servers = f"@ {ttl} NS ns1.{provider}.example.\n@ {ttl} NS ns2.{provider}.example.\n"
+    return f"{origin}$TTL 3\n{SOA.format(provider=provider, serial=1)}{servers}"
+
+
+class Hosting(Server):
+    """``zones``: name → master file. ``make`` and ``take_away`` are shell commands with ``$1`` for the domain. ``signing``: those of its
+    zones that it signs; ``more``: lines for its settings."""
+
+    kind = "update"
+    more = ""
+
+    def __init__(self, folder: Path, name: str, addresses: tuple[str, str], secret: str) -> None:
+        super().__init__(folder, addresses[0], f"own.{name}.example")
+        self.name, self.addresses, self.secret = name, addresses, secret
+        self.zones: dict[str, str] = {self.probe: f"$ORIGIN {self.probe}.\n{blank(name)}"}
+        self.signing: tuple[str, ...] = ()
+
+    def put_files(self) -> None:
+        for zone, text in self.zones.items():
+            (self.folder / f"{zone}.zone").write_text(text)
+
+    @property
+    def make(self) -> str:
+        raise NotImplementedError
+
+    @property
+    def take_away(self) -> str:
+        raise NotImplementedError
+
+    def settings(self) -> str:
+        for verb, line in (("create", self.make), ("end", self.take_away)):
+            path = self.folder / verb
+            path.write_text(f"#!/bin/sh -e\ncd {self.folder}\n{line}\n")
+            path.chmod(0o755)
+        words = [f'create = ["{self.folder}/create", "{{domain}}"]', f'end = ["{self.folder}/end", "{{domain}}"]']
+        servers = f'servers = ["ns1.{self.name}.example", "ns2.{self.name}.example"]'
+        key = f'primary = "{self.address}"\nkey = {{ name = "{KEY_NAME}", secret = "file:secret" }}'
+        return "\n".join([f'[providers.{self.name}]\nkind = "{self.kind}"', servers, *words, self.more or key]) + "\n"
+
+    def blank_file(self) -> str:
+        return f"printf '%s' '{blank(self.name)}' > $1.zone"
+
+
+class BindHosting(Hosting):
+    def command(self) -> list[str]:
+        return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
+
+    def configure(self) -> None:
+        self.put_files()
+        steering = base64.b64encode(os.urandom(32)).decode()
+        (self.folder / "rndc.key").write_text(f'key "rndc-key" {{ algorithm hmac-sha256; secret "{steering}"; }};\n')
+        zones = "".join(f'zone "{zone}" {self._zone(zone)};\n' for zone in self.zones)
+        (self.folder / "named.conf").write_text(
+            f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {"; ".join(self.addresses)}; }};\n'
+            "listen-on-v6 { none; }; recursion no; dnssec-validation no; notify no; allow-new-zones yes; empty-zones-enable no;\n"
+            "session-keyfile none; };\n"
+            f'include "{self.folder}/rndc.key";\ncontrols {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};\n'
+            f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};\n{zones}'
+        )
+
+    def _zone(self, zone: str) -> str:
+        signs = " dnssec-policy default; inline-signing yes;" if zone in self.signing else ""
+        allowed = f'allow-update {{ key "{KEY_NAME}"; }}; allow-transfer {{ key "{KEY_NAME}"; }};'
+        return f'{{ type primary; file "{zone}.zone"; {allowed}{signs} }}'
+
+    def steer(self, words: str) -> str:
+        return f"{program('rndc')} -k {self.folder}/rndc.key -s {self.address} -p 953 {words}"
+
+    @property
+    def make(self) -> str:
+        return f"{self.blank_file()}\nexec {self.steer(f'''addzone $1 '{self._zone(chr(39) + '$1' + chr(39))};' ''')}"
+
+    @property
+    def take_away(self) -> str:
+        return f"exec {self.steer('delzone -clean $1')}"
+
+
+class KnotHosting(Hosting):
+    def command(self) -> list[str]:
+        return [program("knotd") or "knotd", "-c", str(self.folder / "knot.conf")]
+
+    def configure(self) -> None:
+        self.put_files()
+        zones = "".join(
+            f"  - domain: {zone}\n    file: {zone}.zone\n    acl: [keyed]\n" + ("    dnssec-signing: on\n" if zone in self.signing else "")
+            for zone in self.zones
+        )
+        (self.folder / "knot.conf").write_text(
+            f"server:\n  rundir: {self.folder}\n  listen: [{', '.join(f'{each}@53' for each in self.addresses)}]\n"
+            f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}\n"
+            f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
+            f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
+            f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
+        )
+
+    def steer(self, *lines: str) -> str:
+        knotc = f"{program('knotc')} -s {self.folder}/knot.sock"
+        return "\n".join(f"{knotc} {line} >/dev/null" for line in ("conf-begin", *lines, "conf-commit"))
+
+    @property
+    def make(self) -> str:
+        return f"{self.blank_file()}\n" + self.steer("conf-set zone[$1]", "conf-set zone[$1].file $1.zone", "conf-set zone[$1].acl keyed")
+
+    @property
+    def take_away(self) -> str:
+        return f"{self.steer('conf-unset zone[$1]')}\n{program('knotc')} -s {self.folder}/knot.sock -f zone-purge +orphan $1"
+
+
+class NsdHosting(Hosting):
+    kind = "files"
+
+    def command(self) -> list[str]:
+        return [program("nsd") or "nsd", "-d", "-c", str(self.folder / "nsd.conf")]
+
+    def configure(self) -> None:
+        self.put_files()
+        self.more = f'folder = "{self.name}"\nreload = {json.dumps([*self.control, "reload", "{domain}"])}'
+        places = "".join(f"  ip-address: {each}\n" for each in self.addresses)
+        (self.folder / "nsd.conf").write_text(
+            f'server:\n{places}  database: ""\n  zonesdir: "{self.folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
+            f'  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n'
+            f'remote-control:\n  control-enable: yes\n  control-interface: "{self.folder}/control"\n'
+            'pattern:\n  name: "made"\n  zonefile: "%s.zone"\n'
+            + "".join(f'zone:\n  name: "{zone}"\n  include-pattern: "made"\n' for zone in (self.probe,))
+        )
+        listed = "".join(f"add {zone} made\n" for zone in self.zones if zone != self.probe)
+        (self.folder / "zone.list").write_text(f"# NSD zone list\n# name pattern\n{listed}")
+
+    @property
+    def control(self) -> list[str]:
+        return [program("nsd-control") or "nsd-control", "-c", str(self.folder / "nsd.conf")]
+
+    @property
+    def make(self) -> str:
+        return f"exec {' '.join(self.control)} addzone $1 made"
+
+    @property
+    def take_away(self) -> str:
+        return f"{' '.join(self.control)} delzone $1\nrm -f $1.zone"
+
+
+class PowerDnsHosting(Hosting):
+    def command(self) -> list[str]:
+        return [program("pdns_server") or "pdns_server", f"--config-dir={self.folder}", "--daemon=no", "--guardian=no"]
+
+    def configure(self) -> None:
+        self.put_files()
+        (self.folder / "pdns.conf").write_text(
+            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\nlocal-address={','.join(self.addresses)}\n"
+            f"socket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\n"
+            "allow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\nzone-cache-refresh-interval=0\ncache-ttl=0\nquery-cache-ttl=0\nnegquery-cache-ttl=0\n"
+        )
+        schema = Path("/usr/share/pdns-backend-sqlite3/schema/schema.sqlite3.sql").read_text()
+        with sqlite3.connect(self.folder / "zones.db") as database:
+            database.executescript(schema)
+        self._util("import-tsig-key", KEY_NAME, "hmac-sha256", self.secret)
+        for zone in self.zones:
+            self._util("load-zone", zone, f"{zone}.zone")
+            self.allow(zone)
+            if zone in self.signing:
+                self._util("secure-zone", zone)
+
+    def allow(self, zone: str) -> None:
+        for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"):
+            self._util("set-meta", zone, what, KEY_NAME)
+
+    @property
+    def util(self) -> str:
+        return f"{program('pdnsutil')} --config-dir={self.folder}"
+
+    def _util(self, *words: str) -> None:
+        subprocess.run([*self.util.split(), *words], check=True, capture_output=True, cwd=self.folder)
+
+    @property
+    def make(self) -> str:
+        metas = "\n".join(f"{self.util} set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"))
+        return f"{self.blank_file()}\n{self.util} load-zone $1 $1.zone\n{metas}"
+
+    @property
+    def take_away(self) -> str:
+        return f"exec {self.util} delete-zone $1"
+
+
+HOSTINGS: dict[str, type[Hosting]] = {"bind": BindHosting, "knot": KnotHosting, "nsd": NsdHosting, "pdns": PowerDnsHosting}
+
+
+class Lab:
+    """``domains``: domain → the provider that serves it at first, whole. ``signed``: those of them that it signs; ``extra``: records beside
+    those that all have, by domain; ``cuts``: more lines for the TLD."""
+
+    def __init__(
+        self, folder: Path, number: int, domains: Mapping[str, str], signed: Iterable[str] = (), extra: Mapping[str, str] | None = None,
+        cuts: str = "",
+    ) -> None:  # fmt: skip
+        self.folder = folder
+        for each in (folder, *folder.parents[:2]):
+            each.chmod(0o755)  # servers that drop their rights must still reach their folders
+        self.host = lambda last: f"127.{number}.0.{last}"
+        secret = base64.b64encode(os.urandom(32)).decode()
+        (folder / "secret").write_text(secret)
+        publishing = os.urandom(32)
+        self.hostings: dict[str, Hosting] = {}
+        tld = f"$ORIGIN example.\n$TTL 60\n@ SOA a.nic hostmaster.nic 1 60 20 3600 2\n@ NS a.nic\na.nic A {self.host(1)}\n{cuts}"
+        for place, (name, kind) in enumerate(HOSTINGS.items(), 1):
+            addresses = (self.host(10 * place), self.host(10 * place + 1))
+            self.hostings[name] = kind(folder / name, name, addresses, secret)
+            tld += f"ns1.{name} A {addresses[0]}\nns2.{name} A {addresses[1]}\n"
+        for domain, provider in domains.items():
+            text = blank(provider, domain).replace(" 1 60 20", " 2031030402 60 20")
+            self.hostings[provider].zones[domain] = text + RECORDS + (extra or {}).get(domain, "")
+            tld += "".join(f"{domain.removesuffix('.example')} 2 NS ns{each}.{provider}\n" for each in (1, 2))
+        for domain in signed:
+            self.hostings[domains[domain]].signing += (domain,)
+        root = "$ORIGIN .\n$TTL 60\n@ SOA a.root.test. hostmaster.root.test. 1 60 20 3600 2\n@ NS a.root.test.\n"
+        root += f"a.root.test. A {self.host(1)}\nexample. NS a.nic.example.\na.nic.example. A {self.host(1)}\n"
+        top = base64.b64encode(publishing).decode()
+        self.top = Bind(folder / "top", self.host(1), "example", secret=top, zones={".": root, "example": tld})
+        roots = {"a.root.test": self.host(1)}
+        self.resolvers: list[Server] = [
+            Unbound(folder / "unbound", self.host(31 + 30), ".", roots=roots),
+            Bind(folder / "resolver", self.host(32 + 30), ".", roots=roots),
+        ]
+        self.resolvers[1].asked_with_recursion = True
+        key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
+        hosts = {name: [parse_name(f"ns{each}.{name}.example.") for each in (1, 2)] for name in NAMES}
+        every = [host for each in hosts.values() for host in each]
+        self.registry = RegistryThread(folder, self.host(1), key, 2, {domain: hosts[at] for domain, at in domains.items()}, every)
+
+    @property
+    def servers(self) -> list[Server]:
+        return [self.top, *self.hostings.values(), *self.resolvers]
+
+    def start(self) -> None:
+        for address in [each.address for each in self.servers] + [each.addresses[1] for each in self.hostings.values()]:
+            # Some servers listen only on addresses that an interface has, not on the whole loopback range.
+            subprocess.run(["ip", "address", "add", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+        for server in self.servers:
+            server.start()
+        self.registry.start()
+        assert self.registry.ready.wait(10)
+        (self.folder / "legatum.toml").write_text(
+            f'[network]\nroots = {{ "a.root.test" = ["{self.host(1)}"] }}\ntimeout = "2s"\nhome = ["127.0.0.0/8"]\n'
+            '[house]\nlow_ttl = "2s"\nns_ttl = "4s"\nfloor = "0s"\nmargin = "1s"\npoll = "1s"\npatience = "40s"\n'
+            f'[resolvers]\nunbound = "{self.resolvers[0].address}"\nbind = "{self.resolvers[1].address}"\n'
+            + "".join(each.settings() for each in self.hostings.values())
+            + self.registry.settings
+        )
+
+    def stop(self) -> None:
+        self.registry.stop()
+        stop_all(self.servers)
+        for address in [each.address for each in self.servers] + [each.addresses[1] for each in self.hostings.values()]:
+            subprocess.run(["ip", "address", "del", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+
+    def legatum(self, *words: str, status: int = 0) -> Any:
+        return legatum(self.folder, *words, status=status)
+
+    def run(self, *words: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-m", "legatum", *words, "--settings", "legatum.toml"]
+        return subprocess.run(command, cwd=self.folder, capture_output=True, text=True, timeout=200, check=False)
