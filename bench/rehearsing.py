@@ -18,7 +18,18 @@ _NEW = tuple(parse_name(f"ns{number}.birch.example.") for number in (1, 2))
 def _thirty_steps() -> Runbook:
     """A move in which the NS set's TTL is changed again and again before the switch."""
     seen = Observed(
-        parse_name("kilnandclay.example."), 0.0, parse_name("example."), 3600, 86400, 86400, 1800, 1, 14400, _OLD, ((_NEW[0], 600),)
+        parse_name("kilnandclay.example."),
+        0.0,
+        parse_name("example."),
+        3600,
+        86400,
+        86400,
+        1800,
+        1,
+        14400,
+        _OLD,
+        ((_NEW[0], 600),),
+        unsigned="no DS",
     )
     wish = Wish("bench", Side("alder", _OLD), Side("birch", _NEW), "flint", 300, 86400, 240, Caution(300, 4, 30))
     move = draft(seen, wish)

@@ -128,7 +128,7 @@ def test_publishing_shows_asks_and_proves(shell: Shell) -> None:
         (f"www.{DOMAIN}", "A"),
     }
     table = shell.run("compare", "alder", "birch", "--domain", DOMAIN, "--answers", "--csv").out
-    assert f"{DOMAIN},A,answers differ,false,,3600 A 198.51.100.80,,3600 A 198.51.100.180\r\n".replace("\r", "") in table
+    assert f"{DOMAIN},A,answers differ,worse at the new side,,3600 A 198.51.100.80,,3600 A 198.51.100.180\r\n".replace("\r", "") in table
 
 
 def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:

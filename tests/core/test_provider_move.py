@@ -14,7 +14,18 @@ from legatum.core.timing import Caution
 ALDER = tuple(parse_name(f"ns{number}.alder.test.") for number in (1, 2))
 BIRCH = tuple(parse_name(f"ns{number}.birch.example.") for number in (1, 2))
 SEEN = Observed(
-    parse_name("kilnandclay.example."), 1000.0, parse_name("example."), 3600, 86400, 86400, 1800, 7, 14400, ALDER, ((BIRCH[0], 600),)
+    parse_name("kilnandclay.example."),
+    1000.0,
+    parse_name("example."),
+    3600,
+    86400,
+    86400,
+    1800,
+    7,
+    14400,
+    ALDER,
+    ((BIRCH[0], 600),),
+    unsigned="no DS",
 )
 WISH = Wish("m1", Side("alder", ALDER), Side("birch", BIRCH), "flint", 300, 86400, 240, Caution(300, 4, 30))
 

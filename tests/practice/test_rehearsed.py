@@ -29,7 +29,7 @@ SERVERS = {Which.OLD: "alder", Which.NEW: "birch"}
 
 def observed(now: float) -> Observed:
     old = tuple(parse_name(host + ".") for host in scenario.PROVIDERS["alder"].servers)
-    return Observed(DOMAIN, now, parse_name("example."), scenario.DELEGATION_TTL, 86400, 86400, 1800, 1, 14400, old, ())
+    return Observed(DOMAIN, now, parse_name("example."), scenario.DELEGATION_TTL, 86400, 86400, 1800, 1, 14400, old, (), unsigned="no DS")
 
 
 async def play(world: World, stage: Stage, until: float) -> None:

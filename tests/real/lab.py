@@ -110,7 +110,7 @@ class BindHosting(Hosting):
 
     @property
     def take_away(self) -> str:
-        return f"exec {self.steer('delzone -clean $1')}"
+        return f"{self.steer('delzone -clean $1')}\nrm -f $1.zone.jnl"
 
 
 class KnotHosting(Hosting):

@@ -46,7 +46,7 @@ def run(args: argparse.Namespace) -> int:
             answers = await _answers(outside, args.left, place, contents) if args.answers else None
             documents.append(_document(contents, answers))
         _tell(args, documents)
-        return OK if all(document.equal for document in documents) else FOUND
+        return FOUND if any(document.worse for document in documents) else OK
 
     return with_outside(args, work)
 
@@ -91,4 +91,4 @@ async def _answers(outside: "Outside", left: str, right: str, contents: "Content
     if len(set(sides.values())) < 2:
         raise BadInput("--answers needs servers on both sides", "name two providers of the settings, or server:ADDRESS")
     both = Zone(contents.left.zone.origin, [*contents.right.zone, *contents.left.zone])
-    return await compare_answers(outside, both, sides)
+    return await compare_answers(outside, both, sides, right)

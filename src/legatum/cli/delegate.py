@@ -42,6 +42,8 @@ def run(args: argparse.Namespace) -> int:
             return await _back(args, outside, origin, cut)
         old, new = outside.provider(args.at), outside.provider(args.to)
         handing = await draw_handing(outside, origin, cut, old, new, ttl)
+        for text in handing.notes:
+            note(args, text)
         lines = [f"at {new.name}, first: {line}" for line in change_lines(handing.child)] if handing.child.is_needed else []
         lines += [f"at {old.name}, then: {line}" for line in change_lines(handing.parent)]
         state, done = "shown" if args.dry_run else "declined", None

@@ -58,8 +58,9 @@ def run(args: argparse.Namespace) -> int:
 async def _gathered(
     args: argparse.Namespace, outside: "Outside", domain: "Name", extra: "list[Name]"
 ) -> "tuple[Contents, tuple[Tried, ...]]":
+    from legatum.core.fault import OutsideFault
     from legatum.work.contents import contents_of, read_master_file
-    from legatum.work.gather import WAYS, changed_since, gather
+    from legatum.work.gather import WAYS, Tried, changed_since, gather
 
     place = args.source
     ways = args.way or WAYS
@@ -71,9 +72,18 @@ async def _gathered(
         return await gather(outside, domain, ways, extra, (place.removeprefix("server:"),))
     if place in outside.settings.providers:
         provider = outside.provider(place)
-        if args.way or not provider.hands_out:
-            addresses = [address for each in (await outside.addresses(provider.servers)).values() for address in each]
-            return await gather(outside, domain, ways, extra, addresses)
+        tried: list[Tried] = []
+        if provider.hands_out and "transfer" in ways:
+            # With the key of the settings, from where the settings say: its servers would refuse a stranger.
+            try:
+                return await contents_of(outside, place, domain), ()
+            except OutsideFault as fault:
+                if not args.way or list(ways) == ["transfer"]:
+                    raise
+                tried.append(Tried("transfer", fault.message))
+        others = [way for way in ways if way != "transfer"] if provider.hands_out else ways
+        contents, more = await gather(outside, domain, others, extra, await outside.addresses_of(provider.servers))
+        return contents, (*tried, *more)
     return await contents_of(outside, place, domain), ()
 
 
@@ -106,12 +116,15 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     from legatum.work.contents import zone_file
 
     left: Sequence[RRset] = ()
+    signed: Sequence[RRset] = ()
     copied_from = contents.zone.origin if args.like else None
     if args.like:
         from legatum.core.renaming import renamed
+        from legatum.core.signer import signers_own, without_signing
 
+        signed = signers_own(contents.zone)
         try:
-            zone, left = renamed(contents.zone, domain)
+            zone, left = renamed(without_signing(contents.zone), domain)
         except ValueError as error:
             raise BadInput(f"{args.domain}: {error}", "choose a shorter name") from None
         contents = replace(contents, zone=zone, way=f"{contents.way} of {args.like}, the name changed")
@@ -125,6 +138,6 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     if path.exists() and not args.force:
         raise BadInput(f"{path} is there already", "give another place with --out, or --force to write over it")
     write_whole(path, text)
-    document = gather_document(contents, str(path), tried, copied_from, left)
+    document = gather_document(contents, str(path), tried, copied_from, left, signed)
     show(args, document, lambda screen: show_gather(document, screen))
     return FOUND if document.completeness in ("counted", "a sample") else OK

@@ -115,10 +115,12 @@ def _rehearse(args: argparse.Namespace) -> int:
         from legatum.views.rehearse import rehearsal_document, show_rehearsal
         from legatum.work.contents import read_master_file
         from legatum.work.movefile import zone_path
+        from legatum.work.signing import signed_meanwhile
 
         path, runbook, journal = _opened(args, outside)
         _refuse_without_answers(runbook, "there is nothing to rehearse")
-        rehearsal = rehearse(runbook, journal.outcomes(runbook.id), outside.clock.now())
+        uncovered = await signed_meanwhile(outside, runbook)
+        rehearsal = rehearse(runbook, journal.outcomes(runbook.id), outside.clock.now(), uncovered)
         gathered = zone_path(path)
         if gathered.exists():
             zone = read_master_file(gathered, runbook.domain).zone

@@ -5,18 +5,19 @@ from dataclasses import dataclass
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, CDNSKEY, CDS, DNSKEY, DS, NS, NSEC, NSEC3, RRSIG, SOA, A
+from legatum.core.rrtype import AAAA, DS, NS, SOA, A
+from legatum.core.signer import OWN, signers_own
 from legatum.core.zone import Zone
-
-_OF_ITS_SIGNING = frozenset((RRSIG, NSEC, NSEC3, 51, DNSKEY, CDS, CDNSKEY))
 
 
 @dataclass(frozen=True)
 class Parts:
-    """``below``: RRsets at and below the cut that the child zone must answer for from now on; ``rest``: all others."""
+    """``below``: RRsets at and below the cut that the child zone must answer for from now on; ``signed``: what a signer made there,
+    which does not go along; ``rest``: all others."""
 
     cut: Name
     below: tuple[RRset, ...]
+    signed: tuple[RRset, ...]
     rest: tuple[RRset, ...]
 
 
@@ -29,8 +30,9 @@ def parts_of(zone: Zone, cut: Name) -> Parts:
         raise BadInput(f"{name_text(cut)} is handed on already", "legatum amend changes its NS set")
     if above is not None:
         raise BadInput(f"{name_text(cut)} lies below {name_text(above)}, which is handed on", "hand it on in that zone")
-    below = tuple(each for each in zone if is_under(each.name, cut))  # what is handed on further below goes along
-    return Parts(cut, below, tuple(each for each in zone if not is_under(each.name, cut)))
+    there = tuple(each for each in zone if is_under(each.name, cut))  # what is handed on further below goes along
+    below = tuple(each for each in there if each.rtype not in OWN)
+    return Parts(cut, below, signers_own(there), tuple(each for each in zone if not is_under(each.name, cut)))
 
 
 def child_zone(parts: Parts, present: Zone) -> Zone:
@@ -73,5 +75,5 @@ def taken_back(zone: Zone, child: Zone) -> Zone:
             f"{name_text(cut)} has a DS: caches that hold it would believe no answer without the child's signatures",
             "take the DS out and let its TTL pass (rule 7), then come back",
         )
-    own = (each for each in child.unsorted if each.rtype not in _OF_ITS_SIGNING and (each.name, each.rtype) not in ((cut, SOA), (cut, NS)))
+    own = (each for each in child.unsorted if each.rtype not in OWN and (each.name, each.rtype) not in ((cut, SOA), (cut, NS)))
     return Zone(zone.origin, [*(each for each in zone.unsorted if not is_under(each.name, cut)), *own])

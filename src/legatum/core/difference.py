@@ -20,6 +20,22 @@ class Kind(StrEnum):
     TTL = "TTL differs"
 
 
+class ForVisitors(StrEnum):
+    """What a difference between an old side and a new one means for those who ask. The last one says nothing at all."""
+
+    WORSE = "worse at the new side"
+    UNKNOWN = "not known"
+    DISAGREES = "the old side disagrees with itself"
+    BETTER = "better at the new side"
+    EQUAL = "equal for visitors"
+    OWN = "each side's own"
+
+    @property
+    def refuses(self) -> bool:
+        """Nobody should be led from the old side to the new one."""
+        return self in (ForVisitors.WORSE, ForVisitors.UNKNOWN)
+
+
 @dataclass(frozen=True, slots=True)
 class Difference:
     """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing."""
@@ -37,6 +53,13 @@ class Difference:
         if self.left is None:
             return Kind.ONLY_RIGHT
         return Kind.TTL if self.left.says_the_same(self.right) else Kind.DATA
+
+    @property
+    def weight(self) -> ForVisitors:
+        """With the old side on the left."""
+        if self.expected:
+            return ForVisitors.OWN
+        return {Kind.ONLY_RIGHT: ForVisitors.BETTER, Kind.TTL: ForVisitors.EQUAL}.get(self.kind, ForVisitors.WORSE)
 
 
 def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:

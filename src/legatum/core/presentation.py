@@ -11,7 +11,7 @@ from legatum.core.difference import Difference
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, absolute_text, name_text
 from legatum.core.rrset import RRset
-from legatum.core.rrtype import TXT, type_text
+from legatum.core.rrtype import RRSIG, TXT, type_text
 from legatum.core.zone import Zone
 
 if TYPE_CHECKING:
@@ -129,6 +129,8 @@ def master_lines(zone: Zone, comments: Iterable[str] = ()) -> Iterator[str]:
     for each in sets:
         head = f"{absolute_text(each.name).ljust(width)} {each.ttl:>7} IN {each.type_text:<6} "
         for rdata in each.rdatas:
+            if each.rtype == RRSIG:  # each has the TTL of what it is over, and says it (RFC 4034 s3.1.4)
+                head = f"{absolute_text(each.name).ljust(width)} {int.from_bytes(rdata[4:8], 'big'):>7} IN {each.type_text:<6} "
             yield head + rdata_text(each.rtype, rdata)
 
 

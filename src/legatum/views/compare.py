@@ -7,14 +7,14 @@ from collections.abc import Iterable
 import msgspec
 
 from legatum.core.answers import AnswerDifference
-from legatum.core.difference import Difference
+from legatum.core.difference import Difference, ForVisitors
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, name_text, parse_name
 from legatum.core.presentation import parse_rdata, rdata_texts
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import parse_type, type_text
 from legatum.views.document import Document, Part
-from legatum.views.screen import DOUBT, QUIET, Screen
+from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 from legatum.work.compare import AnswersComparison, ContentsComparison
 
 
@@ -27,6 +27,7 @@ class DifferencePart(Part):
     name: str
     type: str
     kind: str
+    weight: str
     expected: bool
     left: SidePart | None
     right: SidePart | None
@@ -40,12 +41,15 @@ class SaidPart(Part):
 class AnswerPart(Part):
     name: str
     type: str
+    weight: str
     expected: bool
     answers: list[SaidPart]
 
 
 class CompareDocument(Document, tag="legatum.compare/1"):
-    """What differs between two places. ``expected`` differences - SOA and NS at the apex - say nothing."""
+    """What differs between two places. ``expected`` differences - SOA and NS at the apex, what a signer makes - say nothing.
+    ``weight``: what a difference means for visitors who are led from the left side to the right one; ``worse``: there is one that they
+    would suffer, or of which that is not known."""
 
     domain: str
     left: str
@@ -53,6 +57,7 @@ class CompareDocument(Document, tag="legatum.compare/1"):
     left_serial: int
     right_serial: int
     equal: bool
+    worse: bool
     same: int
     differences: list[DifferencePart]
     questions: int = 0
@@ -66,7 +71,7 @@ class CompareListDocument(Document, tag="legatum.compare-list/1"):
     comparisons: list[CompareDocument]
 
 
-_COLUMNS = ("domain", "left", "right", "name", "type", "what", "expected", "left TTL", "left data", "right TTL", "right data")
+_COLUMNS = ("domain", "left", "right", "name", "type", "what", "for visitors", "left TTL", "left data", "right TTL", "right data")
 
 
 def compare_csv(documents: Iterable[CompareDocument]) -> str:
@@ -79,10 +84,10 @@ def compare_csv(documents: Iterable[CompareDocument]) -> str:
         places = (document.domain, document.left, document.right)
         for each in document.differences:
             sides = [(side.ttl, " | ".join(side.data)) if side else ("", "") for side in (each.left, each.right)]
-            rows.writerow(map(_cell_text, (*places, each.name, each.type, each.kind, str(each.expected).lower(), *sides[0], *sides[1])))
+            rows.writerow(map(_cell_text, (*places, each.name, each.type, each.kind, each.weight, *sides[0], *sides[1])))
         for answer in document.answers:
             left, right = (_said_by(answer, side).replace("\n", " | ") for side in places[1:])
-            what = (answer.name, answer.type, "answers differ", str(answer.expected).lower())
+            what = (answer.name, answer.type, "answers differ", answer.weight)
             rows.writerow(map(_cell_text, (*places, *what, "", left, "", right)))
     return file.getvalue()
 
@@ -116,13 +121,15 @@ def differences_of(document: CompareDocument, origin: Name) -> list[Difference]:
 def compare_document(contents: ContentsComparison, answers: AnswersComparison | None) -> CompareDocument:
     left, right = contents.left, contents.right
     differing = {(each.name, each.rtype) for each in contents.differences}
+    weights = [each.weight for each in contents.differences] + [each.weight for each in (answers.differences if answers else ())]
     return CompareDocument(
         domain=name_text(left.zone.origin),
         left=left.source,
         right=right.source,
         left_serial=left.zone.soa.serial,
         right_serial=right.zone.soa.serial,
-        equal=not contents.unexpected and not (answers and answers.unexpected),
+        equal=all(weight == ForVisitors.OWN for weight in weights),
+        worse=bool(contents.worse or (answers and answers.worse)),
         same=len((left.zone.keys | right.zone.keys) - differing),
         differences=[difference_part(each) for each in contents.differences],
         questions=answers.questions if answers else 0,
@@ -136,6 +143,7 @@ def difference_part(each: Difference) -> DifferencePart:
         name=name_text(each.name),
         type=type_text(each.rtype),
         kind=str(each.kind),
+        weight=str(each.weight),
         expected=each.expected,
         left=_side(each.left),
         right=_side(each.right),
@@ -154,37 +162,59 @@ def _answer(each: AnswerDifference, answers: AnswersComparison) -> AnswerPart:
         )
         for what, where in each.said.items()
     ]
-    return AnswerPart(name=name_text(each.name), type=type_text(each.rtype), expected=each.expected, answers=said)
+    return AnswerPart(
+        name=name_text(each.name),
+        type=type_text(each.rtype),
+        weight=str(each.weight),
+        expected=each.weight == ForVisitors.OWN,
+        answers=said,
+    )
 
 
 def show_compare(document: CompareDocument, screen: Screen) -> None:
-    wrong = [each for each in document.differences if not each.expected]
-    wrong_answers = [each for each in document.answers if not each.expected]
+    asked = f"; {document.questions} questions to each of {len(document.addresses)} addresses" if document.questions else ""
     if document.equal:
-        asked = (
-            f"; {document.questions} questions to each of {len(document.addresses)} addresses, same answers" if document.questions else ""
-        )
-        first = f"{document.domain}: {document.left} and {document.right} say the same: {document.same} RRsets equal{asked}"
+        same = ", same answers" if document.questions else ""
+        first = f"{document.domain}: {document.left} and {document.right} say the same: {document.same} RRsets equal{asked}{same}"
         following = "" if document.questions else "ask the servers themselves too: add --answers"
-    else:
-        counts = [f"{len(wrong)} RRsets differ"] if wrong else []
-        counts += [f"{len(wrong_answers)} answers differ"] if wrong_answers else []
-        first = f"{document.domain}: {document.left} and {document.right} are not the same: {' and '.join(counts)}"
+    elif document.worse:
+        first = f"{document.domain}: {document.right} is not as good as {document.left}: {_counted(document, _REFUSING)}"
         following = "bring the sides to the same contents before a delegation points at both"
-    screen.verdict(document.equal, first, following)
+    else:
+        first = (
+            f"{document.domain}: visitors miss nothing at {document.right}: {document.same} RRsets equal{asked}; {_counted(document, ())}"
+        )
+        following = "" if document.questions else "ask the servers themselves too: add --answers"
+    screen.verdict(not document.worse, first, following)
     screen.heading(f"Contents: serial {document.left_serial} at {document.left}, {document.right_serial} at {document.right}")
     ordered = sorted(document.differences, key=lambda each: each.expected)
-    rows = [
-        (each.name, each.type, f"{each.kind}, expected" if each.expected else each.kind, _cell(each.left), _cell(each.right))
-        for each in ordered
-    ]
+    rows = [(each.name, each.type, f"{each.kind}: {each.weight}", _cell(each.left), _cell(each.right)) for each in ordered]
     if rows:
         columns = ("name", "type", "what", document.left, document.right)
-        screen.table(columns, rows, [QUIET if each.expected else DOUBT for each in ordered])
+        screen.table(columns, rows, [_style(each) for each in ordered])
     else:
         screen.line("equal in every RRset")
     if document.questions:
         _show_answers(document, screen)
+
+
+_REFUSING = tuple(str(each) for each in ForVisitors if each.refuses)
+
+
+def _style(part: DifferencePart | AnswerPart) -> str:
+    return BAD if part.weight in _REFUSING else QUIET if part.expected else DOUBT
+
+
+def _counted(document: CompareDocument, weights: Iterable[str]) -> str:
+    """``2 RRsets and 1 answer worse at the new side``; all that are told where no weights are given."""
+    wanted = tuple(weights) or tuple(str(each) for each in ForVisitors if not each.refuses and each != ForVisitors.OWN)
+    said = []
+    for weight in wanted:
+        sets, answers = (sum(each.weight == weight for each in some) for some in (document.differences, document.answers))
+        parts = [f"{count} {word}{'' if count == 1 else 's'}" for count, word in ((sets, "RRset"), (answers, "answer")) if count]
+        if parts:
+            said.append(f"{' and '.join(parts)} {weight}")
+    return ", ".join(said)
 
 
 def _show_answers(document: CompareDocument, screen: Screen) -> None:
@@ -199,11 +229,12 @@ def _show_answers(document: CompareDocument, screen: Screen) -> None:
     else:
         rows: dict[tuple[str, ...], list[str]] = {}
         for each in wrong:  # types of a name to which the sides say the same share a row
-            rows.setdefault((each.name, *(_said_by(each, side) for side in (document.left, document.right))), []).append(each.type)
+            key = (each.name, each.weight, *(_said_by(each, side) for side in (document.left, document.right)))
+            rows.setdefault(key, []).append(each.type)
         screen.table(
-            ("name", "type", document.left, document.right),
-            [(name, ", ".join(types), left, right) for (name, left, right), types in rows.items()],
-            [DOUBT] * len(rows),
+            ("name", "type", "what", document.left, document.right),
+            [(name, ", ".join(types), *more) for (name, *more), types in rows.items()],
+            [BAD if weight in _REFUSING else DOUBT for _, weight, *_ in rows],
         )
 
 

@@ -6,6 +6,7 @@ from legatum.core.completeness import Degree
 from legatum.core.name import Name, name_text
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset
+from legatum.core.signer import counted_text
 from legatum.views.document import Document
 from legatum.views.screen import Screen
 from legatum.work.contents import Contents
@@ -17,7 +18,7 @@ class GatherDocument(Document, tag="legatum.gather/1"):
 
     ``exist``, ``known``: names that there are and that were gathered, ``asked``: names asked for, where that is known; ``doubts``: what may
     be missing; ``tried``: ways that were not open; ``copied_from``: the domain whose zone it is a copy of, under another name, and
-    ``left``: text that still holds the old one.
+    ``left``: text that still holds the old one; ``left_out``: what a signer made, which is not copied.
     """
 
     domain: str
@@ -38,10 +39,16 @@ class GatherDocument(Document, tag="legatum.gather/1"):
     tried: list[str] = []
     left: list[str] = []
     copied_from: str | None = None
+    left_out: str = ""
 
 
 def gather_document(
-    contents: Contents, file: str | None, tried: Sequence[Tried] = (), copied_from: Name | None = None, left: Sequence[RRset] = ()
+    contents: Contents,
+    file: str | None,
+    tried: Sequence[Tried] = (),
+    copied_from: Name | None = None,
+    left: Sequence[RRset] = (),
+    signed: Sequence[RRset] = (),
 ) -> GatherDocument:
     zone, completeness = contents.zone, contents.completeness
     types: dict[str, int] = {}
@@ -66,6 +73,7 @@ def gather_document(
         tried=[f"{each.way}: {each.why}" for each in tried],
         left=[f"{name_text(each.name)} {text}" for each in left for text in rdata_texts(each)],
         copied_from=name_text(copied_from) if copied_from else None,
+        left_out=counted_text(signed),
     )
 
 
@@ -91,5 +99,6 @@ def show_gather(document: GatherDocument, screen: Screen) -> None:
             *(("in doubt", doubt) for doubt in document.doubts),
             *(("not open", tried) for tried in document.tried),
             *(("old name in", text) for text in document.left),
+            *([("left out", f"{document.left_out}: a signer made it, the copy's own signer makes it anew")] if document.left_out else []),
         ]
     )

@@ -47,10 +47,12 @@ class AddressPart(Part):
 class RehearsalDocument(Document, tag="legatum.rehearsal/1"):
     """``assumed``: everything the verdict rests on, for each address, so that another checker can be run on it. ``zone``: what
     *the whole zone* is, but for the NS set at the apex,
-    which ``assumed`` gives, and the SOA's primary name and serial. Overlapping contents: either may be had."""
+    which ``assumed`` gives, and the SOA's primary name and serial. Overlapping contents: either may be had. ``uncovered``: what the model
+    knows nothing of; ``safe`` is then false."""
 
     domain: str
     safe: bool
+    uncovered: list[str]
     model: list[str]
     counterexamples: list[CounterexamplePart]
     copies_followed: int
@@ -67,6 +69,7 @@ def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None) -> RehearsalDocu
     return RehearsalDocument(
         domain=name_text(rehearsal.runbook.domain),
         safe=rehearsal.safe,
+        uncovered=list(rehearsal.uncovered),
         model=list(MODEL),
         counterexamples=[_example(each) for each in rehearsal.counterexamples],
         copies_followed=rehearsal.checked,
@@ -158,6 +161,9 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
     if document.safe:
         text = f"{document.domain}: safe under this model. {document.copies_followed} copies followed, none leads astray"
         screen.verdict(True, text, f"legatum move advance {document.domain}")
+    elif not document.counterexamples:
+        text = f"{document.domain}: not known to be safe: the model does not cover what this domain has. {document.uncovered[0]}"
+        screen.verdict(False, text, f"legatum move redraw {document.domain} looks at it anew, and says what to do")
     else:
         first = document.counterexamples[0]
         count = len(document.counterexamples)
@@ -169,6 +175,8 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
         for sentence in each.story:
             screen.line(f"   {sentence}", indent=3)
         screen.line(f"   Remedy: {each.remedy}", indent=11)
+    for text in document.uncovered:
+        screen.line(f"Not covered: {text}", BAD, indent=13)
     screen.heading("The model")
     for sentence in document.model:
         screen.line(f"- {sentence}", QUIET, indent=2)

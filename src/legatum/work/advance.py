@@ -13,7 +13,7 @@ from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.moves.provider import APEX, SWITCH
 from legatum.core.name import name_text
 from legatum.core.rehearsal import rehearse
-from legatum.core.runbook import PROVIDER, Outcome, Runbook, Step, hold_of, next_step
+from legatum.core.runbook import Outcome, Runbook, Step, hold_of, next_step
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
@@ -94,6 +94,12 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
 def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) -> None:
     """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
     rehearsal = rehearse(runbook, outcomes, now)
+    if rehearsal.uncovered:
+        domain = name_text(runbook.domain)
+        raise GateShut(
+            f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
+            f"have the plan drawn anew, which looks at it: legatum move redraw {domain}; against its advice: --unproven",
+        )
     if not rehearsal.safe:
         example = rehearsal.counterexamples[0]
         kinds = ", ".join(example.kinds)
@@ -112,7 +118,7 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         if halted is not None:
             return halted, None
         if outcome is None:
-            if job.runbook.kind == PROVIDER and (gone := await moved_on(job)):
+            if job.runbook.changes_answers and (gone := await moved_on(job)):
                 return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
             halted = await _gate(job, action, ways)
             if halted is not None:

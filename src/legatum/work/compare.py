@@ -1,16 +1,23 @@
 """The same zone in two places: contents RRset by RRset, and answers server by server."""
 
 import asyncio
+from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from legatum.core.answers import AnswerDifference, Said, answer_differences, questions_about
-from legatum.core.difference import Difference, zone_differences
-from legatum.core.name import Name
+from legatum.core.answers import AnswerDifference, Form, Heard, Said, answer_differences, of_the_zone, questions_about
+from legatum.core.difference import Difference, ForVisitors, zone_differences
+from legatum.core.fault import OutsideFault
+from legatum.core.name import Name, is_under
+from legatum.core.rrset import targets
+from legatum.core.rrtype import CNAME, NS
 from legatum.core.zone import Zone
 from legatum.net.reply import Reply
+from legatum.wire.codes import rcode_text
 from legatum.work.contents import Contents, contents_of
 from legatum.work.outside import Outside
+
+_NO_SUCH_NAME = 3
 
 
 @dataclass(frozen=True)
@@ -22,8 +29,9 @@ class ContentsComparison:
     differences: tuple[Difference, ...]
 
     @property
-    def unexpected(self) -> tuple[Difference, ...]:
-        return tuple(each for each in self.differences if not each.expected)
+    def worse(self) -> tuple[Difference, ...]:
+        """Those that visitors would suffer."""
+        return tuple(each for each in self.differences if each.weight.refuses)
 
 
 @dataclass(frozen=True)
@@ -36,8 +44,15 @@ class AnswersComparison:
     differences: tuple[AnswerDifference, ...]
 
     @property
-    def unexpected(self) -> tuple[AnswerDifference, ...]:
-        return tuple(each for each in self.differences if not each.expected)
+    def worse(self) -> tuple[AnswerDifference, ...]:
+        """Those that visitors would suffer, and those of which it is not known."""
+        return tuple(each for each in self.differences if each.weight.refuses)
+
+    @property
+    def told(self) -> str:
+        """The others, counted, in words; empty where there are none."""
+        counts = Counter(str(each.weight) for each in self.differences if not each.weight.refuses and each.weight != ForVisitors.OWN)
+        return ", ".join(f"{count} {weight}" for weight, count in counts.items())
 
 
 async def compare_contents(outside: Outside, left: str, right: str, domain: Name | None) -> ContentsComparison:
@@ -53,13 +68,32 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
     return ContentsComparison(one, two, zone_differences(one.zone, two.zone))
 
 
-async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]) -> AnswersComparison:
-    """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side)."""
+async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
+    """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side that visitors are to be
+    led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
     questions = questions_about(zone)
     asked = [(address, name, rtype) for name, rtype in questions for address in sides]
     replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
-    heard = ((reply.name, reply.rtype, reply.server, _said(reply)) for reply in replies)
-    return AnswersComparison(zone.origin, dict(sides), len(questions), answer_differences(zone.origin, heard))
+    answers: dict[tuple[Name, int], dict[str, Said]] = {}
+    for reply in replies:
+        answers.setdefault((reply.name, reply.rtype), {})[reply.server] = _said(zone, reply)
+    old, fresh = (tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True))
+    heard = Heard(zone, old, fresh, answers)
+    followed = await asyncio.gather(*(_followed(outside, zone, question, names) for question, names in heard.at_cuts()))
+    heard = replace(heard, followed=dict(followed))
+    return AnswersComparison(zone.origin, dict(sides), len(questions), answer_differences(heard))
+
+
+async def _followed(
+    outside: Outside, zone: Zone, question: tuple[Name, int], names: tuple[Name, ...]
+) -> tuple[tuple[Name, int], tuple[Said, ...]]:
+    """What those say whom a referral names; nothing where they have no address."""
+    try:
+        addresses = await outside.addresses_of(names)
+    except OutsideFault:
+        return question, ()
+    replies = await outside.asker.ask_all(outside.asker.askable(addresses), *question)
+    return question, tuple(_said(zone, reply) for reply in replies)
 
 
 async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
@@ -71,8 +105,21 @@ async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]
     return found
 
 
-def _said(reply: Reply) -> Said:
-    if not reply.answered or reply.rcode:
-        return Said(reply.outcome)
-    section = reply.answer or tuple(each for each in reply.authority if not reply.authoritative)
-    return Said("answer" if reply.answer else reply.outcome, tuple(sorted(section)))
+def _said(zone: Zone, reply: Reply) -> Said:
+    if not reply.answered:
+        return Said(Form.SILENT, reply.outcome)
+    rcode = reply.rcode or 0
+    if reply.answer:
+        form = Form.ANSWER if reply.authoritative else Form.UNAUTHORITATIVE
+        kept = of_the_zone(zone, reply.answer)
+        # The code is about the last name of a chain of aliases (RFC 6604 s3): beyond the zone that is nobody's business here.
+        ends = [name for each in kept if each.rtype == CNAME for name in targets(each)]
+        inside = all(is_under(name, zone.origin) for name in ends)
+        return Said(form, f"{form}, then {rcode_text(rcode)}" if rcode and inside else str(form), kept)
+    if rcode == _NO_SUCH_NAME:
+        return Said(Form.NO_NAME, str(Form.NO_NAME))
+    if rcode:
+        return Said(Form.ERROR, reply.outcome)
+    if reply.outcome == Form.REFERRAL:
+        return Said(Form.REFERRAL, str(Form.REFERRAL), tuple(sorted(each for each in reply.authority if each.rtype == NS)))
+    return Said(Form.NO_DATA, str(Form.NO_DATA))

@@ -13,6 +13,7 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.core.rrset import rrset
 from legatum.core.rrtype import AAAA, NS, SOA, A
+from legatum.core.signer import OWN, counted_text
 from legatum.core.soa import negative_ttl
 from legatum.core.timing import Caution
 from legatum.core.zone import fresh_zone
@@ -29,6 +30,14 @@ class Handing:
     parts: Parts
     child: Publication
     parent: Publication
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What does not go along, in words."""
+        if not self.parts.signed:
+            return self.child.notes
+        made = f"left out, because {self.parent.provider.name}'s signer made it: {counted_text(self.parts.signed)}"
+        return (made, *self.child.notes)
 
     @property
     def longest(self) -> int:
@@ -69,7 +78,7 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
             "nothing was changed in the parent zone",
         )
     parent = await publish(outside, handing.parent)
-    before = {(each.name, each.rtype) for each in handing.parts.rest}
+    before = {(each.name, each.rtype) for each in handing.parts.rest if each.rtype not in OWN}
     changed = await wrong_answers(outside, parent.addresses, handing.parent.wanted, sorted(before))
     if changed:
         raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(changed[:4])}", "legatum compare shows it")
@@ -119,7 +128,7 @@ async def take_back(outside: Outside, taking: TakingBack) -> list[str]:
     if taking.parent.is_needed:
         note_named(outside, taking.cut, ident, taking.ttls)
         published = await publish(outside, taking.parent)
-        keys = sorted((each.name, each.rtype) for each in taking.parent.wanted.unsorted)
+        keys = sorted((each.name, each.rtype) for each in taking.parent.wanted.unsorted if each.rtype not in OWN)
         if wrong := await wrong_answers(outside, published.addresses, taking.parent.wanted, keys):
             raise OutsideFault(f"{at} does not answer as it should: {'; '.join(wrong[:4])}", "legatum compare shows it")
         done.append(f"every server of {at} answers for {name_text(taking.cut)} itself, serial {published.serial}")

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.provider import Observed, Side, Wish, draft
+from legatum.core.moves.signing import obstacles
 from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture
 from legatum.core.rrset import targets
@@ -18,6 +19,7 @@ from legatum.core.zone import Zone
 from legatum.services.provider import Provider
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
+from legatum.work.signing import look_at_signing
 from legatum.work.survey import survey
 
 
@@ -41,6 +43,9 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
         raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
     picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     _movable(picture, old)
+    signing = await look_at_signing(outside, wish.domain, old.servers, new.servers)
+    for obstacle in obstacles(wish.domain, signing, old.name, new.name):
+        raise GateShut(obstacle.reason, obstacle.remedy)
     await registrar.registration(wish.domain)
     zone = await old.fetch(wish.domain)
     addresses = {
@@ -49,7 +54,12 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
         "new": {name_text(name): each for name, each in (await outside.addresses(new.servers)).items()},
     }
     glue_ttl = max((each.ttl for view in picture.parents for each in view.glue), default=None)
-    seen = replace(_observed(picture, zone, await _host_negative_ttls(outside, new)), addresses=addresses, glue_ttl=glue_ttl)
+    seen = replace(
+        _observed(picture, zone, await _host_negative_ttls(outside, new)),
+        addresses=addresses,
+        glue_ttl=glue_ttl,
+        unsigned=signing.unsigned_text,
+    )
     house = outside.settings.house
     return draft(
         seen,

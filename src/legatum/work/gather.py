@@ -102,7 +102,9 @@ async def _asked(outside: Outside, domain: Name, server: str, extra: Sequence[Na
 
 
 def _sampled(zone: Zone, asked: Asked) -> Completeness:
-    doubts = [f"{name_text(name)} exists, what it holds or what lies below it is not known" for name in sorted(asked.empty)[:10]]
+    empty = sorted(asked.empty)
+    doubts = [f"{name_text(name)} exists, what it holds or what lies below it is not known" for name in empty[:_MOST_TOLD]]
+    doubts += [f"and {len(empty) - _MOST_TOLD} more names like these"] if len(empty) > _MOST_TOLD else []
     doubts += [f"every name under {name_text(name)} exists (a wildcard): others may hide below it" for name in sorted(asked.wildcards)]
     held = {name for name, _ in zone.keys}
     return sampled(asked.by_records & held, asked.by_list & held, len(asked.names) + 1, asked.unanswered, tuple(doubts))
@@ -118,6 +120,8 @@ def _counted(zone: Zone, asked: Asked, counted: Count) -> Completeness:
     for digest in sorted(unknown)[:_MOST_TOLD]:
         held = ", ".join(type_text(rtype) for rtype in sorted(counted.hashes[digest] - {RRSIG}))
         doubts.append(f"a name that is not known holds {held or 'nothing itself, but names below it'}")
+    if len(unknown) > _MOST_TOLD:
+        doubts.append(f"and {len(unknown) - _MOST_TOLD} more names that are not known")
     if not counted.closed:
         doubts.append("the chain of hashes was not seen whole: there are more names than counted")
     if asked.unanswered:

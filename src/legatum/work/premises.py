@@ -6,25 +6,35 @@ from dataclasses import replace
 from legatum.core.difference import Difference, zone_differences
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.provider import APEX, GATHER, LOWER, PUBLISH, RAISE, SWITCH, Observed, Side, Wish, draft
+from legatum.core.moves.signing import obstacles
 from legatum.core.name import name_text, parse_domain, parse_name
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import NS
-from legatum.core.runbook import Runbook
+from legatum.core.runbook import PROVIDER, Runbook
 from legatum.core.timing import Caution
 from legatum.core.verdict import names_said
 from legatum.net.walk import referral
 from legatum.work.contents import read_master_file
 from legatum.work.outside import Outside
+from legatum.work.signing import look_at_signing
 from legatum.work.steps import Job, Refusal
 from legatum.work.steps.sides import side_refusals
 
 
 async def moved_on(job: Job) -> list[Refusal]:
-    """What is no longer as the plan has it; empty when the step may go ahead. Steps before *gather* rest on nothing yet."""
-    if GATHER not in job.outcomes:
-        return []
-    found = await asyncio.gather(_delegation(job), _apex(job), _contents(job))
+    """What is no longer as the plan has it; empty when the step may go ahead. Steps before *gather* rest on nothing yet but on the domain
+    being unsigned, and so does the way back."""
+    looks = [_signing(job)]
+    if job.runbook.kind == PROVIDER and GATHER in job.outcomes:
+        looks += [_delegation(job), _apex(job), _contents(job)]
+    found = await asyncio.gather(*looks)
     return [refusal for each in found for refusal in each]
+
+
+async def _signing(job: Job) -> list[Refusal]:
+    """Neither a DS nor keys where there were none: whoever publishes them in the middle of a move stops it."""
+    seen = await look_at_signing(job.outside, job.domain, job.old.servers, job.new.servers)
+    return [Refusal(each.reason, each.remedy) for each in obstacles(job.domain, seen, job.old.name, job.new.name)]
 
 
 async def _delegation(job: Job) -> list[Refusal]:
@@ -78,7 +88,7 @@ async def _contents(job: Job) -> list[Refusal]:
         new = await job.new.fetch(job.domain)
     except OutsideFault as fault:
         return await side_refusals(job) or [Refusal(f"{job.new.name} no longer lets the zone be read: {fault.message}", fault.remedy)]
-    left = [each for each in zone_differences(await job.old.fetch(job.domain), new) if not each.expected]
+    left = [each for each in zone_differences(await job.old.fetch(job.domain), new) if each.weight.refuses]
     return _edited(job, left, job.old.name, job.new.name)
 
 
@@ -126,6 +136,10 @@ async def redraw(outside: Outside, job: Job) -> Runbook:
         glue_ttl=int(premises["glue_ttl"]),
     )
     old, new = job.old, job.new
+    signing = await look_at_signing(outside, job.domain, old.servers, new.servers)
+    for obstacle in obstacles(job.domain, signing, old.name, new.name):
+        raise GateShut(obstacle.reason, obstacle.remedy)
+    observed = replace(observed, unsigned=signing.unsigned_text)
     low = int(runbook.step(PUBLISH).details["apex_ttl"])
     wish = Wish(
         runbook.id,

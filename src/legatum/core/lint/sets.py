@@ -7,7 +7,7 @@ from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.name import canonical_key, name_text
-from legatum.core.rrtype import AAAA, MX, NS, SOA, A, type_text
+from legatum.core.rrtype import AAAA, MX, NS, RRSIG, SOA, A, type_text
 from legatum.core.space import is_public
 
 
@@ -19,6 +19,8 @@ from legatum.core.space import is_public
 )  # fmt: skip
 def set_ttls_differ(contents: ZoneContents) -> Iterator[Sighting]:
     for (name, rtype), ttls in contents.uneven.items():
+        if rtype == RRSIG:  # they are no set: each has the TTL of what it is over (RFC 4034 s3)
+            continue
         yield Sighting(f"{name_text(name)} {type_text(rtype)}: {', '.join(map(str, ttls))} s; {min(ttls)} counts", (), name_text(name))
 
 

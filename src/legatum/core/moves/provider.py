@@ -33,6 +33,7 @@ class Observed:
 
     ``host_negative_ttls``: new NS name → negative TTL of the zone that holds it. ``addresses``: ``parent``, ``old``, ``new`` →
     server name → addresses. ``glue_ttl``: the largest of the addresses that the parent gives along.
+    ``unsigned``: what shows that the domain is not signed, empty where that was not looked at.
     """
 
     domain: Name
@@ -48,6 +49,7 @@ class Observed:
     host_negative_ttls: tuple[tuple[Name, int], ...]
     addresses: Mapping[str, Mapping[str, tuple[str, ...]]] = field(default_factory=dict)
     glue_ttl: int | None = None
+    unsigned: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +94,7 @@ def _premises(seen: Observed, wish: Wish) -> dict[str, object]:
         "serial": seen.serial,
         "host_negative_ttl": max((ttl for _, ttl in seen.host_negative_ttls), default=0),
         "glue_ttl": seen.parent_ttl if seen.glue_ttl is None else seen.glue_ttl,
+        "unsigned": seen.unsigned,
         "floor": wish.caution.floor,
         "time_out": wish.caution.time_out,
         "addresses": {group: {name: list(each) for name, each in servers.items()} for group, servers in seen.addresses.items()},

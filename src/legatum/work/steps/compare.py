@@ -15,7 +15,7 @@ class Compare(Action):
         require_equal(self.job, compared)
         now = self.now()
         asked = f"{compared.questions} questions to each of {len(compared.sides)} addresses"
-        summary = f"{asked}: the same answers; only SOA and NS at the apex differ"
+        summary = f"{asked}: {same_text(compared)}; only SOA and NS at the apex differ"
         return self.outcome(now, now, summary, questions=compared.questions, addresses=len(compared.sides))
 
 
@@ -23,17 +23,22 @@ async def compare_sides(job: Job) -> AnswersComparison:
     """All servers of both sides, asked everything that the gathered zone gives rise to."""
     zone = read_master_file(job.zone_file, job.domain).zone
     sides = await addresses_by_side(job.outside, {job.old.name: job.old.servers, job.new.name: job.new.servers})
-    return await compare_answers(job.outside, zone, sides)
+    return await compare_answers(job.outside, zone, sides, job.provider(job.target).name)
+
+
+def same_text(compared: AnswersComparison) -> str:
+    """What was found of two sides of which neither is worse."""
+    return f"the same answers, but {compared.told}" if compared.told else "the same answers"
 
 
 def require_equal(job: Job, compared: AnswersComparison) -> None:
-    """Raises :class:`GateShut` when the two sides answer differently."""
-    if compared.unexpected:
-        first = compared.unexpected[0]
+    """Raises :class:`GateShut` when visitors would be worse off at the side that they are led to."""
+    if compared.worse:
+        first = compared.worse[0]
         where = "; ".join(f"{said.outcome} from {', '.join(addresses)}" for said, addresses in first.said.items())
         domain = name_text(job.domain)
         raise GateShut(
-            f"{len(compared.unexpected)} answers differ, first {name_text(first.name)} {type_text(first.rtype)}: {where}",
+            f"{len(compared.worse)} answers differ ({first.weight}), first {name_text(first.name)} {type_text(first.rtype)}: {where}",
             f"see them all: legatum compare {job.old.name} {job.new.name} --domain {domain} --answers; "
             f"after an edit: legatum move advance {domain} --again gather",
         )

@@ -2,7 +2,7 @@
 
 from legatum.core.runbook import Outcome
 from legatum.work.steps.action import Action, Refusal
-from legatum.work.steps.compare import compare_sides, require_equal
+from legatum.work.steps.compare import compare_sides, require_equal, same_text
 from legatum.work.steps.sides import contents_refusals, side_refusals
 
 
@@ -16,5 +16,5 @@ class Ready(Action):
         compared = await compare_sides(self.job)
         require_equal(self.job, compared)
         now = self.now()
-        summary = f"{compared.questions} questions to each of {len(compared.sides)} addresses: both sides answer the same"
+        summary = f"{compared.questions} questions to each of {len(compared.sides)} addresses: {same_text(compared)}"
         return self.outcome(now, now, summary)

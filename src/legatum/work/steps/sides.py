@@ -4,9 +4,12 @@ import asyncio
 
 from legatum.core.difference import zone_differences
 from legatum.core.name import name_text
+from legatum.core.rehearsal.stage import Which
 from legatum.core.rrset import targets
 from legatum.core.rrtype import NS, SOA
 from legatum.core.verdict import names_said
+from legatum.core.zone import Zone
+from legatum.services.provider import Provider
 from legatum.work.steps.action import Job, Refusal
 
 
@@ -25,12 +28,22 @@ async def side_refusals(job: Job) -> list[Refusal]:
     return refusals
 
 
+def leaving(job: Job) -> Provider:
+    """The side that visitors are led away from."""
+    return job.provider(Which.NEW if job.target == Which.OLD else Which.OLD)
+
+
+async def both_zones(job: Job) -> tuple[Zone, Zone]:
+    """What the side holds that visitors are led away from, and the one that they are led to."""
+    left, right = await asyncio.gather(leaving(job).fetch(job.domain), job.provider(job.target).fetch(job.domain))
+    return left, right
+
+
 async def contents_refusals(job: Job) -> list[Refusal]:
-    """Why the two sides must not be exchanged: they do not hold the same."""
-    old, new = await asyncio.gather(job.old.fetch(job.domain), job.new.fetch(job.domain))
-    left = [each for each in zone_differences(old, new) if not each.expected]
+    """Why the two sides must not be exchanged: visitors would miss something."""
+    left = [each for each in zone_differences(*await both_zones(job)) if each.weight.refuses]
     if not left:
         return []
     listed = ", ".join(f"{name_text(each.name)} ({each.kind})" for each in left[:4])
-    reason = f"{len(left)} RRsets differ between {job.old.name} (left) and {job.new.name} (right): {listed}"
+    reason = f"{len(left)} RRsets differ between {leaving(job).name} (left) and {job.provider(job.target).name} (right): {listed}"
     return [Refusal(reason, f"somebody edited one side: legatum move advance {name_text(job.domain)} --again gather")]

@@ -1,0 +1,76 @@
+"""What a signer makes stays with it: it is never sent elsewhere, and never taken for a difference."""
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from legatum.core.difference import zone_differences
+from legatum.core.moves.signing import Signing, obstacles
+from legatum.core.name import below, parse_name
+from legatum.core.particular import particulars
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import CDS, CNAME, DNSKEY, MX, NSEC, NSEC3PARAM, RRSIG, TXT
+from legatum.core.signer import OWN, beside_signer, counted_text, signers_own, without_signing
+from legatum.core.zone import Zone
+from tests.strategies import ORIGIN, zones
+
+
+def made(letter: bytes) -> list[RRset]:
+    """What a signer puts into a zone, each with data of its own."""
+    types = (RRSIG, NSEC, NSEC3PARAM, DNSKEY, CDS)
+    return [rrset(ORIGIN, rtype, 60, [letter * 20]) for rtype in types] + [rrset(below("hash", ORIGIN), 50, 60, [letter * 24])]
+
+
+@given(zones(), zones(), st.booleans(), st.booleans())
+def test_the_providers_signatures_stay_and_the_sources_stay_away(zone: Zone, source: Zone, signs: bool, signed: bool) -> None:
+    current = zone.with_rrsets(made(b"p") if signs else [])
+    wanted = beside_signer(source.with_rrsets(made(b"s") if signed else []), current)
+    assert without_signing(wanted) == source
+    assert set(signers_own(wanted.unsorted)) == set(signers_own(current.unsorted))
+    assert not any(each.rtype in OWN for each in zone_differences(current, wanted))
+    assert all(each.expected for each in zone_differences(current, wanted) if each.rtype in OWN)
+
+
+def test_a_key_that_is_meant_is_changed_all_the_same() -> None:
+    zone = Zone(ORIGIN, made(b"p"))
+    other = zone.with_rrsets([rrset(ORIGIN, DNSKEY, 60, [b"q" * 20])])
+    assert beside_signer(other, zone, [(ORIGIN, DNSKEY)]).get(ORIGIN, DNSKEY) == other.get(ORIGIN, DNSKEY)
+    assert counted_text(signers_own(zone.unsorted)) == "1 RRSIG, 1 NSEC, 1 DNSKEY, 1 NSEC3, 1 NSEC3PARAM, 1 CDS"
+
+
+def test_a_domain_with_any_sign_of_signing_is_not_led_like_an_unsigned_one() -> None:
+    domain = parse_name("kilnandclay.example.")
+    healthy = Signing(parents=2, servers=4)
+    assert not list(obstacles(domain, healthy, "alder", "rowan")) and "2 parent addresses" in healthy.unsigned_text
+    signing = Signing(new={"192.0.2.1": ("DNSKEY",)}, parents=2, servers=4)
+    assert not list(obstacles(domain, signing, "alder", "rowan")) and "signs by itself" in signing.unsigned_text
+    for seen, word in (
+        (Signing(ds={"192.0.2.9": ("DS 1 13 2 ab",)}), "DS 1 13 2"),
+        (Signing(ds={"192.0.2.9": ("DS 1 13 2 ab",)}, new={"192.0.2.1": ("DNSKEY",)}), "keys of its own"),
+        (Signing(old={"192.0.2.1": ("DNSKEY",)}), "without a DS"),
+        (Signing(old={"192.0.2.1": ("CDS",)}), "without a DS"),
+        (Signing(new={"192.0.2.1": ("DNSKEY", "CDS")}), "asks the registry for a DS"),
+        (Signing(silent=("192.0.2.9",)), "is not known"),
+    ):
+        (found,) = obstacles(domain, seen, "alder", "rowan")
+        assert word in found.reason and found.remedy and not (seen.ds and seen.unsigned_text)
+
+
+def test_what_servers_are_known_to_refuse_is_named() -> None:
+    texts = [bytes((len(each),)) + each for each in (str(number).encode() for number in range(120))]
+    www, mail = below("www", ORIGIN), below("mail", ORIGIN)
+    zone = Zone(
+        ORIGIN,
+        [
+            rrset(ORIGIN, TXT, 60, texts),
+            rrset(ORIGIN, MX, 60, [b"\0\x0a" + mail]),
+            rrset(mail, CNAME, 60, [www]),
+            rrset(www, CNAME, 60, [ORIGIN]),
+            rrset(www, TXT, 60, [b"\1x"]),
+            rrset(ORIGIN, DNSKEY, 60, [b"k" * 20]),
+        ],
+    )
+    (large,) = particulars(zone, [(ORIGIN, TXT)])
+    assert "120 records" in large and "100 in one set" in large
+    assert "an alias" in particulars(zone, [(ORIGIN, MX)])[0] and "beside other data" in particulars(zone, [(www, TXT)])[0]
+    assert "no keys by update" in particulars(zone, [(ORIGIN, DNSKEY)])[0] and "signer" in particulars(zone, [(ORIGIN, RRSIG)])[0]
+    assert particulars(zone, [(mail, CNAME)]) == []
