@@ -119,17 +119,20 @@ class KnotHosting(Hosting):
 
     def configure(self) -> None:
         self.put_files()
-        zones = "".join(
-            f"  - domain: {zone}\n    file: {zone}.zone\n    acl: [keyed]\n" + ("    dnssec-signing: on\n" if zone in self.signing else "")
-            for zone in self.zones
-        )
+        zones = "".join(f"  - domain: {zone}\n    file: {zone}.zone\n    acl: [keyed]\n" + self._signs(zone) for zone in self.zones)
         (self.folder / "knot.conf").write_text(
             f"server:\n  rundir: {self.folder}\n  listen: [{', '.join(f'{each}@53' for each in self.addresses)}]\n"
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}\n"
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
+            "policy:\n  - id: quiet\n    cds-cdnskey-publish: none\n"
             f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
         )
+
+    def _signs(self, zone: str) -> str:
+        """By default it asks for a DS too; not for zones ``towards-…``."""
+        quiet = "    dnssec-policy: quiet\n" if zone.startswith("towards-") else ""
+        return f"    dnssec-signing: on\n{quiet}" if zone in self.signing else ""
 
     def steer(self, *lines: str) -> str:
         knotc = f"{program('knotc')} -s {self.folder}/knot.sock"
@@ -223,12 +226,13 @@ HOSTINGS: dict[str, type[Hosting]] = {"bind": BindHosting, "knot": KnotHosting, 
 
 
 class Lab:
-    """``domains``: domain → the provider that serves it at first, whole. ``signed``: those of them that it signs; ``extra``: records beside
-    those that all have, by domain; ``cuts``: more lines for the TLD."""
+    """``domains``: domain → the provider that serves it at first, whole. ``signed``: (provider, zone) that it signs; ``extra``: records
+    beside those that all have, by domain; ``beside``: (provider, zone) → its master file, for zones that nobody is led to at first;
+    ``cuts``: more lines for the TLD."""
 
     def __init__(
-        self, folder: Path, number: int, domains: Mapping[str, str], signed: Iterable[str] = (), extra: Mapping[str, str] | None = None,
-        cuts: str = "",
+        self, folder: Path, number: int, domains: Mapping[str, str], signed: Iterable[tuple[str, str]] = (),
+        extra: Mapping[str, str] | None = None, beside: Mapping[tuple[str, str], str] | None = None, cuts: str = "",
     ) -> None:  # fmt: skip
         self.folder = folder
         for each in (folder, *folder.parents[:2]):
@@ -247,8 +251,10 @@ class Lab:
             text = blank(provider, domain).replace(" 1 60 20", " 2031030402 60 20")
             self.hostings[provider].zones[domain] = text + RECORDS + (extra or {}).get(domain, "")
             tld += "".join(f"{domain.removesuffix('.example')} 2 NS ns{each}.{provider}\n" for each in (1, 2))
-        for domain in signed:
-            self.hostings[domains[domain]].signing += (domain,)
+        for (provider, zone), text in (beside or {}).items():
+            self.hostings[provider].zones[zone] = text
+        for provider, zone in signed:
+            self.hostings[provider].signing += (zone,)
         root = "$ORIGIN .\n$TTL 60\n@ SOA a.root.test. hostmaster.root.test. 1 60 20 3600 2\n@ NS a.root.test.\n"
         root += f"a.root.test. A {self.host(1)}\nexample. NS a.nic.example.\na.nic.example. A {self.host(1)}\n"
         top = base64.b64encode(publishing).decode()

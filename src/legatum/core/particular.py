@@ -5,9 +5,9 @@ Asked only once a server has said no, so that the answer to *why* is more than i
 
 from collections.abc import Collection, Iterator
 
-from legatum.core.name import Name, name_text
+from legatum.core.name import Name, is_under, name_text
 from legatum.core.rrset import targets
-from legatum.core.rrtype import CDNSKEY, CDS, CNAME, DNAME, DNSKEY, DS, MX, NS, type_text
+from legatum.core.rrtype import AAAA, CDNSKEY, CDS, CNAME, DNAME, DNSKEY, DS, MX, NS, A, type_text
 from legatum.core.signer import PROOFS
 from legatum.core.zone import Zone
 
@@ -42,6 +42,8 @@ def _about(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
         for target in targets(rrset):
             if wanted.get(target, CNAME) is not None:
                 yield f"{where} leads to {name_text(target)}, which is an alias: BIND refuses that"
+            elif is_under(target, wanted.origin) and not any(wanted.get(target, each) for each in (A, AAAA)):
+                yield f"{where} leads to {name_text(target)}, which has no address in the zone: BIND refuses that"
     beside = [each.type_text for each in wanted.at(name) if each.rtype not in PROOFS]
     if CNAME in {each.rtype for each in wanted.at(name)} and len(beside) > 1:
         yield f"{name_text(name)} would be an alias beside other data ({', '.join(sorted(beside))}): no server takes that"

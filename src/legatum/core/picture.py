@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
-from legatum.core.name import Name
+from legatum.core.name import Name, name_text
 from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import type_text
 
 
 class Edns(StrEnum):
@@ -60,7 +61,8 @@ class ServerView:
     ``tcp_rcode``, ``tcp_authoritative``: of the NS question over TCP; ``cut``: an answer came truncated over UDP; ``edns``: None
     where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it began to hand out the
     zone; ``upwards``: it referred to the root or to a zone above; ``ns_asked``: it was asked for the NS set and the keys.
-    ``signatures``: RRSIG RRsets by the type they cover. None where a question was not asked or not answered.
+    ``signatures``: RRSIG RRsets by the type they cover. None where a question was not asked or not answered; ``unanswered``: the types that
+    were asked for in vain of a server that answers otherwise: what it has of them is not known.
     """
 
     server: Name
@@ -89,6 +91,12 @@ class ServerView:
     denial: DenialView | None = None
     apex_address: RRset | None = None
     ns_asked: bool = True
+    unanswered: frozenset[int] = frozenset()
+
+    @property
+    def silent(self) -> bool:
+        """No answer came to the first question, in no way."""
+        return self.rcode is None and not self.malformed
 
     @property
     def serves(self) -> bool:
@@ -100,7 +108,8 @@ class ServerView:
 class HostView:
     """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is instead.
 
-    ``circle``: its name servers lean on each other, so that nobody can find it; ``asked``: somebody could be asked.
+    ``circle``: its name servers lean on each other, so that nobody can find it; ``asked``: somebody could be asked; ``unanswered``: types
+    asked for in vain, of which nothing is known.
     """
 
     name: Name
@@ -110,6 +119,7 @@ class HostView:
     negative_ttl: int | None = None
     circle: bool = False
     asked: bool = True
+    unanswered: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,6 +215,23 @@ class Picture:
         return max((view.ns.ttl for view in self.servers if view.ns), default=None)
 
     @cached_property
+    def unheard(self) -> tuple[str, ...]:
+        """Addresses of servers from which no answer came, and name servers' names about which nobody answered."""
+        silent = [view.address for view in self.parents if not view.answered] + [view.address for view in self.servers if view.silent]
+        return (*silent, *(name_text(host.name) for host in self.hosts.values() if not host.addresses and host.unanswered))
+
+    @cached_property
+    def not_known(self) -> tuple[str, ...]:
+        """What was asked in vain of servers that answer otherwise, in words: it is left out of every comparison."""
+        found = [
+            f"{name_text(view.server)} ({view.address}) did not answer for {_types(view.unanswered)}"
+            for view in self.servers
+            if view.unanswered and not view.silent
+        ]
+        hosts = [host for host in self.hosts.values() if host.unanswered and host.addresses]
+        return (*found, *(f"nobody answered for {name_text(host.name)} {_types(host.unanswered)}" for host in hosts))
+
+    @cached_property
     def serving(self) -> tuple[ServerView, ...]:
         return tuple(view for view in self.servers if view.serves)
 
@@ -223,3 +250,7 @@ class Picture:
         """What is known of the registration, each with the source's name."""
         found = [("the registrar's account", self.registration), ("RDAP", self.rdap)]
         return tuple((source, held) for source, held in found if held is not None)
+
+
+def _types(rtypes: frozenset[int]) -> str:
+    return ", ".join(type_text(rtype) for rtype in sorted(rtypes))

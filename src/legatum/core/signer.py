@@ -12,7 +12,8 @@ from legatum.core.rrset import RRset
 from legatum.core.rrtype import CDNSKEY, CDS, DNSKEY, NSEC, NSEC3, NSEC3PARAM, RRSIG, type_text
 from legatum.core.zone import Zone
 
-PROOFS = frozenset((RRSIG, NSEC, NSEC3, NSEC3PARAM))
+_PROGRESS = 65534  # of the private range: where BIND writes down how far it is with signing
+PROOFS = frozenset((RRSIG, NSEC, NSEC3, NSEC3PARAM, _PROGRESS))
 """Signatures and proofs of absence: nobody but a signer makes them."""
 KEYS = frozenset((DNSKEY, CDS, CDNSKEY))
 """Keys, and what the zone asks its parent for: each signer has its own."""

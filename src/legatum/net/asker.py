@@ -8,7 +8,7 @@ what a server does or does not do.
 import asyncio
 import random
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Coroutine, Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from legatum.core.name import Name
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 DNS_PORT = 53
 _TRANSFERS = 8  # from one server at a time: BIND sends ten, to all the world together, and answers others with a failure
+_INSISTENCE, _SIDE_BY_SIDE = 3, 2  # rounds, and packets in each, before an answering server counts as silent to one question
 OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
 
@@ -63,6 +64,7 @@ class Asker:
         self._connections: Connections | None = None
         self._turns: dict[str, _Turns] = {}
         self._transfers: dict[str, asyncio.Semaphore] = {}
+        self._heard_of: set[str] = set()  # servers that have answered something
         self._loop = asyncio.get_running_loop()
 
     @property
@@ -89,7 +91,8 @@ class Asker:
     ) -> Reply:  # fmt: skip
         """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP.
 
-        ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: over UDP, if not as many as patience has.
+        ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: so many over UDP and no more; else as many as
+        patience has, and more where the server has answered other questions.
         """
         query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec)
         asking = _Asking(server, name, rtype, query, self._loop.time())
@@ -108,60 +111,97 @@ class Asker:
             endpoint = self.route.endpoint(server, DNS_PORT)
             if not tcp:
                 reply = await self._over_udp(endpoint, asking, tries or self.patience.tries)
-                if not (reply.answered and reply.message.truncated):
+                if reply.trouble == Trouble.SILENT and not tries and server in self._heard_of:
+                    reply = await self._insist(endpoint, asking, reply)
+                self.note(reply)
+                if not (reply.answered and reply.message.truncated and reply.transport == Transport.UDP):
                     return reply
                 asking.cut = True
-            return await self._over_tcp(endpoint, asking)
+            reply = await self._over_tcp(endpoint, asking)
+            if reply.trouble == Trouble.SILENT and server in self._heard_of:
+                reply = await self._first_of([self._over_tcp(endpoint, asking, alone=True) for _ in range(_SIDE_BY_SIDE + 1)]) or reply
+            self.note(reply)
+            return reply
         except Unreachable:
             return self._note(asking, Transport.UDP, 0, Trouble.UNREACHABLE)
         finally:
             turn.give_back()
 
+    async def _insist(self, endpoint: Endpoint, asking: "_Asking", silence: Reply) -> Reply:
+        """A server that answers other questions has hardly been silent to this one: a packet was lost, or this is what it drops. It is
+        asked again, two packets at a time, and at last over TCP, where the system sees to what is lost."""
+        for round in range(1, _INSISTENCE + 1):
+            tries = self.patience.tries + round * _SIDE_BY_SIDE
+            found = await self._first_of([self._over_udp(endpoint, asking, 1, tries) for _ in range(_SIDE_BY_SIDE)])
+            if found is not None:
+                return found
+        over_tcp = await self._over_tcp(endpoint, asking)
+        if not over_tcp.answered:
+            return silence
+        over_tcp.tries = self.patience.tries + _INSISTENCE * _SIDE_BY_SIDE + 1
+        return over_tcp
+
+    async def _first_of(self, asked: "list[Coroutine[None, None, Reply]]") -> Reply | None:
+        """The first answer of several tries that go on side by side."""
+        waiting = {asyncio.ensure_future(each) for each in asked}
+        try:
+            while waiting:
+                done, waiting = await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
+                answered = next((task.result() for task in done if task.result().answered), None)
+                if answered is not None:
+                    return answered
+            return None
+        finally:
+            for task in waiting:
+                task.cancel()
+
     async def ask_all(self, servers: Sequence[str], name: Name, rtype: int, **how: bool) -> list[Reply]:
         """The same question to several servers at once; replies in the order of ``servers``."""
         return list(await asyncio.gather(*(self.ask(server, name, rtype, **how) for server in servers)))
 
-    async def _over_udp(self, endpoint: Endpoint, asking: "_Asking", tries: int) -> Reply:
+    async def _over_udp(self, endpoint: Endpoint, asking: "_Asking", tries: int, counted: int = 0) -> Reply:
+        """``counted``: how many tries the reply is said to have taken, if others went before."""
         trouble = Trouble.SILENT
         for attempt in range(1, tries + 1):
             self.asked += 1
+            started = self._loop.time()
             try:
                 wire = await self._ports.exchange(endpoint, asking.name, asking.rtype, asking.query, self.patience.wait(attempt))
-                return self._note(asking, Transport.UDP, attempt, None, wire, decode(wire, asking.name))
+                # What it took is the server's time: packets that were lost before are not.
+                return self._reply(asking, Transport.UDP, counted or attempt, None, wire, decode(wire, asking.name), started)
             except TimeoutError:
                 trouble = Trouble.SILENT
             except Malformed:
                 trouble = Trouble.MALFORMED
             except OSError:
-                return self._note(asking, Transport.UDP, attempt, Trouble.UNREACHABLE)
-        return self._note(asking, Transport.UDP, tries, trouble)
+                return self._reply(asking, Transport.UDP, counted or attempt, Trouble.UNREACHABLE)
+        return self._reply(asking, Transport.UDP, counted or tries, trouble)
 
-    async def _over_tcp(self, endpoint: Endpoint, asking: "_Asking") -> Reply:
+    async def _over_tcp(self, endpoint: Endpoint, asking: "_Asking", alone: bool = False) -> Reply:
+        """``alone``: over a connection of its own."""
+        from legatum.net.tcp import Connections, converse  # only now: the first question waits for no more than it needs
+
         if self._connections is None:
-            from legatum.net.tcp import Connections  # only now: the first question waits for no more than it needs
-
             self._connections = Connections()
         self.asked += 1
+        started = self._loop.time()
         ident = self.random.getrandbits(16)
-        heard = await self._connections.converse(endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
-        return self._note(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.message)
+        words = (endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
+        heard = await (converse(*words) if alone else self._connections.converse(*words))
+        return self._reply(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.message, started)
 
-    def _note(
-        self,
-        asking: "_Asking",
-        transport: Transport,
-        tries: int,
-        trouble: Trouble | None,
-        wire: bytes = b"",
-        message: Message | None = None,
-    ) -> Reply:
-        took, now = self._loop.time() - asking.started, self.clock.now()
-        query = wire[:2] + asking.query[2:] if wire else asking.query
-        reply = Reply(
-            asking.server, asking.name, asking.rtype, now, took, transport, tries, wire, trouble, query, asking.cut, message
-        )  # fmt: skip
+    def _note(self, asking: "_Asking", transport: Transport, tries: int, trouble: Trouble) -> Reply:
+        reply = self._reply(asking, transport, tries, trouble)
         self.note(reply)
         return reply
+
+    def _reply(
+        self, asking: "_Asking", transport: Transport, tries: int, trouble: Trouble | None, wire: bytes = b"",
+        message: Message | None = None, started: float | None = None,
+    ) -> Reply:  # fmt: skip
+        took, now = self._loop.time() - (asking.started if started is None else started), self.clock.now()
+        query = wire[:2] + asking.query[2:] if wire else asking.query
+        return Reply(asking.server, asking.name, asking.rtype, now, took, transport, tries, wire, trouble, query, asking.cut, message)
 
     def kept(self, server: str, name: Name, rtype: int) -> Reply | None:
         """An answer of a resolver over TLS or HTTPS that is there already: only where a recording is asked."""
@@ -173,6 +213,8 @@ class Asker:
 
     def note(self, reply: Reply) -> None:
         """Tells everybody who listens of a reply, those of other ways of asking too."""
+        if reply.answered:
+            self._heard_of.add(reply.server)
         if self.pace is not None:
             self.pace.heard(reply)
         for listener in self.heard:

@@ -15,11 +15,13 @@ _LEAST = 5.0  # questions a second: slower than this no limit is
 _RECOVERY = 0.01  # of the rate set, for each good answer
 _WINDOW = 0.5  # seconds for which a slowing down counts as seen
 _GIVEN_UP, _EVERY = 6, 20
+_FORGETTING, _ACCIDENTAL = 0.04, 0.35  # of the last two dozen questions; at one packet in ten lost a fifth of the questions is concerned
 
 
 @dataclass(slots=True)
 class _Lane:
-    """``rate`` in questions a second, 0 for no limit; ``free``: when the next may go; ``count`` since ``since``: what was answered."""
+    """``rate`` in questions a second, 0 for no limit; ``free``: when the next may go; ``count`` since ``since``: what was answered;
+    ``lost``: the share of late questions of which a packet was lost."""
 
     rate: float
     free: float = 0.0
@@ -27,6 +29,7 @@ class _Lane:
     silent: int = 0
     passed_over: int = 0
     slowed: float = 0.0
+    lost: float = 0.0
     count: int = 0
     since: float = 0.0
     last: float = 0.0
@@ -45,11 +48,16 @@ class Pace:
         """The servers that are asked more slowly than set, and how fast."""
         return {server: lane.rate for server, lane in self._lanes.items() if lane.rate and (not self.rate or lane.rate < self.rate)}
 
+    def is_given_up(self, server: str) -> bool:
+        """It never answered, and was silent often."""
+        lane = self._lanes.get(server)
+        return lane is not None and not lane.answered and lane.silent >= _GIVEN_UP
+
     def gives_up(self, server: str) -> bool:
         """It never answered and was silent so often that this question is not worth its time-out."""
-        lane = self._lane(server)
-        if lane.answered or lane.silent < _GIVEN_UP:
+        if not self.is_given_up(server):
             return False
+        lane = self._lane(server)
         lane.passed_over += 1
         return lane.passed_over % _EVERY != 0
 
@@ -67,16 +75,21 @@ class Pace:
         lane = self._lane(reply.server)
         if reply.trouble == Trouble.SILENT:
             lane.silent += 1
-            if lane.answered:
+            if lane.answered and self._loses(lane, True):
                 self._slow(lane)
         elif reply.answered:
             lane.answered += 1
             lane.silent = lane.passed_over = 0
-            dropped = reply.tries > 1 and lane.answered > 1
+            dropped = self._loses(lane, reply.tries > 1 and lane.answered > 1)
             if reply.transport == Transport.UDP and (dropped or (reply.message.truncated and not reply.message.answer)):
                 self._slow(lane)
             else:
                 self._good(lane)
+
+    def _loses(self, lane: _Lane, lost: bool) -> bool:
+        """Whether so much is lost that it is no accident of the network: limits drop most of what is over them."""
+        lane.lost += ((1.0 if lost else 0.0) - lane.lost) * _FORGETTING
+        return lost and lane.lost > _ACCIDENTAL
 
     def _good(self, lane: _Lane) -> None:
         now = self._loop.time()

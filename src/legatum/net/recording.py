@@ -124,9 +124,10 @@ class StillClock:
 def _asked(reply: Reply) -> tuple[str, Name, int, bytes, bool]:
     """What tells one question from another: all of it but the id, and whether it went straight over TCP.
 
-    An answer fetched over TCP because it was cut short over UDP stands for the question over UDP.
+    An answer fetched over TCP because it was cut short over UDP, or did not come over UDP, stands for the question over UDP.
     """
-    return reply.server, reply.name, reply.rtype, reply.query[2:], reply.transport == Transport.TCP and not reply.cut
+    straight = reply.transport == Transport.TCP and not reply.cut and reply.tries < 2
+    return reply.server, reply.name, reply.rtype, reply.query[2:], straight
 
 
 class Replay(Asker):

@@ -32,7 +32,7 @@ class Trouble(StrEnum):
 
 @dataclass(eq=False)
 class Reply:
-    """``at``: when it was received, in seconds since 1970; ``took``: seconds since the first packet; ``wire``: the bytes received.
+    """``at``: when it was received, in seconds since 1970; ``took``: seconds since the packet that was answered; ``wire``: the octets.
 
     Exactly one of ``wire`` and ``trouble`` says something. ``query``: the question as it was sent, its id zero where no answer
     came. ``cut``: over UDP it had come truncated. Sections are decoded when first looked at.

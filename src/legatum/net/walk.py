@@ -107,7 +107,10 @@ class Walker:
             # A lookup still under way may be waiting for this one: ask again rather than wait in a circle.
             task = asyncio.create_task(self._lookup(name, rtype, seen | {name}))
             _bounded(self._lookups).setdefault(key, task)
-        return await task
+        found = await task
+        if found.reply is None and not found.circle and self._lookups.get(key) is task:
+            del self._lookups[key]  # silence is nothing to remember
+        return found
 
     async def _lookup(self, name: Name, rtype: int, seen: frozenset[Name]) -> Lookup:
         cut, _ = await self._closest(name, seen)
@@ -160,14 +163,14 @@ class Walker:
         self.asker.random.shuffle(addresses)
         # Who was silent once comes last: one dead server must not cost its time again and again.
         addresses.sort(key=lambda each: (each in self._silent, self._often[each]))
-        for tries in (1, 0):
-            reply = await self._race(addresses, name, rtype, tries)
+        for tries, tcp in ((1, False), (0, False), (0, True)):
+            reply = await self._race(addresses, name, rtype, tries, tcp)
             if reply is not None:
                 return reply
             addresses = [address for address in addresses if address in self._silent]
         return None
 
-    async def _race(self, addresses: list[str], name: Name, rtype: int, tries: int) -> Reply | None:
+    async def _race(self, addresses: list[str], name: Name, rtype: int, tries: int, tcp: bool) -> Reply | None:
         waiting: dict[asyncio.Task[Reply], str] = {}
         line = iter(addresses)
         try:
@@ -175,7 +178,7 @@ class Walker:
                 address = next(line, None)
                 if address is not None:
                     self._often[address] += 1
-                    waiting[asyncio.create_task(self.asker.ask(address, name, rtype, tries=tries, dnssec=True))] = address
+                    waiting[asyncio.create_task(self.asker.ask(address, name, rtype, tries=tries, tcp=tcp, dnssec=True))] = address
                 if not waiting:
                     return None
                 patience = _IMPATIENT if address is not None else None

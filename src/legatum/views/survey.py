@@ -113,7 +113,8 @@ class FindingPart(Part):
 
 
 class SurveyDocument(Document, tag="legatum.survey/1"):
-    """Everything observed about one domain, side by side, and the findings, worst first."""
+    """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
+    that answer otherwise; it is left out of every comparison."""
 
     domain: str
     unicode: str
@@ -137,6 +138,7 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     findings: list[FindingPart]
     questions: int
     dropped: int
+    not_known: list[str]
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -171,6 +173,7 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         findings=[finding_part(each) for each in findings],
         questions=picture.questions,
         dropped=picture.dropped,
+        not_known=list(picture.not_known),
     )
 
 
@@ -183,7 +186,10 @@ def _verdict(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]
         return f"{domain}: {first.kind.severity}: {first.kind.title.lower()}{count}", first.kind.remedy
     if not picture.delegation:
         return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
-    return f"{domain}: healthy. The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}", ""
+    agreed = f"The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}"
+    if picture.not_known:
+        return f"{domain}: healthy as far as is known. {agreed}; not known: {picture.not_known[0]}", "look again: packets got lost"
+    return f"{domain}: healthy. {agreed}", ""
 
 
 def _names(names: Iterable[Name]) -> list[str]:

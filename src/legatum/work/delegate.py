@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from legatum.core.address import address_rdata
 from legatum.core.cutting import Parts, child_zone, cut_set, parent_zone, parts_of, taken_back
+from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.core.rrset import rrset
@@ -56,7 +57,7 @@ async def draw_handing(outside: Outside, origin: Name, cut: Name, old: Provider,
     parts = parts_of(zone, cut)
     addresses = await outside.addresses(new.servers)
     present = await present_at(outside, new, cut) or fresh_zone(cut, new.servers)
-    child = await plan(outside, new, child_zone(parts, present))
+    child = await plan(outside, new, child_zone(parts, present), parse_duration(outside.settings.house.ns_ttl))
     glue = {name: tuple((AAAA if ":" in text else A, address_rdata(text)) for text in found) for name, found in addresses.items()}
     wanted = parent_zone(zone, parts, new.servers, ttl, glue).with_serial(next_by_rule(outside, zone))
     return Handing(parts, child, Publication.between(old, zone, wanted))

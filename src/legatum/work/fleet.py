@@ -2,7 +2,8 @@
 
 import asyncio
 import time
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncGenerator, AsyncIterator, Callable
+from contextlib import aclosing
 from dataclasses import dataclass
 
 from legatum.core.expected import Expected
@@ -54,6 +55,30 @@ class Fleet:
         asker = self.outside.asker
         asker.pace = self.pace = Pace(self.outside.settings.network.rate)
         walker = self.outside.walker()
+        later: list[str] = []
+        try:
+            async with aclosing(self._pass(walker, texts)) as first:
+                async for result in first:
+                    if self._doubtful(result):
+                        later.append(result.text)
+                    else:
+                        yield result
+            # From some servers of these no answer came at all: before that is called an error they are asked once more, at the end.
+            async with aclosing(self._pass(walker, _each(later))) as second:
+                async for result in second:
+                    yield result
+        finally:
+            asker.pace = None
+
+    def _doubtful(self, result: Result) -> bool:
+        """Some server was silent of which it is not known from others that it is dead."""
+        picture = result.picture
+        if picture is None:
+            return result.domain is not None
+        return any(not self.pace.is_given_up(unheard) for unheard in picture.unheard)
+
+    async def _pass(self, walker: Walker, texts: AsyncIterator[str]) -> AsyncGenerator[Result, None]:
+        """Once through a list."""
         done: asyncio.Queue[Result | None] = asyncio.Queue(maxsize=self.at_once)
         turn = asyncio.Lock()
         workers = [asyncio.create_task(self._work(walker, texts, turn, done)) for _ in range(self.at_once)]
@@ -70,7 +95,6 @@ class Fleet:
             for worker in workers:
                 worker.cancel()
             await asyncio.gather(*workers, return_exceptions=True)
-            asker.pace = None
 
     async def _work(self, walker: Walker, texts: AsyncIterator[str], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]") -> None:
         try:
@@ -103,3 +127,8 @@ class Fleet:
         if not any(view.answered for view in picture.parents):
             raise unheard(picture)
         return picture
+
+
+async def _each(texts: list[str]) -> AsyncIterator[str]:
+    for text in texts:
+        yield text

@@ -25,7 +25,7 @@ from legatum.work.outside import Outside
 Key = tuple[Name, int]
 
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
-_SETTLING = 30.0  # seconds that a server with the new serial may go on answering from what it kept
+_SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
 
 
 @dataclass(frozen=True)
@@ -212,9 +212,14 @@ async def prove(outside: Outside, publication: Publication, also: Iterable[Key] 
     """
     provider, wanted = publication.provider, publication.wanted
     keys = dict.fromkeys((*publication.keys, *(key for key in also if key[1] not in OWN)))
-    served = await provider.fetch(wanted.origin)
-    differing = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
-    left = [each for each in differing if (each.name, each.rtype) in keys]
+    given_up = outside.clock.now() + (_SETTLING if patience is None else patience)
+    while True:  # who signs what was sent may serve it a moment later
+        served = await provider.fetch(wanted.origin)
+        differing = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
+        left = [each for each in differing if (each.name, each.rtype) in keys]
+        if not left or outside.clock.now() >= given_up:
+            break
+        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
     if left:
         listed = ", ".join(f"{name_text(each.name)} {type_text(each.rtype)}" for each in left[:5])
         known = particulars(wanted, [(each.name, each.rtype) for each in left])
@@ -244,7 +249,7 @@ async def _answers(outside: Outside, provider: Provider, addresses: tuple[str, .
                 f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
                 "does the provider take every record type, and is this zone the one that is served?",
             )
-        await outside.clock.until(min(given_up, outside.clock.now() + outside.poll))
+        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
 
 
 async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[Key]) -> list[str]:

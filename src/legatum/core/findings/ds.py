@@ -17,6 +17,7 @@ from legatum.core.dnssec.key import (
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import name_text
 from legatum.core.picture import Picture
+from legatum.core.rrtype import DNSKEY
 
 _CHECKED_DIGESTS = (1, 2, 4)
 
@@ -56,7 +57,7 @@ def _named_keys(picture: Picture, ds: Ds) -> list[DnsKey]:
     standard="RFC 4035 s5.2",
 )  # fmt: skip
 def ds_but_unsigned(picture: Picture) -> Iterator[Sighting]:
-    asked = [view for view in picture.serving if view.ns_asked]
+    asked = [view for view in picture.serving if view.ns_asked and DNSKEY not in view.unanswered]
     if secured(picture) and asked and not any(view.keys for view in asked):
         replies = tuple(view.reply for view in picture.parents if view.ds)
         yield Sighting(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY", replies)

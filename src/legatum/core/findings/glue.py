@@ -37,7 +37,7 @@ def glue_differs(picture: Picture) -> Iterator[Sighting]:
         for glue in view.glue:
             host = picture.hosts.get(glue.name)
             own = next((each for each in host.addresses if each.rtype == glue.rtype), None) if host else None
-            if host and host.addresses and not glue.says_the_same(own):
+            if host and host.addresses and glue.rtype not in host.unanswered and not glue.says_the_same(own):
                 given = ", ".join(address_text(rdata) for rdata in glue.rdatas)
                 real = ", ".join(address_text(rdata) for rdata in own.rdatas) if own else "none"
                 yield Sighting(

@@ -7,6 +7,7 @@ from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import name_text
 from legatum.core.picture import Picture, ServerView
 from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import NS
 
 _SERVFAIL, _NXDOMAIN, _REFUSED = 2, 3, 5
 
@@ -29,7 +30,7 @@ def _each(picture: Picture, holds: Callable[[ServerView], bool]) -> Iterator[Sig
     after=("address-not-public", "glue-not-public", "no-server-serves"),
 )  # fmt: skip
 def server_silent(picture: Picture) -> Iterator[Sighting]:
-    yield from _each(picture, lambda view: view.rcode is None and not view.malformed)
+    yield from _each(picture, lambda view: view.silent)
 
 
 @finding(
@@ -84,7 +85,7 @@ def server_without_authority(picture: Picture) -> Iterator[Sighting]:
     after=("serials-differ",),
 )  # fmt: skip
 def servers_disagree_on_ns(picture: Picture) -> Iterator[Sighting]:
-    asked = [view for view in picture.serving if view.ns_asked]
+    asked = [view for view in picture.serving if view.ns_asked and NS not in view.unanswered]
     sets = {targets(view.ns) for view in asked}
     if len(sets) > 1:
         for view in asked:

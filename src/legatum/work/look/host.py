@@ -51,7 +51,9 @@ class HostLook:
         found = tuple(each.rrset for each in lookups if each.rrset)
         denial = next((each.reply.denial for each in lookups if each.reply and each.reply.denial), None)
         why = "" if found else lookups[0].why
-        return HostView(name, found, why, alias, negative_ttl(denial) if denial else None, any(each.circle for each in lookups))
+        ttl = negative_ttl(denial) if denial else None
+        unanswered = frozenset(each.rtype for each in lookups if each.reply is None and not each.circle)
+        return HostView(name, found, why, alias, ttl, any(each.circle for each in lookups), unanswered=unanswered)
 
     async def _beside(self, name: Name) -> HostView | None:
         """A name for which all parent servers give the same glue, when the server at that address says the same with authority.
@@ -74,7 +76,15 @@ def _view(name: Name, replies: list[Reply], why: str) -> HostView:
     denial = next((reply.denial for reply in replies if reply.denial), None)
     if not found and not why:
         why = "is an alias" if alias else "no such name" if any(reply.rcode == _NXDOMAIN for reply in replies) else _reason(replies)
-    return HostView(name, found, "" if found else why, alias, negative_ttl(denial) if denial else None, asked=bool(replies or why))
+    return HostView(
+        name,
+        found,
+        "" if found else why,
+        alias,
+        negative_ttl(denial) if denial else None,
+        asked=bool(replies or why),
+        unanswered=frozenset(reply.rtype for reply in replies if not reply.answered),
+    )
 
 
 def _reason(replies: list[Reply]) -> str:

@@ -93,6 +93,8 @@ class Look:
         with_ns = fresh if self.depth.everywhere else first_of_each(fresh)
         views = await asyncio.gather(*(self.server_look.look(server, address, address in with_ns) for address, server in fresh.items()))
         asked.update(zip(fresh, views, strict=True))
+        silent = {address: server for address, server in fresh.items() if asked[address].silent}
+        asked.update(await self.server_look.look_again(silent, with_ns))
 
     async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
         places = {address: name for address, name in wanted.former.items() if address in self.outside.asker.askable(wanted.former)}

@@ -31,6 +31,8 @@ async def look_at_parents(
         return await questions.ask(address, domain, NS)
 
     replies = await asyncio.gather(*(reply_of(address) for address in places))
+    later = await questions.ask_again([reply.server for reply in replies if not reply.answered], domain, NS)
+    replies = [later.get(reply.server, reply) for reply in replies]
     return tuple(_view(places[reply.server], reply, domain, evidence.number(reply)) for reply in replies)
 
 

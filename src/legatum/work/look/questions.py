@@ -1,13 +1,17 @@
 """The questions of one look: counted for each server, so that none is asked more than the depth allows."""
 
+import asyncio
 from collections import Counter
 from collections.abc import Iterable
+from typing import Any
 
 from legatum.core.name import Name
 from legatum.net.asker import Asker
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
 from legatum.work.look.depth import Depth
+
+_LATER = 1.5  # seconds until a server that was silent is asked again
 
 
 class Questions:
@@ -54,6 +58,21 @@ class Questions:
             self._under_way[address] -= 1
         self._evidence.number(reply)
         return reply
+
+    async def ask_again(self, addresses: Iterable[str], name: Name, rtype: int) -> dict[str, Reply]:
+        """Those who were silent are asked once more: later, with several packets side by side, and over TCP too. Who answers then, and
+        how; a recording is not asked again."""
+        silent = [address for address in addresses if self._asker.pace is None or not self._asker.pace.is_given_up(address)]
+        if not silent or self._recorded:
+            return {}
+        await asyncio.sleep(_LATER)
+        found = await asyncio.gather(*(self._asked_again(address, name, rtype) for address in silent))
+        return {reply.server: reply for reply in found if reply is not None}
+
+    async def _asked_again(self, address: str, name: Name, rtype: int) -> Reply | None:
+        ways: list[dict[str, Any]] = [{"tries": 1}, {"tries": 1}, {"tries": 2}, {"tries": 3}, {"tcp": True}]
+        replies = await asyncio.gather(*(self.ask(address, name, rtype, **way) for way in ways))
+        return next((reply for reply in replies if reply.answered), None)
 
     async def ask_one_of(self, addresses: Iterable[str], name: Name, rtype: int) -> Reply | None:
         """Of the address with most room; None when there is no room anywhere."""

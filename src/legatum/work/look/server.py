@@ -5,6 +5,7 @@ set, whether TCP works and whether recursion is offered; a transfer asked for sh
 """
 
 import asyncio
+from collections.abc import Container, Mapping
 from dataclasses import dataclass
 
 from legatum.core.dnssec.denial import denies, parse_nsec3
@@ -18,6 +19,7 @@ from legatum.net.reply import Reply, Trouble
 from legatum.wire.message import RA
 from legatum.work.look.questions import Questions
 
+_BEFORE_BLAMED = 8  # packets with EDNS that are lost before the server is said to drop them
 _FORMERR, _NOTIMP, _BADVERS = 1, 4, 16
 _NOBODY = "nobody-made-this-name"
 
@@ -73,7 +75,14 @@ class ServerLook:
             upwards=_refers_upwards(soa, self.domain),
             keys=_found(more.keys, DNSKEY), cds=_found(more.cds, CDS), cdnskey=_found(more.cdnskey, CDNSKEY),
             signatures=signatures, denial=more.denial, ns_asked=with_ns,
+            unanswered=frozenset(reply.rtype for reply in (ns, more.keys, more.cds, more.cdnskey) if reply and not reply.answered),
         )  # fmt: skip
+
+    async def look_again(self, places: Mapping[str, Name], with_ns: Container[str]) -> dict[str, ServerView]:
+        """At servers from which no answer came: those that answer now are looked at like any other."""
+        heard = await self.questions.ask_again(places, self.domain, SOA)
+        views = await asyncio.gather(*(self.look(places[address], address, address in with_ns) for address in heard))
+        return {view.address: view for view in views if not view.silent}
 
     async def _settled(self, address: str, first: Reply) -> tuple[Reply, Edns | None]:
         """The SOA answer that counts, and what the server makes of EDNS."""
@@ -85,9 +94,11 @@ class ServerLook:
         if first.trouble == Trouble.SILENT:
             plain = await self.questions.ask(address, self.domain, SOA, edns=False, tries=1)
             if plain.answered:
-                # A server that limits how often it is asked drops some of everything: only who is silent again drops EDNS.
-                again = await self.questions.ask(address, self.domain, SOA, tries=1)
-                return (again, Edns.ANSWERED) if again.answered else (plain, Edns.DROPPED)
+                # Packets get lost, and who limits how often it is asked drops some of everything: only who is silent again and again to
+                # questions with EDNS drops them.
+                again = await asyncio.gather(*(self.questions.ask(address, self.domain, SOA, tries=1) for _ in range(_BEFORE_BLAMED)))
+                answered = next((reply for reply in again if reply.answered), None)
+                return (answered, Edns.ANSWERED) if answered else (plain, Edns.DROPPED)
         return first, None
 
     async def _more(self, address: str, soa: Reply, with_ns: bool, replies: list[Reply]) -> "_More":

@@ -1,0 +1,175 @@
+"""Changes in a row, signers and sub-zones on each of BIND, Knot, NSD and PowerDNS, with the installed program."""
+
+import os
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+
+from tests.real.lab import NAMES, Lab, blank
+from tests.real.processes import NEEDS_SERVERS, outcome
+
+pytestmark = NEEDS_SERVERS
+SIGNERS = ("bind", "knot", "pdns")
+PLAIN = {f"plain-{name}.example": name for name in NAMES}
+SIGNED = {f"signed-{name}.example": name for name in SIGNERS}
+SECURE = {f"secure-{name}.example": name for name in SIGNERS}
+DS = "4711 13 2 " + "ab" * 32
+TOWARDS = {f"towards-{name}.example": "nsd" for name in SIGNERS}  # moves to a provider that signs what it serves
+CUT = {f"cut-{name}.example": "bind" if name != "bind" else "knot" for name in NAMES}  # `app` is served by this one
+WRONG_CUT, DISTURBED, ASKING = "wrong-cut.example", "disturbed.example", "asking.example"
+
+
+def made(provider: str, zone: str, ns: str = "") -> str:
+    return blank(ns or provider, zone) + "@ A 198.51.100.99\n"
+
+
+@pytest.fixture(scope="module")
+def lab(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Lab]:
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
+    extra = {domain: "".join(f"app 3 NS ns{each}.{domain[4:-8]}.example.\n" for each in (1, 2)) for domain in CUT}
+    extra[WRONG_CUT] = "app 3 NS ns1.nsd.example.\napp 3 NS ns2.nsd.example.\n"
+    beside = {(domain[4:-8], f"app.{domain}"): made(domain[4:-8], f"app.{domain}") for domain in CUT}
+    beside |= {("nsd", f"app.{WRONG_CUT}"): made("nsd", f"app.{WRONG_CUT}"), ("knot", f"app.{WRONG_CUT}"): made("knot", f"app.{WRONG_CUT}")}
+    beside |= {(domain[8:-8], domain): blank(domain[8:-8], domain) for domain in TOWARDS} | {("knot", ASKING): blank("knot", ASKING)}
+    domains = {**PLAIN, **SIGNED, **SECURE, **TOWARDS, **CUT, WRONG_CUT: "bind", DISTURBED: "bind", ASKING: "nsd"}
+    signed = [(name, domain) for domain, name in {**SIGNED, **SECURE}.items()] + [(domain[8:-8], domain) for domain in TOWARDS]
+    signed.append(("knot", ASKING))
+    cuts = "".join(f"{domain.removesuffix('.example')} 2 DS {DS}\n" for domain in SECURE)
+    made_lab = Lab(tmp_path_factory.mktemp("lab"), 220 + worker, domains, signed, extra, beside, cuts)
+    try:
+        made_lab.start()
+        yield made_lab
+    finally:
+        made_lab.stop()
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_many_changes_in_a_row_of_one_zone(lab: Lab, name: str) -> None:
+    """Amended five times, published twice, a part handed on and taken back, amended again: each is proven on every server."""
+    domain, other = f"plain-{name}.example", "nsd" if name != "nsd" else "knot"
+    at = ("--at", name, "--yes")
+    changes = [
+        ("press", "A", "198.51.100.1"), ("@", "MX", "10 mail", f"20 {domain}"), ("notes", "TXT", "v=one; rest=1"),
+        ("_sip._tcp", "SRV", "0 1 5060 mail"), ("store", "CNAME", f"www.{domain}"),
+    ]  # fmt: skip
+    for change in changes:
+        done = lab.legatum("amend", domain, *change, *at, "--anyway")
+        assert done["state"] == "published" and len(done["addresses"]) == 2 and done["how"], done
+    assert lab.legatum("amend", domain, "press", "A", "198.51.100.1", *at)["state"] == "unchanged"
+    file = lab.folder / f"{domain}.zone"
+    for address in ("198.51.100.7", "198.51.100.8"):
+        lab.legatum("gather", domain, "--from", name, "--force")
+        file.write_text(file.read_text().replace("203.0.113.25", address).replace("198.51.100.7", address))
+        assert lab.legatum("publish", domain, "--from", file.name, "--to", name, "--yes")["state"] == "published"
+    part = (
+        "delegate",
+        f"shop.preview.{domain}" if name == "pdns" else "a",
+        "--of",
+        domain,
+        "--at",
+        name,
+        "--to",
+        other,
+        "--yes",
+        "--ttl",
+        "2s",
+    )
+    assert lab.legatum(*part)["state"] == "handed on"
+    assert lab.legatum(*part, "--back", "--wait")["state"] == "over"
+    assert lab.legatum("amend", domain, "press", "A", "--clear", *at)["state"] == "published"
+    served = lab.legatum("gather", domain, "--from", name, "--force")
+    assert served["types"]["AAAA"] == 1 and served["types"]["CNAME"] == 2
+
+
+@pytest.mark.parametrize("name", SIGNERS)
+def test_a_signed_domain_is_not_led_into_an_unsigned_copy(lab: Lab, name: str) -> None:
+    to = ("--to", "nsd", "--registrar", "flint", "--json")
+    for domain, words in ((f"signed-{name}.example", "without a DS"), (f"secure-{name}.example", "DS 4711 13 2")):
+        refused = lab.run("move", "draft", domain, "--from", name, *to)
+        assert refused.returncode == 4 and words in refused.stderr and "end the signing" in refused.stderr, refused.stderr
+        assert not (lab.folder / "moves" / f"{domain}.move.toml").exists()
+
+
+@pytest.mark.parametrize("name", SIGNERS)
+def test_a_signers_own_records_stay_with_it(lab: Lab, name: str) -> None:
+    """Out of a signed zone into a file, and changed at the signer again and again: nothing that it adds is held against it."""
+    domain = f"signed-{name}.example"
+    sent = lab.legatum("publish", domain, "--from", name, "--to", "nsd", "--yes")
+    assert sent["state"] == "published" and any("RRSIG" in each for each in sent["left_out"])
+    text = (lab.folder / "nsd" / f"{domain}.zone").read_text()
+    assert "www" in text and not any(kind in text for kind in ("RRSIG", "NSEC", "DNSKEY"))
+    for number in (1, 2, 3):
+        done = lab.legatum("amend", domain, "press", "A", f"198.51.100.{number}", "--at", name, "--yes")
+        assert done["state"] == "published" and not done["moved_on"], done
+    assert lab.legatum("compare", "nsd", name, "--domain", domain)["worse"] is False
+    copied = lab.legatum("gather", f"copy-{name}.example", "--like", domain, "--from", name)
+    assert "RRSIG" in copied["left_out"] and "RRSIG" not in (lab.folder / f"copy-{name}.example.zone").read_text()
+
+
+@pytest.mark.parametrize("name", SIGNERS)
+def test_an_unsigned_domain_moves_to_a_provider_that_signs(lab: Lab, name: str) -> None:
+    domain = f"towards-{name}.example"
+    drafted = lab.run("move", "draft", domain, "--from", "nsd", "--to", name, "--registrar", "flint", "--publishing", "5s", "--json")
+    assert drafted.returncode == 0, drafted.stderr
+    assert lab.legatum("move", "rehearse", domain)["safe"]
+    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
+    assert [outcome(each, domain, 6, False) for each in lab.hostings["nsd"].addresses] == [5, 5]
+
+
+def test_a_new_side_that_asks_the_registry_for_a_ds_is_refused(lab: Lab) -> None:
+    """A registry that reads CDS would have the domain signed while the old side is not."""
+    to = ("--from", "nsd", "--to", "knot", "--registrar", "flint", "--json")
+    refused = lab.run("move", "draft", ASKING, *to)
+    assert refused.returncode == 4 and "asks the registry for a DS" in refused.stderr
+
+
+def test_a_ds_that_somebody_publishes_in_the_middle_stops_a_move(lab: Lab) -> None:
+    lab.legatum("move", "draft", DISTURBED, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s")
+    assert lab.legatum("move", "advance", DISTURBED, "--yes", "--until", "publish")["halt"] == "stopped"
+    ds = ("registration", "ds", DISTURBED, "--registrar", "flint", "--yes", "--wait")
+    lab.legatum(*ds, "--set", DS, "--anyway")
+    refused = lab.legatum("move", "advance", DISTURBED, "--yes", "--wait", status=4)
+    assert refused["halt"] == "refused" and "DS 4711 13 2" in refused["reasons"][0]
+    rehearsed = lab.legatum("move", "rehearse", DISTURBED, status=1)
+    assert not rehearsed["safe"] and "DS 4711" in rehearsed["uncovered"][0] and rehearsed["counterexamples"] == []
+    assert "is signed" in lab.run("move", "redraw", DISTURBED).stderr
+    assert "is signed" in lab.legatum("move", "retreat", DISTURBED, "--dry-run", status=4)["reasons"][0]
+    lab.legatum(*ds, "--none")
+    assert lab.legatum("move", "advance", DISTURBED, "--yes", "--wait")["halt"] == "complete"
+
+
+def weights(compared: Any, name: str) -> set[str]:
+    return {each["weight"] for each in compared["answers"] if each["name"] == name}
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_a_sub_zone_that_the_new_side_serves_already_stands_in_nobodys_way(lab: Lab, name: str) -> None:
+    domain = f"cut-{name}.example"
+    lab.legatum("move", "draft", domain, "--from", CUT[domain], "--to", name, "--registrar", "flint", "--publishing", "5s")
+    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
+
+
+def test_a_sub_zone_with_another_ns_set_refuses(lab: Lab) -> None:
+    lab.legatum("move", "draft", WRONG_CUT, "--from", "bind", "--to", "knot", "--registrar", "flint")
+    refused = lab.legatum("move", "advance", WRONG_CUT, "--yes", status=4)
+    assert refused["step"] == "compare" and "worse at the new side" in refused["reasons"][0] and f"app.{WRONG_CUT}" in refused["reasons"][0]
+    compared = lab.legatum("compare", "bind", "knot", "--domain", WRONG_CUT, "--answers", status=1)
+    assert "worse at the new side" in weights(compared, f"app.{WRONG_CUT}")
+
+
+def test_what_a_refusal_says_is_true(lab: Lab) -> None:
+    """The key is not blamed where it may change the zone; what is known of the server's limits is named."""
+    many = [f"line {number}" for number in range(101)]
+    for words, at, says in (
+        (("@", "TXT", *many), "bind", "101 records: BIND takes 100"),
+        (("@", "MX", "10 www"), "bind", "which is an alias: BIND refuses that"),
+        (("www", "A", "198.51.100.1"), "pdns", ""),
+    ):
+        domain = f"plain-{at}.example"
+        ended = lab.run("amend", domain, *words, "--at", at, "--yes", "--anyway")
+        if not says:
+            assert ended.returncode == 2 and "nothing can stand beside an alias" in ended.stderr
+            continue
+        assert ended.returncode == 3 and says in ended.stderr, ended.stderr
+        assert "may not change" not in ended.stderr, ended.stderr
