@@ -127,7 +127,7 @@ class ResolverView:
     """What a resolver says: ``ns`` and ``soa`` with the TTL that is left. ``over``: UDP, TLS or HTTPS.
 
     ``rcode``: of the SOA question, None for no answer; ``authenticated``: it vouches for the answer (AD); ``errors``: extended
-    errors (RFC 8914), number and text.
+    errors (RFC 8914), number and text; ``busy``: it did not answer for the domain, but did for the zone above.
     """
 
     name: str
@@ -140,6 +140,7 @@ class ResolverView:
     rcode: int | None = 0
     authenticated: bool = False
     errors: tuple[tuple[int, str], ...] = ()
+    busy: bool = False
 
 
 @dataclass(frozen=True, slots=True)

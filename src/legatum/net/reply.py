@@ -106,7 +106,7 @@ class Reply:
     def outcome(self) -> str:
         """In plain words what came back: a trouble, a response code, or what sort of answer."""
         if self.trouble is not None:
-            return str(self.trouble)
+            return f"truncated over UDP, then over TCP: {self.trouble}" if self.cut else str(self.trouble)
         if self.rcode:
             return rcode_text(self.rcode)
         if self.answer:

@@ -21,11 +21,12 @@ class HostPart(Part):
 
 class HostsDocument(Document, tag="legatum.hosts/1"):
     """The name servers of a domain. ``agreed``: zone, registry and glue say the same of each, and ``same_set``: parent and zone name the
-    same ones."""
+    same ones; ``zone_reached``: the zone itself could be asked, by way of the parent."""
 
     domain: str
     agreed: bool
     same_set: bool
+    zone_reached: bool
     hosts: list[HostPart]
 
 
@@ -68,8 +69,15 @@ def hosts_document(domain: Name, views: list[HostView]) -> HostsDocument:
         )
         for each in views
     ]  # fmt: skip
-    same = all(set(part.named_by) in ({"the parent", "the zone"}, set()) for part in parts)
-    return HostsDocument(domain=name_text(domain), agreed=same and all(part.agrees for part in parts), same_set=same, hosts=parts)
+    reached = any("the zone" in part.named_by for part in parts)
+    same = all(set(part.named_by) in ({"the parent", "the zone"} if reached else {"the parent"}, set()) for part in parts)
+    return HostsDocument(
+        domain=name_text(domain),
+        agreed=same and reached and all(part.agrees for part in parts),
+        same_set=same,
+        zone_reached=reached,
+        hosts=parts,
+    )
 
 
 def show_hosts(document: HostsDocument, screen: Screen) -> None:
@@ -77,6 +85,14 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
     need = f"{', '.join(inside)} {'needs' if len(inside) == 1 else 'need'} glue" if inside else "none needs glue"
     if document.agreed:
         screen.verdict(True, f"{document.domain}: {len(document.hosts)} name servers, {need}; all places agree on their addresses", "")
+    elif not document.zone_reached:
+        bare = [each.name for each in document.hosts if each.glue_needed and not any(each.glue.values())]
+        if bare:
+            text = f"{document.domain}: the parent names {', '.join(bare)} and gives no address: nobody gets there"
+            following = f"put the addresses at the registry: legatum hosts set {bare[0]} --address ADDRESS,… --at PROVIDER --registrar NAME"
+        else:
+            text, following = f"{document.domain}: nobody answers for its NS set", f"legatum survey {document.domain} says why"
+        screen.verdict(False, text, following)
     elif not document.same_set:
         following = "bring both NS sets into step: legatum hosts enlist, or legatum amend and legatum registration nameservers"
         screen.verdict(False, f"{document.domain}: the parent and the zone do not name the same servers", following)

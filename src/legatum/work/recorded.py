@@ -9,7 +9,7 @@ import msgspec
 
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, name_text, parse_name
-from legatum.core.picture import RegistrationView
+from legatum.core.picture import Picture, RegistrationView
 from legatum.net.rdap import Bootstrap
 from legatum.net.recording import Recording, Replay, StillClock, read_recording, write_recording
 from legatum.settings.document import Network, Resolver, Settings
@@ -63,7 +63,7 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         ipv6=network.ipv6,
         rdap=wanted.rdap and outside.settings.rdap is not None,
         services=_services(outside, found),
-        former={address: name_text(name) for address, name in wanted.former.items()},
+        former={**{address: name_text(name) for address, name in wanted.former.items()}, **_serving_elsewhere(picture)},
         change_at=wanted.change_at,
         transfer=wanted.transfer,
         asked_resolvers=wanted.resolvers,
@@ -72,6 +72,11 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         if held
         else None,
     )
+
+
+def _serving_elsewhere(picture: Picture) -> dict[str, str]:
+    """Servers outside the delegation that were found to serve the domain."""
+    return {view.address: name_text(view.server) for view in picture.former}
 
 
 def _services(outside: Outside, found: Survey) -> dict[str, str]:

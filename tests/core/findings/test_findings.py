@@ -45,7 +45,7 @@ from legatum.core.findings import KINDS, Severity, judge
 from legatum.core.name import ROOT, below, from_labels, parse_name
 from legatum.core.picture import DenialView, Edns, Picture, Plan, RegistrationView
 from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, CDS, CNAME, DNSKEY, MX, SOA, TXT, A
+from legatum.core.rrtype import AAAA, CDS, CNAME, DNSKEY, MX, NS, SOA, TXT, A
 
 SILENT: dict[str, Any] = {"rcode": None, "outcome": "no answer in time", "authoritative": False, "soa": None, "ns": None, "edns": None}
 REFUSED = {**SILENT, "rcode": 5, "outcome": "refused"}
@@ -97,6 +97,21 @@ MANY = [parse_name(f"ns{number}.alder.test.") for number in range(14)]
 DOUBLED = from_labels([b"ns1", b"alder", b"test", b"kilnandclay", b"example"])
 BROKEN_SOA = SIGNER.sign(soa(8))
 
+
+def _dead(name: Any, **changes: Any) -> tuple[Any, ...]:
+    """Every address of one server changed."""
+    return tuple(replace(view, **changes) if view.server == name else view for view in HEALTHY.servers)
+
+
+def _astray(**changes: Any) -> Picture:
+    """The parent gives an address more than the zone has, and who stands there is this."""
+    picture = inside(*GLUE, address(INSIDE, "192.0.2.66"))
+    glue = (rrset(INSIDE, A, 3600, [*GLUE[0].rdatas, *address(INSIDE, "192.0.2.66").rdatas]), GLUE[1])
+    views = tuple(replace(view, glue=glue) for view in picture.parents)
+    stranger = replace(picture.servers[0], address="192.0.2.66", **changes)
+    return replace(picture, parents=views, servers=(*picture.servers, stranger))
+
+
 CASES: dict[str, tuple[Picture, Picture]] = {
     "no-such-domain": (
         replace(parents(None, None, denied=True, outcome="no such name"), servers=(), hosts={}, contents={}),
@@ -140,6 +155,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "ns-not-a-host-name": (nameds(NS1, parse_name("ns_2.alder.test.")), nameds(NS1, parse_name("ns-2.alder.test."))),
     "glue-missing": (inside(), inside(*GLUE)),
     "glue-differs": (inside(address(INSIDE, "192.0.2.66"), GLUE[1]), inside(*GLUE)),
+    "glue-leads-astray": (_astray(**REFUSED), _astray()),
     "glue-servers-differ": (
         replace(
             inside(*GLUE),
@@ -150,7 +166,8 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "glue-lacks-family": (inside(GLUE[0]), inside(*GLUE)),
     "glue-unneeded": (parents(ns(NS1, NS2), glue=(address(NS1, "198.51.100.31"),)), parents(ns(NS1, NS2), glue=(address(NS2, "203.0.113.32"),))),
     "no-server-serves": (every(**REFUSED), replace(every(**REFUSED), servers=(*every(**REFUSED).servers[:3], HEALTHY.servers[3]))),
-    "server-silent": (first(**SILENT), first(took=0.9)),
+    "server-silent": (replace(HEALTHY, servers=_dead(NS1, **SILENT)), first(**SILENT)),
+    "server-address-dead": (first(**SILENT), replace(HEALTHY, servers=_dead(NS1, **SILENT))),
     "server-refuses": (first(**REFUSED), first(rcode=0)),
     "server-fails": (first(**{**REFUSED, "rcode": 2, "outcome": "server failure"}), first(tcp_outcome="answer")),
     "server-denies": (first(**{**REFUSED, "rcode": 3, "outcome": "no such name"}), first(rcode=0)),
@@ -167,7 +184,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     ),
     "contents-differ": (first(apex_address=address(DOMAIN, "198.51.100.81")), first(apex_address=address(DOMAIN, "198.51.100.80", 60))),
     "tcp-fails": (first(**NO_TCP), first(**{**NO_TCP, "tcp_answered": None, "tcp_outcome": "not asked"})),
-    "truncated-without-tcp": (first(**NO_TCP, cut=True), first(cut=True)),
+    "truncated-without-tcp": (first(**{**SILENT, **NO_TCP}, cut=True), first(cut=True)),
     "tcp-differs": (first(tcp_rcode=5, tcp_outcome="refused"), first(tcp_rcode=0)),
     "edns-ignored": (first(edns=Edns.IGNORED), first(edns=Edns.ANSWERED)),
     "edns-refused": (first(edns=Edns.REFUSED), first(edns=Edns.ANSWERED)),
@@ -208,6 +225,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
         having(rrset(DOMAIN, TXT, 60, [b"\x0bv=spf1 -all", b"\x0bv=spf1 ~all"])), having(rrset(DOMAIN, TXT, 60, [b"\x0bv=spf1 -all", b"\x05other"])),
     ),
     "former-still-answers": (former(), former(**REFUSED)),
+    "moved-too-early": (replace(every(**REFUSED), former=former().former), replace(every(**REFUSED), former=former(**REFUSED).former)),
     "former-keeps-old-ns": (former(ns=ns(OTHER)), former()),
     "former-disagrees": (former(apex_address=address(DOMAIN, "198.51.100.99")), former(apex_address=address(DOMAIN, "198.51.100.80"))),
     "ds-but-unsigned": (every(signed(), **UNSIGNED), every(signed(with_ds=False), **UNSIGNED)),
@@ -268,6 +286,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "transfer-open": (first(transfer_open=True), first(transfer_open=None)),
     "recursion-open": (first(recursion=True), first(recursion=None)),
     "resolver-silent": (resolver(rcode=None, ns=None, outcome="no answer in time"), resolver(ns=None)),
+    "resolver-gives-up": (resolver(rcode=None, ns=None, busy=True), resolver(rcode=None, ns=None, busy=False)),
     "resolver-fails": (resolver(rcode=2, ns=None, outcome="server failure"), resolver(rcode=3, ns=None, outcome="no such name")),
     "resolver-finds-bogus": (resolver(rcode=2, ns=None, errors=((6, "bogus"),)), resolver(rcode=2, ns=None, errors=((22, ""),))),
     "resolver-holds-other-ns": (resolver(ns=ns(OTHER, ttl=700)), resolver(ns=ns(NS2, NS1, ttl=700))),
@@ -320,18 +339,52 @@ def test_explanations_are_whole() -> None:
 
 def test_a_cause_is_told_once_and_its_symptoms_counted_under_it() -> None:
     dead = {**SILENT, **NO_TCP}
-    found = judge(replace(first(**dead), resolvers=resolver(rcode=2, ns=None, outcome="server failure").resolvers))
+    found = judge(replace(every(), servers=_dead(NS1, **dead), resolvers=resolver(rcode=2, ns=None, outcome="server failure").resolvers))
     assert [each.kind.slug for each in found] == ["server-silent"]
-    assert dict(found[0].explains) == {"tcp-fails": 1, "resolver-fails": 1}
+    assert dict(found[0].explains) == {"tcp-fails": 2, "resolver-fails": 1}
     everything = judge(every(**{**REFUSED, **NO_TCP}))
     assert [each.kind.slug for each in everything] == ["no-server-serves"]
     assert dict(everything[0].explains) == {"server-refuses": 4, "tcp-fails": 4}
 
 
 def test_a_symptom_elsewhere_keeps_its_own_finding() -> None:
-    picture = first(**SILENT)
+    picture = replace(HEALTHY, servers=_dead(NS1, **SILENT))
     picture = replace(picture, servers=(*picture.servers[:3], replace(picture.servers[3], **NO_TCP)))
     assert {each.kind.slug for each in judge(picture)} == {"server-silent", "tcp-fails"}
+
+
+@pytest.mark.parametrize(
+    ("picture", "cause", "explains"),
+    [
+        (replace(every(**REFUSED), former=former(ns=ns(OTHER)).former), "moved-too-early", {"server-refuses", "former-keeps-old-ns"}),
+        (_astray(**REFUSED), "glue-leads-astray", {"server-refuses", "glue-differs"}),
+        (_astray(**SILENT), "glue-leads-astray", {"server-address-dead", "glue-differs"}),
+        (first(edns=Edns.DROPPED, **NO_TCP), "edns-dropped", {"tcp-fails"}),
+        (first(edns=Edns.REFUSED, tcp_rcode=1, tcp_outcome="format error"), "edns-refused", {"tcp-differs"}),
+        (first(**{**SILENT, **NO_TCP}, cut=True), "truncated-without-tcp", {"tcp-fails"}),
+        (replace(every(**REFUSED), resolvers=resolver(rcode=None, ns=None, busy=True).resolvers), "no-server-serves", {"resolver-gives-up"}),
+        (replace(nameds(NS1, NS2), servers=tuple(replace(each, ns=ns(NS1, DOUBLED)) for each in HEALTHY.servers),
+                 hosts={**HOSTS, DOUBLED: host(DOUBLED)}), "ns-doubled-suffix", {"ns-only-at-parent", "ns-only-at-child"}),
+    ],
+)  # fmt: skip
+def test_harmful_remedies_stay_under_the_cause(picture: Picture, cause: str, explains: set[str]) -> None:
+    """What would make it worse - ending the old service, taking a live server out, making a zone at a wrong address - is not advised."""
+    found = {each.kind.slug: each for each in judge(picture) if each.kind.severity != Severity.NOTICE}
+    assert set(found) == {cause} and explains <= {slug for slug, _ in found[cause].explains}
+
+
+def test_what_was_not_answered_is_left_out_of_comparisons_and_said() -> None:
+    lost = first(ns=None, keys=None, unanswered=frozenset((NS, DNSKEY)))
+    assert judge(lost) == () and "did not answer for NS, DNSKEY" in lost.not_known[0]
+    missing = replace(signed(), servers=(replace(signed().servers[0], keys=None, unanswered=frozenset((DNSKEY,))), *signed().servers[1:]))
+    assert [each.kind.slug for each in judge(missing) if each.kind.severity != Severity.NOTICE] == []
+    half = host(INSIDE, "198.51.100.31", unanswered=frozenset((AAAA,)))
+    assert "glue-differs" not in slugs(inside(*GLUE, own={INSIDE: half, NS2: HOSTS[NS2]}))
+    assert "glue-differs" in slugs(inside(*GLUE, own={INSIDE: replace(half, unanswered=frozenset()), NS2: HOSTS[NS2]}))
+
+
+def test_what_is_left_of_a_ttl_at_a_resolver_is_not_the_ttl() -> None:
+    assert "ttl-zero" not in slugs(having(address(OTHER, "198.51.100.80", 0)))
 
 
 def test_a_missing_dot_is_the_cause_of_a_missing_address() -> None:

@@ -70,7 +70,7 @@ def parents_disagree(picture: Picture) -> Iterator[Sighting]:
     why="Some resolvers follow the parent's NS set, others the child's own: visitors are divided between two sides that may differ.",
     remedy="Decide which side is right; set the NS set at the registrar, and in the zone on every server, to the same names.",
     standard="RFC 1034 s4.2.2",
-    after=("parents-disagree", "servers-disagree-on-ns", "serials-differ"),
+    after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
 def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
     parent, child = set(picture.delegation), set(picture.own_ns)
@@ -83,7 +83,7 @@ def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
     why="Resolvers that trust the child never use that server, the others do: an old server left behind will answer with old data.",
     remedy="Take the name out of the NS set at the registrar, or add it to the zone's NS set, whichever was meant.",
     standard="RFC 1034 s4.2.2",
-    after=("parents-disagree", "servers-disagree-on-ns", "serials-differ"),
+    after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
 def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
     parent, child = set(picture.delegation), set(picture.own_ns)
@@ -96,7 +96,7 @@ def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
     why="That server is asked only by resolvers that have seen the child's own NS set; it is easily forgotten when something changes.",
     remedy="Add the name to the NS set at the registrar, or take it out of the zone, whichever was meant.",
     standard="RFC 1034 s4.2.2",
-    after=("parents-disagree", "servers-disagree-on-ns", "serials-differ"),
+    after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
 def ns_only_at_child(picture: Picture) -> Iterator[Sighting]:
     parent, child = set(picture.delegation), set(picture.own_ns)

@@ -10,11 +10,25 @@ from legatum.core.rrset import targets
 
 
 @finding(
+    "moved-too-early", Severity.ERROR, "The delegation leads to servers without the zone, while another provider still serves it",
+    why="The NS set was changed before the zone was there: the domain is down for everybody whose cache has let go of the old NS set.",
+    remedy="Keep the service at the other provider, and put its NS set back at the registrar; publish the zone at the new one first.",
+    standard="RFC 1034 s4.2.2",
+)  # fmt: skip
+def moved_too_early(picture: Picture) -> Iterator[Sighting]:
+    alive = [view for view in picture.former if view.serves]
+    if picture.servers and not picture.serving and alive:
+        named = ", ".join(sorted({name_text(view.server) for view in alive}))
+        replies = tuple(number for view in alive for number in view.replies)
+        yield Sighting(f"{named} answer for it, the servers of the delegation do not", replies)
+
+
+@finding(
     "former-still-answers", Severity.NOTICE, "The old provider still answers for the domain",
     why="Until every cache has let go that is needed; afterwards an edit that nobody copies there leads some visitors astray.",
     remedy="Keep both sides the same until the move says that the old one may end; then end it there.",
     standard="RFC 1034 s4.3.5",
-    after=("former-keeps-old-ns",),
+    after=("moved-too-early", "former-keeps-old-ns"),
 )  # fmt: skip
 def former_still_answers(picture: Picture) -> Iterator[Sighting]:
     for view in picture.former:
@@ -27,6 +41,7 @@ def former_still_answers(picture: Picture) -> Iterator[Sighting]:
     why="Some caches are renewed by each of its answers and never come over: they stay with the old side until it ends.",
     remedy="Set the NS set at the old provider to the new names, or end the zone there once rule 4 of docs/timing.md has passed.",
     standard="RFC 2181 s5.4.1",
+    after=("moved-too-early",),
 )  # fmt: skip
 def former_keeps_old_ns(picture: Picture) -> Iterator[Sighting]:
     for view in picture.former:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.name import is_under, name_text
+from legatum.core.name import Name, is_under, name_text
 from legatum.core.picture import Picture
 from legatum.core.rrset import targets
 
@@ -26,13 +26,43 @@ def glue_missing(picture: Picture) -> Iterator[Sighting]:
                 )
 
 
+def _extra(picture: Picture) -> dict[str, tuple[Name, int]]:
+    """Addresses that a parent server gives for a host whose own zone does not have them: with the host, and the reply."""
+    found: dict[str, tuple[Name, int]] = {}
+    for view in picture.parents:
+        for glue in view.glue:
+            host = picture.hosts.get(glue.name)
+            if host is None or not host.addresses or glue.rtype in host.unanswered:
+                continue
+            own = {rdata for each in host.addresses if each.rtype == glue.rtype for rdata in each.rdatas}
+            found.update({address_text(rdata): (glue.name, view.reply) for rdata in glue.rdatas if rdata not in own})
+    return found
+
+
+@finding(
+    "glue-leads-astray", Severity.ERROR, "The parent gives an address at which the name server does not stand",
+    why="Its zone does not have this address, and nobody answers for the domain there: visitors sent there wait or are refused.",
+    remedy="Take this address out of the host at the registrar (child name server); the addresses that its zone has are the right ones.",
+    standard="RFC 1034 s4.2.2",
+    after=("no-server-serves",),
+)  # fmt: skip
+def glue_leads_astray(picture: Picture) -> Iterator[Sighting]:
+    serving = {view.address for view in picture.serving}
+    asked = {view.address for view in picture.servers}
+    for where, (name, reply) in _extra(picture).items():
+        if where in asked and where not in serving:
+            yield Sighting(f"{where} for {name_text(name)}, which its zone does not have", (reply,), where)
+
+
 @finding(
     "glue-differs", Severity.WARNING, "Glue and the zone give different addresses",
     why="Visitors are sent to the address at the parent first; if that server is gone or old, they wait or get old answers.",
     remedy="Change the host's addresses at the registrar and the zone's A and AAAA records to the same values.",
     standard="RFC 1034 s4.2.2",
+    after=("glue-leads-astray",),
 )  # fmt: skip
 def glue_differs(picture: Picture) -> Iterator[Sighting]:
+    extra, serving = _extra(picture), {view.address for view in picture.serving}
     for view in picture.parents:
         for glue in view.glue:
             host = picture.hosts.get(glue.name)
@@ -40,9 +70,9 @@ def glue_differs(picture: Picture) -> Iterator[Sighting]:
             if host and host.addresses and glue.rtype not in host.unanswered and not glue.says_the_same(own):
                 given = ", ".join(address_text(rdata) for rdata in glue.rdatas)
                 real = ", ".join(address_text(rdata) for rdata in own.rdatas) if own else "none"
-                yield Sighting(
-                    f"{name_text(glue.name)}: {given} at {view.address}, {real} in its zone", (view.reply,), name_text(glue.name)
-                )
+                astray = next((where for where in map(address_text, glue.rdatas) if where in extra and where not in serving), "")
+                about = astray or name_text(glue.name)
+                yield Sighting(f"{name_text(glue.name)}: {given} at {view.address}, {real} in its zone", (view.reply,), about)
 
 
 @finding(

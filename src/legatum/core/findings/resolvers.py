@@ -32,8 +32,23 @@ def _errors(view: ResolverView) -> str:
 )  # fmt: skip
 def resolver_silent(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
-        if view.rcode is None:
+        if view.rcode is None and not view.busy:
             yield Sighting(f"{_who(view)}: {view.outcome}", (view.reply,), view.name)
+
+
+@finding(
+    "resolver-gives-up", Severity.WARNING, "A resolver answers for other names, but not for the domain",
+    why="It is still trying when others have given up: visitors behind it wait, and get nothing. The cause is at the domain's servers.",
+    remedy="Mend what else is found here first; the resolver needs nothing.",
+    standard="RFC 1123 s6.1.3.3",
+    after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", "ns-circle", "ns-without-address", "glue-missing",
+           "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
+           "truncated-without-tcp"),
+)  # fmt: skip
+def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.resolvers:
+        if view.busy:
+            yield Sighting(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,), view.name)
 
 
 @finding(
@@ -42,7 +57,8 @@ def resolver_silent(picture: Picture) -> Iterator[Sighting]:
     remedy="Mend what else is found here first. If all is well at the domain, flush the name in that resolver or wait for its cache.",
     standard="RFC 2308 s7",
     after=("no-such-domain", "not-delegated", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent", "server-refuses",
-           "server-fails", "ns-circle", "ns-without-address", "glue-missing"),
+           "server-fails", "ns-circle", "ns-without-address", "glue-missing", "moved-too-early", "glue-leads-astray", "server-address-dead",
+           "edns-dropped", "truncated-without-tcp"),
 )  # fmt: skip
 def resolver_fails(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:

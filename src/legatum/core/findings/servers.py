@@ -27,10 +27,27 @@ def _each(picture: Picture, holds: Callable[[ServerView], bool]) -> Iterator[Sig
     why="Visitors whose resolver picks this server wait for seconds or fail.",
     remedy="Check that the server is up and that UDP port 53 is open to it. If it is gone for good, take it out of the NS set.",
     standard="RFC 2182 s3",
-    after=("address-not-public", "glue-not-public", "no-server-serves"),
+    after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
 def server_silent(picture: Picture) -> Iterator[Sighting]:
-    yield from _each(picture, lambda view: view.silent)
+    yield from _each(picture, lambda view: view.silent and not view.cut and not _lives(picture, view))
+
+
+def _lives(picture: Picture, view: ServerView) -> bool:
+    """The same server answers at another of its addresses."""
+    return any(each.server == view.server and each.serves for each in picture.servers)
+
+
+@finding(
+    "server-address-dead", Severity.ERROR, "A name server does not answer at one of its addresses",
+    why="The server is up, but not there: visitors whose resolver picks this address, or whose network has this family only, wait or fail.",
+    remedy="Mend the way to this address - firewall, routing, what the server listens on - or take the address out of the host's records "
+           "and glue. The server itself stays in the NS set.",
+    standard="RFC 4472 s1.3",
+    after=("address-not-public", "glue-not-public", "glue-leads-astray"),
+)  # fmt: skip
+def server_address_dead(picture: Picture) -> Iterator[Sighting]:
+    yield from _each(picture, lambda view: view.silent and not view.cut and _lives(picture, view))
 
 
 @finding(
@@ -38,7 +55,7 @@ def server_silent(picture: Picture) -> Iterator[Sighting]:
     why="The delegation leads to a server that refuses to answer: the zone was never created there, or was taken away.",
     remedy="Create the zone at that provider with its full contents, or take the server out of the NS set.",
     standard="RFC 1912 s2.8",
-    after=("address-not-public", "glue-not-public", "no-server-serves"),
+    after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
 def server_refuses(picture: Picture) -> Iterator[Sighting]:
     yield from _each(picture, lambda view: view.rcode == _REFUSED)
@@ -49,7 +66,7 @@ def server_refuses(picture: Picture) -> Iterator[Sighting]:
     why="The server knows the zone but cannot serve it: an error in the zone file, or a secondary whose copy has expired.",
     remedy="Look into that server's log; check that a secondary may transfer from its primary.",
     standard="RFC 1035 s4.1.1",
-    after=("address-not-public", "glue-not-public", "no-server-serves"),
+    after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
 def server_fails(picture: Picture) -> Iterator[Sighting]:
     yield from _each(picture, lambda view: view.rcode not in (None, 0, _NXDOMAIN, _REFUSED))
@@ -60,7 +77,7 @@ def server_fails(picture: Picture) -> Iterator[Sighting]:
     why="The server answers for a zone above and denies that the domain exists: the world caches “no such name”.",
     remedy="Create the zone there at once, or take the server out of the NS set.",
     standard="RFC 2308 s2.1",
-    after=("address-not-public", "glue-not-public", "no-server-serves"),
+    after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
 def server_denies(picture: Picture) -> Iterator[Sighting]:
     yield from _each(picture, lambda view: view.rcode == _NXDOMAIN)
@@ -71,7 +88,7 @@ def server_denies(picture: Picture) -> Iterator[Sighting]:
     why="It is a resolver, or hands the question on: what it says is second-hand or nothing, and resolvers pass it over.",
     remedy="Create the zone on that server, or take the server out of the NS set.",
     standard="RFC 1912 s2.8",
-    after=("address-not-public", "glue-not-public", "no-server-serves"),
+    after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
 def server_without_authority(picture: Picture) -> Iterator[Sighting]:
     yield from _each(picture, lambda view: view.rcode == 0 and not view.serves and not view.upwards and not view.authoritative)
@@ -98,7 +115,7 @@ def servers_disagree_on_ns(picture: Picture) -> Iterator[Sighting]:
     why="The domain is down: web, mail and everything else, for everybody whose resolver has nothing left in its cache.",
     remedy="Create the zone on the servers that the delegation names, or set the NS set at the registrar to servers that have it.",
     standard="RFC 1034 s4.1",
-    after=("address-not-public", "glue-not-public"),
+    after=("moved-too-early", "address-not-public", "glue-not-public", "truncated-without-tcp", "edns-dropped"),
 )  # fmt: skip
 def no_server_serves(picture: Picture) -> Iterator[Sighting]:
     if picture.servers and not picture.serving:
@@ -156,7 +173,8 @@ def server_slow(picture: Picture) -> Iterator[Sighting]:
     why="What visitors get depends on their network: two different servers, or two versions of the zone, stand behind one name.",
     remedy="Check that both addresses lead to the same server and the same zone.",
     standard="RFC 4472 s1.4",
-    after=("server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-refers-upwards",
+    after=("server-address-dead", "glue-leads-astray",
+           "server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-refers-upwards",
            "server-malformed", "server-without-soa", "serials-differ", "servers-disagree-on-ns"),
 )  # fmt: skip
 def families_differ(picture: Picture) -> Iterator[Sighting]:

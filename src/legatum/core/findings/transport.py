@@ -4,10 +4,11 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.findings.servers import where
-from legatum.core.picture import Edns, Picture
+from legatum.core.picture import Edns, Picture, ServerView
 
 _DEAD = (
-    "no-server-serves", "server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-malformed",
+    "no-server-serves", "server-address-dead", "glue-leads-astray",
+    "server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-malformed",
 )  # fmt: skip
 
 
@@ -16,7 +17,7 @@ _DEAD = (
     why="Large answers - long TXT, many records, signatures - are fetched over TCP; they fail here.",
     remedy="Open TCP port 53 to the server.",
     standard="RFC 7766 s5",
-    after=(*_DEAD, "truncated-without-tcp"),
+    after=(*_DEAD, "truncated-without-tcp", "edns-dropped", "edns-refused"),
 )  # fmt: skip
 def tcp_fails(picture: Picture) -> Iterator[Sighting]:
     for view in picture.servers:
@@ -29,12 +30,12 @@ def tcp_fails(picture: Picture) -> Iterator[Sighting]:
     why="The answer does not fit into a UDP packet and cannot be fetched in any other way: visitors get nothing.",
     remedy="Open TCP port 53 to the server at once; then see why the answers are so long.",
     standard="RFC 7766 s5",
-    after=_DEAD,
+    after=("glue-leads-astray", "edns-dropped"),
 )  # fmt: skip
 def truncated_without_tcp(picture: Picture) -> Iterator[Sighting]:
     for view in picture.servers:
-        if view.cut and view.tcp_answered is False:
-            yield Sighting(f"{where(view)}: truncated over UDP, over TCP {view.tcp_outcome}", view.replies, view.address)
+        if view.cut and (view.tcp_answered is False or view.silent):
+            yield Sighting(f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address)
 
 
 @finding(
@@ -42,7 +43,7 @@ def truncated_without_tcp(picture: Picture) -> Iterator[Sighting]:
     why="Resolvers that come back over TCP for a long answer are refused or told something else.",
     remedy="Look for another server, or a device in between, behind TCP port 53 of that address.",
     standard="RFC 7766 s5",
-    after=_DEAD,
+    after=(*_DEAD, "edns-dropped", "edns-refused"),
 )  # fmt: skip
 def tcp_differs(picture: Picture) -> Iterator[Sighting]:
     for view in picture.servers:
@@ -81,9 +82,14 @@ def edns_refused(picture: Picture) -> Iterator[Sighting]:
     why="Today's resolvers ask with EDNS and take silence for a dead server: visitors wait or fail.",
     remedy="Look for a firewall that drops DNS packets with EDNS; update the server's software.",
     standard="RFC 6891 s7",
-    after=_DEAD,
+    after=("glue-leads-astray",),
 )  # fmt: skip
 def edns_dropped(picture: Picture) -> Iterator[Sighting]:
     for view in picture.servers:
         if view.edns == Edns.DROPPED:
             yield Sighting(f"{where(view)}: {view.edns}", view.replies, view.address)
+
+
+def _over_tcp(view: ServerView) -> str:
+    """What came over TCP: of the question asked that way, else of the one that was truncated."""
+    return view.tcp_outcome if view.tcp_answered is False else view.outcome.rpartition("over TCP: ")[2]

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.instant import people_text
-from legatum.core.name import name_text
+from legatum.core.name import is_under, name_text
 from legatum.core.picture import Picture
 from legatum.core.soa import negative_ttl
 
@@ -64,7 +64,8 @@ def ns_ttl_short(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def ttl_zero(picture: Picture) -> Iterator[Sighting]:
     for rrset in picture.contents.values():
-        if rrset is not None and rrset.ttl == 0:
+        # Of names elsewhere a resolver tells what is left of the TTL, which says nothing of the record.
+        if rrset is not None and rrset.ttl == 0 and is_under(rrset.name, picture.domain):
             yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}")
 
 

@@ -11,6 +11,7 @@ from legatum.core.rrtype import A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
 from legatum.net.walk import Cut, Walker
+from legatum.services.provider import server_names
 from legatum.work.look.contents import Contents, look_at_contents
 from legatum.work.look.depth import MOST_HOSTS, MOST_SERVERS, Depth
 from legatum.work.look.host import HostLook, first_of_each, places_of
@@ -52,6 +53,8 @@ class Look:
             self.questions, self.outside.asker, self.walker, resolver, self.domain, addresses, everywhere
         )  # fmt: skip
         resolvers, (rdap, why), former = await around if around else ((), (None, ""), ())
+        if everywhere and servers and not addresses and not wanted.former:
+            former = await self._providers_that_serve(hosts)
         return Picture(
             domain=self.domain,
             at=self.outside.clock.now(),
@@ -102,10 +105,18 @@ class Look:
         replies = await asyncio.gather(*(self.questions.ask(address, self.domain, A) for address in places))
         return tuple(replace(view, apex_address=reply.find(A)) for view, reply in zip(views, replies, strict=True))
 
+    async def _providers_that_serve(self, delegated: Mapping[Name, HostView]) -> tuple[ServerView, ...]:
+        """Where no server of the delegation serves the domain: those of the house's other providers that do."""
+        names = {name for section in self.outside.settings.providers.values() for name in server_names(section.servers)}
+        hosts = await asyncio.gather(*(self.walker.addresses(name) for name in sorted(names - set(delegated))[:MOST_HOSTS]))
+        places = dict(zip(sorted(names - set(delegated)), hosts, strict=False))
+        found = await self._former(Wanted(former={address: name for name, each in places.items() for address in each}))
+        return tuple(view for view in found if view.serves)
+
     async def _resolvers(self, wanted: Wanted) -> tuple[ResolverView, ...]:
         if not wanted.resolvers:
             return ()
-        return await look_at_resolvers(self.outside.asker, self.evidence, self.outside.resolvers(), self.domain)
+        return await look_at_resolvers(self.outside.asker, self.evidence, self.outside.resolvers(), self.domain, self.cut.zone)
 
     async def _rdap(self, wanted: Wanted) -> tuple[RegistrationView | None, str]:
         return await look_at_rdap(self.outside, self.evidence, self.domain) if wanted.rdap else (None, "")

@@ -16,13 +16,15 @@ _EXTENDED_ERROR = 15  # RFC 8914 s2
 
 
 async def look_at_resolvers(
-    asker: Asker, evidence: Evidence, places: Mapping[str, ResolverPlace], domain: Name
+    asker: Asker, evidence: Evidence, places: Mapping[str, ResolverPlace], domain: Name, above: Name
 ) -> tuple[ResolverView, ...]:
-    return tuple(await asyncio.gather(*(_view(asker, evidence, name, place, domain) for name, place in places.items())))
+    """``above``: the zone above the domain, for which one that is silent is asked too: it may be busy failing."""
+    return tuple(await asyncio.gather(*(_view(asker, evidence, name, place, domain, above) for name, place in places.items())))
 
 
-async def _view(asker: Asker, evidence: Evidence, name: str, place: ResolverPlace, domain: Name) -> ResolverView:
+async def _view(asker: Asker, evidence: Evidence, name: str, place: ResolverPlace, domain: Name, above: Name) -> ResolverView:
     ns, soa = await asyncio.gather(*(ask_resolver(asker, place, domain, rtype) for rtype in (NS, SOA)))
+    busy = not soa.answered and (await ask_resolver(asker, place, above, SOA)).rcode == 0
     found = ns.find(NS)
     return ResolverView(
         name,
@@ -35,6 +37,7 @@ async def _view(asker: Asker, evidence: Evidence, name: str, place: ResolverPlac
         soa.rcode,
         bool(soa.answered and soa.message.flags & AD),
         tuple(dict.fromkeys(extended_errors(ns) + extended_errors(soa))),
+        busy,
     )
 
 
