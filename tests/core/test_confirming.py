@@ -11,25 +11,32 @@ from hypothesis import strategies as st
 from legatum.core.course import Change, Course, Look, State, Told, share_on_new, told
 from legatum.core.expected import Expected, parse_ds_text, parse_records
 from legatum.core.fault import BadInput
-from legatum.core.name import below
-from legatum.core.picture import RegistrationView, ResolverView
+from legatum.core.name import below, name_text
+from legatum.core.picture import Picture, RegistrationView, ResolverView
 from legatum.core.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.rrset import rrset
-from legatum.core.rrtype import CNAME, MX, NS, A
+from legatum.core.rrtype import AAAA, CNAME, MX, NS, A
+from legatum.core.soundness import Given, questions
 from legatum.core.verdict import RecordView, agreement
 from tests.core.findings.pictures import (
     DOMAIN,
+    GLUE,
     HEALTHY,
     INSIDE,
+    MAIL,
     NOW,
     NS1,
     NS2,
     OTHER,
     SIGNER,
     WWW,
+    Signer,
     address,
+    ds_set,
     every,
     first,
+    inside,
+    mx,
     ns,
     parents,
     signed,
@@ -192,3 +199,77 @@ def test_registration_data_of_any_form_are_taken_as_far_as_they_go(document: dic
 def test_a_hosts_addresses_in_one_spelling() -> None:
     said = {"ipAddresses": {"v4": ["198.51.100.31"], "v6": ["2001:DB8:A1:0::53", "2001:db8:a1::53", "none"]}}
     assert host_addresses_from_rdap(said) == ("198.51.100.31", "2001:db8:a1::53") and host_addresses_from_rdap({}) == ()
+
+
+# Sound in itself
+
+
+def givens(picture: Picture, signer: Signer | None = None, **spoilt: Any) -> list[Given]:
+    """Every server answers alike for what visitors come for, with signatures by ``signer``; ``spoilt`` changes what the first one gives
+    for the domain's address."""
+    found = []
+    for view in picture.servers:
+        for name, rtype in questions(DOMAIN):
+            sets = [address(name, "198.51.100.80")] if rtype == A else [mx(MAIL)] if rtype == MX else []
+            signatures = [signer.sign(each) for each in sets] if signer else []
+            who = f"{name_text(view.server)} ({view.address})"
+            found.append(Given("child", who, view.address, name, rtype, "answer" if sets else "no data", 0, True, (*sets, *signatures), ()))
+    return [replace(found[0], **spoilt), *found[1:]]
+
+
+def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> None:
+    verdict = agreement(HEALTHY, None, (), givens(HEALTHY), ["other names"])
+    assert verdict.confirmed and verdict.not_looked_at == ("other names",)
+    assert {"NS set", "version", "DS", "kilnandclay.example A", "www.kilnandclay.example A"} <= {each.about for each in verdict.checks}
+    assert agreement(inside(*GLUE), None, (), givens(inside(*GLUE))).confirmed
+
+
+@pytest.mark.parametrize(
+    ("picture", "spoilt", "about", "says"),
+    [
+        (HEALTHY, {"answer": (address(DOMAIN, "198.51.100.99"),)}, "kilnandclay.example A", "198.51.100.99"),
+        (HEALTHY, {"answer": (), "outcome": "no data"}, "kilnandclay.example A", "no data"),
+        (HEALTHY, {"authoritative": False}, "kilnandclay.example A", "A 198.51.100.80"),
+        (HEALTHY, {"rcode": None, "answer": (), "outcome": "no answer in time"}, "kilnandclay.example A", "no answer in time"),
+        (first(soa=soa(6)), {}, "version", "serial 6, others have 7"),
+        (inside(address(INSIDE, "192.0.2.66"), GLUE[1]), {}, "glue of ns1.kilnandclay.example", "its zone has"),
+        (inside(), {}, "glue of ns1.kilnandclay.example", "no address"),
+        (replace(HEALTHY, parents=(replace(HEALTHY.parents[0], ds_absent=False), HEALTHY.parents[1])), {}, "DS", "no proof"),
+    ],
+)
+def test_what_is_not_sound_is_named(picture: Picture, spoilt: dict[str, Any], about: str, says: str) -> None:
+    faults = agreement(picture, None, (), givens(picture, **spoilt)).faults
+    assert faults and {each.about for each in faults} == {about} and says in faults[0].said
+
+
+def test_under_a_ds_keys_and_signatures_are_checked_down_to_the_answer_at_every_server() -> None:
+    def judged(picture: Picture, given: list[Given]) -> list[str]:
+        return [each.said for each in agreement(picture, None, (), given).faults if each.about == "signatures"]
+
+    sound = [each for each in givens(signed(), SIGNER) if each.rcode == 0 and each.answer]  # what is denied is another question
+    assert judged(signed(), sound) == []
+    bare = every(signed(), keys=None, signatures={}, denial=None)
+    assert len(judged(bare, sound)) == 4 and "no DNSKEY, although the parent has a DS" in judged(bare, sound)[0]
+    assert "no key fits the DS" in judged(signed(ds_set(Signer(1147).ds())), sound)[0]
+    one = first(signed(), keys=None, signatures={})
+    assert len(judged(one, sound)) == 1
+    stale = [replace(each, answer=(each.answer[0], SIGNER.sign(each.answer[0], ends=NOW - 1))) for each in sound[:1]] + sound[1:]
+    assert judged(signed(), stale) == ["kilnandclay.example A: the signature is expired"]
+    unproven = [each for each in givens(signed(), SIGNER) if each.rtype == AAAA]
+    assert "no proof that there is no" in judged(signed(), unproven)[0]
+
+
+def test_resolvers_that_fail_because_of_the_domain_are_not_to_be_mended() -> None:
+    failing = ResolverView("harbour", "192.0.2.101", "server failure", None, None, 9, rcode=2)
+    bare = replace(every(signed(), keys=None, signatures={}, denial=None), resolvers=(failing,))
+    verdict = agreement(bare, None, (), [])
+    assert verdict.faults[0].about == "signatures" and verdict.faults[-1].party == "resolver"
+    assert "no DNSKEY" in verdict.faults[-1].because
+    lonely = agreement(replace(HEALTHY, resolvers=(failing,)), None, (), givens(HEALTHY))
+    assert [(each.party, each.because) for each in lonely.faults] == [("resolver", "")]
+
+
+def test_on_the_way_to_other_servers_those_left_behind_are_not_judged() -> None:
+    away = replace(HEALTHY, servers=tuple(replace(each, soa=soa(3)) if each.server == NS2 else each for each in HEALTHY.servers))
+    assert "version" in {each.about for each in agreement(away, Expected(ns=(NS1, NS2)), (), []).faults}
+    assert "version" not in {each.about for each in agreement(away, Expected(ns=(NS1,)), (), []).faults}

@@ -278,7 +278,8 @@ def test_what_is_in_order_has_nothing_worth_a_warning(found: dict[str, dict[str,
         ("dangling.example", {"www-leads-nowhere", "mail-lost"}),
         ("special.example", {"visitors-sent-to-special-address", "two-spf-records", "mail-missing"}),
         ("wild.example", {"wildcard-answers", "mail-to-alias"}),
-        ("glued.example", {"glue-differs", "server-silent"}),
+        ("glued.example", {"glue-leads-astray"}),
+        ("cut.example", {"truncated-without-tcp"}),
         ("unglued.example", {"glue-missing"}),
         ("doubled.example", {"ns-doubled-suffix"}),
         ("long.example", {"ttl-zero"}),
@@ -319,7 +320,11 @@ def test_what_a_cause_explains_is_not_told_again(network: Network) -> None:
     (first, *_) = network.survey("nobody.example", "--no-resolvers")["findings"]
     assert first["slug"] == "no-server-serves" and {"server-silent", "server-refuses"} <= set(first["explains"])
     cut = {each["slug"]: each for each in network.survey("cut.example", "--no-resolvers")["findings"]}
-    assert "no-server-serves" in cut and "tcp-fails" not in cut
+    assert not {"no-server-serves", "server-silent", "tcp-fails"} & set(cut)
+    assert "truncated over UDP, then over TCP: connection" in network.survey("cut.example", "--no-resolvers")["servers"][0]["outcome"]
+    circle = network.survey("circle-a.example")
+    slugs = {each["slug"] for each in circle["findings"]}
+    assert "ns-circle" in slugs and not {"resolver-silent", "resolver-gives-up", "resolver-fails"} & slugs, slugs
 
 
 def test_resolvers_plain_and_over_tls_and_https_and_validating(network: Network) -> None:
@@ -333,6 +338,26 @@ def test_resolvers_plain_and_over_tls_and_https_and_validating(network: Network)
     bogus = network.survey("psigned.example")
     (finding,) = [each for each in bogus["findings"] if each["slug"] == "resolver-finds-bogus"]
     assert "validating" in finding["seen"][0] and "extended error" in finding["seen"][0]
+
+
+def test_confirm_is_not_told_by_resolvers_whether_a_domain_is_sound(network: Network) -> None:
+    """Unsigned under a DS, expired, another digest: confirmed by nobody, though no resolver of the settings but one validates."""
+    for domain, says in (
+        ("unsigned-ds.example", "no DNSKEY, although the parent has a DS"),
+        ("expired.example", "signature"),
+        ("wrong-ds.example", "no key fits the DS"),
+        ("mixed.example", "others have 2"),
+        ("late.example", "no answer in time"),
+    ):
+        ended = network.legatum("confirm", domain, "--no-rdap")
+        told = " ".join(ended.stdout.split())
+        assert ended.returncode == 1 and says in told and "mend it at the child" in told, (domain, ended.stdout)
+    bogus = network.legatum("confirm", "psigned.example", "--no-rdap").stdout  # one resolver has been given another anchor
+    assert "nothing is wrong at the servers looked at: mend it at validating" in " ".join(bogus.split())
+    fine = network.legatum("confirm", "signed.example", "--no-rdap", "--json")
+    document = json.loads(fine.stdout)
+    assert document["confirmed"] and "signatures" in {each["about"] for each in document["checks"]}, fine.stdout
+    assert any("chain of trust above example" in each for each in document["not_looked_at"])
 
 
 def test_markup_and_control_characters_stay_text(network: Network) -> None:

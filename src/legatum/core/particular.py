@@ -33,6 +33,7 @@ def _about(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
     if rtype == DS and name == wanted.origin:
         yield f"{where}: a DS belongs into the zone above"
     if rrset is None:
+        yield from _left_without_address(wanted, name, rtype)
         return
     if len(rrset.rdatas) > _MOST_RECORDS:
         yield f"{where} would have {len(rrset.rdatas)} records: BIND takes {_MOST_RECORDS} in one set unless its settings allow more"
@@ -49,3 +50,13 @@ def _about(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
         yield f"{name_text(name)} would be an alias beside other data ({', '.join(sorted(beside))}): no server takes that"
     if rtype == DNAME and any(each != name and each.endswith(name) for each in wanted.names):
         yield f"{where}: names below it stand in the zone, which a DNAME does not allow (RFC 6672 s2.4)"
+
+
+def _left_without_address(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
+    """An address that goes, of a name that servers or mail lead to."""
+    if rtype not in (A, AAAA) or wanted.get(name, A) or wanted.get(name, AAAA):
+        return
+    for kind in (NS, MX):
+        if name in targets(wanted.get(wanted.origin, kind)):
+            leads = f"{name_text(wanted.origin)} {type_text(kind)}"
+            yield f"{name_text(name)} would have no address, and {leads} leads to it: BIND refuses that"

@@ -1,6 +1,6 @@
 """One verdict about a domain: does everybody give what is expected, and if not, until when is that within what TTLs allow?"""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from legatum.core.dnssec.key import parse_ds
@@ -9,14 +9,16 @@ from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture, ServerView
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import type_text
 from legatum.core.soa import parse_soa, serial_is_newer
+from legatum.core.soundness import Given, unsound
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
     """What one party says. ``until``: it may keep saying so until then (seconds since 1970) without anything being wrong.
 
-    ``about``: what was compared: NS set, DS, serial, or a record.
+    ``about``: what was compared: NS set, DS, serial, a record, glue, signatures; ``because``: the domain's fault that makes it so.
     """
 
     party: str
@@ -25,6 +27,7 @@ class Check:
     said: str
     until: float | None = None
     about: str = "NS set"
+    because: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,12 +44,13 @@ class RecordView:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """``expected``: the NS set everybody should have; ``checks``: party by party."""
+    """``expected``: the NS set everybody should have; ``checks``: party by party; ``not_looked_at``: in words."""
 
     domain: Name
     at: float
     expected: tuple[Name, ...]
     checks: tuple[Check, ...]
+    not_looked_at: tuple[str, ...] = ()
 
     @property
     def confirmed(self) -> bool:
@@ -58,18 +62,26 @@ class Verdict:
 
     @property
     def faults(self) -> tuple[Check, ...]:
-        """Those who differ and should not any more."""
-        return tuple(check for check in self.disagreeing if check.until is None or check.until <= self.at)
+        """Those who differ and should not any more; what is the cause of others first."""
+        found = [check for check in self.disagreeing if check.until is None or check.until <= self.at]
+        return tuple(sorted(found, key=lambda check: (bool(check.because), check.party == "resolver")))
 
 
 def names_said(names: Iterable[Name]) -> str:
     return ", ".join(name_text(name) for name in names) or "nothing"
 
 
-def agreement(picture: Picture, expected: "tuple[Name, ...] | Expected | None" = None, records: Iterable[RecordView] = ()) -> Verdict:
+def agreement(
+    picture: Picture,
+    expected: "tuple[Name, ...] | Expected | None" = None,
+    records: Iterable[RecordView] = (),
+    given: Sequence[Given] | None = None,
+    not_looked_at: Iterable[str] = (),
+) -> Verdict:
     """``expected``: an NS set, or more; without one the parent's NS set, so that the verdict says whether all agree with each other.
 
-    ``records``: what was said of the records expected.
+    ``records``: what was said of the records expected; ``given``: what was given for what visitors come for, where the domain is to be
+    sound in itself too; ``not_looked_at``: in words.
     """
     wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
     if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:
@@ -82,7 +94,42 @@ def agreement(picture: Picture, expected: "tuple[Name, ...] | Expected | None" =
     if wanted.serial is not None:
         checks += _serial_checks(picture, wanted.serial, wanted)
     checks += _record_checks(picture, wanted, records)
-    return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), tuple(checks))
+    if given is not None:
+        checks += _sound_checks(picture, wanted, given)
+    return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), _with_causes(checks), tuple(not_looked_at))
+
+
+def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given]) -> Iterator[Check]:
+    meant = [view for view in picture.servers if view.server in (wanted.ns or ())]
+    if meant:  # on the way from one NS set to another the servers of the other one are somebody else's
+        picture = replace(picture, servers=tuple(meant))
+        own = {view.address for view in meant}
+        given = [each for each in given if each.party != "child" or each.address in own]
+    views = {f"{name_text(view.server)} ({view.address})": view for view in picture.servers}
+    left = {(each.who, f"{name_text(each.name)} {type_text(each.rtype)}"): each.left for each in given if each.party == "resolver"}
+    for party, who, about, agrees, said in unsound(picture, given):
+        if about == "DS" and wanted.ds is not None:
+            continue  # what is expected says more
+        until = _copied(views[who], wanted) if who in views and about != "signatures" else None
+        if party == "parent":
+            until = _published(wanted)
+        elif party == "resolver" and left.get((who, about)):
+            until = picture.at + left[who, about]
+        yield Check(party, who, agrees, said, _unless(agrees, until), about)
+
+
+def _with_causes(checks: Iterable[Check]) -> tuple[Check, ...]:
+    """Resolvers that fail while something at the domain is wrong fail because of that."""
+    checks = tuple(checks)
+    faults = [each for each in checks if not each.agrees and each.party in ("parent", "child") and each.until is None]
+    worst = next((each for each in faults if each.about == "signatures"), faults[0] if faults else None)
+    if worst is None:
+        return checks
+    cause = f"{worst.who}, {worst.about}: {worst.said}"
+    failing = ("server failure", "no answer in time")
+    return tuple(
+        replace(each, because=cause) if each.party == "resolver" and not each.agrees and each.said in failing else each for each in checks
+    )
 
 
 def _published(wanted: Expected) -> float | None:

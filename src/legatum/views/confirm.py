@@ -4,7 +4,7 @@ from legatum.core.instant import instant_text, people_text
 from legatum.core.name import name_text
 from legatum.core.verdict import Check, Verdict
 from legatum.views.document import Document, Part
-from legatum.views.screen import BAD, DOUBT, Screen
+from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 
 
 class CheckPart(Part):
@@ -15,11 +15,13 @@ class CheckPart(Part):
     fault: bool
     said: str
     until: str | None
+    because: str
 
 
 class ConfirmDocument(Document, tag="legatum.confirm/1"):
     """``until``: so long a difference is within what TTLs and timers allow; after that it is a ``fault``. ``pending``: nothing
-    differs but what may still."""
+    differs but what may still. ``because``: the fault of the domain's that makes a resolver fail; ``not_looked_at``: what this verdict does
+    not speak of."""
 
     domain: str
     at: str
@@ -27,6 +29,7 @@ class ConfirmDocument(Document, tag="legatum.confirm/1"):
     pending: bool
     expected: list[str]
     checks: list[CheckPart]
+    not_looked_at: list[str]
 
 
 class ConfirmListDocument(Document, tag="legatum.confirm-list/1"):
@@ -43,12 +46,15 @@ def confirm_document(verdict: Verdict) -> ConfirmDocument:
         pending=not verdict.confirmed and not verdict.faults and bool(verdict.checks),
         expected=[name_text(name) for name in verdict.expected],
         checks=[_check(each, each in verdict.faults) for each in verdict.checks],
+        not_looked_at=list(verdict.not_looked_at),
     )
 
 
 def _check(each: Check, fault: bool) -> CheckPart:
     until = instant_text(each.until) if each.until is not None else None
-    return CheckPart(party=each.party, who=each.who, about=each.about, agrees=each.agrees, fault=fault, said=each.said, until=until)
+    return CheckPart(
+        party=each.party, who=each.who, about=each.about, agrees=each.agrees, fault=fault, said=each.said, until=until, because=each.because
+    )  # fmt: skip
 
 
 def verdict_lines(verdict: Verdict) -> tuple[str, str]:
@@ -64,7 +70,16 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
         text = f"{domain}: not yet. {len(wrong)} of {len(verdict.checks)} still differ, within what their TTLs and timers allow"
         return text, f"ask again after {people_text(last, verdict.at)}; what differs then is a fault"
     first = faults[0]
-    text = f"{domain}: not confirmed. {len(faults)} of {len(verdict.checks)} differ; first: {first.party} {first.who} says {first.said}"
+    where = f"{first.party} {first.who}, {first.about}: {first.said}"
+    text = f"{domain}: not confirmed. {len(faults)} of {len(verdict.checks)} checks are not right; first: {where}"
+    led = sum(bool(each.because) for each in faults)
+    if led:
+        return (
+            f"{text} - {led} checks at resolvers fail because of that",
+            f"mend it at the {first.party}, {first.who}, not at the resolvers",
+        )
+    if first.party == "resolver":
+        return text, f"nothing is wrong at the servers looked at: mend it at {first.who}, or wait for its cache; `legatum survey {domain}`"
     return text, f"mend it at the {first.party}, {first.who}; `legatum survey {domain}` says more"
 
 
@@ -82,11 +97,16 @@ def show_confirm(verdict: Verdict, screen: Screen) -> None:
         rows.append((party, some[0].who if len(some) == 1 else f"{len(some)} of them", about, "agrees", said))
         styles.append("")
     screen.table(("party", "who", "what", "verdict", "says"), rows, styles)
+    if verdict.not_looked_at:
+        screen.line()
+        screen.line(f"Not looked at: {'; '.join(verdict.not_looked_at)}", QUIET, indent=15)
 
 
 def _word(each: Check, verdict: Verdict) -> str:
     if each.agrees:
         return "agrees"
+    if each.because:
+        return "fails because of the domain"
     if each.until is None:
         return "differs: a fault"
     if each.until <= verdict.at:

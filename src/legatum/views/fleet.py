@@ -19,6 +19,10 @@ from legatum.work.fleet import Result
 HEALTHY, FAILED, CONFIRMED, PENDING, DIFFERS = "healthy", "failed", "confirmed", "pending", "differs"
 _ORDER = ["error", FAILED, DIFFERS, "warning", PENDING, "notice", CONFIRMED, HEALTHY]
 _STYLES = {"error": BAD, FAILED: BAD, DIFFERS: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, HEALTHY: GOOD}
+_LEFT_OUT = (
+    "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, keys and signatures, "
+    "resolvers, the registration: legatum confirm DOMAIN looks at them"
+)
 COLUMNS = ("domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at")
 
 
@@ -54,7 +58,8 @@ class SummaryPart(Part):
 class FleetDocument(Document, tag="legatum.fleet/1"):
     """The summary: ``standings`` counts domains by standing, ``findings`` tells which domains show which finding, worst first.
 
-    ``slowed``: servers that were asked more slowly than set, with questions a second.
+    ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *confirmed* does not speak of
+    in a list.
     """
 
     domains: int
@@ -64,6 +69,7 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
     questions: int
     seconds: float
     slowed: dict[str, float]
+    not_looked_at: str = ""
 
 
 def fleet_line(result: Result) -> FleetLine:
@@ -169,6 +175,7 @@ class Tally:
             questions=self.questions,
             seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
+            not_looked_at=_LEFT_OUT if {CONFIRMED, DIFFERS, PENDING} & set(self.standings) else "",
         )  # fmt: skip
 
 
@@ -189,6 +196,8 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     rate = document.questions / max(document.seconds, 0.001)
     took = f"{document.seconds:.2f} s" if document.seconds < 60 else rough_text(document.seconds)
     screen.line(f"{document.questions} questions in {took}, {rate:,.0f} a second", QUIET)
+    if document.not_looked_at:
+        screen.line(f"Not looked at: {document.not_looked_at}", QUIET, indent=15)
     for server, pace in document.slowed.items():
         screen.line(f"{server} began to truncate or drop: asked {pace:.0f} times a second at the end", QUIET)
 

@@ -109,3 +109,17 @@ def best_standing(rrset: RRset, signatures: RRset | None, keys: RRset, now: floa
         if best[0] is None or order.index(standing) < order.index(best[0]):
             best = (standing, signature)
     return best
+
+
+def signed_by(keys: RRset, signatures: RRset | None, trusted: list[bytes], now: float) -> bool:
+    """Whether the key set carries a good signature by one of the ``trusted`` keys (RFC 4035 s5.2)."""
+    made_by = {(key.tag, key.algorithm) for rdata in trusted if (key := parse_key(rdata))}
+    own = [
+        rdata
+        for rdata in (signatures.rdatas if signatures else ())
+        if (one := parse_signature(rdata)) and (one.tag, one.algorithm) in made_by
+    ]
+    if signatures is None or not own:
+        return False
+    standing, _ = best_standing(keys, signatures._replace(rdatas=tuple(own)), keys._replace(rdatas=tuple(trusted)), now)
+    return standing == Standing.GOOD

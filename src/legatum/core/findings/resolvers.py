@@ -48,7 +48,7 @@ def resolver_silent(picture: Picture) -> Iterator[Sighting]:
 def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
         if view.busy:
-            yield Sighting(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,), view.name)
+            yield Sighting(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,))
 
 
 @finding(

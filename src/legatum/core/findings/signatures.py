@@ -4,13 +4,12 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from legatum.core.dnssec.key import fits, parse_key
-from legatum.core.dnssec.signature import Signature, Standing, best_standing, parse_signature
+from legatum.core.dnssec.signature import Signature, Standing, best_standing, signed_by
 from legatum.core.findings.ds import ds_of, secured
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.findings.servers import where
 from legatum.core.instant import people_text
 from legatum.core.picture import Picture, ServerView
-from legatum.core.rrset import RRset
 from legatum.core.rrtype import DNSKEY, NS, SOA, type_text
 
 _SOON = 3 * 86400
@@ -130,22 +129,9 @@ def chain_broken(picture: Picture) -> Iterator[Sighting]:
         if keys is None:
             continue
         trusted = [rdata for rdata in keys.rdatas if any(fits(picture.domain, ds, rdata) for ds in ds_of(picture))]
-        if trusted and not _signed_by(keys, view.signatures.get(DNSKEY), trusted, picture.at):
+        if trusted and not signed_by(keys, view.signatures.get(DNSKEY), trusted, picture.at):
             tags = ", ".join(str(key.tag) for rdata in trusted if (key := parse_key(rdata)))
             yield Sighting(f"{where(view)}: no good signature over DNSKEY by key {tags}", view.replies, view.address)
-
-
-def _signed_by(keys: RRset, signatures: RRset | None, trusted: list[bytes], now: float) -> bool:
-    made_by = {(key.tag, key.algorithm) for rdata in trusted if (key := parse_key(rdata))}
-    own = [
-        rdata
-        for rdata in (signatures.rdatas if signatures else ())
-        if (one := parse_signature(rdata)) and (one.tag, one.algorithm) in made_by
-    ]
-    if signatures is None or not own:
-        return False
-    standing, _ = best_standing(keys, signatures._replace(rdatas=tuple(own)), keys._replace(rdatas=tuple(trusted)), now)
-    return standing == Standing.GOOD
 
 
 @finding(

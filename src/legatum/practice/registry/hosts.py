@@ -45,6 +45,8 @@ class HostDesk:
             return ruling(epp.PARAMETER_POLICY)
         roid, date = f"H{self._book.number():06d}-QM", self._book.now_text()
         self._book.hosts[host] = epp.HostData(host, roid, (), given, registrar, date)
+        for domain in self._book.leaning_on(host):  # named before there was such a host, by a registry that lets that happen
+            self._changed(domain)
         return ruling(epp.OK)
 
     def update(self, registrar: str, host: Name, add: Iterable[str], remove: Iterable[str]) -> epp.Response:
