@@ -2,6 +2,7 @@
 
 import json
 import os
+import signal
 import subprocess
 import sys
 from dataclasses import dataclass, field
@@ -9,6 +10,11 @@ from pathlib import Path
 from typing import Any
 
 PROGRAM = str(Path(sys.executable).with_name("legatum"))
+
+
+def heeds_ctrl_c() -> None:
+    """For ``preexec_fn``: where the suite itself runs with the signal ignored, as in the background of a shell, its children would too."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
 
 
 @dataclass

@@ -1,6 +1,7 @@
 """``legatum demo`` from beginning to end, and the small commands."""
 
 import json
+import re
 from pathlib import Path
 
 from tests.cli.program import Shell
@@ -17,7 +18,7 @@ def test_the_demo_goes_all_the_way(tmp_path: Path) -> None:
     kept = tmp_path / "kept"
     rows = [json.loads(line) for line in (kept / "questions.ndjson").read_text().splitlines()]
     assert len(rows) > 2000 and {"at", "server", "name", "type", "outcome"} <= set(rows[0])
-    assert "confirmed. All 13 checks agree" in (kept / "tour.txt").read_text()
+    assert re.search(r"confirmed\. All \d\d checks agree", (kept / "tour.txt").read_text())
     assert (kept / "journal.sqlite").exists() and (kept / "moves" / "kilnandclay.example.move.toml").exists()
     for secret in kept.glob("*.secret"):
         assert secret.stat().st_mode & 0o077 == 0

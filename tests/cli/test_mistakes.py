@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.program import PROGRAM, PracticeWorld, Shell
+from tests.cli.program import PROGRAM, PracticeWorld, Shell, heeds_ctrl_c
 
 DOMAIN = "kilnandclay.example"
 
@@ -44,7 +44,7 @@ def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]
         (("survey", "."), 2, "root"),
         (("survey", "x" * 70 + ".example"), 2, "longer than 63"),
         (("survey", "sh op.example"), 2, "characters that no domain has"),
-        (("nonsense",), 2, "invalid choice"),
+        (("nonsense",), 2, "no command"),
         (("gather", DOMAIN, "--from", "elm"), 2, "neither a provider nor a file"),
         (("gather", DOMAIN, "--file", "none.zone"), 2, "No such file"),
         (("gather", DOMAIN, "--from", "server:198.51.100.31", "--way", "transfer"), 3, "refused"),
@@ -157,7 +157,7 @@ def test_a_server_that_never_answers_costs_a_bounded_time(world: PracticeWorld, 
         began = time.monotonic()
         ended = shell.run("survey", DOMAIN, "--settings", settings)
         assert time.monotonic() - began < 12
-    assert ended.status == 1 and "[server-silent]" in ended.out and "203.0.113.32" in ended.out
+    assert ended.status == 1 and "[server-address-dead]" in ended.out and "203.0.113.32" in ended.out
 
 
 def test_no_network_is_told_in_one_line(shell: Shell) -> None:
@@ -243,7 +243,9 @@ def test_ctrl_c_ends_with_130_and_the_same_command_goes_on(shell: Shell, tmp_pat
         moves = [f'moves = "{own.folder}/moves"', f'journal = "{own.folder}/journal.sqlite"']
         Path(settings).write_text("\n".join(moves + lines[:begin] + lines[begin + 3 :]))
         command = [PROGRAM, "move", "advance", DOMAIN, "--yes", "--wait", "--settings", settings]
-        process = subprocess.Popen(command, cwd=shell.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        process = subprocess.Popen(
+            command, cwd=shell.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heeds_ctrl_c
+        )
         assert process.stderr is not None
         for line in process.stderr:
             if "hold until" in line:
@@ -260,3 +262,36 @@ def test_piping_into_a_program_that_stops_reading_is_no_fault(shell: Shell) -> N
     command = f"{PROGRAM} explain | head -1"
     ended = subprocess.run(["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, timeout=30, check=False)
     assert ended.stderr == "" and "slug" in ended.stdout
+
+
+def test_what_is_mistyped_gets_a_proposal(shell: Shell) -> None:
+    for words, meant in (
+        (("survye", DOMAIN), "did you mean survey?"),
+        (("move", "advanec", DOMAIN), "did you mean advance?"),
+        (("survey", DOMAIN, "--jsn"), "did you mean --json?"),
+    ):
+        ended = shell.run(*words)
+        assert ended.status == 2 and meant in ended.err, ended.err
+    assert "did you mean" not in shell.run("xylophone").err
+
+
+def test_a_name_in_a_domain_is_not_taken_for_one(shell: Shell) -> None:
+    ended = shell.run("survey", f"www.{DOMAIN}", "--json")
+    assert ended.status == 0 and ended.document["domain"] == DOMAIN
+    assert f"www.{DOMAIN} lies in {DOMAIN}: that is looked at" in ended.err
+    assert shell.run("survey", "nobody.example", "--json").document["domain"] == "nobody.example"
+
+
+def test_many_moves_are_drafted_together_and_one_that_cannot_be_holds_up_none(tmp_path: Path) -> None:
+    with PracticeWorld(tmp_path / "world") as world:
+        shell = world.shell(tmp_path)
+        (tmp_path / "list").write_text(f"{DOMAIN}\nferrytimes.example\n")
+        to = ("--from", "alder", "--to", "birch", "--registrar", "flint")
+        ended = shell.run("move", "draft", "--list", "list", "nobody.example", *to, "--json")
+        moves = {each["domain"]: each for each in ended.document["moves"]}
+        assert ended.status == 4 and len(moves) == 3 and "not delegated" in moves["nobody.example"]["why"]
+        for domain in (DOMAIN, "ferrytimes.example"):
+            assert Path(moves[domain]["file"]).exists() and moves[domain]["over"]
+            assert shell.run("move", "rehearse", domain).status == 0
+        again = shell.run("move", "draft", DOMAIN, "ferrytimes.example", *to)
+        assert again.status == 2 and "0 moves drafted, 2 not" in again.out

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.program import PROGRAM, PracticeWorld, Shell
+from tests.cli.program import PROGRAM, PracticeWorld, Shell, heeds_ctrl_c
 
 DOMAIN = "kilnandclay.example"
 
@@ -203,8 +203,9 @@ def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:
     environment = {**os.environ, **shell.variables, "NO_COLOR": "1"}
     words = [PROGRAM, "fleet", "survey", "list", "--out", "kept.ndjson", "--rate", "20", "--jobs", "2"]
     process = subprocess.Popen(
-        words, cwd=shell.folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, start_new_session=True
-    )
+        words, cwd=shell.folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, start_new_session=True,
+        preexec_fn=heeds_ctrl_c,
+    )  # fmt: skip
     assert process.stdout is not None
     for _ in range(3):
         assert "error" in process.stdout.readline()

@@ -58,6 +58,10 @@ def test_gathering_by_name_says_that_it_is_a_sample(shell: Shell) -> None:
     (shell.folder / "names").write_text("workshop.kilnandclay.example  # on the invoice\npress.archive\n")
     shell.run("gather", DOMAIN, "--way", "ask", "--names", "names", "--out", "b.zone")
     assert "workshop" in (shell.folder / "b.zone").read_text()
+    keyed = shell.run("gather", DOMAIN, "--from", "alder", "--way", "transfer", "--out", "c.zone", "--json")
+    assert keyed.status == 0 and keyed.document["completeness"] == "complete"  # its servers give it to nobody without the key
+    both = shell.run("gather", "nobody.example", "--from", "alder", "--way", "transfer", "--way", "ask", "--out", "d.zone")
+    assert both.status == 3
     copied = shell.run("gather", "copy.example", "--like", DOMAIN, "--from", "alder", "--json")
     text = (shell.folder / "copy.example.zone").read_text()
     assert copied.document["left"] and "\nmail.copy.example." in text and "10 mail.copy.example." in text

@@ -1,12 +1,17 @@
 """What a signer makes stays with it: it is never sent elsewhere, and never taken for a difference."""
 
+import re
+
 from hypothesis import given
 from hypothesis import strategies as st
 
 from legatum.core.difference import zone_differences
+from legatum.core.lint import ZoneContents, lint
+from legatum.core.masterfile import parse_master, read_master
 from legatum.core.moves.signing import Signing, obstacles
 from legatum.core.name import below, parse_name
 from legatum.core.particular import particulars
+from legatum.core.presentation import master_text
 from legatum.core.rrset import RRset, rrset
 from legatum.core.rrtype import CDS, CNAME, DNSKEY, MX, NSEC, NSEC3PARAM, RRSIG, TXT
 from legatum.core.signer import OWN, beside_signer, counted_text, signers_own, without_signing
@@ -74,3 +79,18 @@ def test_what_servers_are_known_to_refuse_is_named() -> None:
     assert "an alias" in particulars(zone, [(ORIGIN, MX)])[0] and "beside other data" in particulars(zone, [(www, TXT)])[0]
     assert "no keys by update" in particulars(zone, [(ORIGIN, DNSKEY)])[0] and "signer" in particulars(zone, [(ORIGIN, RRSIG)])[0]
     assert particulars(zone, [(mail, CNAME)]) == []
+
+
+def test_each_signature_is_written_with_the_ttl_of_what_it_is_over() -> None:
+    """RFC 4034 s3: they are no set, though they share a name and type; and lint does not take them for one."""
+    over = [
+        rtype.to_bytes(2, "big") + b"\x0d\2" + ttl.to_bytes(4, "big") + bytes(10) + ORIGIN + b"s" * 64
+        for rtype, ttl in ((1, 60), (16, 300))
+    ]
+    head = parse_master("@ 60 SOA a. b. 1 2 3 4 5\n@ 60 NS ns1.alder.test.\n", ORIGIN)
+    text = master_text(head.with_rrsets([rrset(ORIGIN, RRSIG, 60, over)]))
+    assert re.findall(r"(\d+) IN RRSIG +(\w+)", text) == [("60", "A"), ("300", "TXT")]
+    reading = read_master(text, ORIGIN, "z")
+    assert reading.zone is not None and reading.zone.get(ORIGIN, RRSIG) == rrset(ORIGIN, RRSIG, 60, over)
+    found = lint(ZoneContents(reading.zone, (), uneven=reading.uneven))
+    assert "set-ttls-differ" not in {each.kind.slug for each in found}

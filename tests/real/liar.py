@@ -43,7 +43,7 @@ class Liar:
         self, address: str, servers: list[str], behaviours: dict[str, Callable[[Message, bool, Message], Message | bytes | None]]
     ) -> None:
         self.address, self._servers = address, servers
-        self._behaviours = {parse_name(f"{zone}."): each for zone, each in behaviours.items()}
+        self.behaviours = {parse_name(f"{zone}."): each for zone, each in behaviours.items()}
 
         self._udp = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._tcp = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
@@ -63,7 +63,7 @@ class Liar:
     def _answer(self, wire: bytes, tcp: bool) -> bytes | None:
         asked = decode(wire)
         honest = zone_answer(asked, self._servers)
-        for zone, behaviour in self._behaviours.items():
+        for zone, behaviour in self.behaviours.items():
             if is_under(asked.questions[0].name, zone):
                 told = behaviour(asked, tcp, honest)
                 return encode(told) if isinstance(told, Message) else told

@@ -397,3 +397,27 @@ def test_watch_sees_a_change_reach_unbound_and_bind(network: Network) -> None:
     assert {"plain", "bind", "tls", "https"} <= {each["who"].split()[0] for each in looks[-1]["told"] if each["party"] == "resolver"}
     by_server = next(number for number, each in enumerate(looks) if each["servers"] == 1.0)
     assert by_server <= next(number for number, each in enumerate(looks) if each["resolvers"] == 1.0)
+
+
+@pytest.mark.parametrize(
+    ("domain", "slug", "remedy"),
+    [
+        ("drops.example", "edns-dropped", "firewall"),
+        ("refuses-edns.example", "edns-refused", "software"),
+        ("cut.example", "truncated-without-tcp", "Open TCP port 53"),
+    ],
+)
+def test_what_is_advised_mends_it(network: Network, domain: str, slug: str, remedy: str) -> None:
+    """One cause, its symptoms under it; with the server or the way to it mended as advised nothing is left."""
+
+    def serious() -> list[dict[str, Any]]:
+        found = network.survey(domain, "--no-resolvers")["findings"]
+        return [each for each in found if each["severity"] != "notice" and each["slug"] != "single-name-server"]
+
+    (found,) = serious()
+    assert found["slug"] == slug and remedy in found["remedy"] and "tcp-fails" not in found["slug"]
+    lie = network.liar.behaviours.pop(parse_name(domain + "."))
+    try:
+        assert serious() == []
+    finally:
+        network.liar.behaviours[parse_name(domain + ".")] = lie

@@ -37,7 +37,7 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 
 def move(lab: Lab, domain: str, old: str, new: str) -> None:
     """From draft to complete; nobody serves it at the old side afterwards."""
-    drafted = lab.legatum("move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--force")
+    drafted = lab.legatum("move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s")
     assert drafted["steps"][0]["id"] == "gather"
     assert lab.legatum("move", "rehearse", domain)["safe"]
     assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"

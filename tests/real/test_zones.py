@@ -36,6 +36,8 @@ winter._domainkey TXT "{"k" * 250}" "{"m" * 200}"
 xn--tpferei-90a A 127.0.0.84
 sub NS ns1.sub
 sub NS ns.elsewhere.test.
+safe NS ns.elsewhere.test.
+safe DS 4711 13 2 {"ab" * 32}
 ns1.sub A 127.0.0.85
 n NAPTR 100 50 "s" "SIP+D2U" "" _sip._udp.round.example.
 odd TYPE731 \\# 4 0a0b0c0d

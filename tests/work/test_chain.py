@@ -15,7 +15,7 @@ from legatum.core.rrtype import NSEC, NSEC3, RRSIG, SOA, A
 from legatum.core.soa import SoaFields
 from legatum.net.reply import Reply, Transport
 from legatum.wire.message import AA, QR, Message, Question, encode, records
-from legatum.work.chain import count, walk, with_empty_names
+from legatum.work.chain import count, just_behind, walk, with_empty_names
 from tests.strategies import ORIGIN, plain_labels
 
 SALT, ITERATIONS = b"\xab\xcd", 2
@@ -32,18 +32,23 @@ def bitmap(*rtypes: int) -> bytes:
 
 
 class Signed:
-    """Stands for an asker: a zone with an address at each name, and its chain. ``lies``: each proof is made up for the question."""
+    """Stands for an asker: a zone with an address at each name, and its chain. ``lies``: each proof is made up for the question;
+    ``refers``: a cut with a DS, at which it shows no NSEC."""
 
-    def __init__(self, names: set[Name], hashed: bool = False, lies: bool = False, broken: Name | None = None) -> None:
+    def __init__(
+        self, names: set[Name], hashed: bool = False, lies: bool = False, broken: Name | None = None, refers: Name | None = None
+    ) -> None:
         self.names = sorted({ORIGIN, *names}, key=canonical_key)
-        self.hashed, self.lies, self.broken = hashed, lies, broken
+        self.hashed, self.lies, self.broken, self.refers = hashed, lies, broken, refers
         self.hashes = sorted(nsec3_hash(each, SALT, ITERATIONS) for each in self.names)
 
     async def ask(self, server: str, name: Name, rtype: int, **how: Any) -> Reply:
         answer: tuple[RRset, ...] = ()
         authority: tuple[RRset, ...] = (APEX,)
-        if rtype == NSEC and not self.hashed and name != self.broken:
+        if rtype == NSEC and not self.hashed and name not in (self.broken, self.refers):
             answer = (self.link(name),) if name in self.names else ()
+        elif self.refers is not None and name == just_behind(self.refers):
+            authority = (APEX, self.link(ORIGIN), self.link(self.refers))
         elif rtype == A and name in self.names:
             answer = (rrset(name, A, 60, [b"\xc6\x33\x64\x01"]),)
         elif rtype == SOA and name == ORIGIN:
@@ -114,3 +119,25 @@ def test_every_hash_of_the_chain_is_found_and_names_are_matched(names: set[Name]
 def test_names_between_count_too() -> None:
     deep = parse_name("a.b.c", ORIGIN)
     assert with_empty_names([deep], ORIGIN) == {deep, *(parse_name(text, ORIGIN) for text in ("b.c", "c")), ORIGIN}
+
+
+@given(owners.filter(bool), st.data())
+@settings(max_examples=50, deadline=None)
+def test_the_walk_goes_on_behind_a_signed_delegation(names: set[Name], data: st.DataObject) -> None:
+    """Some servers answer a question for NSEC there with a referral: the proof that there is nothing just behind it is the same record."""
+    found = asyncio.run(walk(Signed(names, refers=data.draw(st.sampled_from(sorted(names)))), "192.0.2.1", ORIGIN))  # type: ignore[arg-type]
+    assert found is not None and found.closed and found.names == {ORIGIN, *names}
+
+
+@given(plain_labels, plain_labels, plain_labels)
+def test_just_behind_a_name_is_behind_all_that_is_below_it(label: bytes, lower: bytes, other: bytes) -> None:
+    def named(*labels: bytes) -> Name:
+        return Name(b"".join(bytes((len(each),)) + each.lower() for each in labels) + ORIGIN)
+
+    name = named(label)
+    behind = just_behind(name)
+    if behind is None:
+        assert len(label) == 63
+        return
+    assert canonical_key(name) < canonical_key(named(lower, label)) < canonical_key(behind)
+    assert not canonical_key(name) < canonical_key(named(other)) < canonical_key(behind)

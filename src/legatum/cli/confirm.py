@@ -87,6 +87,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
     verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted)
+    if found.asked_for is not None:
+        note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
     document = confirm_document(verdict)

@@ -60,10 +60,11 @@ def _run(words: list[str]) -> int:
     if words == ["--version"]:
         print(f"legatum {__version__}")
         return 0
-    import argparse
     import importlib
 
-    parser = argparse.ArgumentParser(
+    from legatum.cli.parser import Parser, proposal
+
+    parser = Parser(
         prog="legatum",
         description="Moves customer domains between registrars and authoritative DNS providers: looks, plans, carries out, proves.",
         epilog="Exit status: 0 fine, 1 findings or not confirmed, 2 bad usage or input, 3 the outside failed, 4 a gate does not hold.",
@@ -78,6 +79,10 @@ def _run(words: list[str]) -> int:
         if name == wanted:
             module = importlib.import_module(f"legatum.cli.{name}")
             module.configure(sub)
+    if module is None and wanted is not None:
+        from legatum.core.fault import BadInput
+
+        raise BadInput(f"no command {wanted!r}{proposal(wanted, COMMANDS)}", "legatum --help lists them all")
     parsed = parser.parse_args(words)
     if module is None:
         parser.print_help()

@@ -1,23 +1,29 @@
 """``legatum move draft / show / rehearse / advance / status / redraw / retreat``"""
 
 import argparse
+import asyncio
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.fault import Fault
+    from legatum.core.name import Name
     from legatum.core.runbook import Outcome, Runbook
     from legatum.journal.journal import Journal
     from legatum.work.advance import Ways
     from legatum.work.outside import Outside
 
+_SIDE_BY_SIDE = 8  # domains looked at together when many are drafted
+
 
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     draft = actions.add_parser("draft", help="look at everything a move rests on, and write its runbook")
-    draft.add_argument("domain", metavar="DOMAIN")
+    draft.add_argument("domains", metavar="DOMAIN", nargs="*")
+    draft.add_argument("--list", metavar="FILE", help="many moves: domains, one a line")
     draft.add_argument("--from", dest="old", required=True, metavar="PROVIDER", help="who answers for it now")
     draft.add_argument("--to", dest="new", required=True, metavar="PROVIDER", help="who shall")
     draft.add_argument("--registrar", required=True, metavar="NAME", help="where it is registered")
@@ -25,7 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     draft.add_argument(
         "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast (default 1h)"
     )
-    draft.add_argument("--out", metavar="FILE", help="where to write the move file (default: the moves folder of the settings)")
+    draft.add_argument("--out", metavar="FILE", help="where to write the move file of one domain (default: the settings' folder of moves)")
     draft.add_argument("--force", action="store_true", help="write over a move that is there already")
     add_common(draft)
     shown = actions.add_parser("show", help="the whole runbook, with instants and reasons")
@@ -69,28 +75,59 @@ def run(args: argparse.Namespace) -> int:
 def _draft(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
 
-    domain = parse_domain(args.domain)
     publishing = parse_duration(args.publishing)
     low = parse_duration(args.low_ttl) if args.low_ttl else None
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.draft import MoveWish, draft_move
-        from legatum.work.movefile import move_path, retreat_path, write_move
-
-        path = Path(args.out) if args.out else move_path(outside, domain)
-        if path.exists() and not args.force:
-            raise BadInput(f"{path}: there is a move of this domain already", "go on with it, or write over it with --force")
+        domains = await domains_of(args)
         low_ttl = low if low is not None else parse_duration(outside.settings.house.low_ttl)
-        note(args, "looking at the domain, both providers and the registry …")
-        runbook = await draft_move(outside, MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing))
-        write_move(path, runbook)
-        retreat_path(path).unlink(missing_ok=True)
-        _present(args, outside, runbook, path, {})
-        return OK
+        if len(domains) > 1 and args.out:
+            raise BadInput("--out is of one move", "leave it out: each goes into the moves folder of the settings")
+        if len(domains) == 1 and not args.list:
+            note(args, "looking at the domain, both providers and the registry …")
+            runbook, path = await _drafted(args, outside, domains[0], low_ttl, publishing)
+            _present(args, outside, runbook, path, {})
+            return OK
+        return await _draft_many(args, outside, domains, low_ttl, publishing)
 
     return with_outside(args, work)
+
+
+async def _drafted(args: argparse.Namespace, outside: "Outside", domain: "Name", low_ttl: int, publishing: int) -> "tuple[Runbook, Path]":
+    """One move, drafted and written. Raises as drafting does, and :class:`BadInput` where there is one already."""
+    from legatum.core.fault import BadInput
+    from legatum.work.draft import MoveWish, draft_move
+    from legatum.work.movefile import is_over, move_path, retreat_path, write_move
+
+    path = Path(args.out) if args.out else move_path(outside, domain)
+    if path.exists() and not args.force and not is_over(path, outside.journal):
+        raise BadInput(f"{path}: there is a move of this domain already", "go on with it, or write over it with --force")
+    runbook = await draft_move(outside, MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing))
+    write_move(path, runbook)
+    retreat_path(path).unlink(missing_ok=True)
+    return runbook, path
+
+
+async def _draft_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", low_ttl: int, publishing: int) -> int:
+    """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed."""
+    from legatum.core.fault import Fault
+    from legatum.views.move import drafts_document, show_drafts
+
+    note(args, f"looking at {len(domains)} domains, both providers and the registry …")
+    room = asyncio.Semaphore(_SIDE_BY_SIDE)
+
+    async def one(domain: "Name") -> "tuple[Name, Runbook | None, Path | None, Fault | None]":
+        async with room:
+            try:
+                return domain, *await _drafted(args, outside, domain, low_ttl, publishing), None
+            except Fault as fault:
+                return domain, None, None, fault
+
+    drawn = await asyncio.gather(*(one(domain) for domain in domains))
+    document = drafts_document(drawn, outside.clock.now())
+    show(args, document, lambda screen: show_drafts(document, screen))
+    return next((fault.status for *_, fault in drawn if fault is not None), OK)
 
 
 def _show(args: argparse.Namespace) -> int:

@@ -84,6 +84,8 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
     """One survey for people, as soon as it is there."""
     from legatum.core.name import name_text
 
+    if found.asked_for is not None:
+        note(args, f"{name_text(found.asked_for)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:
         left_out = f", {found.picture.dropped} left out to spare the servers" if found.picture.dropped else ""
         note(args, f"{name_text(found.picture.domain)}: {found.picture.questions} questions{left_out}")

@@ -5,7 +5,7 @@ import time
 from functools import lru_cache
 from typing import NamedTuple
 
-from legatum.core.name import Name
+from legatum.core.name import ROOT, Name, labels_of, name_text
 from legatum.core.rrset import RRset, names_in
 from legatum.core.rrtype import SOA as SOA_TYPE
 
@@ -36,6 +36,22 @@ def parse_soa(rdata: bytes) -> SoaFields:
         return SoaFields(primary, mailbox, *struct.unpack("!5I", rdata[len(primary) + len(mailbox) :]))
     except (IndexError, struct.error) as error:
         raise ValueError("SOA data cut off") from error
+
+
+def mail_address(mailbox: Name) -> str:
+    """The mailbox as a person writes it (RFC 1035 s3.3.13, RFC 1912 s2.2): its first label in front of an at-sign. Where somebody wrote an
+    at-sign into the name itself, as it was written."""
+    labels = labels_of(mailbox)
+    if mailbox == ROOT or len(labels) < 2:
+        return name_text(mailbox)
+    shown = [name_text(Name(bytes((len(label),)) + label + b"\0")).replace("\\064", "@").replace("\\046", ".") for label in labels]
+    return ".".join(shown) if any("@" in each for each in shown) else f"{shown[0]}@{'.'.join(shown[1:])}"
+
+
+def mailbox_text(address: str) -> str:
+    """A mail address as it belongs into an SOA record: a dot for the at-sign, dots before it escaped."""
+    local, _, domain = address.partition("@")
+    return local.replace(".", "\\.") + f".{domain}."
 
 
 def negative_ttl(soa: RRset) -> int:

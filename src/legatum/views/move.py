@@ -1,15 +1,17 @@
 """A move: its steps, holds with reasons, what was done, why it stopped."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from pathlib import Path
 from typing import Any
 
 from legatum.core.duration import duration_text
+from legatum.core.fault import Fault
 from legatum.core.instant import instant_text, people_text
-from legatum.core.name import name_text
-from legatum.core.runbook import TRANSFER, Runbook, Standing
+from legatum.core.name import Name, name_text
+from legatum.core.runbook import TRANSFER, Runbook, Standing, forecast
 from legatum.core.timing import Bound
 from legatum.views.document import Document, Part
-from legatum.views.screen import DOUBT, GOOD, QUIET, STRONG, Screen
+from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, STRONG, Screen
 from legatum.work.advance import Halt, Halted
 
 
@@ -51,6 +53,22 @@ class MoveDocument(Document, tag="legatum.move-standing/1"):
     steps: list[StepPartDocument]
 
 
+class DraftPart(Part):
+    """One of many. ``over``: when it is over if nothing is left waiting; ``why`` and ``remedy``: why it was not drafted."""
+
+    domain: str
+    file: str | None
+    over: str | None
+    why: str
+    remedy: str
+
+
+class DraftsDocument(Document, tag="legatum.drafts/1"):
+    """Moves drafted together."""
+
+    moves: list[DraftPart]
+
+
 class AdvanceDocument(Document, tag="legatum.advance/1"):
     """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined``, ``shown`` or ``stopped``."""
 
@@ -78,6 +96,27 @@ def move_document(runbook: Runbook, standings: list[Standing], file: str, now: f
         premises=dict(runbook.premises),
         steps=[_step(each, each is following) for each in standings],
     )
+
+
+def drafts_document(drawn: Iterable[tuple[Name, Runbook | None, Path | None, Fault | None]], now: float) -> DraftsDocument:
+    """Each domain with its runbook and file, or with why there is none."""
+    parts = []
+    for domain, runbook, path, fault in drawn:
+        over = instant_text(list(forecast(runbook, {}, now))[-1].ends) if runbook else None
+        why, remedy = (fault.message, fault.remedy) if fault else ("", "")
+        parts.append(DraftPart(domain=name_text(domain), file=str(path) if path else None, over=over, why=why, remedy=remedy))
+    return DraftsDocument(moves=parts)
+
+
+def show_drafts(document: DraftsDocument, screen: Screen) -> None:
+    failed = [each for each in document.moves if each.why]
+    drafted = [each for each in document.moves if not each.why]
+    text = f"{len(drafted)} moves drafted" + (f", {len(failed)} not" if failed else "")
+    following = f"{failed[0].domain}: {failed[0].remedy or failed[0].why}" if failed else f"legatum move rehearse {drafted[0].domain}"
+    screen.verdict(not failed, text, following)
+    screen.line()
+    rows = [(each.domain, each.why or f"over on {each.over} if nothing is left waiting", each.file or "-") for each in document.moves]
+    screen.table(("domain", "", "file"), rows, [BAD if each.why else "" for each in document.moves])
 
 
 def _next(runbook: Runbook, following: Standing | None, now: float) -> str:

@@ -13,7 +13,7 @@ from legatum.core.picture import Picture, ServerView
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import type_text
-from legatum.core.soa import negative_ttl, parse_soa
+from legatum.core.soa import mail_address, negative_ttl, parse_soa
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 
@@ -34,6 +34,7 @@ class ParentPart(Part):
 class SoaPart(Part):
     primary: str
     mailbox: str
+    mail: str
     serial: int
     refresh: int
     retry: int
@@ -253,7 +254,13 @@ def _soa(soa: RRset | None) -> SoaPart | None:
     if soa is None:
         return None
     fields = parse_soa(soa.rdatas[0])
-    return SoaPart(primary=name_text(fields.primary), mailbox=name_text(fields.mailbox), ttl=soa.ttl, **_timers(fields._asdict()))
+    return SoaPart(
+        primary=name_text(fields.primary),
+        mailbox=name_text(fields.mailbox),
+        mail=mail_address(fields.mailbox),
+        ttl=soa.ttl,
+        **_timers(fields._asdict()),
+    )
 
 
 def _timers(fields: dict[str, int]) -> dict[str, int]:
@@ -383,7 +390,7 @@ def _show_timers(document: SurveyDocument, screen: Screen) -> None:
     soa = next((each.soa for each in document.servers if each.soa), None)
     if soa:
         screen.line(
-            f"SOA: primary {soa.primary}, mailbox {soa.mailbox}, refresh {soa.refresh}, retry {soa.retry}, expire {soa.expire}; "
+            f"SOA: primary {soa.primary}, mailbox {soa.mail}, refresh {soa.refresh}, retry {soa.retry}, expire {soa.expire}; "
             f"“no such name” is kept for {_ttl(document.negative_ttl)}",
             QUIET,
         )

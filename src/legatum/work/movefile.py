@@ -9,8 +9,9 @@ import msgspec
 from legatum.core.fault import BadInput
 from legatum.core.instant import instant_text, parse_instant
 from legatum.core.name import Name, name_text, parse_domain
-from legatum.core.runbook import Runbook, Step
+from legatum.core.runbook import Runbook, Step, next_step
 from legatum.core.timing import Wait
+from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.outside import Outside
 
@@ -59,6 +60,13 @@ def move_path(outside: Outside, domain: Name) -> Path:
     """Where the move of a domain is kept. Only letters, digits, hyphens, dots and underscores of the name can get into it."""
     safe = "".join(each if each.isalnum() or each in "-._" else "_" for each in name_text(domain))
     return outside.folder / outside.settings.moves / f"{safe}.move.toml"
+
+
+def is_over(path: Path, journal: Journal) -> bool:
+    """The move in this file is complete, or taken back whole: another one may take its place. Raises :class:`BadInput`."""
+    there = retreat_path(path)
+    last = read_move(there if there.exists() else path)
+    return next_step(last, journal.outcomes(last.id)) is None
 
 
 def zone_path(path: Path) -> Path:

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.name import Name, labels_of, name_text
+from legatum.core.rrtype import NS
 from legatum.net.evidence import Evidence
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
@@ -15,20 +16,22 @@ from legatum.work.outside import Outside
 if TYPE_CHECKING:
     from legatum.core.findings import Finding
     from legatum.core.picture import Picture, RegistrationView
+    from legatum.net.reply import Reply
 
 
 @dataclass(frozen=True)
 class Survey:
-    """What was seen, what to think of it, and the replies that show it."""
+    """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain."""
 
     picture: "Picture"
     findings: "tuple[Finding, ...]"
     evidence: Evidence
+    asked_for: Name | None = None
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
-    """The whole truth about one domain. ``registrar``: also ask that account's registry. Raises :class:`OutsideFault` only
-    where no server of the parent zone answers, so that nothing at all can be said.
+    """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
+    Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said.
     """
     evidence = outside.evidence()
     try:
@@ -38,8 +41,9 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     if registrar:
         from legatum.work.look.registration import registration_view
 
-        picture = replace(picture, registration=await registration_view(outside, registrar, domain))
-    return _judged(picture, evidence)
+        picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
+    found = _judged(picture, evidence)
+    return found if picture.domain == domain else replace(found, asked_for=domain)
 
 
 async def look_again(
@@ -54,11 +58,20 @@ async def look_again(
 async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted) -> "Picture":
     walker = outside.walker()
     cut, known = await walker.delegation_of(domain)
+    if known is not None and _lies_in(domain, cut.zone, known):
+        domain = cut.zone
+        cut, known = await walker.delegation_of(domain)
 
     from legatum.work.look.depth import FULL
     from legatum.work.look.look import Look
 
     return await Look(outside, domain, evidence, walker, cut, known, FULL).picture(wanted)
+
+
+def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:
+    """The name is there, and no delegation: it is one of the zone's own. In a top-level domain it is not anybody's domain."""
+    delegated = any(each.rtype == NS and each.name == name for each in (*reply.answer, *reply.authority))
+    return len(labels_of(zone)) > 1 and name != zone and reply.rcode == 0 and reply.authoritative and not delegated
 
 
 def _judged(picture: "Picture", evidence: Evidence) -> Survey:

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.name import ROOT, labels_of, name_text
 from legatum.core.picture import Picture
-from legatum.core.soa import SoaFields, parse_soa
+from legatum.core.soa import SoaFields, mail_address, mailbox_text, parse_soa
 
 _DAY = 86400
 
@@ -115,8 +115,25 @@ def expire_not_above_refresh(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def mailbox_malformed(picture: Picture) -> Iterator[Sighting]:
     soa = _soa(picture)
-    if soa and (len(labels_of(soa.mailbox)) < 3 or any(b"@" in label for label in labels_of(soa.mailbox))):
+    if soa and len(labels_of(soa.mailbox)) < 3 and not _has_at(soa):
         yield Sighting(f"mailbox {name_text(soa.mailbox)}")
+
+
+def _has_at(soa: SoaFields) -> bool:
+    return any(b"@" in label for label in labels_of(soa.mailbox))
+
+
+@finding(
+    "mailbox-with-at", Severity.WARNING, "The SOA's mailbox is written with an at-sign",
+    why="In a zone the at-sign is part of a name: nobody can read the address out of it, and a file that is copied with it may not load.",
+    remedy="Write a dot in place of the at-sign, and a backslash before each dot in front of it.",
+    standard="RFC 1912 s2.2",
+)  # fmt: skip
+def mailbox_with_at(picture: Picture) -> Iterator[Sighting]:
+    soa = _soa(picture)
+    if soa and _has_at(soa):
+        address = mail_address(soa.mailbox)
+        yield Sighting(f"{address}, to be written {mailbox_text(address)}")
 
 
 @finding(

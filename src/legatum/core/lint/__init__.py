@@ -18,7 +18,8 @@ _SHARED = [
     SURVEYED[slug]
     for slug in (
         "apex-without-address", "www-missing", "mail-missing", "expire-short", "retry-not-below-refresh",
-        "refresh-out-of-range", "retry-out-of-range", "expire-not-above-refresh", "mailbox-malformed", "primary-malformed",
+        "refresh-out-of-range", "retry-out-of-range", "expire-not-above-refresh", "mailbox-malformed", "mailbox-with-at",
+        "primary-malformed",
         "negative-ttl-long", "negative-ttl-short", "ns-ttl-short",
     )
 ]  # fmt: skip

@@ -1,0 +1,38 @@
+"""The parser of all commands: what is mistyped gets a proposal, and the usage of the command that it was given to."""
+
+import argparse
+import difflib
+import re
+import sys
+from collections.abc import Iterable
+from typing import Any, NoReturn
+
+
+class Parser(argparse.ArgumentParser):
+    """Commands below it are of the same kind."""
+
+    def parse_known_args(self, args: Any = None, namespace: Any = None) -> Any:
+        """What a command does not know is its own error, not that of the parser above it."""
+        found, strange = super().parse_known_args(args, namespace)
+        if strange:
+            self.error(f"unrecognized arguments: {' '.join(strange)}")
+        return found, strange
+
+    def error(self, message: str) -> NoReturn:
+        """One line that says what is wrong, and what may have been meant; status 2."""
+        self.print_usage(sys.stderr)
+        self.exit(2, f"{self.prog}: {message}{self._proposal(message)}\n")
+
+    def _proposal(self, message: str) -> str:
+        choice = re.search(r"invalid choice: '([^']*)' \(choose from (.*)\)", message)
+        if choice:
+            return proposal(choice[1], re.findall(r"[^', ]+", choice[2]))
+        strange = re.search(r"unrecognized arguments: (--\S+)", message)
+        known = [option for action in self._actions for option in action.option_strings]
+        return proposal(strange[1].partition("=")[0], known) if strange else ""
+
+
+def proposal(typed: str, known: Iterable[str]) -> str:
+    """``; did you mean survey?``, or nothing where nothing is near."""
+    near = difflib.get_close_matches(typed, list(known), n=2, cutoff=0.6)
+    return f"; did you mean {' or '.join(near)}?" if near else ""
