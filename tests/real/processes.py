@@ -24,8 +24,9 @@ def program(name: str) -> str | None:
     return shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/bin")
 
 
-MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "nsd", "pdns_server", "pdnsutil", "ip") if program(name) is None]
-MISSING += [] if list(Path("/usr/lib").glob("*/pdns/libbindbackend.so")) else ["pdns-backend-bind"]
+MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "nsd", "pdns_server", "pdnsutil", "knotc", "nsd-control", "ip") if program(name) is None]
+for backend in ("bind", "gsqlite3"):
+    MISSING += [] if list(Path("/usr/lib").glob(f"*/pdns/lib{backend}backend.so")) else [f"the {backend} backend of PowerDNS"]
 NEEDS_SERVERS = [
     pytest.mark.real,
     pytest.mark.timeout(240),

@@ -38,7 +38,7 @@ def survey(world: BenchWorld, settings: Path, *more: str) -> tuple[dict[str, Any
     return said, summary
 
 
-@pytest.mark.parametrize(("chance", "depth"), [(0.05, ()), (0.1, ()), (0.1, ("--full",))])
+@pytest.mark.parametrize(("chance", "depth"), [(0.1, ()), (0.05, ("--full",))])
 def test_what_is_lost_on_the_way_is_no_fault_of_the_domain(
     world: BenchWorld, tmp_path: Path, chance: float, depth: tuple[str, ...]
 ) -> None:

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
@@ -44,8 +45,7 @@ def lab(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Lab]:
         made_lab.stop()
 
 
-@pytest.mark.parametrize("name", NAMES)
-def test_many_changes_in_a_row_of_one_zone(lab: Lab, name: str) -> None:
+def many_changes(lab: Lab, name: str) -> None:
     """Amended five times, published twice, a part handed on and taken back, amended again: each is proven on every server."""
     domain, other = f"plain-{name}.example", "nsd" if name != "nsd" else "knot"
     at = ("--at", name, "--yes")
@@ -82,6 +82,12 @@ def test_many_changes_in_a_row_of_one_zone(lab: Lab, name: str) -> None:
     assert served["types"]["AAAA"] == 1 and served["types"]["CNAME"] == 2
 
 
+def test_many_changes_in_a_row_of_one_zone_on_each_of_the_four(lab: Lab) -> None:
+    with ThreadPoolExecutor(len(NAMES)) as crew:
+        for work in [crew.submit(many_changes, lab, name) for name in NAMES]:
+            work.result()
+
+
 @pytest.mark.parametrize("name", SIGNERS)
 def test_a_signed_domain_is_not_led_into_an_unsigned_copy(lab: Lab, name: str) -> None:
     to = ("--to", "nsd", "--registrar", "flint", "--json")
@@ -107,14 +113,22 @@ def test_a_signers_own_records_stay_with_it(lab: Lab, name: str) -> None:
     assert "RRSIG" in copied["left_out"] and "RRSIG" not in (lab.folder / f"copy-{name}.example.zone").read_text()
 
 
-@pytest.mark.parametrize("name", SIGNERS)
-def test_an_unsigned_domain_moves_to_a_provider_that_signs(lab: Lab, name: str) -> None:
-    domain = f"towards-{name}.example"
-    drafted = lab.run("move", "draft", domain, "--from", "nsd", "--to", name, "--registrar", "flint", "--publishing", "5s", "--json")
-    assert drafted.returncode == 0, drafted.stderr
-    assert lab.legatum("move", "rehearse", domain)["safe"]
-    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
-    assert [outcome(each, domain, 6, False) for each in lab.hostings["nsd"].addresses] == [5, 5]
+def test_moves_to_providers_that_sign_and_to_such_as_serve_a_sub_zone_already(lab: Lab) -> None:
+    """From draft to complete, side by side: a new side may sign as long as it asks for no DS, and may have a zone below a cut."""
+    moves = {domain: ("nsd", domain[8:-8]) for domain in TOWARDS} | {domain: (old, domain[4:-8]) for domain, old in CUT.items()}
+
+    def whole(domain: str, old: str, new: str) -> None:
+        drafted = lab.legatum("move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s")
+        assert "no DS at" in drafted["premises"]["unsigned"] and ("signs by itself" in drafted["premises"]["unsigned"]) == (
+            domain in TOWARDS
+        )
+        assert lab.legatum("move", "rehearse", domain)["safe"]
+        assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
+        assert [outcome(each, domain, 6, False) for each in lab.hostings[old].addresses] == [5, 5]
+
+    with ThreadPoolExecutor(len(moves)) as crew:
+        for work in [crew.submit(whole, domain, *sides) for domain, sides in moves.items()]:
+            work.result()
 
 
 def test_a_new_side_that_asks_the_registry_for_a_ds_is_refused(lab: Lab) -> None:
@@ -141,13 +155,6 @@ def test_a_ds_that_somebody_publishes_in_the_middle_stops_a_move(lab: Lab) -> No
 
 def weights(compared: Any, name: str) -> set[str]:
     return {each["weight"] for each in compared["answers"] if each["name"] == name}
-
-
-@pytest.mark.parametrize("name", NAMES)
-def test_a_sub_zone_that_the_new_side_serves_already_stands_in_nobodys_way(lab: Lab, name: str) -> None:
-    domain = f"cut-{name}.example"
-    lab.legatum("move", "draft", domain, "--from", CUT[domain], "--to", name, "--registrar", "flint", "--publishing", "5s")
-    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
 
 
 def test_a_sub_zone_with_another_ns_set_refuses(lab: Lab) -> None:

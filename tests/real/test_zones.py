@@ -180,10 +180,13 @@ def test_of_a_refused_change_the_records_are_named_and_nothing_is_done(network: 
     assert f"it will not have vip.{NARROW} A, mail.{NARROW} CAA changed; nothing of this change was made" in refused
     after = network.legatum("gather", NARROW, "--from", "bind", "--out", "narrow.after", "--force")
     assert after["serial"] == before["serial"] and network.zone("narrow.after", NARROW) == network.zone("narrow.before", NARROW)
-    key = f"@ DNSKEY 256 3 13 {'A' * 86}=="  # BIND makes its own, and says no more than that it failed
-    (network.folder / "key.zone").write_text(f"$ORIGIN {DOMAIN}.\n{HEAD}@ NS bind.example.\n{RECORDS}{many}{key}\n")
-    failed = network.legatum("publish", DOMAIN, "--from", "key.zone", "--to", "bind", "--yes", status=3)
-    assert f"servers are particular about {DOMAIN} DNSKEY); nothing of this change was made" in failed
+    (network.folder / "alias.zone").write_text(f"$ORIGIN {DOMAIN}.\n{HEAD}@ NS bind.example.\n{RECORDS}{many}inbox MX 10 www\n")
+    failed = network.legatum("publish", DOMAIN, "--from", "alias.zone", "--to", "bind", "--yes", status=3)
+    assert f"inbox.{DOMAIN} MX leads to www.{DOMAIN}, which is an alias: BIND refuses that; nothing of this change was made" in failed
+    # BIND makes its own keys, and says no more than that it failed. A publication would leave one out; this one is meant.
+    key = ("@", "DNSKEY", f"256 3 13 {'A' * 86}==")
+    meant = network.legatum("amend", DOMAIN, *key, "--at", "bind", "--yes", "--anyway", status=3)
+    assert f"{DOMAIN} DNSKEY: BIND takes no keys by update; nothing of this change was made" in meant and "the key may not" not in meant
     (network.folder / "fine.zone").write_text(f"{head}@ A 127.0.0.81\n{many}")
     assert network.legatum("publish", NARROW, "--from", "fine.zone", "--to", "bind", "--yes")["state"] == "published"
 

@@ -159,9 +159,21 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
         return publication
     provider, zone = publication.provider, publication.wanted
     await provider.create(zone.origin)
-    current = await provider.fetch(zone.origin)
+    current = await _once_made(outside, provider, zone.origin)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
     return Publication.between(provider, current, wanted)
+
+
+async def _once_made(outside: Outside, provider: Provider, domain: Name) -> Zone:
+    """A zone that has just been made: a server may take a moment to load it. Raises :class:`OutsideFault`."""
+    given_up = outside.clock.now() + _SETTLING
+    while True:
+        try:
+            return await provider.fetch(domain)
+        except OutsideFault:
+            if outside.clock.now() >= given_up:
+                raise
+        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
 
 
 def with_difference(zone: Zone, changes: Iterable[Difference]) -> Zone:
