@@ -24,7 +24,8 @@ def program(name: str) -> str | None:
     return shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/bin")
 
 
-MISSING = [name for name in ("named", "rndc", "knotd", "unbound", "nsd", "pdns_server", "pdnsutil", "knotc", "nsd-control", "ip") if program(name) is None]
+PROGRAMS = ("named", "rndc", "knotd", "knotc", "unbound", "nsd", "nsd-control", "pdns_server", "pdnsutil", "ip")
+MISSING = [name for name in PROGRAMS if program(name) is None]
 for backend in ("bind", "gsqlite3"):
     MISSING += [] if list(Path("/usr/lib").glob(f"*/pdns/lib{backend}backend.so")) else [f"the {backend} backend of PowerDNS"]
 NEEDS_SERVERS = [
