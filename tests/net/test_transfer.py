@@ -131,15 +131,15 @@ def test_few_zones_are_fetched_from_a_server_at_a_time() -> None:
     assert 1 < max(under_way) <= 10
 
 
-def signed(*parts: tuple[Record, ...], gap: bool = False, key: Key = KEY) -> Answers:
-    """Each message signed in the chain; with ``gap`` only the first and the last."""
+def signed(*parts: tuple[Record, ...], gap: bool = False, key: Key = KEY, last: bool = True) -> Answers:
+    """Each message signed in the chain; with ``gap`` only the first and the last, or without ``last`` the first alone."""
 
     def answers(request: bytes) -> list[bytes]:
         exchange, sent = Exchange(key), []
         exchange.check_request(request, decode(request), SystemClock().now())
         for number, part in enumerate(parts):
             wire = message(request, *part)
-            if gap and 0 < number < len(parts) - 1:
+            if gap and 0 < number < len(parts) - last:
                 exchange._running.update(wire)
                 sent.append(wire)
             else:
@@ -156,6 +156,15 @@ def test_signatures_are_followed_through_a_transfer() -> None:
         fetched(in_parts((*OPENING, *REST, *OPENING)), key=KEY)
     with pytest.raises(OutsideFault, match="signature does not hold"):
         fetched(tampered, key=KEY)
+    forged = Record(parse_name("www.kilnandclay.example."), A, 1, 60, b"\xcb\x00\x71\x42")
+    with pytest.raises(OutsideFault, match="the end of it is not signed"):
+        fetched(signed(OPENING, REST, (forged, *OPENING), gap=True, last=False), key=KEY)
+    between = [
+        (record,) for record in (*REST, *(Record(parse_name(f"n{n}.kilnandclay.example."), A, 1, 60, b"\1\2\3\4") for n in range(99)))
+    ]
+    assert len(fetched(signed(OPENING, *between[:99], OPENING, gap=True), key=KEY)) > 90
+    with pytest.raises(OutsideFault, match="more than 99 messages in a row"):
+        fetched(signed(OPENING, *between[:100], OPENING, gap=True), key=KEY)
 
 
 def tampered(request: bytes) -> list[bytes]:

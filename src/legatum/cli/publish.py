@@ -148,9 +148,12 @@ async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Prov
     """A worksheet for somebody else's form; with ``--wait`` until it is seen."""
     from pathlib import Path
 
+    from legatum.core.signer import counted_text, signers_own
     from legatum.views.worksheet import sheet_path, show_worksheet, worksheet_document, write_worksheet
     from legatum.work.worksheet import draw_worksheet, wait_for
 
+    if made := signers_own(zone.unsorted):
+        note(args, f"left out, because a signer made it: {counted_text(made)}")
     sheet = await draw_worksheet(outside, provider, zone)
     path = Path(args.sheet) if args.sheet else sheet_path(zone.origin)
     if not args.dry_run:

@@ -24,10 +24,10 @@ from legatum.wire.signing import Exchange, Key
 async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = None) -> Zone:
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
-    coming = IncomingZone(domain)
+    coming, exchange = IncomingZone(domain), Exchange(key) if key else None
     async with asker.transferring(server):
         with _faults(what, lambda: max(coming.count - 1, 0)), no_collecting():
-            async for message in _messages(asker, server, domain, key, None, coming.read):
+            async for message in _messages(asker, server, domain, exchange, None, coming.read):
                 if message.rcode:
                     raise _refused(what, message, key)
                 if coming.misplaced:
@@ -35,6 +35,7 @@ async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = No
                 if coming.opening is None:
                     raise _empty(what)
                 if coming.closing is not None:
+                    _check_vouched(what, exchange)
                     _check_closed(what, coming.opening.rdatas[0], coming.closing.rdatas[0])
                     return coming.zone()
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
@@ -83,9 +84,9 @@ async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, w
     """The SOA that a transfer begins with, and the records between it and its end."""
     collected: list[Record] = []
     opening: Record | None = None
-    incremental = False
+    incremental, exchange = False, Exchange(key) if key else None
     with _faults(what, lambda: len(collected)):
-        async for message in _messages(asker, server, domain, key, since):
+        async for message in _messages(asker, server, domain, exchange, since):
             if message.rcode:
                 raise _refused(what, message, key)
             for record in message.answer:
@@ -94,9 +95,11 @@ async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, w
                         raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
                     opening = record
                 elif record.rtype == SOA and record.name == domain and collected and not incremental:
+                    _check_vouched(what, exchange)
                     _check_closed(what, opening.rdata, record.rdata)
                     return opening, collected
                 elif record.rtype == SOA and record.name == domain and incremental and record.rdata == opening.rdata and _ends(collected):
+                    _check_vouched(what, exchange)
                     return opening, collected
                 else:
                     incremental |= record.rtype == SOA
@@ -104,6 +107,7 @@ async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, w
             if opening is None:
                 raise _empty(what)
             if not collected:
+                _check_vouched(what, exchange)
                 return opening, collected  # one SOA alone: the copy is what is served (RFC 1995 s2)
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
@@ -133,9 +137,8 @@ def _ends(collected: list[Record]) -> bool:
 
 
 async def _messages(
-    asker: Asker, server: str, domain: Name, key: Key | None, since: Zone | None, answers: Answers | None = None
+    asker: Asker, server: str, domain: Name, exchange: Exchange | None, since: Zone | None, answers: Answers | None = None
 ) -> AsyncIterator[Message]:
-    exchange = Exchange(key) if key else None
     ident = asker.random.getrandbits(16)
     if since is None:
         query = encode_question(ident, domain, AXFR, size=0)
@@ -161,6 +164,12 @@ def _refused(what: str, message: Message, key: Key | None) -> OutsideFault:
 
 def _empty(what: str) -> OutsideFault:
     return OutsideFault(f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served")
+
+
+def _check_vouched(what: str, exchange: Exchange | None) -> None:
+    """The last message must be signed (RFC 8945 s5.3.1): what follows the last signature may be anybody's."""
+    if exchange is not None and exchange.unsigned:
+        raise OutsideFault(f"{what}: the end of it is not signed", "do not trust this answer; nothing was kept")
 
 
 def _check_closed(what: str, opening: bytes, closing: bytes) -> None:

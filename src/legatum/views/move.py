@@ -174,6 +174,7 @@ def _what_is_moved(runbook: Runbook) -> list[tuple[str, str]]:
             f"TTL of the NS set at the parent {_lasting(premises, 'parent_ttl')}, in the zone {_lasting(premises, 'apex_ns_ttl')}; "
             f"longest TTL in the zone {_lasting(premises, 'longest_ttl')}; “no such name” is kept {_lasting(premises, 'negative_ttl')}",
         ),
+        ("signed", f"no: {premises['unsigned']}" if premises.get("unsigned") else "not looked at when this was drafted"),
         (
             "assumed",
             f"resolvers may keep an answer {_lasting(premises, 'floor')} even where its TTL is shorter; "

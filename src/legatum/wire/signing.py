@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 ALGORITHMS = ("hmac-sha256", "hmac-sha512", "hmac-sha384", "hmac-sha224", "hmac-sha1")
 _FUDGE = 300
+_MOST_UNSIGNED = 99  # messages of a transfer between two signatures (RFC 8945 s5.3.1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +54,8 @@ class Exchange:
         self.key = key
         self._mac = b""
         self._running: Any = None
-        self._answers = 0
+        self.unsigned = 0
+        """Messages of a transfer since the last signature: nothing vouches for them until the next one does (RFC 8945 s5.3.1)."""
 
     def sign_request(self, wire: bytes, now: float) -> bytes:
         signed, data, _ = self._sign(wire, now, b"", None, False)
@@ -76,8 +78,12 @@ class Exchange:
         if message.tsig_at is None:
             if not multi or self._running is None:
                 raise BadSignature(BADSIG, "the answer is not signed", False)
+            self.unsigned += 1
+            if self.unsigned > _MOST_UNSIGNED:
+                raise BadSignature(BADSIG, f"more than {_MOST_UNSIGNED} messages in a row are not signed", False)
             self._running.update(wire)
             return
+        self.unsigned = 0
         _, self._running = self._validate(wire, message, now, self._mac, self._running, multi)
 
     def _sign(self, wire: bytes, now: float, mac: bytes, running: Any, multi: bool) -> tuple[bytes, "LibraryTsig", Any]:
