@@ -39,7 +39,11 @@ def nothing_secret_is_kept(world: PracticeWorld, *secrets: str) -> None:
         assert not any(secret.encode() in path.read_bytes() for secret in secrets), path
 
 
-def test_by_epp_on_both_sides_followed_for_five_days(shell: Shell, world: PracticeWorld) -> None:
+@pytest.mark.parametrize("policy", ["strict", "lenient"])
+def test_by_epp_on_both_sides_followed_for_five_days(shell: Shell, world: PracticeWorld, policy: str) -> None:
+    """A lenient registry tells the gaining account of the domain from the beginning: that is no transfer."""
+    if policy == "lenient":
+        assert shell.run("practice", "registry", "--tells-others").status == 0
     servers = {f"ns1.{OWN}": "198.51.100.41", f"ns2.{OWN}": "203.0.113.42"}
     where = ("--at", "birch", "--registrar", "slate", "--yes")
     for host, address in servers.items():

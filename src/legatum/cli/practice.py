@@ -48,6 +48,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     registry.add_argument("--times", type=int, default=1, metavar="N", help="how often to drop or refuse (default 1)")
     registry.add_argument("--publish", metavar="DURATION", help="how long changes take to be published (default 4m)")
     registry.add_argument("--stuck", metavar="DOMAIN", action="append", default=[], help="never publish changes of this domain")
+    registry.add_argument("--tells-others", action="store_true", help="tell every registrar of every domain, as some registries do")
     log = actions.add_parser("log", help="every question that a server of the world received")
     stop = actions.add_parser("stop", help="end the world")
     for each in (clock, zone, form, registry, log, stop):
@@ -124,11 +125,12 @@ async def _steer(args: argparse.Namespace) -> int:
                 "refuse": args.refuse,
                 "code": args.result,
                 "times": args.times,
+                "tells_others": args.tells_others,
             }
             answer = await control.order("trouble", **trouble, stuck=args.stuck, **publish)
             text = (
                 "the registry has a bad day"
-                if any((args.slow, args.drop, args.refuse, args.publish, args.stuck))
+                if any((args.slow, args.drop, args.refuse, args.publish, args.stuck, args.tells_others))
                 else "the registry is well"
             )
         case "log":

@@ -151,5 +151,6 @@ class Control:
             slow=float(request.get("slow", 0)), drop=str(request.get("drop", "")), unheard=bool(request.get("unheard")),
             refuse=str(request.get("refuse", "")), code=int(request.get("code", 2400)), times=int(request.get("times", 1)),
         )  # fmt: skip
+        registry.domains.tells_others = bool(request.get("tells_others"))
         registry.publisher.delay = float(request.get("publish", scenario.PUBLISHING_DELAY))
         registry.publisher.stuck = {parse_domain(each) for each in request.get("stuck", ())}

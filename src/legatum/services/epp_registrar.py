@@ -28,7 +28,7 @@ class RegistryAccount:
 
     def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route, sending: Sending = no_one_told) -> None:
         self.name = name
-        self.by_hand, self.page = False, ""
+        self.by_hand, self.page, self.client = False, "", settings.user
         self.with_addresses = settings.nameservers == "attributes"
         self._sending = sending
         try:

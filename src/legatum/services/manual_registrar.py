@@ -19,7 +19,7 @@ class FormRegistrar:
         self.name = name
         self.by_hand = True
         self.with_addresses = False
-        self.page = settings.page
+        self.page, self.client = settings.page, ""
         self._walker = walker
 
     async def registration(self, domain: Name, code: str = "") -> Registration:

@@ -118,7 +118,8 @@ class Registrar(Protocol):
     """An account through which registrations are seen and changed.
 
     ``by_hand``: only a person can change anything, in a form, which is at ``page``. ``with_addresses``: name servers are given with
-    their addresses, there are no host objects. Methods raise :class:`OutsideFault` where the outside fails or refuses; those that change
+    their addresses, there are no host objects. ``client``: the identifier by which the registry knows the account (RFC 5730 s2.3), empty by
+    hand. Methods raise :class:`OutsideFault` where the outside fails or refuses; those that change
     something give what the registry said.
     """
 
@@ -126,6 +127,7 @@ class Registrar(Protocol):
     by_hand: bool
     with_addresses: bool
     page: str
+    client: str
 
     async def registration(self, domain: Name, code: str = "") -> Registration:
         """What is held of one of the account's domains, or of another's whose authorisation code is given."""

@@ -20,6 +20,7 @@ from legatum.services.provider import Provider
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.signing import look_at_signing
+from legatum.work.steps.registered import is_own
 from legatum.work.survey import survey
 
 
@@ -46,7 +47,10 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
     signing = await look_at_signing(outside, wish.domain, old.servers, new.servers)
     for obstacle in obstacles(wish.domain, signing, old.name, new.name):
         raise GateShut(obstacle.reason, obstacle.remedy)
-    await registrar.registration(wish.domain)
+    held = await registrar.registration(wish.domain)
+    if not is_own(registrar, held):
+        text = f"{name_text(wish.domain)} is registered with {held.registrar}, not through {registrar.name}"
+        raise GateShut(text, "give the account that has it with --registrar")
     zone = await old.fetch(wish.domain)
     addresses = {
         "parent": _grouped((view.server, view.address) for view in picture.parents),

@@ -20,12 +20,14 @@ _SHORTEST_CODE = 6
 
 
 class DomainDesk:
-    """``changed`` is told of every domain that must be published anew."""
+    """``changed`` is told of every domain that must be published anew. ``tells_others``: what is held of a domain is told to other
+    registrars too, as some registries do (RFC 5731 s3.1.2)."""
 
     def __init__(self, book: Book, hosts: HostDesk, changed: Callable[[Name], None]) -> None:
         self._book = book
         self._hosts = hosts
         self._changed = changed
+        self.tells_others = False
 
     def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR) -> None:
         """A domain that is registered when the world begins, ``age`` seconds old."""
@@ -53,7 +55,7 @@ class DomainDesk:
         if found is None:
             return ruling(epp.NOT_THERE)
         own = found.registrar == registrar
-        if not own and code != found.code:
+        if not own and code != found.code and (code or not self.tells_others):
             return ruling(epp.WRONG_CODE if code else epp.AUTHORISATION)
         told = replace(found, grace=self._book.in_grace(domain), code=found.code if own else "")
         if self._hosts.by_attribute:

@@ -28,11 +28,17 @@ async def look_at_held(outside: Outside, domain: Name, *accounts: Registrar) -> 
     return await _from_outside(outside, domain), None
 
 
+def is_own(account: Registrar, held: Registration) -> bool:
+    """The account sponsors the domain. Registries may tell others of it too (RFC 5731 s3.1.2), so that being told says nothing."""
+    return account.by_hand or held.registrar.lower() == account.client.lower()
+
+
 async def _own(account: Registrar, domain: Name) -> Registration | None:
     if account.by_hand:
         return None
     try:
-        return await account.registration(domain)
+        found = await account.registration(domain)
+        return found if is_own(account, found) else None
     except Refused as refused:
         if refused.code == AUTHORISATION:
             return None
