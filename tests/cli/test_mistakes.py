@@ -295,3 +295,20 @@ def test_many_moves_are_drafted_together_and_one_that_cannot_be_holds_up_none(tm
             assert shell.run("move", "rehearse", domain).status == 0
         again = shell.run("move", "draft", DOMAIN, "ferrytimes.example", *to)
         assert again.status == 2 and "0 moves drafted, 2 not" in again.out
+
+
+def test_an_address_is_no_domain_and_half_a_file_no_silence(shell: Shell) -> None:
+    for address in ("192.0.2.1", "2001:db8::1", "[2001:db8::1]"):
+        ended = shell.run("survey", address)
+        assert ended.status == 2 and f"{address} is an address, not a domain" in ended.err
+    assert shell.run("survey", DOMAIN, "--evidence", "kept", "--no-rdap").status == 0
+    lines = (shell.folder / "kept").read_text().splitlines(keepends=True)
+    (shell.folder / "cut").write_text("".join(lines[:4]))
+    ended = shell.run("survey", "--from", "cut")
+    assert ended.status == 2 and f"3 of {len(lines) - 1} replies are there" in ended.err and "missing is not silence" in ended.err
+
+
+def test_a_record_by_way_of_an_alias_is_there(shell: Shell) -> None:
+    assert shell.run("confirm", DOMAIN, "--record", "www A 198.51.100.80").status == 0
+    wrong = shell.run("confirm", DOMAIN, "--record", "www A 198.51.100.81", "--json").document
+    assert not wrong["confirmed"] and {each["said"] for each in wrong["checks"]} == {"198.51.100.80"}

@@ -97,6 +97,17 @@ def test_a_difference_is_expected_for_so_long_and_then_a_fault() -> None:
     assert {each.party for each in agreement(HEALTHY, replace(wanted, since=None)).faults} == {"parent", "child"}
 
 
+def test_a_parent_that_is_behind_is_not_the_registrations_fault() -> None:
+    """Registration data and the zone agree on the new set, and the parent goes on with the old one: it is the parent that differs."""
+    held = RegistrationView("flint", (NS1, NS2), ("ok",), "")
+    stuck = replace(parents(ns(OTHER), ns(OTHER)), rdap=held)
+    assert {each.party for each in agreement(stuck).disagreeing} == {"parent"}
+    account = replace(parents(ns(OTHER), ns(OTHER)), registration=held)
+    assert {each.party for each in agreement(account).disagreeing} == {"parent"}
+    late = replace(HEALTHY, rdap=RegistrationView("flint", (OTHER,), ("ok",), ""))
+    assert {each.party for each in agreement(late).disagreeing} == {"RDAP"}
+
+
 def test_serials_count_from_the_one_given_on() -> None:
     mixed = first(soa=soa(6))
     assert [each.who for each in agreement(mixed, Expected(serial=7)).disagreeing] == ["ns1.alder.test (198.51.100.31)"]

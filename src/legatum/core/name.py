@@ -92,8 +92,22 @@ def _unescape(part: str, whole: str) -> bytes:
     return bytes(out)
 
 
+def is_address(text: str) -> bool:
+    """IPv4 or IPv6 as people write it."""
+    if ":" not in text and not text.rstrip(".").replace(".", "").isdigit():
+        return False
+    import ipaddress
+
+    try:
+        return bool(ipaddress.ip_address(text.strip("[]").rstrip(".")))
+    except ValueError:
+        return False
+
+
 def parse_domain(text: str) -> Name:
     """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores, dots."""
+    if is_address(text):
+        raise BadInput(f"{text} is an address, not a domain", "give the domain that is meant, such as kilnandclay.example")
     name = parse_name(text if text.endswith(".") else text + ".")
     if name == ROOT:
         raise BadInput("the root is no customer domain", "give a name such as kilnandclay.example")

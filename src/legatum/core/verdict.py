@@ -85,7 +85,7 @@ def agreement(
     """
     wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
     if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:
-        wanted = replace(wanted, ns=picture.delegation)
+        wanted = replace(wanted, ns=_usual_ns(picture))
     checks: list[Check] = []
     if wanted.ns is not None:
         checks += _ns_checks(picture, tuple(sorted(wanted.ns)), wanted)
@@ -97,6 +97,18 @@ def agreement(
     if given is not None:
         checks += _sound_checks(picture, wanted, given)
     return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), _with_causes(checks), tuple(not_looked_at))
+
+
+def _usual_ns(picture: Picture) -> tuple[Name, ...]:
+    """What everybody should have where nothing else is said: the parent's NS set - unless the registration and the zone agree on another
+    one, or the registrar's account has another: then it is the parent that is behind."""
+    held = {tuple(sorted(view.nameservers)) for _, view in picture.registrations}
+    account = picture.registration
+    if account is not None and account.nameservers:
+        return tuple(sorted(account.nameservers))
+    if len(held) == 1 and held == {picture.own_ns} and held != {picture.delegation} and picture.delegation:
+        return picture.own_ns
+    return picture.delegation
 
 
 def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given]) -> Iterator[Check]:

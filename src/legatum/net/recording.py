@@ -24,6 +24,7 @@ from legatum.net.web import WebAnswer
 from legatum.wire.message import RD, encode_question
 
 SCHEMA = "legatum.evidence/1"
+_COUNTS = "replies"  # in the head: how many follow
 
 
 @dataclass
@@ -38,7 +39,7 @@ def write_recording(path: Path, recordings: Iterable[Recording]) -> None:
     """Raises as :func:`~legatum.net.file.write_whole`."""
     lines = []
     for recording in recordings:
-        lines.append(json.dumps({"schema": SCHEMA, **recording.head}))
+        lines.append(json.dumps({"schema": SCHEMA, **recording.head, _COUNTS: len(recording.evidence)}))
         lines += [json.dumps(_reply_line(number, reply)) for number, reply in enumerate(recording.evidence, 1)]
         lines += [json.dumps(_web_line(answer)) for answer in recording.evidence.web.values()]
     write_whole(path, "\n".join(lines) + "\n")
@@ -66,6 +67,11 @@ def read_recording(path: Path) -> list[Recording]:
                 found[-1].evidence(_reply(entry))
         except (ValueError, KeyError, IndexError, TypeError, AttributeError, BadInput) as error:
             raise BadInput(f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey --evidence FILE` wrote") from None
+    for recording in found:
+        promised = recording.head.pop(_COUNTS, None)
+        if isinstance(promised, int) and promised != len(recording.evidence):
+            told = f"{path}: {len(recording.evidence)} of {promised} replies are there"
+            raise BadInput(told, "what is missing is not silence: give the whole file")
     if not found:
         raise BadInput(f"{path}: empty", "give a file that `legatum survey --evidence FILE` wrote")
     return found

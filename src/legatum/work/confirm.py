@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from legatum.core.expected import Expected
 from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture, ServerView
-from legatum.core.rrset import RRset
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import CNAME
 from legatum.core.soundness import Given, questions
 from legatum.core.verdict import RecordView, Verdict, agreement
 from legatum.net.reply import Reply
@@ -14,6 +15,8 @@ from legatum.net.resolver import ResolverPlace, ask_resolver
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.survey import Survey, survey
+
+_LONGEST_CHAIN = 8
 
 
 async def confirm(
@@ -83,14 +86,29 @@ async def ask_records(outside: Outside, picture: Picture, wanted: Sequence[RRset
 
     async def child(who: str, address: str, each: RRset) -> RecordView:
         reply = await outside.asker.ask(address, each.name, each.rtype)
-        return RecordView("child", who, each.name, each.rtype, reply.find(each.rtype), reply.outcome)
+        return await _viewed(outside, "child", who, each, reply)
 
     async def resolver(who: str, name: str, each: RRset) -> RecordView:
         reply = await ask_resolver(outside.asker, outside.resolvers()[name], each.name, each.rtype)
-        return RecordView("resolver", who, each.name, each.rtype, reply.find(each.rtype), reply.outcome)
+        return await _viewed(outside, "resolver", who, each, reply)
 
     asked = [child(f"{name_text(view.server)} ({view.address})", view.address, each) for each in wanted for view in picture.servers]
     if resolvers:
         places = outside.resolvers()
         asked += [resolver(f"{name} ({place.address})", name, each) for each in wanted for name, place in places.items()]
     return list(await asyncio.gather(*asked))
+
+
+async def _viewed(outside: Outside, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:
+    """What was said of a record, by way of an alias too: where that leads elsewhere, what the servers there say counts."""
+    found, name = reply.find(wanted.rtype), wanted.name
+    for _ in range(_LONGEST_CHAIN):
+        alias = reply.find(CNAME, name) if found is None and wanted.rtype != CNAME else None
+        if alias is None:
+            break
+        name = targets(alias)[0]
+        found = reply.find(wanted.rtype, name)
+    if found is None and name != wanted.name:
+        found = (await outside.walker().lookup(name, wanted.rtype)).rrset
+    outcome = reply.outcome if name == wanted.name else f"an alias that leads to {name_text(name)}"
+    return RecordView(party, who, wanted.name, wanted.rtype, found._replace(name=wanted.name) if found else None, outcome)

@@ -103,6 +103,11 @@ def _dead(name: Any, **changes: Any) -> tuple[Any, ...]:
     return tuple(replace(view, **changes) if view.server == name else view for view in HEALTHY.servers)
 
 
+def _resolvers(*rcodes: int | None) -> Picture:
+    (view,) = resolver().resolvers
+    return replace(HEALTHY, resolvers=tuple(replace(view, name=f"r{number}", rcode=each) for number, each in enumerate(rcodes)))
+
+
 def _astray(**changes: Any) -> Picture:
     """The parent gives an address more than the zone has, and who stands there is this."""
     picture = inside(*GLUE, address(INSIDE, "192.0.2.66"))
@@ -289,6 +294,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "resolver-silent": (resolver(rcode=None, ns=None, outcome="no answer in time"), resolver(ns=None)),
     "resolver-gives-up": (resolver(rcode=None, ns=None, busy=True), resolver(rcode=None, ns=None, busy=False)),
     "resolver-fails": (resolver(rcode=2, ns=None, outcome="server failure"), resolver(rcode=3, ns=None, outcome="no such name")),
+    "most-resolvers-fail": (_resolvers(2, 2, 0), _resolvers(2, 0, 0)),
     "resolver-finds-bogus": (resolver(rcode=2, ns=None, errors=((6, "bogus"),)), resolver(rcode=2, ns=None, errors=((22, ""),))),
     "resolver-holds-other-ns": (resolver(ns=ns(OTHER, ttl=700)), resolver(ns=ns(NS2, NS1, ttl=700))),
     "resolver-serves-stale": (resolver(errors=((3, ""),)), resolver(errors=((0, "other"),))),

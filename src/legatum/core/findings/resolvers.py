@@ -43,7 +43,7 @@ def resolver_silent(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1123 s6.1.3.3",
     after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", "ns-circle", "ns-without-address", "glue-missing",
            "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
-           "truncated-without-tcp"),
+           "truncated-without-tcp", "most-resolvers-fail"),
 )  # fmt: skip
 def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
@@ -57,13 +57,31 @@ def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
     remedy="Mend what else is found here first. If all is well at the domain, flush the name in that resolver or wait for its cache.",
     standard="RFC 2308 s7",
     after=("no-such-domain", "not-delegated", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent", "server-refuses",
-           "server-fails", "ns-circle", "ns-without-address", "glue-missing", "moved-too-early", "glue-leads-astray", "server-address-dead",
+           "server-fails", "ns-circle", "ns-without-address", "glue-missing", "most-resolvers-fail",
+           "moved-too-early", "glue-leads-astray", "server-address-dead",
            "edns-dropped", "truncated-without-tcp"),
 )  # fmt: skip
 def resolver_fails(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
         if view.rcode == _SERVFAIL:
             yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
+
+
+@finding(
+    "most-resolvers-fail", Severity.ERROR, "Most of the resolvers asked get nothing for the domain",
+    why="One resolver that fails may be the resolver's own affair; when most of those that answer others fail here, visitors fail.",
+    remedy="Mend what else is found here first; if nothing is, look at what the resolvers have in common: network, cache, validation.",
+    standard="RFC 2308 s7",
+    after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent",
+           "server-refuses", "server-fails", "ns-circle", "ns-without-address", "glue-missing", "glue-leads-astray", "server-address-dead",
+           "edns-dropped", "truncated-without-tcp"),
+)  # fmt: skip
+def most_resolvers_fail(picture: Picture) -> Iterator[Sighting]:
+    heard = [view for view in picture.resolvers if view.rcode is not None or view.busy]
+    failing = [view for view in heard if view.rcode == _SERVFAIL or view.busy]
+    if len(heard) > 1 and len(failing) * 2 > len(heard):
+        replies = tuple(view.reply for view in failing)
+        yield Sighting(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}", replies)
 
 
 @finding(
