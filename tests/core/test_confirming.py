@@ -154,6 +154,19 @@ def test_a_course_from_the_first_server_to_the_last_cache() -> None:
     assert early is not None and late is not None and early < 0.1 < 0.95 < late < 1.0 == course.forecast(3660)
 
 
+def test_a_watch_that_begins_after_the_change_knows_the_ttl_from_the_set_itself() -> None:
+    """What is left of copies says how long they live at the most from when they were taken, not from the change on."""
+    course = Course(CHANGE, 1 / 300)
+    course.add(look(0, child_a=("new", 300), resolver_a=("old", 17), resolver_b=("new", 290)))
+    assert course.old_ttl == 300 and course.over_at == 300
+    course.add(look(20, child_a=("new", 300), resolver_a=("new", 300), resolver_b=("new", 270)))
+    assert course.looks[-1].complete and course.next_look(10) == 280  # everybody asked has it, and it is not over
+    seen = Course(CHANGE, 1 / 300)
+    seen.add(look(0, child_a=("old", 60), resolver_a=("old", 17)))
+    seen.add(look(10, child_a=("new", 300), resolver_a=("old", 7)))
+    assert seen.old_ttl == 60  # the old TTL was seen
+
+
 def test_a_relapse_counts_from_its_end() -> None:
     course = Course(CHANGE, 1 / 300)
     for at, state in ((0, "old"), (10, "new"), (20, "old"), (30, "new")):

@@ -91,10 +91,14 @@ class Course:
 
     @property
     def old_ttl(self) -> int:
-        """The longest TTL with which a server was seen to give the old data, in seconds; of copies, where no server was seen to."""
-        old = [each for look in self.looks for each in look.told if each.state == State.OLD and each.ttl is not None]
-        served = [each.ttl for each in old if each.party != "resolver" and each.ttl is not None]
-        return max(served or [each.ttl for each in old if each.ttl is not None], default=0)
+        """The longest TTL with which a server was seen to give the old data, in seconds. Where none was seen to, because the change was
+        there already: the larger of what is left of copies and the TTL with which the servers give the new data, as a copy shows only what
+        is left of it."""
+        told = [each for look in self.looks for each in look.told if each.ttl is not None]
+        served = [each.ttl for each in told if each.state == State.OLD and each.party != "resolver" and each.ttl is not None]
+        left = [each.ttl for each in told if each.state == State.OLD and each.ttl is not None]
+        fresh = [each.ttl for each in told if each.state == State.NEW and each.party != "resolver" and each.ttl is not None]
+        return max(served or [*left, *fresh], default=0)
 
     @property
     def begins(self) -> float | None:
@@ -120,6 +124,8 @@ class Course:
     def next_look(self, poll: float) -> float:
         """Seconds until something can have changed: soon while servers differ, else when copies run out, at most ten minutes."""
         last = self.looks[-1]
+        if last.complete and self.over_at is not None:
+            return max(poll, min(self.over_at - last.at, 600.0))
         if last.servers not in (None, 1.0):
             return poll
         left = [each.ttl for each in last.waiting if each.ttl is not None]

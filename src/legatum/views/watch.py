@@ -71,10 +71,13 @@ def verdict_lines(course: Course) -> tuple[bool, str, str]:
     last = course.looks[-1]
     count = len(last.told)
     if last.complete:
-        took = rough_text(last.at - course.looks[0].at)
+        agreed = next(each.at for number, each in enumerate(course.looks) if all(later.complete for later in course.looks[number:]))
+        took = rough_text(agreed - course.looks[0].at)
+        text = f"{what}: everybody asked has it. All {count} servers and resolvers agree after {took}"
         over = course.over_at
-        late = f"resolvers that were not asked may keep a copy until {people_text(over, last.at)}" if over and over > last.at else ""
-        return True, f"{what}: everybody asked has it. All {count} servers and resolvers agree after {took}", late
+        if over is not None and over > last.at:
+            return True, text, f"that is not over yet: resolvers that were not asked may keep a copy until {people_text(over, last.at)}"
+        return True, f"{text}, and every copy anywhere has run out", ""
     waiting = last.waiting
     first = waiting[0]
     text = f"{what}: {count - len(waiting)} of {count} have it; not yet: {first.party} {first.who}, which says {first.said}"

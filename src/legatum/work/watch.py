@@ -28,8 +28,10 @@ class Watch:
     _children: dict[str, Name] = field(default_factory=dict)
 
     async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
-        """Every look, with who changed since the one before. Ends when everybody has the change, or when ``patience`` seconds have
-        passed since the last copy should have run out. Raises :class:`OutsideFault` when nobody of the parent zone answers.
+        """Every look, with who changed since the one before. Ends when everybody asked has the change and the last copy anywhere has run
+        out, or when ``patience`` seconds have passed since it should have.
+
+        Raises :class:`OutsideFault` when nobody of the parent zone answers.
         """
         clock = self.outside.clock
         await self._find()
@@ -38,7 +40,7 @@ class Watch:
             look = await self._look()
             yield look, self.course.add(look)
             over = self.course.over_at or begun + self.course.old_ttl
-            if look.complete or look.at > over + patience:
+            if (look.complete and look.at >= over) or look.at > over + patience:
                 return
             await clock.until(clock.now() + self.course.next_look(poll))
 
