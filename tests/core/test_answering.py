@@ -3,7 +3,7 @@
 import pytest
 from hypothesis import given, settings
 
-from legatum.core.answering import NOERROR, NXDOMAIN, REFUSED, ServedZone, answer_from
+from legatum.core.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, ServedZone, answer_from
 from legatum.core.masterfile import parse_master
 from legatum.core.name import parse_name
 from legatum.core.presentation import rdata_texts
@@ -29,6 +29,8 @@ ns.glued 3600 IN A 192.0.2.9
 www 3600 IN CNAME host1
 out 3600 IN CNAME elsewhere.test.
 loop 3600 IN CNAME loop
+moved 900 IN DNAME example.
+longer 900 IN DNAME xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx.xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx.test.
 """
 ZONES = {parse_name("example."): ServedZone(parse_master(WILDCARDS, parse_name("example.")))}
 
@@ -51,6 +53,10 @@ def ask(name: str, rtype: int) -> tuple[int, bool, list[str]]:
         ("www.example.", A, ["CNAME host1.example.", "A 192.0.2.1"]),
         ("www.example.", CNAME, ["CNAME host1.example."]),
         ("out.example.", A, ["CNAME elsewhere.test."]),
+        # RFC 6672 s3.1: the names below move with the alias made for each, the owner itself does not.
+        ("host1.moved.example.", A, ["DNAME example.", "CNAME host1.example.", "A 192.0.2.1"]),
+        ("host1.moved.example.", CNAME, ["DNAME example.", "CNAME host1.example."]),
+        ("moved.example.", A, []),
     ],
 )
 def test_answers(name: str, rtype: int, texts: list[str]) -> None:
@@ -71,6 +77,12 @@ def test_referrals_carry_glue_and_no_authority() -> None:
     assert [each.name for each in found.additional] == [parse_name("ns.glued.example.")]
     assert answer_from(ZONES, parse_name("subdel.example."), NS).authoritative is False
     assert answer_from(ZONES, parse_name("subdel.example."), DS).authority[0].rtype == SOA
+
+
+def test_a_name_that_a_redirection_makes_too_long_does_not_exist() -> None:
+    """RFC 6672 s2.4."""
+    found = answer_from(ZONES, parse_name(f"{'.'.join(['y' * 63] * 3)}.longer.example."), A)
+    assert (found.rcode, [each.type_text for each in found.answer]) == (YXDOMAIN, ["DNAME"])
 
 
 def test_beside_the_point() -> None:

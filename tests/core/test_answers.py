@@ -2,7 +2,7 @@
 
 import pytest
 
-from legatum.core.answers import Form, Heard, Said, answer_differences, of_the_zone, questions_about
+from legatum.core.answers import Form, Heard, OfZone, Said, answer_differences, questions_about
 from legatum.core.difference import Difference, ForVisitors
 from legatum.core.masterfile import parse_master
 from legatum.core.name import Name, below, parse_name
@@ -100,7 +100,7 @@ def test_what_a_zone_is_asked_for_and_judged_by_is_its_own() -> None:
         address(9, name=parse_name("www.elsewhere.test.")),
         address(9, name=below("x", APP)),
     ]
-    assert {each.name for each in of_the_zone(ZONE, chain)} == {WWW, ORIGIN}
+    assert {each.name for each in OfZone(ZONE)(chain)} == {WWW, ORIGIN}
 
 
 def test_contents_are_weighed_the_same_way() -> None:

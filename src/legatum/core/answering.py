@@ -6,13 +6,13 @@ Used by the practice world to answer with, and to foretell what a zone will answ
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from legatum.core.name import Name, ancestors, below, is_under, parent_of
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import AAAA, ANY, CNAME, DS, NS, A
+from legatum.core.name import MAX_NAME, Name, ancestors, below, is_under, parent_of
+from legatum.core.rrset import RRset, rrset, targets
+from legatum.core.rrtype import AAAA, ANY, CNAME, DNAME, DS, NS, A
 from legatum.core.soa import negative_ttl
 from legatum.core.zone import Zone
 
-NOERROR, FORMERR, SERVFAIL, NXDOMAIN, NOTIMP, REFUSED = 0, 1, 2, 3, 4, 5
+NOERROR, FORMERR, SERVFAIL, NXDOMAIN, NOTIMP, REFUSED, YXDOMAIN = 0, 1, 2, 3, 4, 5, 6
 _MAX_CHAIN = 8
 
 
@@ -73,6 +73,9 @@ def _within(served: ServedZone, name: Name, rtype: int) -> Answer:
         ns = zone.get(cut, NS)
         assert ns is not None
         return Answer(NOERROR, False, (), (ns,), _glue(zone, ns))
+    redirected = next((dname for each in ancestors(name)[1:] if is_under(each, zone.origin) and (dname := zone.get(each, DNAME))), None)
+    if redirected is not None:
+        return _redirected(redirected, name)
     owner, exists = name, name in served.existing
     if not exists:
         encloser = next(each for each in ancestors(name) if each in served.existing)
@@ -89,6 +92,14 @@ def _within(served: ServedZone, name: Name, rtype: int) -> Answer:
     authority = (apex,) if apex and not (name == zone.origin and rtype == NS) else ()
     glue = _glue(zone, apex) if apex else ()
     return Answer(NOERROR, True, tuple(matching), authority, glue)
+
+
+def _redirected(dname: RRset, name: Name) -> Answer:
+    """A DNAME above, and the alias that it gives rise to (RFC 6672 s3.1); what becomes too long does not exist (s2.4)."""
+    renamed = Name(name[: len(name) - len(dname.name)] + targets(dname)[0])
+    if len(renamed) > MAX_NAME:
+        return Answer(YXDOMAIN, True, (dname,))
+    return Answer(NOERROR, True, (dname, rrset(name, CNAME, dname.ttl, [renamed])))
 
 
 def _denial(zone: Zone) -> RRset:

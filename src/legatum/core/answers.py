@@ -99,20 +99,25 @@ def questions_about(zone: Zone) -> list[Question]:
     return [key for key in asked if not any(key[0] != cut and is_under(key[0], cut) for cut in cuts)]
 
 
-def of_the_zone(zone: Zone, rrsets: Iterable[RRset]) -> tuple[RRset, ...]:
-    """Those that the zone itself answers with: an alias may lead anywhere, and one server knows more of that than another. Aliases that a
-    DNAME gives rise to (RFC 6672 s3.1) have whatever TTL the server likes."""
-    found = tuple(rrsets)
-    made = [each.name for each in found if each.rtype == DNAME]
-    cuts = {name for name, rtype in zone.keys if rtype == NS and name != zone.origin}
-    kept = []
-    for each in found:
-        if not is_under(each.name, zone.origin) or any(each.name != cut and is_under(each.name, cut) for cut in cuts):
-            continue
-        if each.rtype == CNAME and any(each.name != owner and is_under(each.name, owner) for owner in made):
-            continue
-        kept.append(each)
-    return tuple(sorted(kept))
+class OfZone:
+    """What of an answer a zone itself gives: an alias may lead anywhere, and one server knows more of that than another."""
+
+    def __init__(self, zone: Zone) -> None:
+        self._origin = zone.origin
+        self._cuts = {each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin}
+
+    def __call__(self, rrsets: Iterable[RRset]) -> tuple[RRset, ...]:
+        """Sorted. Aliases that a DNAME gives rise to (RFC 6672 s3.1) have whatever TTL the server likes: the DNAME says all."""
+        found = tuple(rrsets)
+        made = [each.name for each in found if each.rtype == DNAME]
+        return tuple(sorted(each for each in found if self._owns(each.name) and not (each.rtype == CNAME and _lies_below(each.name, made))))
+
+    def _owns(self, name: Name) -> bool:
+        return is_under(name, self._origin) and self._cuts.isdisjoint(ancestors(name)[1:])
+
+
+def _lies_below(name: Name, owners: Iterable[Name]) -> bool:
+    return any(name != owner and is_under(name, owner) for owner in owners)
 
 
 def answer_differences(heard: Heard) -> tuple[AnswerDifference, ...]:

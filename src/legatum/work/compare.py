@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from legatum.core.answers import AnswerDifference, Form, Heard, Said, answer_differences, of_the_zone, questions_about
+from legatum.core.answers import AnswerDifference, Form, Heard, OfZone, Said, answer_differences, questions_about
 from legatum.core.difference import Difference, ForVisitors, zone_differences
 from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, is_under
@@ -75,17 +75,18 @@ async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]
     asked = [(address, name, rtype) for name, rtype in questions for address in sides]
     replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
     answers: dict[tuple[Name, int], dict[str, Said]] = {}
+    own = OfZone(zone)
     for reply in replies:
-        answers.setdefault((reply.name, reply.rtype), {})[reply.server] = _said(zone, reply)
+        answers.setdefault((reply.name, reply.rtype), {})[reply.server] = _said(zone.origin, own, reply)
     old, fresh = (tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True))
     heard = Heard(zone, old, fresh, answers)
-    followed = await asyncio.gather(*(_followed(outside, zone, question, names) for question, names in heard.at_cuts()))
+    followed = await asyncio.gather(*(_followed(outside, zone.origin, own, question, names) for question, names in heard.at_cuts()))
     heard = replace(heard, followed=dict(followed))
     return AnswersComparison(zone.origin, dict(sides), len(questions), answer_differences(heard))
 
 
 async def _followed(
-    outside: Outside, zone: Zone, question: tuple[Name, int], names: tuple[Name, ...]
+    outside: Outside, origin: Name, own: OfZone, question: tuple[Name, int], names: tuple[Name, ...]
 ) -> tuple[tuple[Name, int], tuple[Said, ...]]:
     """What those say whom a referral names; nothing where they have no address."""
     try:
@@ -93,7 +94,7 @@ async def _followed(
     except OutsideFault:
         return question, ()
     replies = await outside.asker.ask_all(outside.asker.askable(addresses), *question)
-    return question, tuple(_said(zone, reply) for reply in replies)
+    return question, tuple(_said(origin, own, reply) for reply in replies)
 
 
 async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
@@ -105,16 +106,16 @@ async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]
     return found
 
 
-def _said(zone: Zone, reply: Reply) -> Said:
+def _said(origin: Name, own: OfZone, reply: Reply) -> Said:
     if not reply.answered:
         return Said(Form.SILENT, reply.outcome)
     rcode = reply.rcode or 0
     if reply.answer:
         form = Form.ANSWER if reply.authoritative else Form.UNAUTHORITATIVE
-        kept = of_the_zone(zone, reply.answer)
+        kept = own(reply.answer)
         # The code is about the last name of a chain of aliases (RFC 6604 s3): beyond the zone that is nobody's business here.
         ends = [name for each in kept if each.rtype == CNAME for name in targets(each)]
-        inside = all(is_under(name, zone.origin) for name in ends)
+        inside = all(is_under(name, origin) for name in ends)
         return Said(form, f"{form}, then {rcode_text(rcode)}" if rcode and inside else str(form), kept)
     if rcode == _NO_SUCH_NAME:
         return Said(Form.NO_NAME, str(Form.NO_NAME))

@@ -5,9 +5,10 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 
 from legatum.core.answering import ServedZone, answer_from
+from legatum.core.answers import OfZone
 from legatum.core.difference import Difference, belongs_to_provider, zone_differences
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.name import Name, is_under, name_text
+from legatum.core.name import Name, name_text
 from legatum.core.particular import particulars
 from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, rrset
@@ -274,12 +275,10 @@ async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zo
     }
     asked = [(address, *key) for key in expected for address in addresses]
     replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
-    found = []
+    found, own = [], OfZone(wanted)
     for (address, name, rtype), reply in zip(asked, replies, strict=True):
-        # Names of an answer beyond the zone are whoever's: an alias may lead anywhere.
-        given = {each for each in reply.answer if is_under(each.name, wanted.origin)}
-        meant = {each for each in expected[name, rtype] if is_under(each.name, wanted.origin)}
-        if not reply.answered or given != meant:
+        given = own(reply.answer)
+        if not reply.answered or given != own(expected[name, rtype]):
             said = " | ".join(text for each in given for text in rdata_texts(each)) or reply.outcome
             found.append(f"{address} {name_text(name)} {type_text(rtype)}: {said}")
     return found
