@@ -137,9 +137,18 @@ def test_the_library_reads_what_we_write(zone: Zone) -> None:
         ("HTTPS", "1 www.kilnandclay.example alpn=h2", '1 www.kilnandclay.example. alpn="h2"'),
         ("NAPTR", '100 50 "s" "SIP+D2U" "" _sip._udp', '100 50 "s" "SIP+D2U" "" _sip._udp.kilnandclay.example.'),
         ("TXT", "v=spf1 mx -all", '"v=spf1 mx -all"'),
+        ("TXT", 'k="v"; rest=1', r'"k=\"v\"; rest=1"'),
+        ("TXT", '"one; two" "three"', r'"one; two" "three"'),
+        ("CAA", '0 issue "ca.test; policy=ev"', r'0 issue "ca.test; policy=ev"'),
     ],
 )
 def test_names_in_data_that_are_typed_are_never_doubled(rtype: str, typed: str, meant: str) -> None:
     kind = parse_type(rtype)
     assert rdata_text(kind, typed_rdata(kind, typed, ORIGIN)) == meant
     assert parse_rdata(parse_type("MX"), "10 mail.kilnandclay.example", ORIGIN).count(b"kilnandclay") == 2  # a master file's own rule
+
+
+@pytest.mark.parametrize(("rtype", "typed"), [("TXT", '"k=v"; rest=1'), ("TXT", '"open'), ("CAA", "0 issue ca.test; policy=ev")])
+def test_nothing_that_is_typed_is_lost_in_silence(rtype: str, typed: str) -> None:
+    with pytest.raises(BadInput, match="quotation mark"):
+        typed_rdata(parse_type(rtype), typed, ORIGIN)

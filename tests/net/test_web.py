@@ -93,6 +93,9 @@ def test_an_honest_server(certificates: tuple[Path, ssl.SSLContext]) -> None:
         (b"nonsense\r\n\r\n", "closed"),
         (http(302, b"", "location: http://127.0.0.1/"), "not https"),
         (http(302, b"", f"location: {URL}"), "redirected more than"),
+        (http(302, b"", f"location: https://{HOST}:port/"), "redirected to nowhere"),
+        (http(302, b"", f"location: https://{HOST}:99999/"), "redirected to nowhere"),
+        (http(302, b"", "location: https://[::1/"), "redirected to nowhere"),
         (http(302, b"", "location: https://other.nic.example/"), "not in the address map"),
     ],
 )

@@ -3,6 +3,7 @@
 The general library does the work; it is imported when first needed, because most commands ask before they show.
 """
 
+import re
 from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING
 
@@ -18,6 +19,8 @@ if TYPE_CHECKING:
     import dns.name
     import dns.rdata
 
+_QUOTED = r'"(?:[^"\\]|\\.)*"'
+_ALL_QUOTED = re.compile(rf"\s*{_QUOTED}(?:\s+{_QUOTED})*\s*", re.DOTALL)
 _WIDEST = 60  # columns for names: a single long one does not push all data to the right
 
 
@@ -83,10 +86,15 @@ def _parsed(rtype: int, text: str, origin: Name, complete: "Callable[[dns.rdata.
 
 
 def typed_rdata(rtype: int, text: str, domain: Name) -> bytes:
-    """Data that a person types: names in them by the rule of :func:`~legatum.core.name.typed_name`; a text without quotation marks is one
-    text, blanks and all, because shells take the marks away. Raises :class:`BadInput`."""
-    if rtype == TXT and '"' not in text:
+    """Data that a person types: names in them by the rule of :func:`~legatum.core.name.typed_name`; a text that does not stand in quotation
+    marks is one text, every character of it, because shells take the marks away. Nothing typed is lost: a semicolon is a semicolon.
+    Raises :class:`BadInput`."""
+    if rtype == TXT and not _ALL_QUOTED.fullmatch(text):
+        if text.lstrip().startswith('"'):
+            raise BadInput(f"{text!r} begins with a quotation mark and does not end with one: put all of it between them, or none of it")
         return txt_rdata(text)
+    if ";" in re.sub(_QUOTED, "", text):
+        raise BadInput(f"{text!r}: what stands after the semicolon would be lost. Put the value that it belongs to in quotation marks")
     import dns.name
 
     own = dns.name.from_text(absolute_text(domain))

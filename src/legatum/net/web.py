@@ -55,7 +55,11 @@ async def fetch(
         return WebAnswer(url, trouble=trouble, why=str(trouble))
     except httpx.TimeoutException:
         return WebAnswer(url, trouble=Trouble.SILENT, why=str(Trouble.SILENT))
+    except ValueError as error:  # what it redirects to has a host or a port that is none
+        return WebAnswer(url, trouble=Trouble.HTTP, why=f"redirected to nowhere: {error}")
     except (httpx.HTTPError, httpx.InvalidURL, OSError) as error:
+        if "location header" in str(error):  # the library looks at it too
+            return WebAnswer(url, trouble=Trouble.HTTP, why="redirected to nowhere: its location is no URL")
         return WebAnswer(url, trouble=Trouble.CUT_OFF, why=f"{Trouble.CUT_OFF} ({type(error).__name__})")
 
 
