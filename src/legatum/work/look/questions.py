@@ -12,6 +12,7 @@ from legatum.net.reply import Reply
 from legatum.work.look.depth import Depth
 
 _LATER = 1.5  # seconds until a server that was silent is asked again
+_SIDE_BY_SIDE = 6  # packets then
 
 
 class Questions:
@@ -70,7 +71,7 @@ class Questions:
         return {reply.server: reply for reply in found if reply is not None}
 
     async def _asked_again(self, address: str, name: Name, rtype: int) -> Reply | None:
-        ways: list[dict[str, Any]] = [{"tries": 1}, {"tries": 1}, {"tries": 2}, {"tries": 3}, {"tcp": True}]
+        ways: list[dict[str, Any]] = [*[{"tries": 1}] * _SIDE_BY_SIDE, {"tcp": True}]
         replies = await asyncio.gather(*(self.ask(address, name, rtype, **way) for way in ways))
         return next((reply for reply in replies if reply.answered), None)
 
