@@ -178,6 +178,7 @@ def test_without_ipv6_only_ipv4_is_asked(world: PracticeWorld, shell: Shell, tmp
     seen = shell.run("survey", DOMAIN, "--settings", settings, "--json")
     assert seen.status == 0 and {part["address"] for part in seen.document["servers"]} == {"198.51.100.31", "203.0.113.32"}
     assert not any(":" in part["address"] for part in seen.document["parents"])
+    assert {"what 2001:db8:a1::53 says", "what 2001:db8:a2::53 says"} <= set(seen.document["not_looked_at"])
 
 
 def test_a_master_file_with_faults_is_told_with_line_and_fault(shell: Shell) -> None:

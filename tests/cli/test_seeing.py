@@ -48,6 +48,9 @@ def test_a_survey_tells_of_every_side(shell: Shell) -> None:
     assert all(each["created"] for each in document["registrations"] if each["source"] == "RDAP")
     assert all(each["edns"] == "answered with EDNS" and each["transfer_open"] is False for each in document["servers"])
     assert {(each["name"], each["type"]) for each in document["contents"]} >= {(DOMAIN, "A"), (DOMAIN, "MX"), (f"www.{DOMAIN}", "CNAME")}
+    assert document["not_looked_at"] == ["names other than those shown", "how it looks from other networks"]
+    less = shell.run("survey", DOMAIN, "--no-resolvers", "--no-rdap")
+    assert "healthy" in less.out and "what resolvers say (none was asked); the registration (" in less.out.split("Not looked at:")[1]
 
 
 def test_evidence_is_judged_again_with_the_same_outcome(shell: Shell, world: PracticeWorld) -> None:
@@ -143,6 +146,7 @@ def test_a_fleet_is_surveyed_in_few_questions(shell: Shell) -> None:
     assert all(each["standing"] == "notice" and 0 < each["questions"] <= 12 for each in domains)
     shared = {each["slug"]: set(each["domains"]) for each in summary["findings"]}
     assert shared["mail-missing"] == {"evensong.test"} and DOMAIN in shared["ns-ttls-far-apart"]
+    assert "one address of the parent zone" in summary["not_looked_at"] and "resolvers" in summary["not_looked_at"]
 
 
 def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:

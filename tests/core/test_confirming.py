@@ -17,6 +17,7 @@ from legatum.core.registration import host_addresses_from_rdap, registration_fro
 from legatum.core.rrset import rrset
 from legatum.core.rrtype import AAAA, CNAME, MX, NS, A
 from legatum.core.soundness import Given, questions
+from legatum.core.unseen import unseen
 from legatum.core.verdict import RecordView, agreement
 from tests.core.findings.pictures import (
     DOMAIN,
@@ -39,6 +40,8 @@ from tests.core.findings.pictures import (
     mx,
     ns,
     parents,
+    registered,
+    resolver,
     signed,
     soa,
 )
@@ -239,6 +242,19 @@ def givens(picture: Picture, signer: Signer | None = None, **spoilt: Any) -> lis
             who = f"{name_text(view.server)} ({view.address})"
             found.append(Given("child", who, view.address, name, rtype, "answer" if sets else "no data", 0, True, (*sets, *signatures), ()))
     return [replace(found[0], **spoilt), *found[1:]]
+
+
+def test_a_verdict_speaks_of_no_more_than_was_seen() -> None:
+    elsewhere = "how it looks from other networks"
+    everything = replace(HEALTHY, resolvers=resolver().resolvers, rdap=registered().rdap)
+    assert unseen(everything) == [elsewhere]
+    assert unseen(HEALTHY) == ["what resolvers say (none was asked)", "the registration (no account and no RDAP)", elsewhere]
+    one_less = replace(everything, servers=everything.servers[:3])
+    assert unseen(one_less) == ["what 2001:db8:b2::53 says", elsewhere]
+    under_ds = replace(signed(), resolvers=everything.resolvers, rdap=everything.rdap)
+    above = "the chain of trust above example"
+    assert unseen(under_ds) == ["what validating resolvers say (none of the settings' was seen to validate)", above, elsewhere]
+    assert unseen(replace(under_ds, resolvers=resolver(authenticated=True).resolvers)) == [above, elsewhere]
 
 
 def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> None:

@@ -124,11 +124,12 @@ def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
-    from legatum.views.fleet import Tally, json_line, show_summary
+    from legatum.views.fleet import BRIEF_LEAVES_OUT, CONFIRM_LEAVES_OUT, FULL_LEAVES_OUT, Tally, json_line, show_summary
     from legatum.views.screen import Screen
     from legatum.work.listing import read_listing
 
-    tally, began = Tally(), time.monotonic()
+    left_out = CONFIRM_LEAVES_OUT if args.action == "confirm" else FULL_LEAVES_OUT if args.full else BRIEF_LEAVES_OUT
+    tally, began = Tally(left_out), time.monotonic()
     with _writing(args), ExitStack() as stack:
         known = _take_up(args, tally)
         sinks = list(_sinks(args, stack))

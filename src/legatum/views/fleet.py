@@ -19,10 +19,15 @@ from legatum.work.fleet import Result
 HEALTHY, FAILED, CONFIRMED, PENDING, DIFFERS = "healthy", "failed", "confirmed", "pending", "differs"
 _ORDER = ["error", FAILED, DIFFERS, "warning", PENDING, "notice", CONFIRMED, HEALTHY]
 _STYLES = {"error": BAD, FAILED: BAD, DIFFERS: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, HEALTHY: GOOD}
-_LEFT_OUT = (
+CONFIRM_LEAVES_OUT = (
     "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, keys and signatures, "
     "resolvers, the registration: legatum confirm DOMAIN looks at them"
 )
+BRIEF_LEAVES_OUT = (
+    "all but one address of the parent zone, TCP and transfers, CDS, names other than the domain itself, its mail and www, resolvers, "
+    "the registration: legatum survey DOMAIN looks at them"
+)
+FULL_LEAVES_OUT = "resolvers and the registration: legatum survey DOMAIN looks at them"
 COLUMNS = ("domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at")
 
 
@@ -58,8 +63,8 @@ class SummaryPart(Part):
 class FleetDocument(Document, tag="legatum.fleet/1"):
     """The summary: ``standings`` counts domains by standing, ``findings`` tells which domains show which finding, worst first.
 
-    ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *confirmed* does not speak of
-    in a list.
+    ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *healthy* and *confirmed* do
+    not speak of in a list.
     """
 
     domains: int
@@ -130,9 +135,11 @@ def show_line(line: FleetLine, screen: Screen) -> None:
 
 
 class Tally:
-    """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains share too."""
+    """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains share too.
+    ``left_out``: what is not looked at, in words."""
 
-    def __init__(self) -> None:
+    def __init__(self, left_out: str) -> None:
+        self._left_out = left_out
         self.domains = 0
         self.questions = 0
         self.slowed: dict[str, float] = {}
@@ -175,7 +182,7 @@ class Tally:
             questions=self.questions,
             seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
-            not_looked_at=_LEFT_OUT if {CONFIRMED, DIFFERS, PENDING} & set(self.standings) else "",
+            not_looked_at=self._left_out if self.standings.keys() - {FAILED} else "",
         )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import type_text
 from legatum.core.soa import mail_address, negative_ttl, parse_soa
+from legatum.core.unseen import unseen
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 
@@ -115,7 +116,7 @@ class FindingPart(Part):
 
 class SurveyDocument(Document, tag="legatum.survey/1"):
     """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
-    that answer otherwise; it is left out of every comparison."""
+    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of."""
 
     domain: str
     unicode: str
@@ -140,6 +141,7 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     questions: int
     dropped: int
     not_known: list[str]
+    not_looked_at: list[str]
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -175,6 +177,7 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         questions=picture.questions,
         dropped=picture.dropped,
         not_known=list(picture.not_known),
+        not_looked_at=["names other than those shown", *unseen(picture)],
     )
 
 
@@ -358,6 +361,8 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
             ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
         )
     _show_others(document, screen)
+    screen.line()
+    screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)
 
 
 def _show_security(document: SurveyDocument, screen: Screen) -> None:

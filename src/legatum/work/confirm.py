@@ -9,6 +9,7 @@ from legatum.core.picture import Picture, ServerView
 from legatum.core.rrset import RRset, targets
 from legatum.core.rrtype import CNAME
 from legatum.core.soundness import Given, questions
+from legatum.core.unseen import unseen
 from legatum.core.verdict import RecordView, Verdict, agreement
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
@@ -31,7 +32,7 @@ async def confirm(
         ask_records(outside, found.picture, expected.records, resolvers),
         _nothing() if narrow else ask_for_visitors(outside, found.picture, resolvers),
     )
-    return agreement(found.picture, expected, records, given, not_looked_at(outside, found.picture, resolvers, narrow)), found
+    return agreement(found.picture, expected, records, given, not_looked_at(outside, found.picture, narrow)), found
 
 
 async def _nothing() -> None:
@@ -61,24 +62,16 @@ def _given(party: str, who: str, address: str, reply: Reply) -> Given:
     )
 
 
-def not_looked_at(outside: Outside, picture: Picture, resolvers: bool, narrow: bool) -> list[str]:
+def not_looked_at(outside: Outside, picture: Picture, narrow: bool) -> list[str]:
     """What a verdict does not speak of, in words."""
     left = []
     if narrow:
         left.append("everything but what was asked for: without --record, --serial and --ds alone all of it is looked at")
     else:
         left.append("names other than the domain itself, its mail and www")
-    if not resolvers or not picture.resolvers:
-        left.append("what resolvers say (none was asked)")
-    elif picture.ds and not any(view.authenticated for view in picture.resolvers):
-        left.append("what validating resolvers say (none of the settings' was seen to validate)")
-    if picture.ds:
-        left.append(f"the chain of trust above {name_text(picture.parent_zone)}")
-    if not picture.registrations:
-        left.append(f"the registration ({picture.rdap_why or 'no account and no RDAP'})")
     if not outside.asker.patience.ipv6:
-        left.append("what servers say over IPv6")
-    return [*left, *picture.not_known, "how it looks from other networks"]
+        left.append("what the parent's servers say over IPv6")
+    return [*left, *unseen(picture)]
 
 
 async def ask_records(outside: Outside, picture: Picture, wanted: Sequence[RRset], resolvers: bool) -> list[RecordView]:
