@@ -185,3 +185,21 @@ def test_another_ns_set_stops_the_move(practice: WorldThread, shell: Shell, chan
     in_world(practice, change)
     stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
     assert stopped.status == 4 and says in stopped.document["reasons"][0], stopped.out
+
+
+def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew(practice: WorldThread, shell: Shell) -> None:
+    assert shell.run(*DRAFT).status == 0
+    stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "raise", "--json")
+    assert stopped.status == 0, stopped.err
+    names = ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--yes", "--json", "--to")
+    assert shell.run(*names, "alder", "--anyway").status == 0
+    refused = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
+    assert refused.status == 4 and refused.document["halt"] == "refused", refused.out
+    assert any("ns1.alder.test, ns2.alder.test" in reason for reason in refused.document["reasons"]), refused.document["reasons"]
+    assert practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
+    undone = {each["id"] for each in shell.run("move", "status", DOMAIN, "--json").document["steps"] if each["all"] is None}
+    assert {"parents", "confirm", "raise", "end"} == undone
+    assert shell.run(*names, "birch").status == 0
+    holding = shell.run("move", "advance", DOMAIN, "--yes", "--json")
+    assert holding.document["halt"] == "holding" and practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
+    assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"

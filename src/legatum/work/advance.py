@@ -20,7 +20,7 @@ from legatum.net.evidence import Evidence
 from legatum.services.registrar import ByHand
 from legatum.work.outside import Outside
 from legatum.work.premises import moved_on
-from legatum.work.steps import Action, Job, action_of
+from legatum.work.steps import Action, Job, Refusal, action_of
 
 COMMITTING = (APEX, SWITCH)
 _LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
@@ -119,6 +119,7 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
             return halted, None
         if outcome is None:
             if job.runbook.changes_answers and (gone := await moved_on(job)):
+                _unsettle(job, journal, gone)
                 return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
             halted = await _gate(job, action, ways)
             if halted is not None:
@@ -130,6 +131,13 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
     finally:
         job.outside.asker.heard.remove(evidence)
     return None, outcome
+
+
+def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
+    """Steps that somebody has undone count no longer: what was waited for after them is waited for anew."""
+    for step in dict.fromkeys(step for each in gone for step in each.undone):
+        if step in job.outcomes:
+            journal.forget(job.runbook.id, job.domain, step, job.outside.clock.now(), gone[0].reason)
 
 
 async def _seen_or_awaited(job: Job, action: Action, ways: Ways) -> tuple[Halted | None, Outcome | None]:

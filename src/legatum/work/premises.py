@@ -5,7 +5,21 @@ from dataclasses import replace
 
 from legatum.core.difference import Difference, zone_differences
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.provider import APEX, GATHER, LOWER, PUBLISH, RAISE, SWITCH, Observed, Side, Wish, draft
+from legatum.core.moves.provider import (
+    APEX,
+    CONFIRM,
+    END,
+    GATHER,
+    LOWER,
+    PARENTS,
+    PUBLISH,
+    RAISE,
+    SWITCH,
+    Observed,
+    Side,
+    Wish,
+    draft,
+)
 from legatum.core.moves.signing import obstacles
 from legatum.core.name import name_text, parse_domain, parse_name
 from legatum.core.rrset import RRset, targets
@@ -15,6 +29,7 @@ from legatum.core.timing import Caution
 from legatum.core.verdict import names_said
 from legatum.net.walk import referral
 from legatum.work.contents import read_master_file
+from legatum.work.look.registration import registration_view
 from legatum.work.outside import Outside
 from legatum.work.signing import look_at_signing
 from legatum.work.steps import Job, Refusal
@@ -26,7 +41,7 @@ async def moved_on(job: Job) -> list[Refusal]:
     being unsigned, and so does the way back."""
     looks = [_signing(job)]
     if job.runbook.kind == PROVIDER and GATHER in job.outcomes:
-        looks += [_delegation(job), _apex(job), _contents(job)]
+        looks += [_delegation(job), _registered(job), _apex(job), _contents(job)]
     found = await asyncio.gather(*looks)
     return [refusal for each in found for refusal in each]
 
@@ -40,18 +55,39 @@ async def _signing(job: Job) -> list[Refusal]:
 async def _delegation(job: Job) -> list[Refusal]:
     """The parent's NS set and its TTL, at every address of every parent server."""
     domain, planned = name_text(job.domain), int(job.runbook.premises["parent_ttl"])
-    allowed = (job.old_ns, job.new_ns) if SWITCH in job.outcomes or job.step.id == SWITCH else (job.old_ns,)
+    switching = SWITCH in job.outcomes or job.step.id == SWITCH
+    allowed = (job.new_ns,) if PARENTS in job.outcomes else (job.old_ns, job.new_ns) if switching else (job.old_ns,)
     refusals = []
     for ns in await _handed_out(job.outside, job):
         if ns is None:
             continue
-        if targets(ns) not in allowed:
+        if PARENTS in job.outcomes and targets(ns) == job.old_ns:
+            refusals.append(_put_back(job, f"the parent hands out {names_said(job.old_ns)} for {domain} again"))
+        elif targets(ns) not in allowed:
             reason = f"the parent now delegates {domain} to {names_said(targets(ns))}; the plan rests on {names_said(allowed[0])}"
             refusals.append(Refusal(reason, f"find out who changed it; then draft again: legatum move draft {domain} … --force"))
         elif targets(ns) == job.old_ns and ns.ttl != planned:
             reason = f"the TTL of the delegation is now {ns.ttl}; the plan rests on {planned}"
             refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: legatum move redraw {domain}"))
     return list(dict.fromkeys(refusals))
+
+
+async def _registered(job: Job) -> list[Refusal]:
+    """Before the old side ends: what the registry will go on handing out."""
+    if job.step.id != END:
+        return []
+    held = tuple(sorted((await registration_view(job.outside, job.registrar.name, job.domain)).nameservers))
+    return [] if held == job.new_ns else [_put_back(job, f"{job.registrar.name} now has {names_said(held)} for {name_text(job.domain)}")]
+
+
+def _put_back(job: Job, reason: str) -> Refusal:
+    """The switch is undone by somebody: caches have the old NS set again, so what was waited for has to be waited for anew."""
+    domain = name_text(job.domain)
+    remedy = (
+        f"find out who changed it. To go on, set it to {names_said(job.new_ns)} at {job.registrar.name} again, then the same command: "
+        f"it waits for the copies anew. To go back: legatum move retreat {domain}"
+    )
+    return Refusal(reason, remedy, (PARENTS, CONFIRM, RAISE))
 
 
 async def _handed_out(outside: Outside, job: Job) -> list[RRset | None]:

@@ -17,10 +17,11 @@ from legatum.work.outside import Outside
 
 @dataclass(frozen=True)
 class Refusal:
-    """Why a gate does not hold, and what to do about it."""
+    """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no longer are."""
 
     reason: str
     remedy: str = ""
+    undone: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
