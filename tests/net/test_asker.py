@@ -102,10 +102,11 @@ def test_the_right_answer_counts_even_after_wrong_ones() -> None:
     assert reply.find(1) == ANSWER and asker.dropped == 1
 
 
-def test_a_lost_question_is_asked_again() -> None:
-    silent = iter([True, False])
+def test_a_lost_question_is_asked_again_and_the_wait_is_not_the_servers() -> None:
+    silent, began = iter([True, False]), time.monotonic()
     reply, _, _ = asyncio.run(ask(lambda query: [] if next(silent) else [honest(query)]))
     assert reply.find(1) == ANSWER and reply.tries == 2
+    assert time.monotonic() - began - reply.took >= Patience(0.2, 2).wait(1)
 
 
 def test_malformed_answers_are_told_apart_from_silence() -> None:

@@ -34,7 +34,6 @@ def survey(world: BenchWorld, settings: Path, *more: str) -> tuple[dict[str, Any
     *lines, summary = [json.loads(line) for line in ended.stdout.splitlines()]
     said = {line["domain"]: {each["slug"] for each in line["findings"] if each["severity"] != "notice"} for line in lines}
     assert len(lines) == len(said) == DOMAINS + len(GHOSTS), ended.stderr
-    said |= {line["domain"]: said[line["domain"]] | {"slow"} for line in lines if "server-slow" in {f["slug"] for f in line["findings"]}}
     return said, summary
 
 
