@@ -3,6 +3,7 @@
 import asyncio
 import struct
 from collections.abc import Awaitable, Callable
+from contextlib import nullcontext
 
 import pytest
 
@@ -192,6 +193,23 @@ def test_an_update_that_is_not_taken_says_so(answers: Answers, then: str, says: 
         asyncio.run(serve(answers, then, work))
     assert any(word in seen.value.remedy for word in remedy.split("|"))
     assert ("nothing of this change was made" in seen.value.message) == ("RRset" in says or says == "refused")  # else nobody knows
+
+
+def test_a_server_that_is_busy_is_asked_again_and_one_that_stays_so_is_told_of() -> None:
+    """A database that another change holds: SERVFAIL, and nothing was done."""
+    for failures, works in ((3, True), (4, False)):
+        seen: list[bytes] = []
+
+        def answers(request: bytes, seen: list[bytes] = seen, failures: int = failures) -> list[bytes]:
+            seen.append(request)
+            return [message(request, rcode=2 if len(seen) <= failures else 0)]
+
+        async def work(asker: Asker) -> None:
+            await send_update(asker, "192.0.2.1", ZONE, ZONE.with_serial(8), None)
+
+        with nullcontext() if works else pytest.raises(OutsideFault, match=r"server failure.*nothing of this change was made"):
+            asyncio.run(serve(answers, "close", work))
+        assert len(seen) == 4 and len(set(seen)) == 1 and len(decode(seen[0]).answer) > 0  # each with its conditions
 
 
 def test_nobody_there() -> None:

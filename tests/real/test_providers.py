@@ -1,8 +1,12 @@
 """Changes in a row, signers and sub-zones on each of BIND, Knot, NSD and PowerDNS, with the installed program."""
 
 import os
+import sqlite3
+import threading
+import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from typing import Any
 
 import pytest
@@ -15,6 +19,7 @@ SIGNERS = ("bind", "knot", "pdns")
 PLAIN = {f"plain-{name}.example": name for name in NAMES}
 SIGNED = {f"signed-{name}.example": name for name in SIGNERS}
 SECURE = {f"secure-{name}.example": name for name in SIGNERS}
+HELD = 3.5  # seconds that another change holds a database
 DS = "4711 13 2 " + "ab" * 32
 TOWARDS = {f"towards-{name}.example": "nsd" for name in SIGNERS}  # moves to a provider that signs what it serves
 CUT = {f"cut-{name}.example": "bind" if name != "bind" else "knot" for name in NAMES}  # `app` is served by this one
@@ -86,6 +91,24 @@ def test_many_changes_in_a_row_of_one_zone_on_each_of_the_four(lab: Lab) -> None
     with ThreadPoolExecutor(len(NAMES)) as crew:
         for work in [crew.submit(many_changes, lab, name) for name in NAMES]:
             work.result()
+
+
+def test_a_server_whose_database_is_held_by_another_change_is_asked_again(lab: Lab) -> None:
+    """PowerDNS over SQLite answers SERVFAIL, and has then done nothing."""
+    held, released = threading.Event(), threading.Event()
+
+    def hold() -> None:
+        with closing(sqlite3.connect(lab.hostings["pdns"].folder / "zones.db", isolation_level=None)) as database:
+            database.execute("BEGIN IMMEDIATE")
+            held.set()
+            time.sleep(HELD)
+            database.execute("ROLLBACK")
+        released.set()
+
+    threading.Thread(target=hold).start()
+    assert held.wait(10)
+    amended = lab.legatum("amend", "plain-pdns.example", "busy", "A", "198.51.100.5", "--at", "pdns", "--yes")
+    assert amended["state"] == "published" and released.is_set()
 
 
 @pytest.mark.parametrize("name", SIGNERS)

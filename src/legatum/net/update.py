@@ -30,6 +30,7 @@ from legatum.wire.update import Part, apply_update, distinct_changes, on_sets, o
 _SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED, _CHANGED, _NOT_AUTHORITATIVE = 2, 4, 5, 8, 9
 _OF_THE_ZONE = (_NOT_AUTHORITATIVE, _CHANGED)  # what no record of the change is to blame for
 _MOST_NAMED = 3  # refused records that are looked for
+_BUSY = (0.5, 1.5, 4.0)  # seconds until a server that could not carry a message out is asked again
 _SMALLER = 25_000  # octets of the changes in a message that has all that they replace in it too
 
 
@@ -113,12 +114,24 @@ class _Update:
     async def send(self, state: Zone, part: Part, message: Message, number: int, count: int) -> None:
         """One message. Raises :class:`OutsideFault` that says what is known of why not, and how far the change is."""
         try:
-            await send_message(self._asker, self._server, state.origin, message, self._key)
+            await self._insist(state.origin, message)
         except Unwilling as fault:
             which, remedy = await self._explained(fault, state, part, message)
             raise Unwilling(f"{fault.message}{which}{_how_far(number, count, True)}", remedy, fault.rcode) from fault
         except OutsideFault as fault:
             raise OutsideFault(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
+
+    async def _insist(self, origin: Name, message: Message) -> None:
+        """A server whose database is held by another change answers SERVFAIL and has done nothing (RFC 2136 s3.4.2.2, s3.8): it is asked
+        again. Safe because the message has conditions: what was carried out all the same is not carried out twice."""
+        for pause in _BUSY:
+            try:
+                return await send_message(self._asker, self._server, origin, message, self._key)
+            except Unwilling as fault:
+                if fault.rcode != _SERVER_FAILURE:
+                    raise
+                await asyncio.sleep(pause)
+        return await send_message(self._asker, self._server, origin, message, self._key)
 
     async def _explained(self, fault: Unwilling, state: Zone, part: Part, message: Message) -> tuple[str, str]:
         """Which records the server will not have, and why, as far as that can be known; and what to do."""
