@@ -2,6 +2,24 @@
 
 import sys
 
-from legatum.cli.main import main
 
-sys.exit(main())
+def start() -> None:
+    """Runs the command that was typed, and ends the program. Interruptions are listened for before anything else is loaded."""
+    from legatum.cli.interruption import leave, listen, no_longer
+
+    listen()
+    from legatum.cli.main import main
+    from legatum.cli.output import take_over
+
+    take_over()
+    try:
+        status = main(sys.argv[1:])
+        sys.stdout.flush()
+        no_longer()
+    except KeyboardInterrupt:
+        leave()
+    sys.exit(status)
+
+
+if __name__ == "__main__":
+    start()

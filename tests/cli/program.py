@@ -76,3 +76,14 @@ class PracticeWorld:
 
     def shell(self, folder: Path) -> Shell:
         return Shell(folder, {"LEGATUM_SETTINGS": str(self.folder)})
+
+
+def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]) -> str:
+    text = (world.folder / "legatum.toml").read_text().replace('"file:', f'"file:{world.folder}/')
+    for name in ("authority.pem", "rdap-bootstrap.json"):
+        text = text.replace(f'"{name}"', f'"{world.folder}/{name}"')
+    for old, new in changes:
+        assert old in text, old
+        text = text.replace(old, new, 1)
+    (folder / "other.toml").write_text(text)
+    return str(folder / "other.toml")

@@ -2,15 +2,13 @@
 
 import base64
 import contextlib
-import signal
 import socket
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from tests.cli.program import PROGRAM, PracticeWorld, Shell, heeds_ctrl_c
+from tests.cli.program import PracticeWorld, Shell, other_settings
 
 DOMAIN = "kilnandclay.example"
 
@@ -26,17 +24,6 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
     return world.shell(tmp_path)
 
 
-def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]) -> str:
-    text = (world.folder / "legatum.toml").read_text().replace('"file:', f'"file:{world.folder}/')
-    for name in ("authority.pem", "rdap-bootstrap.json"):
-        text = text.replace(f'"{name}"', f'"{world.folder}/{name}"')
-    for old, new in changes:
-        assert old in text, old
-        text = text.replace(old, new, 1)
-    (folder / "other.toml").write_text(text)
-    return str(folder / "other.toml")
-
-
 @pytest.mark.parametrize(
     ("words", "status", "says"),
     [
@@ -44,6 +31,8 @@ def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]
         (("survey", "."), 2, "root"),
         (("survey", "x" * 70 + ".example"), 2, "longer than 63"),
         (("survey", "sh op.example"), 2, "characters that no domain has"),
+        (("survey", "sh\nop\\032\x1b[2Jx.example"), 2, "'sh op\\032\\027[2Jx.example.' is no domain"),
+        (("survey", "--al", DOMAIN), 2, "survey: unrecognized arguments: --al"),
         (("nonsense",), 2, "no command"),
         (("gather", DOMAIN, "--from", "elm"), 2, "neither a provider nor a file"),
         (("gather", DOMAIN, "--file", "none.zone"), 2, "No such file"),
@@ -77,8 +66,11 @@ def other_settings(world: PracticeWorld, folder: Path, *changes: tuple[str, str]
     ],
 )
 def test_one_clear_line_and_the_right_status(shell: Shell, words: tuple[str, ...], status: int, says: str) -> None:
-    ended = shell.run(*words)
-    assert (ended.status, ended.out) == (status, "") and says in ended.err, ended
+    ended = shell.run(*words, "--json")
+    assert ended.status == status and says in ended.err, ended
+    told = ended.document
+    assert (told["schema"], told["status"]) == ("legatum.fault/1", status) and says in told["message"] + told["remedy"]
+    assert told["message"] in ended.err and told["remedy"] in ended.err
     assert list(shell.folder.iterdir()) == []
 
 
@@ -235,38 +227,6 @@ def test_a_world_that_has_ended(shell: Shell, tmp_path: Path) -> None:
     (tmp_path / "short" / "moves").mkdir()
     again = there.run("practice", "start", str(tmp_path / "short"))
     assert again.status == 2 and "--fresh" in again.err
-
-
-def test_ctrl_c_ends_with_130_and_the_same_command_goes_on(shell: Shell, tmp_path: Path) -> None:
-    with PracticeWorld(tmp_path / "own") as own:
-        there = own.shell(shell.folder)
-        assert there.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint").status == 0
-        # Without the world's clock the hold is really waited for: long enough to be interrupted in it.
-        settings = other_settings(own, tmp_path)
-        lines = Path(settings).read_text().splitlines()
-        begin = lines.index("[clock]")
-        moves = [f'moves = "{own.folder}/moves"', f'journal = "{own.folder}/journal.sqlite"']
-        Path(settings).write_text("\n".join(moves + lines[:begin] + lines[begin + 3 :]))
-        command = [PROGRAM, "move", "advance", DOMAIN, "--yes", "--wait", "--settings", settings]
-        process = subprocess.Popen(
-            command, cwd=shell.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heeds_ctrl_c
-        )
-        assert process.stderr is not None
-        for line in process.stderr:
-            if "hold until" in line:
-                break
-        process.send_signal(signal.SIGINT)
-        _, err = process.communicate(timeout=20)
-        assert process.returncode == 130 and "interrupted" in err and "Traceback" not in err
-        after = there.run("move", "status", DOMAIN, "--json").document
-        assert [step["id"] for step in after["steps"] if step["all"]] == ["gather", "publish", "compare", "lower"]
-        assert there.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
-
-
-def test_piping_into_a_program_that_stops_reading_is_no_fault(shell: Shell) -> None:
-    command = f"{PROGRAM} explain | head -1"
-    ended = subprocess.run(["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, timeout=30, check=False)
-    assert ended.stderr == "" and "slug" in ended.stdout
 
 
 def test_what_is_mistyped_gets_a_proposal(shell: Shell) -> None:

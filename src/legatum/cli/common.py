@@ -2,11 +2,12 @@
 
 import argparse
 import asyncio
-import contextlib
-import signal
 import sys
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING
+
+from legatum.cli.interruption import ending
+from legatum.core.printable import clean
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
@@ -53,14 +54,18 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
 
 
 def run_interruptibly(work: Awaitable[int]) -> int:
-    """``asyncio.run``; a termination signal ends it like Ctrl-C, so that nothing is left half open."""
+    """``asyncio.run``; an interruption cancels the work, so that nothing is left half open."""
 
     async def guarded() -> int:
-        task = asyncio.current_task()
+        task, loop = asyncio.current_task(), asyncio.get_running_loop()
         assert task is not None
-        with contextlib.suppress(NotImplementedError, RuntimeError, ValueError):
-            asyncio.get_running_loop().add_signal_handler(signal.SIGTERM, task.cancel)
-        return await work
+
+        def end() -> None:
+            loop.set_exception_handler(lambda *_: None)  # what the end of one part does to another is no news
+            loop.call_soon_threadsafe(task.cancel)
+
+        with ending(end):
+            return await work
 
     try:
         return asyncio.run(guarded())
@@ -85,7 +90,8 @@ def note(args: argparse.Namespace, text: str) -> None:
     """Progress, on standard error; long lines are folded to a terminal's width."""
     if args.quiet:
         return
-    print(_folded(text) if sys.stderr.isatty() else text, file=sys.stderr, flush=True)
+    shown = clean(text)
+    print(_folded(shown) if sys.stderr.isatty() else shown, file=sys.stderr, flush=True)
 
 
 def tell_how(args: argparse.Namespace, done: "Published | None") -> None:
@@ -104,9 +110,7 @@ def _folded(text: str) -> str:
 
 def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
     """Shows old → new and asks. Without a terminal to ask on, only ``--yes`` is a yes."""
-    from legatum.views.screen import clean
-
-    print(title, file=sys.stderr)
+    print(clean(title), file=sys.stderr)
     for line in lines:
         print(f"  {clean(line)}", file=sys.stderr)
     if args.dry_run:
@@ -117,7 +121,8 @@ def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
         print("legatum: nobody to ask here; say --yes to go ahead", file=sys.stderr)
         return False
     print("Go ahead? Type yes: ", end="", file=sys.stderr, flush=True)
-    return sys.stdin.readline().strip().lower() in ("y", "yes")
+    with ending(None):
+        return sys.stdin.readline().strip().lower() in ("y", "yes")
 
 
 def show(args: argparse.Namespace, document: "Document", text: "Callable[[Screen], None]") -> None:

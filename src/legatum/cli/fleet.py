@@ -11,6 +11,7 @@ from typing import IO, TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
+from legatum.cli.output import abandoned
 
 if TYPE_CHECKING:
     from legatum.views.fleet import FleetLine, Tally
@@ -141,6 +142,8 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
                 for sink in sinks:
                     sink(line)
                 progress.tell(len(tally.slowed))
+                if abandoned() and not args.out:
+                    break
         finally:
             progress.end()
             if args.out and (total is None or tally.domains < total):
@@ -160,8 +163,6 @@ def _writing(args: argparse.Namespace) -> "Iterator[None]":
 
     try:
         yield
-    except BrokenPipeError:
-        raise
     except OSError as error:
         raise unwritable(Path(args.out or "standard output"), error) from None
 

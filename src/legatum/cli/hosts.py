@@ -104,7 +104,7 @@ def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
         return domain, sorted({typed_host(text, domain) for text in texts})
     bare = next((text for text in texts if "." not in text.rstrip(".")), None)
     if bare is not None:
-        raise BadInput(f"{bare!r}: a host of which domain?", f"write the whole name, or --of DOMAIN beside {bare}")
+        raise BadInput(f"'{bare}': a host of which domain?", f"write the whole name, or --of DOMAIN beside {bare}")
     hosts = sorted({parse_domain(text) for text in texts})
     return parent_of(hosts[0]), hosts
 
@@ -118,7 +118,7 @@ def _address(text: str) -> str:
     try:
         return str(ipaddress.ip_address(text))
     except ValueError:
-        raise BadInput(f"{text!r} is no address", "give an IPv4 or IPv6 address") from None
+        raise BadInput(f"'{text}' is no address", "give an IPv4 or IPv6 address") from None
 
 
 def _document(args: argparse.Namespace, wish: "Wish") -> "HostChangeDocument":

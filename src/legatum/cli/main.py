@@ -9,6 +9,7 @@ from collections.abc import Sequence
 
 from legatum import __version__
 from legatum.core.fault import Fault, OutsideFault
+from legatum.core.printable import one_line
 
 COMMANDS = {
     "demo": "the full worked example in the practice world, from survey to clean-up",
@@ -30,30 +31,31 @@ COMMANDS = {
     "fleet": "survey or confirm lists of domains, results as they come",
     "practice": "start and steer the practice world, to try every command by hand",
 }
-INTERRUPTED = 130
 _YOUNG = 50_000  # objects before the collector looks: little of ours goes round in circles, and there is much of it
 
 
-def main(arguments: Sequence[str] | None = None) -> int:
-    """Runs one command; the exit status (docs/commands.md)."""
-    words = list(sys.argv[1:] if arguments is None else arguments)
+def main(words: Sequence[str]) -> int:
+    """Runs one command; the exit status (docs/commands.md). An interruption ends it as :class:`KeyboardInterrupt`."""
     gc.set_threshold(_YOUNG, 20, 20)
     try:
-        return _run(words)
+        return _run(list(words))
     except Fault as fault:
-        print(f"legatum: {_printable(fault.message)}", file=sys.stderr)
-        if fault.remedy:
-            print(f"         {_printable(fault.remedy)}", file=sys.stderr)
-        return fault.status
-    except KeyboardInterrupt:
-        print("legatum: interrupted. What was done stands; the same command goes on from there.", file=sys.stderr)
-        return INTERRUPTED
-    except BrokenPipeError:
-        sys.stderr.close()
-        return 0
+        return _told(fault, words)
     except OSError as error:
-        print(f"legatum: {error.filename or 'output'}: {error.strerror or error}", file=sys.stderr)
-        return OutsideFault.status
+        return _told(OutsideFault(f"{error.filename or 'output'}: {error.strerror or error}"), words)
+
+
+def _told(fault: Fault, words: Sequence[str]) -> int:
+    """In one line and what to do about it; as a document too where one was asked for."""
+    print(f"{fault.usage}legatum: {one_line(fault.message)}", file=sys.stderr)
+    if fault.remedy:
+        print(f"         {one_line(fault.remedy)}", file=sys.stderr)
+    if "--json" in words:
+        from legatum.views.fault import fault_line
+
+        sys.stdout.write(fault_line(fault))
+        sys.stdout.flush()
+    return fault.status
 
 
 def _run(words: list[str]) -> int:
@@ -82,14 +84,10 @@ def _run(words: list[str]) -> int:
     if module is None and wanted is not None:
         from legatum.core.fault import BadInput
 
-        raise BadInput(f"no command {wanted!r}{proposal(wanted, COMMANDS)}", "legatum --help lists them all")
+        raise BadInput(f"no command '{wanted}'{proposal(wanted, COMMANDS)}", "legatum --help lists them all")
     parsed = parser.parse_args(words)
     if module is None:
         parser.print_help()
         return 0 if not words else 2
     status: int = module.run(parsed)
     return status
-
-
-def _printable(text: str) -> str:
-    return "".join(each if each.isprintable() else f"\\{ord(each):03d}" for each in text)

@@ -3,9 +3,10 @@
 import argparse
 import difflib
 import re
-import sys
 from collections.abc import Iterable
 from typing import Any, NoReturn
+
+from legatum.core.fault import BadInput
 
 
 class Parser(argparse.ArgumentParser):
@@ -19,9 +20,10 @@ class Parser(argparse.ArgumentParser):
         return found, strange
 
     def error(self, message: str) -> NoReturn:
-        """One line that says what is wrong, and what may have been meant; status 2."""
-        self.print_usage(sys.stderr)
-        self.exit(2, f"{self.prog}: {message}{self._proposal(message)}\n")
+        """Raises :class:`BadInput` that says what is wrong, and what may have been meant."""
+        fault = BadInput(f"{self.prog.partition(' ')[2] or 'legatum'}: {message}{self._proposal(message)}")
+        fault.usage = self.format_usage()
+        raise fault
 
     def _proposal(self, message: str) -> str:
         choice = re.search(r"invalid choice: '([^']*)' \(choose from (.*)\)", message)

@@ -2,15 +2,12 @@
 
 import argparse
 import asyncio
-import contextlib
-import json
 import shutil
 import signal
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import OK, note
+from legatum.cli.common import OK, note, run_interruptibly, show
 
 if TYPE_CHECKING:
     from legatum.net.clock import WorldControl
@@ -54,16 +51,15 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for each in (clock, zone, form, registry, log, stop):
         each.add_argument("--settings", metavar="FILE", help="the world's settings file or folder")
     for each in (start, clock, zone, form, registry, log, stop):
-        each.add_argument("--json", action="store_true", help="JSON on standard output")
+        each.add_argument("--json", action="store_true", help="one JSON document on standard output")
         each.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
 
 
 def run(args: argparse.Namespace) -> int:
     if args.action == "start":
-        with contextlib.suppress(KeyboardInterrupt):
-            asyncio.run(_start(args))
+        asyncio.run(_start(args))
         return OK
-    return asyncio.run(_steer(args))
+    return run_interruptibly(_steer(args))
 
 
 def _clear(folder: Path, fresh: bool) -> None:
@@ -80,6 +76,7 @@ def _clear(folder: Path, fresh: bool) -> None:
 async def _start(args: argparse.Namespace) -> None:
     from legatum.core.fault import BadInput
     from legatum.practice.world import World
+    from legatum.views.practice import PracticeDocument
 
     _clear(Path(args.folder), args.fresh)
     try:
@@ -90,7 +87,7 @@ async def _start(args: argparse.Namespace) -> None:
             place = world.settings_file
             note(args, f"The practice world is up. In another shell:  legatum survey kilnandclay.example --settings {place}")
             note(args, f"Move its clock:  legatum practice clock --on 2h --settings {place}    End it: Ctrl-C")
-            print(json.dumps({"schema": "legatum.practice/1", "settings": str(place)}) if args.json else f"settings {place}", flush=True)
+            show(args, PracticeDocument(settings=str(place)), lambda screen: screen.raw(f"settings {place}"))
             await world.control.stopped.wait()
     except OSError as error:
         raise BadInput(f"{error.filename or args.folder}: {error.strerror or error}", "give a folder that can be written") from None
@@ -101,6 +98,7 @@ async def _steer(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.instant import instant_text
     from legatum.core.name import name_text, parse_domain
+    from legatum.views.practice import PracticeDocument, practice_log
 
     control = _control(args)
     answer: dict[str, Any] = await control.order("now")
@@ -135,14 +133,14 @@ async def _steer(args: argparse.Namespace) -> int:
             )
         case "log":
             rows = (await control.order("log"))["rows"]
-            for row in rows:
-                sys.stdout.write(json.dumps(row) + "\n" if args.json else "  ".join(str(each) for each in row.values()) + "\n")
+            lines = "\n".join("  ".join(map(str, row.values())) for row in rows)
+            show(args, practice_log(rows), lambda screen: screen.raw(lines))
             return OK
         case "stop":
             answer = await control.order("stop")
             text = "the practice world ends"
     moment = instant_text(answer["now"])
-    print(json.dumps({"schema": "legatum.practice/1", "now": moment}) if args.json else text or moment)
+    show(args, PracticeDocument(now=moment, said=text), lambda screen: screen.raw(text or moment))
     return OK
 
 

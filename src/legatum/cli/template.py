@@ -77,7 +77,7 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
     for text in args.set:
         name, equals, value = text.partition("=")
         if not equals:
-            raise BadInput(f"--set {text!r}: no value", "write --set address=198.51.100.80")
+            raise BadInput(f"--set '{text}': no value", "write --set address=198.51.100.80")
         values[name] = value
     if args.domain and not args.template:
         raise BadInput("domains without a template", "say --template NAME")

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, with_outside
+from legatum.cli.output import abandoned
 
 if TYPE_CHECKING:
     from legatum.core.course import Change, Course
@@ -94,6 +95,8 @@ async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patienc
         else:
             show_lines(watch.course, changed, sys.stdout.write)
             sys.stdout.flush()
+        if abandoned():
+            return
 
 
 def _finish(args: argparse.Namespace, course: "Course") -> None:

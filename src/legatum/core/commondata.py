@@ -41,7 +41,7 @@ class Names(dict[str, Name]):
         if tail is not None and len(label) < 64 and label.replace("-", "").replace("_", "").isalnum() and label.isascii():
             name = (_LENGTH[len(label)] + label).lower().encode() + tail
             if len(name) > MAX_NAME:
-                raise BadInput(f"{text[:40]!r}… is no domain name: longer than {MAX_NAME} octets")
+                raise BadInput(f"'{text[:40]}'… is no domain name: longer than {MAX_NAME} octets")
         else:
             name = parse_name(text, self.origin)
         if len(self) >= _MOST_KEPT:

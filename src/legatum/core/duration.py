@@ -13,7 +13,7 @@ def parse_duration(text: str) -> int:
     """Seconds. Raises :class:`BadInput`."""
     lowered = text.strip().lower()
     if not _WHOLE.fullmatch(lowered):
-        raise BadInput(f"{text!r} is no duration", "write seconds (300) or units: 5m, 1h30m, 1d")
+        raise BadInput(f"'{text}' is no duration", "write seconds (300) or units: 5m, 1h30m, 1d")
     if lowered.isdecimal():
         return int(lowered)
     return sum(int(count) * _UNITS[unit] for count, unit in _PART.findall(lowered))

@@ -41,13 +41,13 @@ def parse_ds_text(text: str) -> bytes:
         tag, algorithm, digest_type = (int(word) for word in words[:3])
         rdata = tag.to_bytes(2, "big") + bytes((algorithm, digest_type)) + bytes.fromhex("".join(words[3:]))
     except (ValueError, OverflowError):
-        raise BadInput(f"{text!r} is no DS", "write key tag, algorithm, digest type and digest: 12345 13 2 49FD…") from None
+        raise BadInput(f"'{text}' is no DS", "write key tag, algorithm, digest type and digest: 12345 13 2 49FD…") from None
     parsed = parse_ds(rdata)
     lengths = {1: 20, 2: 32, 4: 48}
     if parsed is None or len(parsed.digest) != lengths.get(digest_type, len(parsed.digest)):
         wanted = lengths.get(digest_type)
         raise BadInput(
-            f"{text!r}: the digest has {len(rdata) - 4} octets, {DIGESTS.get(digest_type, 'this type')} has {wanted}", "copy it whole"
+            f"'{text}': the digest has {len(rdata) - 4} octets, {DIGESTS.get(digest_type, 'this type')} has {wanted}", "copy it whole"
         )
     return rdata
 
@@ -61,7 +61,7 @@ def parse_records(texts: Iterable[str], domain: Name) -> tuple[RRset, ...]:
     for text in texts:
         match = re.match(r"\s*(\S+)\s+(\S+)\s+(.+?)\s*$", text, re.DOTALL)
         if match is None:
-            raise BadInput(f"{text!r} is no record", "write NAME TYPE DATA, such as: www A 198.51.100.80")
+            raise BadInput(f"'{text}' is no record", "write NAME TYPE DATA, such as: www A 198.51.100.80")
         rtype = parse_type(match[2])
         found.setdefault((typed_name(match[1], domain), rtype), []).append(typed_rdata(rtype, match[3], domain))
     return tuple(rrset(name, rtype, 0, rdatas) for (name, rtype), rdatas in found.items())

@@ -5,9 +5,10 @@ Every fault carries one line that says what happened and one that says what to d
 
 
 class Fault(Exception):
-    """Something the user can be told in one line. ``remedy`` says what to do next."""
+    """Something the user can be told in one line. ``remedy`` says what to do next; ``usage`` is told before it, in lines of its own."""
 
     status = 1
+    usage = ""
 
     def __init__(self, message: str, remedy: str = "") -> None:
         super().__init__(message)

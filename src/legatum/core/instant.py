@@ -16,7 +16,7 @@ def parse_instant(text: str) -> float:
     try:
         parsed = datetime.fromisoformat(text)
     except ValueError:
-        raise BadInput(f"{text!r} is no instant", "write RFC 3339, such as 2031-03-04T14:05:12Z") from None
+        raise BadInput(f"'{text}' is no instant", "write RFC 3339, such as 2031-03-04T14:05:12Z") from None
     return (parsed if parsed.tzinfo else parsed.replace(tzinfo=UTC)).timestamp()
 
 

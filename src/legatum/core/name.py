@@ -37,7 +37,7 @@ def parse_name(text: str, origin: Name = ROOT) -> Name:
     wire = b"".join(bytes((len(label),)) + label for label in labels)
     whole = wire + (b"\0" if absolute else origin)
     if len(whole) > MAX_NAME:
-        raise BadInput(f"{text[:40]!r}… is no domain name: longer than {MAX_NAME} octets")
+        raise BadInput(f"'{text[:40]}'… is no domain name: longer than {MAX_NAME} octets")
     return Name(whole.lower())
 
 
@@ -55,10 +55,10 @@ def _split(text: str) -> list[str]:
 
 def _label(part: str, whole: str) -> bytes:
     if not part:
-        raise BadInput(f"{whole!r} is no domain name: it has an empty label", "look for two dots in a row or a dot at the start")
+        raise BadInput(f"'{whole}' is no domain name: it has an empty label", "look for two dots in a row or a dot at the start")
     raw = _idn_label(part, whole) if not part.isascii() else _unescape(part, whole)
     if len(raw) > MAX_LABEL:
-        raise BadInput(f"{whole[:80]!r} is no domain name: the label {part[:20]!r}… is longer than {MAX_LABEL} octets")
+        raise BadInput(f"'{whole[:80]}' is no domain name: the label '{part[:20]}'… is longer than {MAX_LABEL} octets")
     return raw
 
 
@@ -68,7 +68,7 @@ def _idn_label(part: str, whole: str) -> bytes:
     try:
         return idna.encode(part, uts46=True)
     except idna.IDNAError as error:
-        raise BadInput(f"{whole!r} is no domain name: {error}") from error
+        raise BadInput(f"'{whole}' is no domain name: {error}") from error
 
 
 def _unescape(part: str, whole: str) -> bytes:
@@ -78,7 +78,7 @@ def _unescape(part: str, whole: str) -> bytes:
         if part[at] != "\\":
             code = ord(part[at])
             if code not in _PLAIN and not 65 <= code <= 90:
-                raise BadInput(f"{whole!r} is no domain name: {part[at]!r} cannot stand in it")
+                raise BadInput(f"'{whole}' is no domain name: '{part[at]}' cannot stand in it")
             out.append(code)
             at += 1
         elif part[at + 1 : at + 4].isdigit() and len(part) >= at + 4 and int(part[at + 1 : at + 4]) < 256:
@@ -88,7 +88,7 @@ def _unescape(part: str, whole: str) -> bytes:
             out.append(ord(part[at + 1]))
             at += 2
         else:
-            raise BadInput(f"{whole!r} is no domain name: a backslash must be followed by a character or three digits below 256")
+            raise BadInput(f"'{whole}' is no domain name: a backslash must be followed by a character or three digits below 256")
     return bytes(out)
 
 
@@ -113,7 +113,7 @@ def parse_domain(text: str) -> Name:
         raise BadInput("the root is no customer domain", "give a name such as kilnandclay.example")
     for label in labels_of(name):
         if not all(97 <= octet <= 122 or 48 <= octet <= 57 or octet in b"-_/" for octet in label):
-            raise BadInput(f"{text!r} is no domain: the label {_label_text(label)!r} has characters that no domain has")
+            raise BadInput(f"'{text}' is no domain: the label '{_label_text(label)}' has characters that no domain has")
     return name
 
 

@@ -82,7 +82,7 @@ def _parsed(rtype: int, text: str, origin: Name, complete: "Callable[[dns.rdata.
         return complete(parsed).to_digestable(dns.name.from_text(absolute_text(origin)))
     except (dns.exception.DNSException, ValueError) as error:
         why = "" if str(error).endswith("is malformed.") else f": {error}"
-        raise BadInput(f"{text!r} is no data of type {type_text(rtype)}{why}") from error
+        raise BadInput(f"'{text}' is no data of type {type_text(rtype)}{why}") from error
 
 
 def typed_rdata(rtype: int, text: str, domain: Name) -> bytes:
@@ -91,10 +91,10 @@ def typed_rdata(rtype: int, text: str, domain: Name) -> bytes:
     Raises :class:`BadInput`."""
     if rtype == TXT and not _ALL_QUOTED.fullmatch(text):
         if text.lstrip().startswith('"'):
-            raise BadInput(f"{text!r} begins with a quotation mark and does not end with one: put all of it between them, or none of it")
+            raise BadInput(f"'{text}' begins with a quotation mark and does not end with one: put all of it between them, or none of it")
         return txt_rdata(text)
     if ";" in re.sub(_QUOTED, "", text):
-        raise BadInput(f"{text!r}: what stands after the semicolon would be lost. Put the value that it belongs to in quotation marks")
+        raise BadInput(f"'{text}': what stands after the semicolon would be lost. Put the value that it belongs to in quotation marks")
     import dns.name
 
     own = dns.name.from_text(absolute_text(domain))

@@ -45,4 +45,4 @@ def parse_type(text: str) -> int:
         return _NUMBERS[upper]
     if upper.startswith("TYPE") and upper[4:].isdecimal() and int(upper[4:]) < 65536:
         return int(upper[4:])
-    raise BadInput(f"{text!r} is no record type", "write a mnemonic such as MX, or TYPE and a number")
+    raise BadInput(f"'{text}' is no record type", "write a mnemonic such as MX, or TYPE and a number")

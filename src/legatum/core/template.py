@@ -40,9 +40,9 @@ def resolve(name: str, templates: Mapping[str, Template]) -> Template:
     while name:
         if name not in templates:
             known = ", ".join(sorted(templates)) or "none"
-            raise BadInput(f"no template {name!r}" + (f", which {chain[-1].name} inherits" if chain else ""), f"there are: {known}")
+            raise BadInput(f"no template '{name}'" + (f", which {chain[-1].name} inherits" if chain else ""), f"there are: {known}")
         if any(each.name == name for each in chain):
-            raise BadInput(f"template {name!r} inherits itself", f"by way of {', '.join(each.name for each in chain)}")
+            raise BadInput(f"template '{name}' inherits itself", f"by way of {', '.join(each.name for each in chain)}")
         chain.append(templates[name])
         name = chain[-1].inherits
     records: dict[tuple[str, str], tuple[str, ...]] = {}
@@ -52,7 +52,7 @@ def resolve(name: str, templates: Mapping[str, Template]) -> Template:
     for each in reversed(chain):
         for key in each.drops:
             if records.pop(key, None) is None:
-                raise BadInput(f"template {each.name!r} drops {' '.join(key)}, which it does not inherit", "take it out of `drop`")
+                raise BadInput(f"template '{each.name}' drops {' '.join(key)}, which it does not inherit", "take it out of `drop`")
         records |= each.records
         variables |= each.variables
         ttls |= each.ttls
@@ -95,10 +95,10 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
     known = {**template.variables, **values, _DOMAIN: name_text(origin)}
     used = variables_of(template)
     if strange := sorted(values.keys() - used - template.variables.keys()):
-        raise BadInput(f"template {template.name!r} has no variable {strange[0]!r}", f"it has {', '.join(sorted(used)) or 'none'}")
+        raise BadInput(f"template '{template.name}' has no variable '{strange[0]}'", f"it has {', '.join(sorted(used)) or 'none'}")
     found = []
     for (name, kind), texts in template.records.items():
-        what = f"template {template.name!r}, {name} {kind}"
+        what = f"template '{template.name}', {name} {kind}"
         owner, rtype = typed_name(_filled(name, known, what), origin), parse_type(kind.removesuffix("+"))
         if rtype == SOA or not is_under(owner, origin):
             raise BadInput(f"{what}: not a record that a template can give", "SOA is the provider's; names must be in the zone")
@@ -111,7 +111,7 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
 def _filled(text: str, values: Mapping[str, str], what: str) -> str:
     missing = next((name for name in _VARIABLE.findall(text) if name not in values), None)
     if missing is not None:
-        raise BadInput(f"{what}: no value for {missing!r}", f"give it with --set {missing}=…, in the list, or under [variables]")
+        raise BadInput(f"{what}: no value for '{missing}'", f"give it with --set {missing}=…, in the list, or under [variables]")
     return _VARIABLE.sub(lambda found: values[found[1]], text)
 
 

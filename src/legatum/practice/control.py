@@ -79,14 +79,14 @@ class Control:
             case "stop":
                 self.stopped.set()
             case other:
-                raise BadInput(f"the world does not know {other!r}")
+                raise BadInput(f"the world does not know '{other}'")
         return {"now": clock.now()}
 
     def _type_in(self, request: dict[str, Any]) -> str:
         """What a person does in a registrar's form; what the registry said."""
         registry, registrar, domain = self._world.registry, str(request["registrar"]), parse_domain(request["domain"])
         if registrar not in self._world.passwords:
-            raise BadInput(f"no registrar {registrar!r} in this world")
+            raise BadInput(f"no registrar '{registrar}' in this world")
         match request["what"]:
             case "change":
                 said = registry.domains.update(registrar, domain, self._change(domain, request))
@@ -109,7 +109,7 @@ class Control:
                 if said.domain is not None:
                     return said.domain.code
             case other:
-                raise BadInput(f"no form for {other!r}")
+                raise BadInput(f"no form for '{other}'")
         if not said.ok:
             raise BadInput(f"{epp.meaning(said.code)} ({said.code}) {said.reason}".strip())
         return f"{epp.meaning(said.code)} ({said.code})"
@@ -118,7 +118,7 @@ class Control:
         world = self._world
         for each in (provider, *([of] if of else [])):
             if each not in scenario.PROVIDERS:
-                raise BadInput(f"no provider {each!r} in this world")
+                raise BadInput(f"no provider '{each}' in this world")
         if action == "create":
             world.create_zone(provider, domain)
         elif action == "end":

@@ -20,7 +20,7 @@ Sending = Callable[[Sequence[tuple[str, Name, str]]], None]
 def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> Provider:
     """Raises :class:`BadInput` for a provider that the settings do not have."""
     if name not in settings.providers:
-        raise BadInput(f"no provider {name!r} in the settings", _known(settings.providers))
+        raise BadInput(f"no provider '{name}' in the settings", _known(settings.providers))
     match settings.providers[name]:
         case FilesProvider() as section:
             from legatum.services.files_provider import MasterFilesProvider
@@ -39,7 +39,7 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
 def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker, sending: Sending) -> Registrar:
     """``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that the settings do not have."""
     if name not in settings.registrars:
-        raise BadInput(f"no registrar {name!r} in the settings", _known(settings.registrars))
+        raise BadInput(f"no registrar '{name}' in the settings", _known(settings.registrars))
     match settings.registrars[name]:
         case ManualRegistrar() as section:
             from legatum.services.manual_registrar import FormRegistrar

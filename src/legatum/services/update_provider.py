@@ -49,7 +49,7 @@ class DynamicUpdateProvider:
 def open_key(reference: KeyReference, folder: Path) -> Key:
     """The key with its secret fetched. Raises :class:`BadInput`."""
     if reference.algorithm not in ALGORITHMS:
-        raise BadInput(f"key {reference.name}: unknown algorithm {reference.algorithm!r}", f"one of {', '.join(ALGORITHMS)}")
+        raise BadInput(f"key {reference.name}: unknown algorithm '{reference.algorithm}'", f"one of {', '.join(ALGORITHMS)}")
     try:
         secret = base64.b64decode(read_secret(reference.secret, folder), validate=True)
     except binascii.Error:

@@ -72,7 +72,7 @@ class _Reader:
     def _one_of(self, kinds: dict[str, type[Section]], where: str, content: Any) -> Section:
         kind = content.get("kind") if isinstance(content, dict) else None
         if kind not in kinds:
-            raise self._error(where, "kind", f"kind {kind!r}" if kind else "no kind", f"kinds: {', '.join(kinds)}")
+            raise self._error(where, "kind", f"kind '{kind}'" if kind else "no kind", f"kinds: {', '.join(kinds)}")
         return self._convert(kinds[kind], where, content)
 
     def _convert(self, wanted: type[_S], where: str, content: Any) -> _S:

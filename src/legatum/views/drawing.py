@@ -10,9 +10,9 @@ from html import escape
 from legatum.core.address import address_text
 from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture, ServerView
+from legatum.core.printable import clean
 from legatum.core.rrset import targets
 from legatum.core.soa import parse_soa
-from legatum.views.screen import clean
 from legatum.views.survey import SurveyDocument
 
 _WIDTH, _LEFT, _RIGHT, _BOX = 760, 16, 424, 320

@@ -268,11 +268,11 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
                 "note for the customer what was done: legatum move status " + domain,
             )
         case Halt.STOPPED if halted.step:
-            screen.verdict(True, f"{domain}: step {halted.step.id!r} is done, as far as was asked", f"legatum move advance {domain}")
+            screen.verdict(True, f"{domain}: step '{halted.step.id}' is done, as far as was asked", f"legatum move advance {domain}")
         case Halt.HOLDING if halted.bound and halted.step:
             screen.verdict(
                 True,
-                f"{domain}: holding before step {halted.step.id!r} until {people_text(halted.bound.instant, now)}",
+                f"{domain}: holding before step '{halted.step.id}' until {people_text(halted.bound.instant, now)}",
                 f"come back then with the same command, or stay with --wait: legatum move {_verb(runbook)} {domain}",
             )
             for _, why in halted.bound.parts:
@@ -280,12 +280,12 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
         case Halt.REFUSED if halted.step:
             reason, remedy = halted.reasons[0]
             screen.verdict(
-                False, f"{domain}: step {halted.step.id!r} refused: {reason}", remedy or "mend that, then the same command again"
+                False, f"{domain}: step '{halted.step.id}' refused: {reason}", remedy or "mend that, then the same command again"
             )
             for reason, _ in halted.reasons[1:]:
                 screen.line(f"  also: {reason}", DOUBT)
         case Halt.SHOWN if halted.step:
-            screen.verdict(True, f"{domain}: step {halted.step.id!r} would do this; nothing was touched", "without --dry-run it is done")
+            screen.verdict(True, f"{domain}: step '{halted.step.id}' would do this; nothing was touched", "without --dry-run it is done")
         case _ if halted.step:
             following = f"say yes, or --yes, when it shall be done: legatum move {_verb(runbook)} {domain}"
-            screen.verdict(False, f"{domain}: stopped before step {halted.step.id!r}; nothing was changed by it", following)
+            screen.verdict(False, f"{domain}: stopped before step '{halted.step.id}'; nothing was changed by it", following)

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from legatum.core.picture import Picture
+from legatum.core.printable import clean
 from legatum.net.file import write_whole
 from legatum.views.drawing import draw_delegation, draw_narrow
-from legatum.views.screen import clean
 from legatum.views.survey import SurveyDocument
 
 _PAGES = Path(__file__).parent / "pages"

@@ -13,13 +13,10 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from legatum.core.printable import clean
+
 _PIPED_WIDTH = 150
 GOOD, BAD, DOUBT, QUIET, STRONG = "green", "bold red", "yellow", "dim", "bold"
-
-
-def clean(text: object) -> str:
-    """Control characters as ``\\ooo``; line ends stay."""
-    return "".join(each if each.isprintable() or each == "\n" else f"\\{ord(each):03d}" for each in str(text))
 
 
 class Screen:

@@ -12,9 +12,9 @@ from legatum.core.duration import rough_text
 from legatum.core.fault import BadInput
 from legatum.core.instant import instant_text, people_text
 from legatum.core.name import name_text
+from legatum.core.printable import clean
 from legatum.core.rrtype import type_text
 from legatum.views.document import Document, Part
-from legatum.views.screen import clean
 
 if TYPE_CHECKING:
     from rich.text import Text

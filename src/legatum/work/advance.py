@@ -71,7 +71,7 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
     if runbook.changes_answers and not ways.unproven:
         _require_safe(runbook, outcomes, outside.clock.now())
     if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
-        raise BadInput(f"no step {ways.until!r} in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
+        raise BadInput(f"no step '{ways.until}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     while step := next_step(runbook, outcomes):
         now = outside.clock.now()
         bound = hold_of(runbook, step, outcomes, now)
@@ -208,11 +208,11 @@ def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
     outcomes = journal.outcomes(runbook.id)
     order = [each.id for each in runbook.steps]
     if step not in order:
-        raise BadInput(f"no step {step!r} in this move", f"steps: {', '.join(order)}")
+        raise BadInput(f"no step '{step}' in this move", f"steps: {', '.join(order)}")
     committed = [each for each in COMMITTING if each in outcomes]
     if committed:
         raise BadInput(
-            f"the step {committed[0]!r} is done: both sides are in use",
+            f"the step '{committed[0]}' is done: both sides are in use",
             "make edits on both sides, or wait for the end of the move",
         )
     for each in order[order.index(step) :]:

@@ -115,7 +115,7 @@ def check_place(outside: Outside, place: str) -> None:
     """Raises :class:`BadInput` for a place that is neither a provider nor a server nor a file."""
     if place not in outside.settings.providers and not place.startswith(SERVER) and not is_file(place):
         known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
-        raise BadInput(f"{place!r} is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
+        raise BadInput(f"'{place}' is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
 
 
 def _needed(domain: Name | None, place: str) -> Name:

@@ -26,7 +26,11 @@ class Crew:
         """What the workers write, in the order in which it comes. Ends them when it is left. Raises :class:`CrewFailed`."""
         workers = [
             await asyncio.create_subprocess_exec(
-                *self._command, stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, limit=_LONGEST_LINE
+                *self._command,
+                stdin=asyncio.subprocess.PIPE,
+                stdout=asyncio.subprocess.PIPE,
+                limit=_LONGEST_LINE,
+                start_new_session=True,  # Ctrl-C reaches this process alone, which ends the others
             )
             for _ in range(self._count)
         ]
@@ -50,7 +54,7 @@ class Crew:
             for worker in workers:
                 if worker.returncode is None:
                     with contextlib.suppress(ProcessLookupError):
-                        worker.terminate()
+                        worker.kill()  # it only looks, and has nothing to put away
             await asyncio.gather(*tasks, *(worker.wait() for worker in workers), return_exceptions=True)
 
     async def _attend(

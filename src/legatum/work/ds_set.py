@@ -23,7 +23,7 @@ def parse_ds_text(text: str) -> bytes:
         return parse_rdata(DS, text, ROOT)
     except BadInput as error:
         raise BadInput(
-            f"DS {text!r}: {error.message}", "give key tag, algorithm, digest type and digest, such as '4711 13 2 49FD…'"
+            f"DS '{text}': {error.message}", "give key tag, algorithm, digest type and digest, such as '4711 13 2 49FD…'"
         ) from None
 
 

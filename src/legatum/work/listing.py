@@ -73,7 +73,7 @@ class _Column:
         cells = [cell.strip() for cell in next(csv.reader([line]), [])]
         if self._at is None:
             if self._wanted not in cells:
-                raise BadInput(f"{self._source}: no column {self._wanted!r}", f"columns: {', '.join(cells) or 'none'}; or give its number")
+                raise BadInput(f"{self._source}: no column '{self._wanted}'", f"columns: {', '.join(cells) or 'none'}; or give its number")
             self._at = cells.index(self._wanted)
             return None
         return cells[self._at] or None if self._at < len(cells) else None

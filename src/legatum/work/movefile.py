@@ -127,14 +127,14 @@ def _step_part(step: Step) -> StepPart:
 
 def _from_document(document: MoveDocument, path: Path) -> Runbook:
     if document.schema != SCHEMA:
-        raise BadInput(f"{path}: schema {document.schema!r}", f"this program reads {SCHEMA}")
+        raise BadInput(f"{path}: schema '{document.schema}'", f"this program reads {SCHEMA}")
     known: set[str] = set()
     steps = []
     for part in document.step:
         unknown = [hold.after for hold in part.hold if hold.after not in known]
         if unknown or part.id in known:
             raise BadInput(
-                f"{path}: step {part.id!r} " + (f"waits for {unknown[0]!r}, which is no earlier step" if unknown else "stands twice")
+                f"{path}: step '{part.id}' " + (f"waits for '{unknown[0]}', which is no earlier step" if unknown else "stands twice")
             )
         known.add(part.id)
         waits = tuple(Wait(hold.after, hold.seconds, hold.slack, hold.rule, hold.because) for hold in part.hold)

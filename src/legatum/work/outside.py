@@ -199,5 +199,5 @@ def _roots(settings: Settings) -> dict[Name, tuple[str, ...]]:
 def _place(text: str) -> tuple[str, int]:
     host, _, port = text.rpartition(":")
     if not host or not port.isdecimal():
-        raise BadInput(f"settings: {text!r} is no host and port", "write HOST:PORT")
+        raise BadInput(f"settings: '{text}' is no host and port", "write HOST:PORT")
     return host.strip("[]"), int(port)

@@ -54,7 +54,7 @@ def open_seconding(outside: Outside, domain: Name, primary: str, second: str, re
     section = outside.settings.secondaries.get(second)
     if section is None:
         known = ", ".join(sorted(outside.settings.secondaries)) or "none"
-        raise BadInput(f"no secondary {second!r} in the settings", f"under [secondaries] there are: {known}")
+        raise BadInput(f"no secondary '{second}' in the settings", f"under [secondaries] there are: {known}")
     held = outside.registrar(registrar) if registrar else None
     return Seconding(domain, outside.provider(primary), second, section, server_names(section.servers), held)
 

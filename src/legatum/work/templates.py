@@ -53,7 +53,7 @@ def read_templates(folder: Path) -> dict[str, Template]:
 
 def _template(name: str, table: dict[str, Any]) -> Template:
     if strange := sorted(table.keys() - _KEYS):
-        raise ValueError(f"unknown key {strange[0]!r}; there are {', '.join(sorted(_KEYS))}")
+        raise ValueError(f"unknown key '{strange[0]}'; there are {', '.join(sorted(_KEYS))}")
     records = {}
     for owner, kinds in table.get("records", {}).items():
         for kind, data in kinds.items():

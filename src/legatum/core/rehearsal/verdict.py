@@ -119,15 +119,15 @@ def _badly_served(
     if any(each.value == Content.WHOLE and each.begins < period.begins for each in stage.content[span.which]):
         return Counterexample((kind,), schedule, story, _later(span, period, servers), moment, span, period.step)
     into = _step_into(stage, span)
-    remedy = f"publish the whole zone on {servers} before the step {into!r}"
+    remedy = f"publish the whole zone on {servers} before the step '{into}'"
     return Counterexample((kind,), schedule, story, remedy, moment, span, into)
 
 
 def _later(span: Held, period: Period[Content], servers: str) -> str:
     if span.ends == FOREVER:
-        return f"the step {period.step!r} must not come before every server has stopped handing out the NS set {servers}"
+        return f"the step '{period.step}' must not come before every server has stopped handing out the NS set {servers}"
     late = rough_text(span.ends - period.begins)
-    return f"let the step {period.step!r} begin {late} later: nobody asks {servers} any more from {instant_text(span.ends)} on"
+    return f"let the step '{period.step}' begin {late} later: nobody asks {servers} any more from {instant_text(span.ends)} on"
 
 
 def _host_unknown(runbook: Runbook, kind: CacheKind, span: Held, until: float, schedule: str) -> Counterexample:

@@ -46,7 +46,7 @@ _ACTIONS: dict[str, type[Action]] = {
 def action_of(job: Job) -> Action:
     """The action that carries out the job's step. Raises :class:`BadInput` for a name that none has."""
     if job.step.action not in _ACTIONS:
-        raise BadInput(f"step {job.step.id!r}: no action {job.step.action!r}", f"known: {', '.join(_ACTIONS)}")
+        raise BadInput(f"step '{job.step.id}': no action '{job.step.action}'", f"known: {', '.join(_ACTIONS)}")
     return _ACTIONS[job.step.action](job)
 
 

@@ -90,13 +90,13 @@ class Job:
         try:
             return str(self.runbook.premises[key])
         except KeyError:
-            raise BadInput(f"{self.path}: the premises lack {key!r}", "draft the move again") from None
+            raise BadInput(f"{self.path}: the premises lack '{key}'", "draft the move again") from None
 
     def _names(self, key: str) -> tuple[Name, ...]:
         try:
             return tuple(sorted(parse_domain(str(text)) for text in self.runbook.premises[key]))
         except (KeyError, TypeError):
-            raise BadInput(f"{self.path}: the premises lack {key!r}", "draft the move again") from None
+            raise BadInput(f"{self.path}: the premises lack '{key}'", "draft the move again") from None
 
 
 class Action:

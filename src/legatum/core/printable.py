@@ -1,0 +1,19 @@
+"""Texts from anywhere made fit to be shown: nothing in them can steer a terminal."""
+
+
+def clean(text: object) -> str:
+    """Other white space than line ends as a space, control characters as ``\\ddd``; line ends stay."""
+    shown = str(text)
+    return shown if shown.isprintable() else "".join(each if each == "\n" else _shown(each) for each in shown)
+
+
+def one_line(text: object) -> str:
+    """As :func:`clean`, on one line."""
+    shown = str(text)
+    return shown if shown.isprintable() else " ".join("".join(map(_shown, shown)).split())
+
+
+def _shown(character: str) -> str:
+    if character.isprintable():
+        return character
+    return " " if character.isspace() else f"\\{ord(character):03d}"
