@@ -161,6 +161,21 @@ def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:
     assert "1 failed" in ended.err
 
 
+def test_a_domain_is_asked_once_in_whatever_spelling_and_a_wrong_line_is_named(shell: Shell) -> None:
+    spelled = ("Kiln;KILNANDCLAY.example.", 'Again;"kilnandclay.example"', "", "Töpfer;töpfer.example", "T;xn--tpfer-jua.example")
+    names = listed(shell, "# ours", "customer;domain", *spelled, "Bad;a..b")
+    ended = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--json")
+    *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
+    assert len(domains) == summary["domains"] == 3 and {each["domain"] for each in domains} == {DOMAIN, "xn--tpfer-jua.example", "a..b"}
+    assert [each["verdict"] for each in domains if each["domain"] == "a..b"] == ["list:8: 'a..b.' is no domain name: it has an empty label"]
+    names = listed(shell, "kilnAndClay.example", "töpfer.example", "a..b")
+    again = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--resume", "--json")
+    assert len(again.out.splitlines()) == 1 and json.loads(again.out)["domains"] == 3
+    for words in (("registration", "nameservers"), ("move", "draft", "--from", "alder")):
+        refused = shell.run(*words, "--registrar", "flint", "--to", "birch", "--list", listed(shell, DOMAIN, "", "# x", "a..b"))
+        assert refused.status == 2 and "list:4: 'a..b.' is no domain name" in refused.err
+
+
 def test_a_column_and_standard_input(shell: Shell) -> None:
     (shell.folder / "table.csv").write_text('customer,"name"\n"Kiln, Clay",kilnandclay.example\nFerry,ferrytimes.example\n')
     for words, typed in ((("table.csv", "--column", "name"), None), (("-",), "kilnandclay.example\nferrytimes.example\n"),
@@ -194,12 +209,12 @@ def test_an_interrupted_fleet_goes_on_where_it_was(shell: Shell) -> None:
 
 
 def test_several_processes_give_the_same(shell: Shell) -> None:
-    names = listed(shell, *(each for each in ALL * 4 if each and "#" not in each))
+    names = listed(shell, *(f"d{number}.example" for number in range(15)), *(each for each in ALL if each and "#" not in each))
     ended = shell.run("fleet", "survey", names, "--json", "--jobs", "2", "--at-once", "4")
     *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
-    assert ended.status == 0 and len(domains) == 20 and summary["standings"] == {"notice": 20}, ended.err
+    assert ended.status == 1 and len(domains) == 20 and summary["standings"] == {"error": 15, "notice": 5}, ended.err
     confirmed = shell.run("fleet", "confirm", names, "--jobs", "2", "--ns", "ns1.alder.test,ns2.alder.test", "--json")
-    assert json.loads(confirmed.out.splitlines()[-1])["standings"] == {"differs": 8, "confirmed": 12}
+    assert json.loads(confirmed.out.splitlines()[-1])["standings"] == {"differs": 17, "confirmed": 3}
 
 
 def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:

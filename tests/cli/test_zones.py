@@ -200,13 +200,16 @@ def test_templates_tell_who_has_drifted_and_put_them_right(shell: Shell, world: 
         'inherits = "basic"\ndrop = ["_dmarc TXT"]\n[records]\nstore = { A = "{store}" }\n[ttls]\nstore = "5m"\n'
     )
     (shell.folder / "list.csv").write_text(
-        f"domain,template,store\n{DOMAIN},shop,198.51.100.91\nferrytimes.example,basic,\n{DOMAIN},gone,\n"
+        f"domain,template,store\n{DOMAIN},shop,198.51.100.91\nferrytimes.example,basic,\nevensong.test,gone,\n"
     )
     listed = shell.run("template", "list", "--json").document["templates"]
     assert [(each["name"], each["variables"]) for each in listed] == [
         ("basic", {"web": "198.51.100.80"}),
         ("shop", {"store": None, "web": "198.51.100.80"}),
     ]
+    (shell.folder / "twice.csv").write_text(f"domain;template\n{DOMAIN};shop\n\n{DOMAIN.upper()};basic\n")
+    twice = shell.run("template", "drift", "--list", "twice.csv", "--at", "alder")
+    assert twice.status == 2 and "twice.csv:4: KILNANDCLAY.EXAMPLE stands on line 2 too" in twice.err
     ended = shell.run("template", "drift", "--list", "list.csv", "--at", "alder", "--json")
     states = [each["state"] for each in ended.document["tenants"]]
     assert ended.status == 1 and states[0] == "drifted" and states[2] == "failed"

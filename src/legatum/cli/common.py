@@ -39,6 +39,8 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
 
     async def opened() -> int:
         async with open_outside(find_settings(args.settings)) as outside:
+            for path in outside.exposed_secrets():
+                note(args, f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known")
             if args.verbose > 1:
                 outside.asker.heard.append(
                     lambda reply: note(args, f"{reply.server} {reply.transport} {reply.outcome}, {reply.took * 1000:.1f} ms")
@@ -73,14 +75,14 @@ def run_interruptibly(work: Awaitable[int]) -> int:
         raise KeyboardInterrupt from None
 
 
-async def domains_of(args: argparse.Namespace) -> "list[Name]":
+def domains_of(args: argparse.Namespace) -> "list[Name]":
     """Those named (``domains``) and those of the list (``list``), each once. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.name import parse_domain
-    from legatum.work.listing import read_listing
+    from legatum.work.listing import read_domains
 
-    listed = [text async for text in read_listing(args.list, None)] if args.list else []
-    domains = list(dict.fromkeys(map(parse_domain, [*args.domains, *listed])))
+    listed = read_domains(args.list) if args.list else []
+    domains = list(dict.fromkeys([*map(parse_domain, args.domains), *listed]))
     if not domains:
         raise BadInput("no domain", "name one, or several, or a list: --list FILE")
     return domains

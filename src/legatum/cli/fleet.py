@@ -14,11 +14,12 @@ from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.output import abandoned
 
 if TYPE_CHECKING:
+    from legatum.core.name import Name
     from legatum.views.fleet import FleetLine, Tally
     from legatum.work.fleet import Fleet
     from legatum.work.outside import Outside
 
-    Source = Callable[[AsyncIterator[str], Tally], AsyncIterator[FleetLine]]
+    Source = Callable[[AsyncIterator[Name], Tally], AsyncIterator[FleetLine]]
 
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
@@ -77,12 +78,12 @@ def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
 def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
-    async def lines(texts: "AsyncIterator[str]", tally: "Tally") -> "AsyncIterator[FleetLine]":
+    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncIterator[FleetLine]":
         from legatum.views.fleet import fleet_line
 
         asker = fleet.outside.asker
         asked = asker.asked
-        async for result in fleet.results(texts):
+        async for result in fleet.results(domains):
             tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
             yield fleet_line(result)
 
@@ -103,16 +104,18 @@ def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
         command += ["--move"] if args.move else []
         command += [f"--{name}={text}" for name in ("ds", "record") for text in getattr(args, name) or ()]
 
-    async def lines(texts: "AsyncIterator[str]", tally: "Tally") -> "AsyncIterator[FleetLine]":
+    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncIterator[FleetLine]":
         import msgspec
 
         from legatum.core.fault import OutsideFault
+        from legatum.core.name import name_text
         from legatum.views.fleet import FleetDocument, FleetLine
         from legatum.work.crew import Crew, CrewFailed
 
         decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
         try:
-            async for text in Crew(command, jobs, args.at_once * 2).lines(texts):
+            names = (name_text(domain) async for domain in domains)
+            async for text in Crew(command, jobs, args.at_once * 2).lines(names):
                 line = decoder.decode(text)
                 if isinstance(line, FleetLine):
                     yield line
@@ -127,7 +130,6 @@ def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
     from legatum.views.fleet import BRIEF_LEAVES_OUT, CONFIRM_LEAVES_OUT, FULL_LEAVES_OUT, Tally, json_line, show_summary
     from legatum.views.screen import Screen
-    from legatum.work.listing import read_listing
 
     left_out = CONFIRM_LEAVES_OUT if args.action == "confirm" else FULL_LEAVES_OUT if args.full else BRIEF_LEAVES_OUT
     tally, began = Tally(left_out), time.monotonic()
@@ -135,9 +137,8 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
         known = _take_up(args, tally)
         sinks = list(_sinks(args, stack))
         progress = _Progress(args, total, tally, begins=tally.domains)
-        texts = (text async for text in read_listing(args.list, args.column) if text.lower().rstrip(".") not in known)
         try:
-            async for line in source(texts, tally):
+            async for line in _lines(args, source, tally, known):
                 tally.add(line)
                 for sink in sinks:
                     sink(line)
@@ -156,6 +157,31 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
     return FOUND if tally.bad else OK
 
 
+async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", known: "set[Name | str]") -> "AsyncIterator[FleetLine]":
+    """What is not known yet; what stands in the list and is no domain is told as it comes."""
+    from legatum.core.printable import clean
+    from legatum.views.fleet import failed_line
+    from legatum.work.listing import read_listing
+
+    unusable: list[FleetLine] = []
+
+    async def domains() -> "AsyncIterator[Name]":
+        async for listed in read_listing(args.list, args.column):
+            if (listed.domain or clean(listed.text)) in known:
+                continue
+            if listed.domain is None:
+                unusable.append(failed_line(listed.text, listed.fault))
+            else:
+                yield listed.domain
+
+    async for line in source(domains(), tally):
+        while unusable:
+            yield unusable.pop(0)
+        yield line
+    for line in unusable:
+        yield line
+
+
 @contextmanager
 def _writing(args: argparse.Namespace) -> "Iterator[None]":
     """A full disk is told as such."""
@@ -167,7 +193,7 @@ def _writing(args: argparse.Namespace) -> "Iterator[None]":
         raise unwritable(Path(args.out or "standard output"), error) from None
 
 
-def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
+def _take_up(args: argparse.Namespace, tally: "Tally") -> "set[Name | str]":
     """The domains that an earlier run has done, counted into the tally. Raises :class:`BadInput`."""
     if not args.resume or not Path(args.out).exists():
         return set()
@@ -179,14 +205,14 @@ def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
     from legatum.net.file import write_whole
     from legatum.views.fleet import COLUMNS, FleetLine
 
-    known: set[str] = set()
+    known: set[Name | str] = set()
     path = Path(args.out)
     if path.suffix.lower() == ".csv":
         with path.open(encoding="utf-8", newline="") as file:
             rows = list(csv.reader(file))
         if rows and tuple(rows[0]) != COLUMNS:
             raise BadInput(f"{path}: not a table of this program", "give another --out")
-        return {row[0].lstrip("'") for row in rows[1:] if len(row) == len(COLUMNS)}
+        return {_key(row[0].lstrip("'")) for row in rows[1:] if len(row) == len(COLUMNS)}
     kept = []
     for number, text in enumerate(path.read_bytes().splitlines(keepends=True), 1):
         try:
@@ -197,9 +223,20 @@ def _take_up(args: argparse.Namespace, tally: "Tally") -> set[str]:
             raise BadInput(f"{path}:{number}: not a result of this program", "give another --out") from None
         kept.append(text)
         tally.add(line)
-        known.add(line.domain)
+        known.add(_key(line.domain))
     write_whole(path, b"".join(kept))
     return known
+
+
+def _key(text: str) -> "Name | str":
+    """By what a domain is known again, in whichever form it is written."""
+    from legatum.core.fault import BadInput
+    from legatum.core.name import parse_domain
+
+    try:
+        return parse_domain(text)
+    except BadInput:
+        return text
 
 
 def _sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[FleetLine], None]]":

@@ -90,18 +90,21 @@ async def _gathered(
 def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
     """The names of ``--names``, within the zone."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import is_under, typed_name
+    from legatum.core.name import is_under, name_text, typed_name
+    from legatum.work.listing import read_rows
 
     if not args.names:
         return []
-    try:
-        lines = Path(args.names).read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadInput(f"{args.names}: {error}", "give a text file with one name a line") from None
-    names = [typed_name(text, origin) for line in lines if (text := line.partition("#")[0].strip())]
-    strange = next((name for name in names if not is_under(name, origin)), None)
-    if strange is not None:
-        raise BadInput(f"{args.names}: a name that is not in the zone", "names are relative to the zone unless they end in its name")
+    names = []
+    for row in read_rows(args.names):
+        try:
+            name = typed_name(row.cells[0], origin)
+        except BadInput as fault:
+            raise BadInput(f"{args.names}:{row.number}: {fault.message}", fault.remedy) from None
+        if not is_under(name, origin):
+            remedy = "names are relative to the zone unless they end in its name"
+            raise BadInput(f"{args.names}:{row.number}: {name_text(name)} is not in the zone", remedy)
+        names.append(name)
     return names
 
 

@@ -298,13 +298,6 @@ async def _leaning_lines(args: argparse.Namespace, outside: "Outside", wish: "Wi
 
 
 def _leaning(args: argparse.Namespace) -> "list[Name]":
-    from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.work.listing import read_domains
 
-    if not args.leaning:
-        return []
-    try:
-        lines = Path(args.leaning).read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadInput(f"{args.leaning}: {error}", "give a text file with one domain a line") from None
-    return [parse_domain(text) for line in lines if (text := line.partition("#")[0].strip())]
+    return read_domains(args.leaning) if args.leaning else []

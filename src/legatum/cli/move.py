@@ -80,7 +80,7 @@ def _draft(args: argparse.Namespace) -> int:
     low = parse_duration(args.low_ttl) if args.low_ttl else None
 
     async def work(outside: "Outside") -> int:
-        domains = await domains_of(args)
+        domains = domains_of(args)
         low_ttl = low if low is not None else parse_duration(outside.settings.house.low_ttl)
         if len(domains) > 1 and args.out:
             raise BadInput("--out is of one move", "leave it out: each goes into the moves folder of the settings")

@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
     ns_ttl = parse_duration(args.ns_ttl) if args.ns_ttl else None
 
     async def work(outside: "Outside") -> int:
-        domains = await domains_of(args)
+        domains = domains_of(args)
         if len(domains) > 1 and (args.difference or args.sheet or args.wait):
             raise BadInput("--difference, --sheet and --wait are of one zone", "name one domain")
         return await (_one(args, outside, domains[0], ns_ttl) if len(domains) == 1 else _many(args, outside, domains, ns_ttl))

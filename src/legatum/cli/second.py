@@ -49,7 +49,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 async def _add(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.work.second import open_seconding
 
-    domains = await domains_of(args)
+    domains = domains_of(args)
     secondings = [open_seconding(outside, each, args.at, args.second, args.registrar) for each in domains]
     return await (_one(args, outside, secondings[0]) if len(domains) == 1 and not args.list else _many(args, outside, secondings))
 

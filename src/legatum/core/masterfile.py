@@ -16,7 +16,7 @@ from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, is_under, name_text, parse_name
 from legatum.core.presentation import parse_rdata
-from legatum.core.rrset import RRset, rrset
+from legatum.core.rrset import LARGEST_TTL, RRset, rrset
 from legatum.core.rrtype import CNAME, NSEC, RRSIG, SOA, parse_type, type_text
 from legatum.core.soa import parse_soa
 from legatum.core.zone import Zone
@@ -408,6 +408,6 @@ class _Reader:
 
 def _ttl(word: str) -> int:
     ttl = parse_duration(word)
-    if ttl >= 2**31:
-        raise BadInput(f"a TTL of {ttl} is over the limit of 2147483647 (RFC 2181 s8)")
+    if ttl > LARGEST_TTL:
+        raise BadInput(f"a TTL of {ttl} is over the limit of {LARGEST_TTL} (RFC 2181 s8)")
     return ttl

@@ -6,13 +6,12 @@ Asked only once a server has said no, so that the answer to *why* is more than i
 from collections.abc import Collection, Iterator
 
 from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import targets
+from legatum.core.rrset import LARGEST_TTL, targets
 from legatum.core.rrtype import AAAA, CDNSKEY, CDS, CNAME, DNAME, DNSKEY, DS, MX, NS, A, type_text
 from legatum.core.signer import PROOFS
 from legatum.core.zone import Zone
 
 _MOST_RECORDS = 100  # in an RRset, on BIND unless it is told otherwise
-_LARGEST_TTL = 2**31 - 1
 _MOST_TOLD = 4
 
 
@@ -37,7 +36,7 @@ def _about(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
         return
     if len(rrset.rdatas) > _MOST_RECORDS:
         yield f"{where} would have {len(rrset.rdatas)} records: BIND takes {_MOST_RECORDS} in one set unless its settings allow more"
-    if rrset.ttl > _LARGEST_TTL:
+    if rrset.ttl > LARGEST_TTL:
         yield f"{where}: a TTL of {rrset.ttl} is more than the standard allows (RFC 2181 s8)"
     if rtype in (MX, NS):
         for target in targets(rrset):

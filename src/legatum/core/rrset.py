@@ -6,6 +6,8 @@ from typing import NamedTuple
 from legatum.core.name import Name
 from legatum.core.rrtype import NAME_FIELDS, type_text
 
+LARGEST_TTL = 2**31 - 1  # RFC 2181 s8
+
 
 class RRset(NamedTuple):
     """All records of one name and type in class IN.

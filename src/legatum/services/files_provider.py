@@ -10,20 +10,22 @@ from legatum.core.presentation import master_text
 from legatum.core.rrtype import RRSIG
 from legatum.core.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
-from legatum.services.provider import run_command, server_names
+from legatum.services.command import run_command
+from legatum.services.provider import server_names
 from legatum.settings.document import FilesProvider
 
 
 class MasterFilesProvider:
-    """A :class:`~legatum.services.provider.Provider`. What it holds is what the file says; what is served, the proof asks the servers."""
+    """A :class:`~legatum.services.provider.Provider`. What it holds is what the file says; what is served, the proof asks the servers.
+    ``limit``: seconds that a command may take."""
 
-    def __init__(self, name: str, settings: FilesProvider, folder: Path) -> None:
+    def __init__(self, name: str, settings: FilesProvider, folder: Path, limit: float) -> None:
         self.name = name
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = False
         self.hands_out = self.makes_zones = True
-        self._settings = settings
+        self._settings, self._limit = settings, limit
         self._folder = (folder / settings.folder).resolve()
 
     async def fetch(self, domain: Name) -> Zone:
@@ -68,13 +70,13 @@ class MasterFilesProvider:
         if path.exists():
             raise OutsideFault(f"{path} is there already, and its servers do not answer for it", "look at it by hand")
         self._write(path, master_text(fresh_zone(domain, self.servers)))
-        await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
+        await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}", self._limit)
 
     async def end(self, domain: Name) -> bool:
-        return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}")
+        return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}", self._limit)
 
     async def _reload(self, domain: Name) -> None:
-        await run_command(self._settings.reload, domain, f"reloading {name_text(domain)} at {self.name}")
+        await run_command(self._settings.reload, domain, f"reloading {name_text(domain)} at {self.name}", self._limit)
 
     def _write(self, path: Path, text: str) -> None:
         try:

@@ -6,6 +6,7 @@ A kind's file is imported when one of that kind is opened: EPP brings an XML lib
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
+from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.name import Name
 from legatum.net.asker import Asker
@@ -25,7 +26,7 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
         case FilesProvider() as section:
             from legatum.services.files_provider import MasterFilesProvider
 
-            return MasterFilesProvider(name, section, folder)
+            return MasterFilesProvider(name, section, folder, parse_duration(settings.house.command_limit))
         case ManualProvider() as section:
             from legatum.services.manual_provider import FormProvider
 
@@ -33,7 +34,7 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
         case UpdateProvider() as section:
             from legatum.services.update_provider import DynamicUpdateProvider
 
-            return DynamicUpdateProvider(name, section, folder, asker)
+            return DynamicUpdateProvider(name, section, folder, asker, parse_duration(settings.house.command_limit))
 
 
 def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker, sending: Sending) -> Registrar:

@@ -1,11 +1,9 @@
 """What every provider can do, whatever its kind."""
 
-import asyncio
 from collections.abc import Sequence
 from typing import Protocol
 
-from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text, parse_name
+from legatum.core.name import Name, parse_name
 from legatum.core.zone import Zone
 
 
@@ -41,22 +39,3 @@ class Provider(Protocol):
 def server_names(servers: Sequence[str]) -> tuple[Name, ...]:
     """The NS names of a provider's settings. Raises :class:`BadInput`."""
     return tuple(sorted(parse_name(server if server.endswith(".") else server + ".") for server in servers))
-
-
-async def run_command(command: Sequence[str], domain: Name, purpose: str) -> bool:
-    """Runs a command from the settings, ``{domain}`` filled in, without a shell; False when none is set.
-
-    Raises :class:`OutsideFault` with its last line of output when it fails.
-    """
-    if not command:
-        return False
-    words = [word.replace("{domain}", name_text(domain)) for word in command]
-    try:
-        process = await asyncio.create_subprocess_exec(*words, stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.STDOUT)
-        output, _ = await process.communicate()
-    except OSError as error:
-        raise OutsideFault(f"{purpose}: {words[0]}: {error.strerror}", "mend the command in the settings") from None
-    if process.returncode:
-        last = (output.decode(errors="replace").strip().splitlines() or ["no output"])[-1]
-        raise OutsideFault(f"{purpose}: {words[0]} ended with {process.returncode}: {last}", "run the command by hand to see why")
-    return True

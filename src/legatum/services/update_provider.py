@@ -10,23 +10,24 @@ from legatum.core.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.transfer import transfer, transfer_changes
 from legatum.net.update import send_update
-from legatum.services.provider import run_command, server_names
+from legatum.services.command import run_command
+from legatum.services.provider import server_names
 from legatum.settings.document import KeyReference, UpdateProvider
 from legatum.settings.secret import read_secret
-from legatum.wire.signing import ALGORITHMS, Key
+from legatum.wire.signing import Key
 
 
 class DynamicUpdateProvider:
-    """A :class:`~legatum.services.provider.Provider`."""
+    """A :class:`~legatum.services.provider.Provider`. ``limit``: seconds that a command may take."""
 
-    def __init__(self, name: str, settings: UpdateProvider, folder: Path, asker: Asker) -> None:
+    def __init__(self, name: str, settings: UpdateProvider, folder: Path, asker: Asker, limit: float) -> None:
         self.name = name
         self.servers = server_names(settings.servers)
         self.by_hand = False
         self.hands_out = True
         self.makes_zones = bool(settings.create)
         self.changes_apex_ns = settings.apex_ns == "ours"
-        self._settings = settings
+        self._settings, self._limit = settings, limit
         self._asker = asker
         self._key = open_key(settings.key, folder) if settings.key else None
 
@@ -40,16 +41,14 @@ class DynamicUpdateProvider:
         return await send_update(self._asker, self._settings.primary, zone, wanted, self._key)
 
     async def create(self, domain: Name) -> None:
-        await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}")
+        await run_command(self._settings.create, domain, f"creating {name_text(domain)} at {self.name}", self._limit)
 
     async def end(self, domain: Name) -> bool:
-        return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}")
+        return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}", self._limit)
 
 
 def open_key(reference: KeyReference, folder: Path) -> Key:
     """The key with its secret fetched. Raises :class:`BadInput`."""
-    if reference.algorithm not in ALGORITHMS:
-        raise BadInput(f"key {reference.name}: unknown algorithm '{reference.algorithm}'", f"one of {', '.join(ALGORITHMS)}")
     try:
         secret = base64.b64decode(read_secret(reference.secret, folder), validate=True)
     except binascii.Error:

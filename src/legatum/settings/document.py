@@ -148,7 +148,7 @@ class House(Section):
     ``low_ttl``: during a move; ``ns_ttl``: the apex NS set's after it; ``floor``: the least TTL that resolvers are taken to
     keep; ``margin``: added to every hold, visibly; ``poll``: how often a change is looked for.
     ``serial``: the rule for new serials. ``most_removed``: the share of a zone's RRsets, in percent, that a change may take away
-    without being told so.
+    without being told so; ``command_limit``: how long a command of these settings may take.
     """
 
     low_ttl: str = "5m"
@@ -159,6 +159,7 @@ class House(Section):
     most_removed: int = 25
     poll: str = "10s"
     patience: str = "1h"
+    command_limit: str = "5m"
 
 
 class Settings(Section):

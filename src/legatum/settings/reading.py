@@ -10,6 +10,7 @@ import msgspec
 
 from legatum.core.fault import BadInput
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Section, Settings, UpdateProvider
+from legatum.settings.meaning import objections
 
 _FILE = "legatum.toml"
 _VARIABLE = "LEGATUM_SETTINGS"
@@ -67,7 +68,10 @@ class _Reader:
         for name in ("network", "clock", "house", "rdap"):
             if name in document:
                 document[name] = self._convert(Settings.__annotations__[name], name, document[name])
-        return self._convert(Settings, "", document)
+        settings = self._convert(Settings, "", document)
+        for each in objections(settings):
+            raise self._error(*each)
+        return settings
 
     def _one_of(self, kinds: dict[str, type[Section]], where: str, content: Any) -> Section:
         kind = content.get("kind") if isinstance(content, dict) else None
@@ -92,7 +96,7 @@ class _Reader:
 
     def _line(self, where: str, key: str) -> int:
         """The line of ``key`` in the table ``where``; the table's own line when the key has none."""
-        here, table_line = "", 1
+        here, table_line = "", 0
         for number, line in enumerate(self._lines, 1):
             header = re.match(r"\s*\[+\s*([^\]]+?)\s*\]+", line)
             if header:
@@ -103,7 +107,9 @@ class _Reader:
                     return number
             elif here == where and key and re.match(rf'\s*"?{re.escape(key)}"?\s*[.=]', line):
                 return number
-        return table_line
+        if table_line == 0 and "." in where:  # written within the table above it
+            return self._line(*where.rsplit(".", 1))
+        return table_line or 1
 
 
 def _keys(section: type[Any]) -> list[str]:

@@ -1,6 +1,8 @@
 """Secrets by reference: ``env:NAME``, ``file:PATH`` (relative to the settings file), ``keyring:NAME``, or ``prompt`` to be asked for it."""
 
 import os
+import stat
+from collections.abc import Iterable
 from pathlib import Path
 
 from legatum.core.fault import BadInput
@@ -25,6 +27,12 @@ def read_secret(reference: str, folder: Path) -> str:
     if reference == "prompt":
         return _asked_for()
     raise BadInput("a secret is given as a value", "give env:NAME, file:PATH, keyring:NAME or prompt instead")
+
+
+def exposed(references: Iterable[str], folder: Path) -> list[Path]:
+    """The files among them that everybody on this machine may read."""
+    files = [folder / each.removeprefix("file:") for each in dict.fromkeys(references) if each.startswith("file:")]
+    return [path for path in files if path.exists() and path.stat().st_mode & stat.S_IROTH]
 
 
 def check_reference(text: str) -> str:

@@ -78,14 +78,18 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
     not_looked_at: str = ""
 
 
+def failed_line(name: str, why: str, took: float = 0.0) -> FleetLine:
+    """Nothing can be said of it."""
+    return FleetLine(
+        domain=clean(name), standing=FAILED, verdict=why, findings=[], ns=[], serials=[], ds=0, questions=0,
+        milliseconds=round(took * 1000, 1), at=None,
+    )  # fmt: skip
+
+
 def fleet_line(result: Result) -> FleetLine:
-    name = name_text(result.domain) if result.domain else clean(result.text)
-    picture = result.picture
+    name, picture = name_text(result.domain), result.picture
     if picture is None:
-        return FleetLine(
-            domain=name, standing=FAILED, verdict=result.failed, findings=[], ns=[], serials=[], ds=0, questions=0,
-            milliseconds=round(result.took * 1000, 1), at=None,
-        )  # fmt: skip
+        return failed_line(name, result.failed, result.took)
     found = [
         FoundPart(slug=each.kind.slug, severity=str(each.kind.severity), seen=[one.seen for one in each.sightings[:3]])
         for each in result.findings

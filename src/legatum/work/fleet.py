@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from legatum.core.expected import Expected
 from legatum.core.fault import Fault
 from legatum.core.findings import Finding, judge
-from legatum.core.name import Name, parse_domain
+from legatum.core.name import Name
 from legatum.core.picture import Picture
 from legatum.core.verdict import Verdict, agreement
 from legatum.net.evidence import Evidence
@@ -27,13 +27,9 @@ _WANTED = Wanted(resolvers=False, rdap=False)
 
 @dataclass(frozen=True, slots=True)
 class Result:
-    """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it.
+    """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it. ``took`` in seconds."""
 
-    ``text``: as it stands in the list; ``took`` in seconds.
-    """
-
-    text: str
-    domain: Name | None
+    domain: Name
     picture: Picture | None = None
     findings: tuple[Finding, ...] = ()
     verdict: Verdict | None = None
@@ -50,17 +46,17 @@ class Fleet:
     expected: Callable[[Name], Expected] | None = None
     depth: Depth = BRIEF
 
-    async def results(self, texts: AsyncIterator[str]) -> AsyncIterator[Result]:
+    async def results(self, domains: AsyncIterator[Name]) -> AsyncIterator[Result]:
         """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
         asker = self.outside.asker
         asker.pace = self.pace = Pace(self.outside.settings.network.rate)
         walker = self.outside.walker()
-        later: list[str] = []
+        later: list[Name] = []
         try:
-            async with aclosing(self._pass(walker, texts)) as first:
+            async with aclosing(self._pass(walker, domains)) as first:
                 async for result in first:
                     if self._doubtful(result):
-                        later.append(result.text)
+                        later.append(result.domain)
                     else:
                         yield result
             # From some servers of these no answer came at all: before that is called an error they are asked once more, at the end.
@@ -74,14 +70,14 @@ class Fleet:
         """Some server was silent of which it is not known from others that it is dead."""
         picture = result.picture
         if picture is None:
-            return result.domain is not None
+            return True
         return any(not self.pace.is_given_up(unheard) for unheard in picture.unheard)
 
-    async def _pass(self, walker: Walker, texts: AsyncIterator[str]) -> AsyncGenerator[Result, None]:
+    async def _pass(self, walker: Walker, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
         """Once through a list."""
         done: asyncio.Queue[Result | None] = asyncio.Queue(maxsize=self.at_once)
         turn = asyncio.Lock()
-        workers = [asyncio.create_task(self._work(walker, texts, turn, done)) for _ in range(self.at_once)]
+        workers = [asyncio.create_task(self._work(walker, domains, turn, done)) for _ in range(self.at_once)]
         try:
             left = len(workers)
             while left:
@@ -96,30 +92,28 @@ class Fleet:
                 worker.cancel()
             await asyncio.gather(*workers, return_exceptions=True)
 
-    async def _work(self, walker: Walker, texts: AsyncIterator[str], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]") -> None:
+    async def _work(self, walker: Walker, domains: AsyncIterator[Name], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]") -> None:
         try:
             while True:
                 async with turn:
-                    text = await anext(texts, None)
-                if text is None:
+                    domain = await anext(domains, None)
+                if domain is None:
                     break
-                await done.put(await self._one(walker, text))
+                await done.put(await self._one(walker, domain))
         finally:
             await done.put(None)
 
-    async def _one(self, walker: Walker, text: str) -> Result:
+    async def _one(self, walker: Walker, domain: Name) -> Result:
         began = time.monotonic()
-        domain = None
         try:
-            domain = parse_domain(text)
             picture = await self._look(walker, domain)
             if self.expected is None:
-                return Result(text, domain, picture, judge(picture), took=time.monotonic() - began)
+                return Result(domain, picture, judge(picture), took=time.monotonic() - began)
             expected = self.expected(domain)
             records = await ask_records(self.outside, picture, expected.records, resolvers=False)
-            return Result(text, domain, picture, (), agreement(picture, expected, records), took=time.monotonic() - began)
+            return Result(domain, picture, (), agreement(picture, expected, records), took=time.monotonic() - began)
         except Fault as fault:
-            return Result(text, domain, failed=fault.message, took=time.monotonic() - began)
+            return Result(domain, failed=fault.message, took=time.monotonic() - began)
 
     async def _look(self, walker: Walker, domain: Name) -> Picture:
         cut, known = await walker.delegation_of(domain)
@@ -129,6 +123,6 @@ class Fleet:
         return picture
 
 
-async def _each(texts: list[str]) -> AsyncIterator[str]:
-    for text in texts:
-        yield text
+async def _each(domains: list[Name]) -> AsyncIterator[Name]:
+    for domain in domains:
+        yield domain

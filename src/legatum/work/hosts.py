@@ -5,11 +5,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.address import address_text
-from legatum.core.fault import BadInput, GateShut, OutsideFault
-from legatum.core.name import Name, is_under, name_text, parse_domain
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.name import Name, is_under, name_text
 from legatum.core.rrset import targets
 from legatum.core.rrtype import AAAA, NS, A
 from legatum.services.registrar import Registrar
+from legatum.work.listing import read_domains
 from legatum.work.look.registration import look_at_rdap_host
 from legatum.work.outside import Outside
 
@@ -122,12 +123,7 @@ def listed_domains(outside: Outside) -> list[Name]:
     """The house's domains, where the settings name a list of them. Raises :class:`BadInput`."""
     if not outside.settings.domains:
         return []
-    path = outside.folder / outside.settings.domains
-    try:
-        lines = path.read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadInput(f"{path}: {error}", "`domains` in the settings names a text file with one domain a line") from None
-    return [parse_domain(text) for line in lines if (text := line.partition("#")[0].strip())]
+    return read_domains(str(outside.folder / outside.settings.domains))
 
 
 def refuse_leaned_on(host: Name, leaning: Leaning) -> None:

@@ -1,31 +1,81 @@
-"""Lists of domains: one name a line, or a column of a CSV table; a file or standard input. Read as they are worked off."""
+"""Lists of domains, read as they are worked off: one name a line, or a column of a table; a file or standard input.
+
+Each domain comes once, however often and in whatever spelling it stands there.
+"""
 
 import asyncio
-import csv
 import os
 import stat
 import sys
 from collections.abc import AsyncIterator, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
+from legatum.core.name import Name, parse_domain
+from legatum.core.table import Column, Row, RowReader
 
 _LONGEST_LINE = 1 << 20
 
 
-async def read_listing(source: str, column: str | None) -> AsyncIterator[str]:
-    """The names as they stand there; empty lines and those that begin with # are passed over. ``-`` is standard input.
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A domain of a list. ``text``: as it stands there; ``fault``: file, line and reason where that is no domain."""
 
-    ``column``: its heading, or its number from 1. Raises :class:`BadInput` for a file or column that is not there.
+    text: str
+    domain: Name | None
+    fault: str = ""
+
+
+async def read_listing(source: str, column: str | None = None) -> AsyncIterator[Listed]:
+    """``source``: a file, or ``-`` for standard input. ``column``: its heading, or its number from 1.
+
+    Raises :class:`BadInput` for a file or column that is not there.
     """
+    once = _Once(source, column)
     if source == "-" and _can_wait():
-        chosen = _Column(column, source)
+        rows = RowReader()
         async for line in _piped():
-            if (text := chosen.of(line)) is not None:
-                yield text
+            if (row := rows.take(line)) is not None and (listed := once.of(row)) is not None:
+                yield listed
+        if (row := rows.end()) is not None and (listed := once.of(row)) is not None:
+            yield listed
         return
-    for text in _filed(source, column):
-        yield text
+    for row in read_rows(source):
+        if (listed := once.of(row)) is not None:
+            yield listed
+
+
+def read_domains(source: str) -> list[Name]:
+    """All of a file. Raises :class:`BadInput` with file and line for what is no domain."""
+    once, domains = _Once(source, None), []
+    for row in read_rows(source):
+        listed = once.of(row)
+        if listed is not None and listed.domain is None:
+            raise BadInput(listed.fault, "one domain a line, or a table with a column `domain`")
+        if listed is not None and listed.domain is not None:
+            domains.append(listed.domain)
+    return domains
+
+
+def count_of(source: str, column: str | None) -> int | None:
+    """How many domains there are, for the remaining time; None for standard input. Raises :class:`BadInput`."""
+    once = _Once(source, column)
+    return None if source == "-" else sum(once.of(row) is not None for row in read_rows(source))
+
+
+def read_rows(source: str) -> Iterator[Row]:
+    """The rows of a file; ``-``: standard input to its end. Raises :class:`BadInput`."""
+    rows = RowReader()
+    try:
+        with open(0 if source == "-" else Path(source), encoding="utf-8", errors="replace", closefd=source != "-") as lines:
+            for line in lines:
+                if (row := rows.take(line)) is not None:
+                    yield row
+    except OSError as error:
+        raise BadInput(f"{source}: {error.strerror}", "give a file with one name a line, or - for standard input") from None
+    if (row := rows.end()) is not None:
+        yield row
 
 
 def _can_wait() -> bool:
@@ -34,46 +84,32 @@ def _can_wait() -> bool:
     return stat.S_ISFIFO(mode) or stat.S_ISSOCK(mode) or sys.stdin.isatty()
 
 
-def count_of(source: str, column: str | None) -> int | None:
-    """How many names there are, for the remaining time; None for standard input. Raises :class:`BadInput`."""
-    return None if source == "-" else sum(1 for _ in _filed(source, column))
-
-
-def _filed(source: str, column: str | None) -> Iterator[str]:
-    chosen = _Column(column, source)
-    try:
-        with open(0 if source == "-" else Path(source), encoding="utf-8-sig", errors="replace", closefd=source != "-") as lines:
-            for line in lines:
-                if (text := chosen.of(line)) is not None:
-                    yield text
-    except OSError as error:
-        raise BadInput(f"{source}: {error.strerror}", "give a file with one name a line, or - for standard input") from None
-
-
 async def _piped() -> AsyncIterator[str]:
     """Standard input without holding anything else up."""
     reader = asyncio.StreamReader(limit=_LONGEST_LINE)
     await asyncio.get_running_loop().connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), sys.stdin)
     while line := await reader.readline():
-        yield line.decode("utf-8-sig", "replace")
+        yield line.decode("utf-8", "replace")
 
 
-class _Column:
-    """Takes the name out of a line."""
+class _Once:
+    """Takes the domain out of a row, the first time that it comes."""
 
-    def __init__(self, column: str | None, source: str) -> None:
-        self._wanted = column
+    def __init__(self, source: str, column: str | None) -> None:
         self._source = source
-        self._at = int(column) - 1 if column and column.isdecimal() and int(column) > 0 else None
+        self._column = Column(column, source)
+        self._seen: set[Name | str] = set()
 
-    def of(self, line: str) -> str | None:
-        if self._wanted is None:
-            text = line.strip()
-            return text if text and not text.startswith("#") else None
-        cells = [cell.strip() for cell in next(csv.reader([line]), [])]
-        if self._at is None:
-            if self._wanted not in cells:
-                raise BadInput(f"{self._source}: no column '{self._wanted}'", f"columns: {', '.join(cells) or 'none'}; or give its number")
-            self._at = cells.index(self._wanted)
+    def of(self, row: Row) -> Listed | None:
+        text = self._column.of(row)
+        if not text:
             return None
-        return cells[self._at] or None if self._at < len(cells) else None
+        try:
+            listed = Listed(text, parse_domain(text))
+        except BadInput as fault:
+            listed = Listed(text, None, f"{self._source}:{row.number}: {fault.message}")
+        key = listed.domain or listed.text
+        if key in self._seen:
+            return None
+        self._seen.add(key)
+        return listed

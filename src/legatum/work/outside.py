@@ -21,9 +21,9 @@ from legatum.net.evidence import Evidence
 from legatum.net.roots import PUBLIC_ROOTS
 from legatum.net.route import Endpoint, Route
 from legatum.net.walk import Walker
-from legatum.settings.document import Settings
+from legatum.settings.document import EppRegistrar, FilesProvider, Settings
 from legatum.settings.reading import read_settings
-from legatum.settings.secret import read_secret
+from legatum.settings.secret import exposed, read_secret
 
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
@@ -81,9 +81,21 @@ class Outside:
         """What is secret, from where the reference says. Raises :class:`BadInput`."""
         return read_secret(reference, self.folder)
 
+    def exposed_secrets(self) -> list[Path]:
+        """Files with secrets of the settings that everybody on this machine may read."""
+        providers, registrars = self.settings.providers.values(), self.settings.registrars.values()
+        keys = [each.key for each in providers if not isinstance(each, FilesProvider) and each.key]
+        passwords = [each.password for each in registrars if isinstance(each, EppRegistrar)]
+        return exposed([*(key.secret for key in keys), *passwords], self.folder)
+
     def _keep_sent(self, commands: Sequence[tuple[str, Name, str]]) -> None:
         """Commands to a registry in the journal, under the identifiers that the registry knows them by."""
         self.journal.sent(self.clock.now(), [(what, f"{words}, as {ident}") for ident, what, words in commands])
+
+    @property
+    def command_limit(self) -> int:
+        """Seconds that a command of the settings may take."""
+        return parse_duration(self.settings.house.command_limit)
 
     @cached_property
     def journal(self) -> "Journal":

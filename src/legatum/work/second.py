@@ -14,7 +14,8 @@ from legatum.core.signer import OWN
 from legatum.core.soa import SoaFields, parse_soa, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.net.notify import send_notify
-from legatum.services.provider import Provider, run_command, server_names
+from legatum.services.command import run_command
+from legatum.services.provider import Provider, server_names
 from legatum.services.registrar import Registrar
 from legatum.settings.document import SecondaryProvider
 from legatum.work.outside import Outside
@@ -81,7 +82,7 @@ async def tell(outside: Outside, secondings: Sequence[Seconding]) -> dict[Name, 
         words = await _enter(outside, unknown[0], [each.domain for each in unknown])
         return said | dict.fromkeys((each.domain for each in unknown), words)
     for each in unknown:
-        said[each.domain] = await _made(each)
+        said[each.domain] = await _made(outside, each)
     return said
 
 
@@ -100,9 +101,9 @@ async def _enter(outside: Outside, seconding: Seconding, domains: Sequence[Name]
     return f"entered into the catalog {name_text(catalog)}, serial {await put_catalog(outside, seconding.primary, current, wanted)}"
 
 
-async def _made(seconding: Seconding) -> str:
+async def _made(outside: Outside, seconding: Seconding) -> str:
     purpose = f"making {name_text(seconding.domain)} a secondary at {seconding.name}"
-    if await run_command(seconding.section.create, seconding.domain, purpose):
+    if await run_command(seconding.section.create, seconding.domain, purpose, outside.command_limit):
         return "made by the command of the settings"
     raise GateShut(
         f"{seconding.name} does not serve {name_text(seconding.domain)}, and the settings have neither a catalog nor a command",

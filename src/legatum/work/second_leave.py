@@ -6,7 +6,7 @@ from legatum.core.name import name_text, parse_name
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS
 from legatum.core.verdict import names_said
-from legatum.services.provider import run_command
+from legatum.services.command import run_command
 from legatum.work.outside import Outside
 from legatum.work.parting import Parting, note_over, note_unnamed, parting
 from legatum.work.publish import Publication, next_by_rule, publish
@@ -68,6 +68,7 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
 
 async def release(outside: Outside, seconding: Seconding) -> str:
     """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person can."""
+    ending = f"ending {name_text(seconding.domain)} at {seconding.name}"
     if seconding.section.catalog:
         catalog = parse_name(seconding.section.catalog.rstrip(".") + ".")
         current = await seconding.primary.fetch(catalog)
@@ -75,7 +76,7 @@ async def release(outside: Outside, seconding: Seconding) -> str:
         if wanted != current:
             serial = await put_catalog(outside, seconding.primary, current, wanted)
         said = f"out of the catalog {name_text(catalog)}, serial {serial}"
-    elif await run_command(seconding.section.end, seconding.domain, f"ending {name_text(seconding.domain)} at {seconding.name}"):
+    elif await run_command(seconding.section.end, seconding.domain, ending, outside.command_limit):
         said = "ended by the command of the settings"
     else:
         raise GateShut(

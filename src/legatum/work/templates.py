@@ -1,6 +1,5 @@
 """House templates read from their folder, held against what providers serve, and put right there."""
 
-import csv
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -10,12 +9,15 @@ from typing import Any
 from legatum.core.difference import Difference
 from legatum.core.fault import BadInput, Fault
 from legatum.core.name import Name, parse_domain
+from legatum.core.table import Row
 from legatum.core.template import Template, drift, expand, put_right, resolve
 from legatum.core.zone import fresh_zone
 from legatum.services.provider import Provider
+from legatum.work.listing import read_rows
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, new_publication, next_by_rule, present_at
 
+_HEADING = "the first line names the columns: domain,template,address,…"
 _KEYS = {"title", "inherits", "ttl", "variables", "records", "ttls", "drop"}
 
 
@@ -73,18 +75,24 @@ def _template(name: str, table: dict[str, Any]) -> Template:
 
 
 def read_tenants(path: Path) -> list[Tenant]:
-    """A CSV table with the columns ``domain``, ``template`` and one for each variable. Raises :class:`BadInput`."""
-    try:
-        rows = list(csv.DictReader(path.read_text(encoding="utf-8-sig").splitlines()))
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        raise BadInput(f"{path}: {error}", "give a CSV table with the columns domain and template") from None
-    tenants = []
-    for number, row in enumerate(rows, 2):
-        if not row.get("domain") or not row.get("template") or None in row:
-            raise BadInput(f"{path}:{number}: no domain and template", "the first line names the columns: domain,template,address,…")
-        values = {key: value for key, value in row.items() if key not in ("domain", "template") and value}
-        tenants.append(Tenant(parse_domain(row["domain"]), row["template"], values))
-    return tenants
+    """A table with the columns ``domain``, ``template`` and one for each variable. Raises :class:`BadInput`."""
+    heading, *rows = list(read_rows(str(path))) or [Row(1, ())]
+    if not {"domain", "template"} <= set(heading.cells):
+        raise BadInput(f"{path}:{heading.number}: no columns domain and template", _HEADING)
+    tenants: dict[Name, tuple[int, Tenant]] = {}
+    for row in rows:
+        given = dict(zip(heading.cells, row.cells, strict=False))
+        if len(row.cells) > len(heading.cells) or not given.get("domain") or not given.get("template"):
+            raise BadInput(f"{path}:{row.number}: no domain and template", _HEADING)
+        values = {key: value for key, value in given.items() if key not in ("domain", "template") and value}
+        try:
+            tenant = Tenant(parse_domain(given["domain"]), given["template"], values)
+        except BadInput as fault:
+            raise BadInput(f"{path}:{row.number}: {fault.message}", fault.remedy) from None
+        number, earlier = tenants.setdefault(tenant.domain, (row.number, tenant))
+        if earlier != tenant:
+            raise BadInput(f"{path}:{row.number}: {given['domain']} stands on line {number} too, with other values", "keep one of them")
+    return [tenant for _, tenant in tenants.values()]
 
 
 async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> Held:

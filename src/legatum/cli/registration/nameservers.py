@@ -32,7 +32,7 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.fault import BadInput
         from legatum.core.name import typed_host
 
-        domains = await domains_of(args)
+        domains = domains_of(args)
         registrar = outside.registrar(args.registrar)
         if args.ns and len(domains) > 1 and any("." not in text.strip() for text in args.ns.split(",")):
             raise BadInput(f"--ns {args.ns}: of which of the {len(domains)} domains?", "write the name servers' names whole")
