@@ -55,7 +55,11 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
         (("registration", "transfer", DOMAIN, "--from", "slate", "--to", "flint"), 3, "slate does not have kilnandclay.example, flint has"),
         (("registration", "transfer", "tidemill.example", "--from", "flint", "--to", "slate"), 4, "60 days must pass"),
         (("registration", "transfer", "lanternlane.example", "--from", "granite", "--to", "slate", "--approve"), 2, "by a person only"),
-        (("registration", "code", DOMAIN, "--registrar", "flint", "--into", "/nowhere/code"), 3, "/nowhere/code"),
+        (
+            ("registration", "code", DOMAIN, "--registrar", "flint", "--into", "/nowhere/code"),
+            2,
+            "no file can be made there",
+        ),
         (("registration", "queue", "--registrar", "granite"), 3, "no queue"),
         (("registration", "password", "--registrar", "flint", "--new", "hunter2hunter2"), 2, "env:NAME"),
         (("registration", "restore", DOMAIN, "--registrar", "flint", "--reason", "x", "--yes"), 4, "not in its redemption period"),

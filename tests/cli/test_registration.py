@@ -56,10 +56,37 @@ def test_a_renewal_is_for_the_date_that_was_seen(shell: Shell) -> None:
     words = ("registration", "renew", DOMAIN, "--registrar", "flint", "--yes", "--json")
     first = shell.run(*words, "--years", "2").document
     assert int(first["new"][0][:4]) == int(first["old"][0][:4]) + 2 and first["state"] == "changed"
-    refused = shell.run(*words, "--years", "9")
+    again = shell.run(*words, "--years", "9").document
+    assert again["state"] == "unchanged" and again["said"].startswith("renewed at ") and again["new"] == first["new"]
+    shown = shell.run(*words, "--until", f"{int(first['new'][0][:4])}-12-31", "--dry-run").document
+    assert shown["state"] == "shown" and int(shown["new"][0][:4]) == int(first["new"][0][:4]) + 1
+    refused = shell.run(*words, "--until", f"{int(first['new'][0][:4]) + 9}-01-01")
     assert refused.status == 3 and "(2306)" in refused.err  # more than ten years ahead
-    assert shell.run(*words, "--years", "11").status == 2
-    assert shell.run("registration", "renew", DOMAIN, "--registrar", "granite", "--yes").status == 3
+    for wrong in (("--years", "11"), ("--until", "soon"), ("--until", "2031-13-01"), ("--until", "2099-01-01")):
+        assert shell.run(*words, *wrong).status == 2, wrong
+    assert shell.run(*words, "--until", "2000-01-01").document["state"] == "unchanged"
+
+
+def test_locks_and_terms_for_a_list_and_at_a_form(shell: Shell) -> None:
+    (shell.folder / "list").write_text(f"{DOMAIN}  # ours\ntidemill.example\nnosuch.example\n")
+    for action in ("lock", "unlock", "renew"):
+        words = ("registration", action, "--list", "list", "--registrar", "flint", "--json")
+        assert shell.run(*words).status == 4  # nobody to ask
+        shown = shell.run(*words, "--dry-run")
+        assert "tidemill.example: " in shown.err and [each["state"] for each in shown.document["domains"]][-1] == "failed"
+        done = shell.run(*words, "--yes")
+        states = [each["state"] for each in done.document["domains"]]
+        assert done.status == 1 and states[1:] == ["changed", "failed"] and states[0] in ("changed", "unchanged"), done
+        assert [each["state"] for each in shell.run(*words, "--yes").document["domains"]] == ["unchanged", "unchanged", "failed"]
+    by_hand = ("registration", "lock", "lanternlane.example", "--registrar", "granite", "--json")
+    sheet = shell.run(*by_hand).document
+    assert sheet["state"] == "worksheet" and sheet["old"] == ["ok"]
+    assert "- [ ] set `clientTransferProhibited`" in Path(shell.folder, sheet["file"]).read_text()
+    shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--statuses", ",".join(sheet["new"]))
+    assert shell.run(*by_hand).document["state"] == "unchanged"
+    shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--statuses", "none")
+    renewal = shell.run("registration", "renew", "lanternlane.example", "--registrar", "granite", "--json").document
+    assert renewal["state"] == "worksheet" and f"from {renewal['old'][0]}, until {renewal['new'][0]}" in renewal["sheet"]
 
 
 def test_name_servers_change_only_to_servers_that_answer_alike(shell: Shell) -> None:

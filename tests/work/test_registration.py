@@ -1,16 +1,19 @@
 """The registrar's side when answers are lost or registries say one thing and do another: nothing is done twice, and the journal knows."""
 
+import time
 from pathlib import Path
 
 import pytest
 
 from legatum.core.fault import Fault, GateShut, OutsideFault
 from legatum.core.name import parse_name
+from legatum.net.clock import SystemClock
 from legatum.practice.registry import Trouble
 from legatum.services.registrar import NsChange
 from legatum.wire import epp
 from legatum.work.many import Standing, change
-from legatum.work.registration import change_nameservers, renew, restore
+from legatum.work.registration import change_nameservers, restore
+from legatum.work.renewal import plan_renewal, renew
 from tests.registry import ALDER, BIRCH, DOMAIN, OTHER, Up, with_registry
 
 HOST = parse_name("ns1.kilnandclay.example.")
@@ -75,13 +78,20 @@ def test_a_renewal_whose_end_nobody_saw_is_not_sent_again(tmp_path: Path) -> Non
         known = up.registry.book.knows
         up.registry.book.knows = lambda registrar, password: "renew" not in up.server.commands and known(registrar, password)  # type: ignore[method-assign]
         with pytest.raises(OutsideFault, match="user name or password wrong"):
-            await renew(outside, account, DOMAIN, 1)
+            await renew(outside, account, await plan_renewal(outside, account, DOMAIN, 1, ""))
         up.registry.book.knows = known  # type: ignore[method-assign]
-        outcome, until = await renew(outside, account, DOMAIN, 1)
-        assert "had taken effect" in outcome.summary and int(until[:4]) == int(before[:4]) + 1
+        for _ in range(2):  # the second time it is known to be settled, and is the same command still
+            plan = await plan_renewal(outside, account, DOMAIN, 1, "")
+            assert plan.years == 0 and int(plan.expires[:4]) == int(before[:4]) + 1
+            assert "had taken effect" in plan.over or "renewed at" in plan.over
         assert up.server.commands.count("renew") == 1
-        again, until = await renew(outside, account, DOMAIN, 1)  # that one is settled: this is a new wish
-        assert up.server.commands.count("renew") == 2 and int(until[:4]) == int(before[:4]) + 2 and "1000" in again.summary
+        plan = await plan_renewal(outside, account, DOMAIN, 1, f"{int(before[:4]) + 2}{before[4:10]}")
+        outcome, until = await renew(outside, account, plan)
+        assert up.server.commands.count("renew") == 2 and int(until[:4]) == int(before[:4]) + 2 and "1000" in outcome.summary
+        later = SystemClock()
+        later.now = lambda: time.time() + 31 * 86400  # type: ignore[method-assign]
+        outside.clock = later  # long after it is a wish of its own
+        assert (await plan_renewal(outside, account, DOMAIN, 3, "")).years == 3
 
     with_registry(tmp_path, work)
 
@@ -93,7 +103,7 @@ def test_a_registry_that_says_yes_and_does_nothing_is_told(tmp_path: Path) -> No
         up.registry.domains.update = lambda *_: epp.Response(1000, "", "", "")  # type: ignore[method-assign]
         up.registry.domains.renew = lambda *_: epp.Response(1000, "", "", "")  # type: ignore[method-assign]
         with pytest.raises(OutsideFault, match="still expires"):
-            await renew(outside, account, DOMAIN, 1)
+            await renew(outside, account, await plan_renewal(outside, account, DOMAIN, 1, ""))
         with pytest.raises(OutsideFault, match=r"but holds ns1\.alder\.test"):
             await change_nameservers(outside, account, DOMAIN, BIRCH)
         kinds = [(entry.step, entry.kind) for entry in outside.journal.entries(DOMAIN) if entry.kind != "sent"]

@@ -4,8 +4,8 @@ import argparse
 import os
 import sys
 import time
-from collections.abc import AsyncIterator, Callable, Iterator
-from contextlib import ExitStack, contextmanager
+from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
+from contextlib import ExitStack, aclosing, contextmanager
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from legatum.work.fleet import Fleet
     from legatum.work.outside import Outside
 
-    Source = Callable[[AsyncIterator[Name], Tally], AsyncIterator[FleetLine]]
+    Source = Callable[[AsyncIterator[Name], Tally], AsyncGenerator[FleetLine, None]]
 
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
@@ -78,14 +78,15 @@ def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
 def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
-    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncIterator[FleetLine]":
+    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
         from legatum.views.fleet import fleet_line
 
         asker = fleet.outside.asker
         asked = asker.asked
-        async for result in fleet.results(domains):
-            tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
-            yield fleet_line(result)
+        async with aclosing(fleet.results(domains)) as results:
+            async for result in results:
+                tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
+                yield fleet_line(result)
 
     return lines
 
@@ -104,7 +105,7 @@ def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
         command += ["--move"] if args.move else []
         command += [f"--{name}={text}" for name in ("ds", "record") for text in getattr(args, name) or ()]
 
-    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncIterator[FleetLine]":
+    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
         import msgspec
 
         from legatum.core.fault import OutsideFault
@@ -115,12 +116,13 @@ def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
         decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
         try:
             names = (name_text(domain) async for domain in domains)
-            async for text in Crew(command, jobs, args.at_once * 2).lines(names):
-                line = decoder.decode(text)
-                if isinstance(line, FleetLine):
-                    yield line
-                else:
-                    tally.join(line)
+            async with aclosing(Crew(command, jobs, args.at_once * 2).lines(names)) as texts:
+                async for text in texts:
+                    line = decoder.decode(text)
+                    if isinstance(line, FleetLine):
+                        yield line
+                    else:
+                        tally.join(line)
         except CrewFailed as error:
             raise OutsideFault(f"fleet: {error}", "with --jobs 1 there is only one process") from None
 
@@ -138,13 +140,14 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
         sinks = list(_sinks(args, stack))
         progress = _Progress(args, total, tally, begins=tally.domains)
         try:
-            async for line in _lines(args, source, tally, known):
-                tally.add(line)
-                for sink in sinks:
-                    sink(line)
-                progress.tell(len(tally.slowed))
-                if abandoned() and not args.out:
-                    break
+            async with aclosing(_lines(args, source, tally, known)) as lines:
+                async for line in lines:
+                    tally.add(line)
+                    for sink in sinks:
+                        sink(line)
+                    progress.tell(len(tally.slowed))
+                    if abandoned() and not args.out:
+                        break
         finally:
             progress.end()
             if args.out and (total is None or tally.domains < total):
@@ -157,7 +160,7 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
     return FOUND if tally.bad else OK
 
 
-async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", known: "set[Name | str]") -> "AsyncIterator[FleetLine]":
+async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", known: "set[Name | str]") -> "AsyncGenerator[FleetLine, None]":
     """What is not known yet; what stands in the list and is no domain is told as it comes."""
     from legatum.core.printable import clean
     from legatum.views.fleet import failed_line
@@ -165,7 +168,7 @@ async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", kno
 
     unusable: list[FleetLine] = []
 
-    async def domains() -> "AsyncIterator[Name]":
+    async def domains() -> "AsyncGenerator[Name, None]":
         async for listed in read_listing(args.list, args.column):
             if (listed.domain or clean(listed.text)) in known:
                 continue
@@ -174,10 +177,11 @@ async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", kno
             else:
                 yield listed.domain
 
-    async for line in source(domains(), tally):
-        while unusable:
-            yield unusable.pop(0)
-        yield line
+    async with aclosing(source(domains(), tally)) as lines:
+        async for line in lines:
+            while unusable:
+                yield unusable.pop(0)
+            yield line
     for line in unusable:
         yield line
 

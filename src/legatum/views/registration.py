@@ -117,6 +117,25 @@ class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
     sheet: str = ""
 
 
+class ChangePart(Part):
+    """One domain of many. ``state``: ``unchanged``, ``ready``, ``changed`` or ``failed``; ``why``: what was said, or why not."""
+
+    domain: str
+    state: str
+    old: list[str]
+    new: list[str]
+    why: str = ""
+    remedy: str = ""
+
+
+class ChangesDocument(Document, tag="legatum.registration-changes/1"):
+    """The same change of many registrations."""
+
+    registrar: str
+    action: str
+    domains: list[ChangePart]
+
+
 def registration_document(sides: Sides) -> RegistrationDocument:
     sets = [each for each in sides.published.values() if each is not None]
     common = sets[0] if sets and all(each == sets[0] for each in sets) else None
@@ -214,11 +233,12 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
         case "published":
             screen.verdict(True, f"{what}: seen at every server of the parent zone since {document.since}: {new}", "")
         case "worksheet":
-            screen.verdict(True, f"{what}: to be changed by hand, {document.file} says how", "then the same command with --wait")
+            again = "then the same command with --wait" if document.action in ("nameservers", "ds") else "then the same command: it looks"
+            screen.verdict(True, f"{what}: to be changed by hand, {document.file} says how", again)
             screen.line()
             screen.line(document.sheet)
         case "unchanged":
-            screen.verdict(True, f"{what}: it is like this already: {new}", "")
+            screen.verdict(True, f"{what}: it is like this already: {new}{f': {document.said}' if document.said else ''}", "")
         case "shown":
             screen.verdict(True, f"{what}: {', '.join(document.old) or 'nothing'} → {new}; nothing was touched", "leave out --dry-run")
         case _:
@@ -236,23 +256,29 @@ def many_document(registrar: str, wanted: Sequence[Name], standings: Sequence[St
 
 
 def show_many(document: ManyDocument, screen: Screen) -> None:
+    _show_many(document.registrar, document.domains, screen, "name servers before")
+
+
+def show_changes(document: ChangesDocument, screen: Screen) -> None:
+    _show_many(document.registrar, document.domains, screen, "before")
+
+
+def _show_many(registrar: str, parts: Sequence[ManyPart | ChangePart], screen: Screen, before: str) -> None:
     """Counts first, then what did not go well; what did is a line for each only where there are few."""
-    counts = {
-        state: sum(each.state == state for each in document.domains) for state in ("changed", "ready", "unchanged", "refused", "failed")
-    }
+    counts = {state: sum(each.state == state for each in parts) for state in ("changed", "ready", "unchanged", "refused", "failed")}
     words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
-    bad = [each for each in document.domains if each.state in ("refused", "failed")]
+    bad = [each for each in parts if each.state in ("refused", "failed")]
     following = (
         f"mend these, then the same command again: {', '.join(each.domain for each in bad[:3])}{' …' if len(bad) > 3 else ''}"
         if bad
         else ""
     )
-    screen.verdict(not bad, f"{len(document.domains)} domains at {document.registrar}: {words}", following)
+    screen.verdict(not bad, f"{len(parts)} domains at {registrar}: {words}", following)
     screen.line()
-    shown = document.domains if len(document.domains) <= 12 else bad
+    shown = parts if len(parts) <= 12 else bad
     rows = [(each.domain, ", ".join(each.old) or "-", each.state, each.why or "-") for each in shown]
     if rows:
-        screen.table(("domain", "name servers before", "", "why"), rows, [BAD if each in bad else "" for each in shown])
+        screen.table(("domain", before, "", "why"), rows, [BAD if each in bad else "" for each in shown])
 
 
 def queue_document(registrar: str, messages: Sequence[QueuedMessage]) -> QueueDocument:

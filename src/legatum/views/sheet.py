@@ -88,6 +88,12 @@ def transfer_sheet(domain: Name, registrar: str, page: str, to_do: Sequence[str]
     )
 
 
+def form_sheet(domain: Name, registrar: str, page: str, what: str, to_do: Sequence[str]) -> str:
+    """Anything else that a registrar's form has, as Markdown."""
+    lines = _head(f"{name_text(domain)} at {registrar}: {what}", page)
+    return _whole([*lines, *(f"- [ ] {each}" for each in to_do), ""], "Leave name servers, DS records and contact data alone.")
+
+
 def step_sheet(runbook: Runbook, step: Step, by_hand: ByHand) -> str:
     """What a person has to do for one step of a move, as Markdown."""
     domain = runbook.domain

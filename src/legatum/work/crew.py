@@ -5,7 +5,7 @@ So the work of many domains uses all processors, and nothing is shared but lines
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncGenerator, AsyncIterator, Sequence
 
 _LONGEST_LINE = 1 << 24
 
@@ -22,7 +22,7 @@ class Crew:
         self._count = count
         self._window = window
 
-    async def lines(self, texts: AsyncIterator[str]) -> AsyncIterator[bytes]:
+    async def lines(self, texts: AsyncIterator[str]) -> AsyncGenerator[bytes, None]:
         """What the workers write, in the order in which it comes. Ends them when it is left. Raises :class:`CrewFailed`."""
         workers = [
             await asyncio.create_subprocess_exec(

@@ -46,7 +46,7 @@ class Fleet:
     expected: Callable[[Name], Expected] | None = None
     depth: Depth = BRIEF
 
-    async def results(self, domains: AsyncIterator[Name]) -> AsyncIterator[Result]:
+    async def results(self, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
         """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
         asker = self.outside.asker
         asker.pace = self.pace = Pace(self.outside.settings.network.rate)

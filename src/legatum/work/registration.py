@@ -16,7 +16,6 @@ from legatum.core.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
-from legatum.journal.journal import INTENT, OUTCOME
 from legatum.journal.occupation import occupied
 from legatum.net.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration
@@ -165,28 +164,6 @@ async def change_locks(outside: Outside, registrar: Registrar, domain: Name, loc
     return outcome, (await registrar.registration(domain)).statuses
 
 
-async def renew(outside: Outside, registrar: Registrar, domain: Name, years: int) -> tuple[Outcome, str]:
-    """Renews a registration; and the date on which it expires then. The present date goes with it, so that nothing is renewed twice."""
-    before = (await registrar.registration(domain)).expires
-    if (lost := _unanswered_renewal(outside, domain)) and before > lost:
-        now = outside.clock.now()
-        outcome = Outcome("renew", now, now, f"an earlier renewal had taken effect, though its answer was lost: it expired on {lost}")
-        outside.journal.settle("", domain, outcome, now, ())
-        return outcome, before
-    words = f"renewal at {registrar.name}: {years} year{'s' if years > 1 else ''} from {before}"
-
-    async def change() -> str:
-        said = await registrar.renew(domain, before, years)
-        if (await registrar.registration(domain)).expires <= before:
-            raise OutsideFault(
-                f"{registrar.name} said {said}, but the registration still expires on {before}", "look at the registrar's own pages"
-            )
-        return said
-
-    outcome = await journaled(outside, domain, "renew", words, change)
-    return outcome, (await registrar.registration(domain)).expires
-
-
 async def restore(outside: Outside, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
     """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915 s4.2.5).
 
@@ -225,15 +202,6 @@ def _report(before: Registration, now: Registration, reason: str, at: float) -> 
         ),
         ("statement", "The information in this report is true to the best of this registrar's knowledge."),
     ]
-
-
-def _unanswered_renewal(outside: Outside, domain: Name) -> str:
-    """The date from which a renewal was sent whose end is not known; nothing where there is none."""
-    date = ""
-    for entry in outside.journal.entries(domain):
-        if entry.step == "renew":
-            date = entry.text.rpartition(" from ")[2] if entry.kind == INTENT else "" if entry.kind == OUTCOME else date
-    return date
 
 
 async def journaled(outside: Outside, domain: Name, action: str, words: str, change: _Change) -> Outcome:

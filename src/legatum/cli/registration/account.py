@@ -10,6 +10,8 @@ from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
+    from legatum.core.name import Name
+    from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
 
@@ -38,37 +40,52 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _code(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.fault import BadInput, OutsideFault
     from legatum.core.name import parse_domain
-    from legatum.work.registration import journaled
+    from legatum.net.file import write_private
     from legatum.work.steps.transfer import new_code
 
-    domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
-    if Path(args.into).exists():
-        raise BadInput(f"{args.into} is there already", "name a new file")
-    document = document_of(args, domain, registrar, ["the code that the registry has"], [f"the same, in {args.into}"])
+    domain, registrar, path = parse_domain(args.domain), outside.registrar(args.registrar), Path(args.into)
+    _refuse_place(path)
+    document = document_of(args, domain, registrar, ["the code that the registry has"], [f"the same, in {path}"])
     code = await registrar.code(domain)
     if args.new or not code:
-        document.new = [f"another one, in {args.into}"]
+        document.new = [f"another one, in {path}"]
         if not agreed(args, f"authorisation code of {args.domain} at {registrar.name}:", ["the present one → another one"]):
             document.state = "shown" if args.dry_run else "declined"
             return end(args, document)
-        code = new_code()
-        outcome = await journaled(
-            outside, domain, "code", f"another authorisation code at {registrar.name}", lambda: registrar.change_code(domain, code)
-        )
-        document.said = outcome.summary
-    if not args.dry_run:
-        try:
-            file = os.open(args.into, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        except OSError as error:
-            raise OutsideFault(
-                f"{args.into}: {error.strerror}", "name a file that can be written; the code at the registry is set"
-            ) from None
-        with os.fdopen(file, "w") as writing:
-            writing.write(code + "\n")
-    document.state, document.said = "changed", document.said or "fetched"
+        document.said = await _set_code(outside, domain, registrar, new_code(), path)
+    elif not args.dry_run:
+        write_private(path, code + "\n")
+    document.state, document.said = "shown" if args.dry_run else "changed", document.said or "fetched"
     return end(args, document)
+
+
+def _refuse_place(path: Path) -> None:
+    """Before the registry is asked for anything. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+
+    if path.exists():
+        raise BadInput(f"{path} is there already", "name a new file")
+    if not path.absolute().parent.is_dir() or not os.access(path.absolute().parent, os.W_OK):
+        raise BadInput(f"{path}: no file can be made there", "name one in a folder that is there and can be written")
+
+
+async def _set_code(outside: "Outside", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
+    """Written down first: whatever happens then, it is not lost. What was said."""
+    from legatum.core.fault import OutsideFault
+    from legatum.net.epp import Refused
+    from legatum.net.file import write_private
+    from legatum.work.registration import journaled
+
+    write_private(path, code + "\n")
+    words = f"another authorisation code at {registrar.name}"
+    try:
+        return (await journaled(outside, domain, "code", words, lambda: registrar.change_code(domain, code))).summary
+    except Refused:
+        path.unlink()
+        raise
+    except OutsideFault as fault:
+        raise OutsideFault(f"{fault.message}; the code that was to be set is in {path}", f"it may hold or not: {fault.remedy}") from None
 
 
 async def _queue(args: argparse.Namespace, outside: "Outside") -> int:

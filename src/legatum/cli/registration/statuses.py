@@ -4,18 +4,19 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import agreed, with_outside
-from legatum.cli.registration.ending import document_of, end
+from legatum.cli.common import with_outside
+from legatum.cli.registration.each import Change, add_domains, carry_out
 
 if TYPE_CHECKING:
+    from legatum.core.name import Name
+    from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     for name, words in (("lock", "forbid transfer, update and deletion"), ("unlock", "lift these locks")):
         parser = actions.add_parser(name, help=words)
-        parser.add_argument("domain", metavar="DOMAIN")
-        parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+        add_domains(parser)
         yield parser, True
 
 
@@ -24,18 +25,22 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _lock(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
     from legatum.work.registration import LOCKS, change_locks
+    from legatum.work.steps.registered import look_at_held
 
-    domain, registrar, lock = parse_domain(args.domain), outside.registrar(args.registrar), args.action == "lock"
-    held = (await registrar.registration(domain)).statuses
-    rest = [each for each in held if each not in LOCKS and each != "ok"]
-    new = sorted([*rest, *LOCKS] if lock else rest) or ["ok"]
-    document = document_of(args, domain, registrar, sorted(held), new)
-    if any((each in held) != lock for each in LOCKS):
-        if agreed(args, f"statuses of {args.domain} at {registrar.name}, old → new:", [f"{', '.join(held)} → {', '.join(new)}"]):
+    lock = args.action == "lock"
+
+    async def look(registrar: "Registrar", domain: "Name") -> Change:
+        held = (await look_at_held(outside, domain, registrar))[0].statuses
+        rest = [each for each in held if each not in LOCKS and each != "ok"]
+        new = sorted([*rest, *LOCKS] if lock else rest) or ["ok"]
+        changing = [each for each in LOCKS if (each in held) != lock]
+
+        async def do() -> tuple[str, list[str]]:
             outcome, statuses = await change_locks(outside, registrar, domain, lock)
-            document.state, document.said, document.new = "changed", outcome.summary, sorted(statuses)
-        else:
-            document.state = "shown" if args.dry_run else "declined"
-    return end(args, document)
+            return outcome.summary, sorted(statuses)
+
+        to_do = [f"{'set' if lock else 'lift'} `{each}`" for each in changing]
+        return Change(domain, sorted(held), new, do if changing else None, to_do)
+
+    return await carry_out(args, outside, "statuses", look)

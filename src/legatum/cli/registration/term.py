@@ -5,21 +5,27 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import agreed, with_outside
+from legatum.cli.registration.each import Change, add_domains, carry_out
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
+    from legatum.core.name import Name
+    from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     renewal = actions.add_parser("renew", help="renew the registration")
-    renewal.add_argument("--years", type=int, default=1, metavar="N", help="for how long (default: 1)")
+    add_domains(renewal)
+    term = renewal.add_mutually_exclusive_group()
+    term.add_argument("--years", type=int, default=1, metavar="N", help="for how long (default: 1)")
+    term.add_argument("--until", metavar="DATE", help="as many years as it takes to reach this date, YYYY-MM-DD")
+    yield renewal, True
     restoration = actions.add_parser("restore", help="have a deleted domain back within its redemption period")
     restoration.add_argument("--reason", required=True, metavar="TEXT", help="for the report that the registry asks for")
-    for parser in (renewal, restoration):
-        parser.add_argument("domain", metavar="DOMAIN")
-        parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
-        yield parser, True
+    restoration.add_argument("domain", metavar="DOMAIN")
+    restoration.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    yield restoration, True
 
 
 def run(args: argparse.Namespace) -> int:
@@ -28,19 +34,24 @@ def run(args: argparse.Namespace) -> int:
 
 async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
-    from legatum.work.registration import renew
+    from legatum.work.renewal import MOST_YEARS, note_worksheet, plan_renewal, renew
 
-    domain, registrar, years = parse_domain(args.domain), outside.registrar(args.registrar), args.years
-    if not 1 <= years <= 10:
-        raise BadInput(f"{years} years", "a registration is renewed for 1 to 10 years")
-    expires = (await registrar.registration(domain)).expires
-    document = document_of(args, domain, registrar, [expires], [f"{years} more"])
-    document.state = "shown" if args.dry_run else "declined"
-    if agreed(args, f"{args.domain} at {registrar.name} expires:", [f"{expires} → {years} year{'s' if years > 1 else ''} later"]):
-        outcome, until = await renew(outside, registrar, domain, years)
-        document.state, document.said, document.new = "changed", outcome.summary, [until]
-    return end(args, document)
+    if not 1 <= args.years <= MOST_YEARS:
+        raise BadInput(f"{args.years} years", f"a registration is renewed for 1 to {MOST_YEARS} years")
+
+    async def look(registrar: "Registrar", domain: "Name") -> Change:
+        renewal = await plan_renewal(outside, registrar, domain, args.years, args.until or "")
+
+        async def do() -> tuple[str, list[str]]:
+            outcome, until = await renew(outside, registrar, renewal)
+            return outcome.summary, [until]
+
+        return Change(
+            domain, [renewal.expires], [renewal.until], do if renewal.years else None, [f"renew it for {renewal.words}"],
+            lambda: note_worksheet(outside, registrar, renewal), renewal.over,
+        )  # fmt: skip
+
+    return await carry_out(args, outside, "date of expiry", look)
 
 
 async def _restore(args: argparse.Namespace, outside: "Outside") -> int:

@@ -21,14 +21,14 @@ class _Locks(Action):
     async def preview(self) -> list[str]:
         held, _ = await look_at_held(self.job.outside, self.job.domain, self.account)
         wanted = sorted((set(held.statuses) | self.to_set) - self.to_lift - {"ok"}) or ["ok"]
-        return [f"statuses at {self.account.name}: {', '.join(held.statuses)} → {', '.join(wanted)}"]
+        return [f"statuses at {self.account.name}: {', '.join(held.statuses) or 'none'} → {', '.join(wanted)}"]
 
     async def seen(self) -> Outcome | None:
         held, _ = await look_at_held(self.job.outside, self.job.domain, self.account)
         if self.to_set - set(held.statuses) or self.to_lift & set(held.statuses):
             return None
         now = self.now()
-        return self.outcome(now, now, f"statuses at {self.account.name}: {', '.join(held.statuses)}")
+        return self.outcome(now, now, f"statuses at {self.account.name}: {', '.join(held.statuses) or 'none'}")
 
     async def perform(self) -> Outcome:
         first = self.now()

@@ -1,0 +1,124 @@
+"""A change of one registration, or the same for many: looked at, shown, agreed to once, carried out or written down for a form."""
+
+import argparse
+import asyncio
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, show
+from legatum.cli.registration.ending import document_of, end, put_down
+
+if TYPE_CHECKING:
+    from legatum.core.name import Name
+    from legatum.services.registrar import Registrar
+    from legatum.views.registration import ChangePart
+    from legatum.work.outside import Outside
+
+    Look = Callable[[Registrar, Name], Awaitable["Change"]]
+
+_SIDE_BY_SIDE = 8
+_SHOWN = 10
+
+
+@dataclass(frozen=True)
+class Change:
+    """What one domain has, and is to have. ``do``: makes it so, and gives what was said and what is then; None where nothing is to be done.
+    ``to_do``: for a form; ``put_down``: takes note that a person was asked; ``said``: why nothing is to be done."""
+
+    domain: "Name"
+    old: list[str]
+    new: list[str]
+    do: Callable[[], Awaitable[tuple[str, list[str]]]] | None
+    to_do: list[str] = field(default_factory=list)
+    put_down: Callable[[], None] = lambda: None
+    said: str = ""
+
+    @property
+    def line(self) -> str:
+        return f"{', '.join(self.old) or 'nothing'} → {', '.join(self.new) or 'nothing'}"
+
+
+def add_domains(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("domains", metavar="DOMAIN", nargs="*")
+    parser.add_argument("--list", metavar="FILE", help="many: domains, one a line")
+    parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)")
+
+
+async def carry_out(args: argparse.Namespace, outside: "Outside", what: str, look: "Look") -> int:
+    """``what`` is changed, in words."""
+    from legatum.core.fault import BadInput
+
+    domains, registrar = domains_of(args), outside.registrar(args.registrar)
+    if len(domains) == 1 and not args.list:
+        return await _one(args, registrar, what, await look(registrar, domains[0]))
+    if args.sheet or registrar.by_hand:
+        raise BadInput("--sheet and registrars by hand are for one domain at a time", "name one domain")
+    return await _many(args, registrar, what, domains, look)
+
+
+async def _one(args: argparse.Namespace, registrar: "Registrar", what: str, change: Change) -> int:
+    from legatum.core.name import name_text
+    from legatum.views.sheet import form_sheet
+
+    document = document_of(args, change.domain, registrar, change.old, change.new)
+    document.said = change.said
+    if change.do is None:
+        return end(args, document)
+    if registrar.by_hand and not args.dry_run:
+        put_down(args, document, form_sheet(change.domain, registrar.name, registrar.page, what, change.to_do))
+        change.put_down()
+    elif agreed(args, f"{what} of {name_text(change.domain)} at {registrar.name}, old → new:", [change.line]):
+        document.said, document.new = await change.do()
+        document.state = "changed"
+    else:
+        document.state = "shown" if args.dry_run else "declined"
+    return end(args, document)
+
+
+async def _many(
+    args: argparse.Namespace,
+    registrar: "Registrar",
+    what: str,
+    domains: "list[Name]",
+    look: "Look",
+) -> int:
+    from legatum.core.fault import Fault
+    from legatum.core.name import name_text
+    from legatum.views.registration import ChangePart, ChangesDocument, show_changes
+
+    room = asyncio.Semaphore(_SIDE_BY_SIDE)
+    changes: dict[Name, Change] = {}
+    parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}
+
+    async def safely(part: "ChangePart", work: "Callable[[], Awaitable[None]]") -> None:
+        async with room:
+            try:
+                await work()
+            except Fault as fault:
+                part.state, part.why, part.remedy = "failed", fault.message, fault.remedy
+
+    async def looked_at(domain: "Name", part: "ChangePart") -> None:
+        change = changes[domain] = await look(registrar, domain)
+        part.old, part.new, part.why = change.old, change.new, change.said
+        part.state = "ready" if change.do else "unchanged"
+
+    async def made(domain: "Name", part: "ChangePart") -> None:
+        do = changes[domain].do
+        assert do is not None
+        part.why, part.new = await do()
+        part.state = "changed"
+
+    await asyncio.gather(*(safely(part, lambda d=domain, p=part: looked_at(d, p)) for domain, part in parts.items()))  # type: ignore[misc]
+    ready = {domain: part for domain, part in parts.items() if part.state == "ready"}
+    lines = [f"{part.domain}: {changes[domain].line}" for domain, part in list(ready.items())[:_SHOWN]]
+    lines += [f"and {len(ready) - _SHOWN} more"] if len(ready) > _SHOWN else []
+    go = bool(ready) and agreed(args, f"{what} of {len(ready)} domains at {registrar.name}, old → new:", lines)
+    if go:
+        await asyncio.gather(*(safely(part, lambda d=domain, p=part: made(d, p)) for domain, part in ready.items()))  # type: ignore[misc]
+    document = ChangesDocument(registrar=registrar.name, action=args.action, domains=list(parts.values()))
+    show(args, document, lambda screen: show_changes(document, screen))
+    if ready and not go and not args.dry_run:
+        return SHUT
+    return FOUND if any(each.state == "failed" for each in parts.values()) else OK
