@@ -147,7 +147,7 @@ def test_a_wrong_key_is_no_missing_zone(shell: Shell, world: PracticeWorld) -> N
     secret = world.folder / "birch.secret"
     kept = secret.read_text()
     shell.run("practice", "zone", "end", "evensong.example", "--at", "birch")
-    (shell.folder / "new.zone").write_text("$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS a.\n@ A 198.51.100.80\n")
+    (shell.folder / "new.zone").write_text("$TTL 60\n@ SOA a. b. 1 14400 3600 1209600 600\n@ NS a.\n@ A 198.51.100.80\n")
     words = ("publish", "evensong.example", "--from", "new.zone", "--to", "birch")
     try:
         secret.write_text("A" * 43 + "=\n")
@@ -281,12 +281,51 @@ def test_a_second_provider_that_is_dead_can_be_taken_out(shell: Shell) -> None:
     assert document["left"][0].startswith("not before")
 
 
-def test_an_alias_at_the_apex_becomes_addresses(shell: Shell) -> None:
+def test_an_alias_at_the_apex_becomes_addresses_and_one_below_it_a_true_one(shell: Shell) -> None:
     shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "h.zone")
     text = (shell.folder / "h.zone").read_text().splitlines()
     apex = [line for line in text if not (line.startswith("ferrytimes.example. ") and " A " in line)]
-    (shell.folder / "alias.zone").write_text("\n".join([*apex, "ferrytimes.example. 300 IN ALIAS www.kilnandclay.example."]) + "\n")
+    aliases = [f"{name}ferrytimes.example. 300 IN ALIAS www.kilnandclay.example." for name in ("", "alone.", "mixed.")]
+    (shell.folder / "alias.zone").write_text("\n".join([*apex, *aliases, "mixed.ferrytimes.example. 300 IN TXT x"]) + "\n")
     ended = shell.run("publish", "ferrytimes.example", "--from", "alias.zone", "--to", "alder", "--yes", "--json")
     assert "no alias can stand beside SOA and NS" in ended.err, ended.err
     change = next(each for each in ended.document["changes"] if each["type"] == "A" and each["name"] == "ferrytimes.example")
     assert change["right"] == {"ttl": 300, "data": ["198.51.100.80"]}
+    assert "alone.ferrytimes.example: the alias of www.kilnandclay.example became a CNAME" in ended.err
+    assert "as no alias can stand beside TXT" in ended.err
+    below = {(each["name"], each["type"]): each["right"] for each in ended.document["changes"]}
+    assert below["alone.ferrytimes.example", "CNAME"] == {"ttl": 300, "data": ["www.kilnandclay.example."]}
+    assert below["mixed.ferrytimes.example", "A"]["data"] == ["198.51.100.80"]
+
+
+def test_whatever_changes_a_zone_is_held_to_the_same(shell: Shell, world: PracticeWorld) -> None:
+    """A new error, records that nobody would see, a server that does not answer: refused with the finding, by every command."""
+    shell.run("gather", "ferrytimes.example", "--from", "alder")
+    file = shell.folder / "ferrytimes.example.zone"
+    whole = file.read_text()
+    file.write_text(whole + "a 300 IN CNAME b\nb 300 IN CNAME a\n")
+    templates = world.folder / "templates"
+    templates.mkdir(exist_ok=True)
+    (templates / "circle.toml").write_text('[records]\na = { CNAME = "b" }\nb = { CNAME = "a" }\n')
+    at, name = ("--at", "alder", "--yes"), "ferrytimes.example"
+    server = "the NS set would name ns1.cedar.test, which"
+    for words, says in (
+        (("publish", name, "--from", file.name, "--to", "alder", "--yes"), "alias-in-circle"),
+        (("template", "apply", name, "--template", "circle", *at), "circle"),
+        (("amend", name, "www", "DNAME", "evensong.test.", "--instead", *at), "data-under-dname"),
+        (("amend", name, "www", "A", "198.51.100.1", "--ttl", "3000000000", "--instead", *at), "ttl-too-large"),
+        (("amend", name, "@", "NS", "ns1.alder.test.", "ns1.cedar.test.", *at), server),
+        (("amend", name, "@", "NS", "ns1.alder.test.", "a.nic.example.", *at), "server-without-authority"),
+    ):
+        if says == "data-under-dname":
+            shell.run("amend", name, "x.www", "A", "198.51.100.9", *at)
+        refused = shell.run(*words)
+        assert refused.status == (1 if words[0] == "template" else 4), (words, refused)
+        assert says in refused.err + refused.out or says == server, (words, refused)
+    assert shell.run("delegate", "app", "--of", name, "--at", "alder", "--to", "alder", "--yes").status == 2
+    assert shell.run("delegate", "app", "--of", name, "--at", "alder", "--to", "birch", "--yes").status == 0
+    hidden = shell.run("amend", name, "x.app", "TXT", "hidden", *at)
+    assert hidden.status == 4 and "data-under-cut" in hidden.err
+    assert shell.run("amend", name, "x.app", "TXT", "hidden", "--anyway", *at).status == 0
+    other = shell.run("publish", DOMAIN, "--from", file.name, "--to", "alder", "--yes")
+    assert other.status == 2 and f"ferrytimes.example.zone is of {name}, not of {DOMAIN}" in other.err

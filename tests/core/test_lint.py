@@ -5,6 +5,8 @@ import pytest
 from legatum.core.kinds import KINDS as ALL
 from legatum.core.lint import KINDS, ZoneContents, lint
 from legatum.core.masterfile import read_master
+from legatum.core.rrset import LARGEST_TTL
+from legatum.core.zone import Zone
 from tests.strategies import ORIGIN
 
 HEAD = "$TTL 3600\n@ SOA ns1.alder.test. hostmaster 1 14400 3600 1209600 600\n"
@@ -32,6 +34,7 @@ CASES = {  # what is added: it shows the finding; it does not
     "service-leads-nowhere": ("_sip._tcp SRV 0 5 5060 sip", "_sip._tcp SRV 0 0 0 ."),
     "cut-glue-missing": ("app NS ns1.app", "app NS ns1.app\nns1.app AAAA 2001:db8::1"),
     "data-under-cut": ('app NS ns1.app\nns1.app A 198.51.100.1\nx.app TXT "hidden"', "app NS ns1.app\nns1.app A 198.51.100.1"),
+    "data-under-dname": ("old DNAME ferrytimes.example.\nx.y.old A 198.51.100.1", 'old DNAME ferrytimes.example.\nold TXT "beside"'),
     "cut-single-server": ("app NS ns.ferrytimes.example.", "app NS ns.ferrytimes.example.\napp NS ns2.ferrytimes.example."),
     "ds-without-cut": ("app DS 1 13 2 " + "ab" * 32, "app NS ns.ferrytimes.example.\napp DS 1 13 2 " + "ab" * 32),
     "spf-records-several": ('@ TXT "v=spf1 -all"', '@ TXT "v=spf10 x"\nmail TXT "v=spf1 -all"'),
@@ -79,12 +82,25 @@ def test_a_case_and_a_near_miss(slug: str) -> None:
     assert slug not in found(GOOD + near)
 
 
+def test_every_name_under_a_cut_is_known() -> None:
+    """Addresses of servers that some cut of the zone names are its own business; all others are hidden, at the cut too."""
+    cuts = "app NS ns1.app\napp NS ns.lib\nlib NS ns.lib\nlib NS ns1.app\nns1.app A 198.51.100.1\nns.lib AAAA 2001:db8::1\n"
+    assert "data-under-cut" not in found(GOOD + cuts)
+    for hidden in ("ns2.app A 198.51.100.2", "app A 198.51.100.2", 'ns1.app TXT "x"', "a.b.lib CNAME www", "deep.app NS ns1.app"):
+        assert "data-under-cut" in found(GOOD + cuts + hidden), hidden
+
+
+def test_a_ttl_that_is_none() -> None:
+    zone = Zone(ORIGIN, [each.with_ttl(LARGEST_TTL + (each.rtype == 1)) for each in read_master(HEAD + GOOD, ORIGIN).zone or ()])
+    assert [each.kind.slug for each in lint(ZoneContents(zone, HOME)) if each.kind.severity == "error"] == ["ttl-too-large"]
+
+
 def test_the_rest_of_the_kinds() -> None:
     assert found(GOOD.replace("@ NS ns1.alder.test.\n@ NS ns2.alder.test.\n", "")) == {"apex-without-ns"}
     assert found(GOOD.replace("@ TXT", "x TXT")) == {"mail-without-spf"}
     assert found(GOOD + "new A 198.51.100.1", GOOD + "old A 198.51.100.1\n") == {"name-only-here", "name-only-there"}
     assert found(GOOD.replace("www CNAME @\n", "")) == {"www-missing"}
-    tested = {*CASES, "apex-without-ns", "mail-without-spf", "name-only-here", "name-only-there"}
+    tested = {*CASES, "apex-without-ns", "mail-without-spf", "name-only-here", "name-only-there", "ttl-too-large"}
     assert set(KINDS) <= tested and len(ALL) == len(set(ALL))
 
 

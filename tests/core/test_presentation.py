@@ -152,3 +152,24 @@ def test_names_in_data_that_are_typed_are_never_doubled(rtype: str, typed: str, 
 def test_nothing_that_is_typed_is_lost_in_silence(rtype: str, typed: str) -> None:
     with pytest.raises(BadInput, match="quotation mark"):
         typed_rdata(parse_type(rtype), typed, ORIGIN)
+
+
+@pytest.mark.parametrize(
+    ("kind", "typed", "written"),
+    [
+        ("MB", "mail", "mail.kilnandclay.example."),
+        ("MINFO", "post bounces.ferrytimes.example.", "post.kilnandclay.example. bounces.ferrytimes.example."),
+        ("MG", "@", "kilnandclay.example."),
+        ("AMTRELAY", "10 0 1 203.0.113.15", "\\# 6 0a01cb00710f"),
+        ("AVC", '"app-name:shop"', "\\# 14 0d6170702d6e616d653a73686f70"),
+        ("TA", "4711 13 2 " + "ab" * 32, "\\# 36 12670d02" + "ab" * 32),
+        ("SINK", "\\# 3 010203", "\\# 3 010203"),
+        ("TYPE65300", "\\# 3 010203", "\\# 3 010203"),
+    ],
+)
+def test_types_that_hardly_anybody_has_are_read_and_written_as_every_server_knows_them(kind: str, typed: str, written: str) -> None:
+    """RFC 1035 s3.3 for those of names alone, RFC 3597 s5 for the rest."""
+    rtype = parse_type(kind)
+    rdata = typed_rdata(rtype, typed, ORIGIN)
+    assert rdata_text(rtype, rdata) == written and parse_rdata(rtype, written, ORIGIN) == rdata
+    assert kind == type_text(rtype) or type_text(rtype) == f"TYPE{rtype}"

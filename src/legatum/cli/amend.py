@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, tell_how, with_outside
+from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, tell_how, with_outside
 
 if TYPE_CHECKING:
     from legatum.services.provider import Provider
@@ -24,7 +24,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     way.add_argument("--serial", type=int, metavar="N", help="no record: take the zone to this serial, a lower one too")
     parser.add_argument("--ttl", metavar="DURATION", help="of the set (default: as it is, or as beside it)")
     parser.add_argument("--instead", action="store_true", help="an alias at the name gives way to this, or what is there to an alias")
-    parser.add_argument("--anyway", action="store_true", help="even if the zone has a new error then")
+    add_anyway(parser)
     add_changing(parser)
     add_common(parser)
 
@@ -69,14 +69,15 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
 async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
     from legatum.core.name import parse_domain
     from legatum.views.publish import change_lines, publish_document, show_publish
-    from legatum.work.amend import draw_amendment, refuse_harm
+    from legatum.work.amend import draw_amendment
+    from legatum.work.harm import refuse_harm
     from legatum.work.publish import prove, publish
 
     publication = await draw_amendment(outside, provider, parse_domain(args.domain), amendment)
     state, done = "unchanged", None
     if publication.is_needed:
         if not args.anyway:
-            refuse_harm(publication, tuple(outside.settings.network.home))
+            await refuse_harm(outside, publication)
         if agreed(args, f"{args.domain} at {provider.name}, old → new:", change_lines(publication)):
             note(args, "publishing, then waiting until every server answers with the new serial …")
             state, done = "published", await publish(outside, publication)

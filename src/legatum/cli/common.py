@@ -32,6 +32,11 @@ def add_changing(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--dry-run", action="store_true", help="show old → new and change nothing")
 
 
+def add_anyway(parser: argparse.ArgumentParser) -> None:
+    """For what changes a zone."""
+    parser.add_argument("--anyway", action="store_true", help="even if the zone has an error then that it did not have")
+
+
 def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[int]]") -> int:
     """Runs ``work`` with everything opened that the settings describe."""
     from legatum.settings.reading import find_settings
@@ -125,6 +130,16 @@ def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
     print("Go ahead? Type yes: ", end="", file=sys.stderr, flush=True)
     with ending(None):
         return sys.stdin.readline().strip().lower() in ("y", "yes")
+
+
+def first_of(args: argparse.Namespace, lines: list[str], most: int = 10) -> list[str]:
+    """So many as somebody reads before saying yes; all of them where only that is asked for."""
+    return lines if args.dry_run or len(lines) <= most else [*lines[:most], f"and {len(lines) - most} more"]
+
+
+def ending_of(args: argparse.Namespace, ready: object, go: bool) -> str:
+    """How one yes for several things ended: ``shown``, ``declined`` or ``done``. ``ready``: what there was to do."""
+    return "done" if go or not (ready or args.dry_run) else "shown" if args.dry_run else "declined"
 
 
 def show(args: argparse.Namespace, document: "Document", text: "Callable[[Screen], None]") -> None:

@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.name import Name
@@ -18,6 +18,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--ttl", default="1h", metavar="DURATION", help="of the NS set and glue in the parent zone (default: 1h)")
     parser.add_argument("--back", action="store_true", help="take it back into the zone; the child zone ends when nobody asks it any more")
     parser.add_argument("--wait", action="store_true", help="with --back: stay until nobody asks the child zone any more, and end it")
+    add_anyway(parser)
     add_changing(parser)
     add_common(parser)
 
@@ -29,6 +30,8 @@ def run(args: argparse.Namespace) -> int:
 
     if args.wait and not args.back:
         raise BadInput("--wait waits for the end of a part that is taken back", "say --back too")
+    if args.at == args.to:
+        raise BadInput(f"{args.at} serves that zone: a part is handed to another provider", "name another one with --to")
     origin = parse_domain(args.of)
     cut, ttl = typed_name(args.name, origin), parse_duration(args.ttl)
 
@@ -37,6 +40,7 @@ def run(args: argparse.Namespace) -> int:
         from legatum.views.delegate import delegate_document, show_delegate
         from legatum.views.publish import change_lines
         from legatum.work.delegate import draw_handing, hand_on
+        from legatum.work.harm import refuse_harm
 
         if args.back:
             return await _back(args, outside, origin, cut)
@@ -44,6 +48,9 @@ def run(args: argparse.Namespace) -> int:
         handing = await draw_handing(outside, origin, cut, old, new, ttl)
         for text in handing.notes:
             note(args, text)
+        if not args.anyway:
+            await refuse_harm(outside, handing.child, served=handing.parent.current)
+            await refuse_harm(outside, handing.parent)
         lines = [f"at {new.name}, first: {line}" for line in change_lines(handing.child)] if handing.child.is_needed else []
         lines += [f"at {old.name}, then: {line}" for line in change_lines(handing.parent)]
         state, done = "shown" if args.dry_run else "declined", None
@@ -64,6 +71,7 @@ async def _back(args: argparse.Namespace, outside: "Outside", origin: "Name", cu
     from legatum.views.delegate import show_taken_back, taken_back_document
     from legatum.views.publish import change_lines
     from legatum.work.delegate import back_id, draw_taking_back, end_child, take_back
+    from legatum.work.harm import refuse_harm
     from legatum.work.parting import parting
 
     at, held_by = outside.provider(args.at), outside.provider(args.to)
@@ -71,6 +79,8 @@ async def _back(args: argparse.Namespace, outside: "Outside", origin: "Name", cu
     standing = parting(outside, ident, held_by.name)
     if standing is None:
         taking = await draw_taking_back(outside, origin, cut, at, held_by)
+        if not args.anyway:
+            await refuse_harm(outside, taking.parent)
         lines = [f"at {at.name}, first: {line}" for line in change_lines(taking.parent)] if taking.parent.is_needed else []
         lines += [f"at {held_by.name}, then: {line}" for line in change_lines(taking.child)] if taking.child.is_needed else []
         if agreed(args, f"{name_text(cut)}: {held_by.name} → back to {at.name}, old → new:", lines):

@@ -5,10 +5,10 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
-    from collections.abc import Awaitable, Callable
+    from collections.abc import Awaitable, Callable, Sequence
 
     from legatum.core.name import Name
     from legatum.views.hosts import HostChangeDocument
@@ -47,6 +47,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument("--wait", action="store_true", help="by hand: watch until it is seen; slips are named")
     for action in (setting, renumber, withdraw):
         action.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default HOST.host.md)")
+    for action in (setting, renumber, withdraw):
+        add_anyway(action)
     for action in (setting, enlist, renumber, withdraw):
         add_changing(action)
     for action in (shown, leaning, setting, enlist, renumber, withdraw):
@@ -92,6 +94,14 @@ def _wish(args: argparse.Namespace, outside: "Outside") -> "Wish":
     domain, (host,) = _hosts(args.of, [args.host])
     addresses = tuple(_address(text.strip()) for text in getattr(args, "address", "").split(",") if text.strip())
     return Wish(domain, host, addresses, outside.provider(args.at), outside.registrar(args.registrar))
+
+
+async def _refuse_harm(args: argparse.Namespace, outside: "Outside", wish: "Wish", addresses: "Sequence[str]") -> None:
+    from legatum.work.harm import refuse_harm
+    from legatum.work.host_changes import draw_zone
+
+    if not args.anyway:
+        await refuse_harm(outside, await draw_zone(outside, wish, addresses))
 
 
 def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
@@ -144,6 +154,7 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
         lines.append(f"at {wish.registrar.name}: addresses go with the NS set, when it is enlisted")
     if present.zone and set(present.zone) != set(wish.addresses):
         lines += await _leaning_lines(args, outside, wish)
+    await _refuse_harm(args, outside, wish, wish.addresses)
     if agreed(args, f"{document.host}, old → new:", lines):
         if await _carried_out(args, outside, wish, document, lambda: put(outside, wish, wish.addresses)):
             document.state = "done" if document.done else "unchanged"

@@ -3,7 +3,21 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, tell_how, with_outside
+from legatum.cli.common import (
+    FOUND,
+    OK,
+    SHUT,
+    add_anyway,
+    add_changing,
+    add_common,
+    agreed,
+    domains_of,
+    ending_of,
+    note,
+    show,
+    tell_how,
+    with_outside,
+)
 
 if TYPE_CHECKING:
     from legatum.core.difference import Difference
@@ -30,6 +44,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--remove", action="store_true", help="even if that takes away more of the zone than the house lets go")
     parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.worksheet.md)")
     parser.add_argument("--wait", action="store_true", help="by hand: watch until every server has it")
+    add_anyway(parser)
     add_changing(parser)
     add_common(parser)
 
@@ -52,8 +67,9 @@ def run(args: argparse.Namespace) -> int:
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.name import name_text
     from legatum.views.publish import change_lines, publish_document, show_publish
-    from legatum.work.contents import contents_of
+    from legatum.work.contents import contents_of, is_file
     from legatum.work.flatten import flatten
+    from legatum.work.harm import refuse_harm
     from legatum.work.publish import plan, prove, publish, refuse_removal, with_difference
 
     provider = outside.provider(args.to)
@@ -72,6 +88,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
         note(args, text)
     if not args.remove:
         refuse_removal(outside, publication)
+    if publication.is_needed and not args.anyway:
+        await refuse_harm(outside, publication, None if args.difference or is_file(args.source) else zone)
     state, done = "unchanged", None
     if publication.is_needed:
         title = f"{name_text(domain)} at {provider.name}, old → new:"
@@ -95,24 +113,23 @@ async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Nam
 
     provider, files = outside.provider(args.to), {}
     check_place(outside, args.source)
-    declined = False
+    ready, go = 0, False
     note(args, f"looking at {len(domains)} zones …")
     if provider.by_hand:
         puts = await draw_sheets(outside, provider, domains, args.source)
         files = _write_sheets(args, puts)
     else:
-        puts = await draw_many(outside, provider, domains, args.source, ns_ttl, args.remove)
+        puts = await draw_many(outside, provider, domains, args.source, ns_ttl, args.remove, args.anyway)
         ready = sum(each.state == "ready" for each in puts)
-        if ready and agreed(
-            args, f"{ready} zone{'' if ready == 1 else 's'}: {args.source} → {provider.name}, old → new:", many_lines(puts)
-        ):
+        title = f"{ready} zone{'' if ready == 1 else 's'}: {args.source} → {provider.name}, old → new:"
+        go = bool(ready) and agreed(args, title, many_lines(puts, args.dry_run))
+        if go:
             note(args, "publishing, then waiting until every server answers with the new serials …")
             puts = await publish_many(outside, puts)
-        else:
-            declined = bool(ready) and not args.dry_run
-    document = many_document(provider.name, args.source, puts, files)
+    state = ending_of(args, ready, go)
+    document = many_document(state, provider.name, args.source, puts, files)
     show(args, document, lambda screen: show_many(document, screen))
-    return SHUT if declined else FOUND if any(each.state in ("refused", "failed") for each in puts) else OK
+    return SHUT if state == "declined" else FOUND if any(each.state in ("refused", "failed") for each in puts) else OK
 
 
 def _write_sheets(args: argparse.Namespace, puts: "list[Put]") -> "dict[Name, str]":

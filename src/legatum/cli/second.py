@@ -3,7 +3,21 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, with_outside
+from legatum.cli.common import (
+    FOUND,
+    OK,
+    SHUT,
+    add_anyway,
+    add_changing,
+    add_common,
+    agreed,
+    domains_of,
+    ending_of,
+    first_of,
+    note,
+    show,
+    with_outside,
+)
 
 if TYPE_CHECKING:
     from legatum.work.outside import Outside
@@ -26,6 +40,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     left.add_argument("--registrar", metavar="NAME", help="take its servers out at this registrar too")
     left.add_argument("--wait", action="store_true", help="stay until nobody asks it any more, and end its service")
     for action in (added, left):
+        add_anyway(action)
         add_changing(action)
     for action in (shown, added, left):
         add_common(action)
@@ -41,7 +56,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.work.second import open_seconding, standings
 
     seconding = open_seconding(outside, parse_domain(args.domain), args.at, args.second, None)
-    document = second_document(seconding.domain, await standings(outside, seconding), [], [])
+    document = second_document("compared", seconding.domain, await standings(outside, seconding), [], [])
     show(args, document, lambda screen: show_second(document, screen))
     return OK if document.agreed else FOUND
 
@@ -58,13 +73,16 @@ async def _one(args: argparse.Namespace, outside: "Outside", seconding: "Secondi
     from legatum.core.name import name_text
     from legatum.views.publish import change_lines
     from legatum.views.second import second_document, show_second
+    from legatum.work.harm import refuse_harm
     from legatum.work.second import join, name_in_zone, standings, tell
 
     domain, names = seconding.domain, ", ".join(name_text(name) for name in seconding.servers)
     done: list[str] = []
     left: list[str] = []
-    declined = False
+    state = "done"
     publication = await name_in_zone(outside, seconding)
+    if not args.anyway:
+        await refuse_harm(outside, publication, coming=seconding.servers)
     lines = [f"{args.second} is told of the zone, where it does not serve it, and brought into step"]
     lines += [f"then at {args.at}: {line}" for line in change_lines(publication)]
     lines += [f"then at {args.registrar}: + {names}"] if args.registrar else []
@@ -74,10 +92,10 @@ async def _one(args: argparse.Namespace, outside: "Outside", seconding: "Secondi
         done += await join(outside, seconding, publication)
         left += [] if args.registrar else [f"name {names} at the registrar too"]
     else:
-        declined = not args.dry_run
-    document = second_document(domain, await standings(outside, seconding), done, left)
+        state = "shown" if args.dry_run else "declined"
+    document = second_document(state, domain, await standings(outside, seconding), done, left)
     show(args, document, lambda screen: show_second(document, screen))
-    return SHUT if declined else OK
+    return SHUT if state == "declined" else OK
 
 
 async def _many(args: argparse.Namespace, outside: "Outside", secondings: "list[Seconding]") -> int:
@@ -86,17 +104,18 @@ async def _many(args: argparse.Namespace, outside: "Outside", secondings: "list[
     from legatum.work.publish import Publication
     from legatum.work.second_many import Joined, draw_many, join_many
 
-    drawn = await draw_many(outside, secondings)
+    drawn = await draw_many(outside, secondings, args.anyway)
     ready = [(each, plan) for each in secondings if isinstance(plan := drawn[each.domain], Publication)]
     ways = [f"then at {place}: + {', '.join(map(name_text, secondings[0].servers))}" for place in (args.at, args.registrar) if place]
     lines = [f"{args.second} is told of them, and each is brought into step", *ways]
-    lines += [name_text(each.domain) for each, _ in ready[:10]] + ([f"and {len(ready) - 10} more"] if len(ready) > 10 else [])
+    lines += first_of(args, [name_text(each.domain) for each, _ in ready])
     go = bool(ready) and agreed(args, f"{len(ready)} zones: {args.second} beside {args.at}", lines)
     done = {each.domain: each for each in await join_many(outside, ready)} if go else {}
     found = [plan if isinstance(plan, Joined) else done.get(domain, Joined(domain, "ready")) for domain, plan in drawn.items()]
-    document = joined_document(args.at, args.second, found)
+    state = ending_of(args, ready, go)
+    document = joined_document(state, args.at, args.second, found)
     show(args, document, lambda screen: show_joined(document, screen))
-    if ready and not go and not args.dry_run:
+    if state == "declined":
         return SHUT
     return FOUND if any(each.state == "failed" for each in document.domains) else OK
 
@@ -113,7 +132,7 @@ async def _leave(args: argparse.Namespace, outside: "Outside") -> int:
     left: list[str] = []
     standing = leaving(outside, seconding)
     names = ", ".join(name_text(name) for name in seconding.servers)
-    declined = False
+    state = "shown" if args.dry_run else "done"
     if standing is None:
         lines = [
             f"- {names}, at {args.registrar or 'the registrar'} and in the zone at {args.at}",
@@ -122,8 +141,8 @@ async def _leave(args: argparse.Namespace, outside: "Outside") -> int:
         if agreed(args, f"{args.domain}: without {args.second}", lines):
             done += await unname(outside, seconding)
             standing = leaving(outside, seconding)
-        else:
-            declined = not args.dry_run
+        elif not args.dry_run:
+            state = "declined"
     if standing is not None and not args.dry_run:
         if args.wait and outside.clock.now() < standing.bound:
             note(args, f"hold until {instant_text(standing.bound)}: {standing.reason}")
@@ -132,6 +151,6 @@ async def _leave(args: argparse.Namespace, outside: "Outside") -> int:
             done.append(await release(outside, seconding))
         else:
             left.append(f"not before {instant_text(standing.bound)}: the same command, or stay with --wait; {standing.reason}")
-    document = second_document(seconding.domain, await standings(outside, seconding), done, left)
+    document = second_document(state if not left else "holding", seconding.domain, await standings(outside, seconding), done, left)
     show(args, document, lambda screen: show_second(document, screen))
-    return SHUT if declined else OK
+    return SHUT if state == "declined" else OK

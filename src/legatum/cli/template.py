@@ -5,7 +5,7 @@ import asyncio
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_common, agreed, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.template import Template
@@ -29,6 +29,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for action in (drift, apply):
         action.add_argument("--list", metavar="FILE", help="a CSV table: domain, template, and a column for each variable")
         action.add_argument("--at", required=True, metavar="PROVIDER", help="a provider of the settings")
+    add_anyway(apply)
     add_changing(apply)
     for action in (listing, shown, drift, apply):
         add_common(action)
@@ -100,10 +101,15 @@ async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[s
             return await _tenant(args, outside, templates, tenant)
 
     parts = await asyncio.gather(*(one(tenant) for tenant in _tenants(args)))
-    document = DriftDocument(provider=args.at, tenants=list(parts))
-    show(args, document, lambda screen: show_drift(document, screen))
     states = {part.state for part in parts}
-    return FOUND if states & {"failed", "drifted", "not there"} else SHUT if "declined" in states else OK
+    if args.action == "drift":
+        state = "compared"
+    else:
+        state = "shown" if args.dry_run else "declined" if states <= {"declined", "as its template"} and "declined" in states else "done"
+    document = DriftDocument(state=state, provider=args.at, tenants=list(parts))
+    show(args, document, lambda screen: show_drift(document, screen))
+    bad = {"failed"} if state == "shown" else {"failed", "drifted", "not there"}
+    return FOUND if states & bad else SHUT if "declined" in states else OK
 
 
 async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
@@ -127,10 +133,13 @@ async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict
 async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
     from legatum.core.name import name_text
     from legatum.views.templates import drift_lines
+    from legatum.work.harm import refuse_harm
     from legatum.work.publish import publish, refuse_removal
 
     assert held.publication is not None
     refuse_removal(outside, held.publication)
+    if not args.anyway:
+        await refuse_harm(outside, held.publication)
     if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):
         return "" if args.dry_run else "declined"
     await publish(outside, held.publication)

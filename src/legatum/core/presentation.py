@@ -12,13 +12,15 @@ from legatum.core.difference import Difference
 from legatum.core.fault import BadInput
 from legatum.core.name import Name, absolute_text, name_text
 from legatum.core.rrset import RRset
-from legatum.core.rrtype import RRSIG, TXT, type_text
+from legatum.core.rrtype import DS, NS, RARE, RRSIG, TXT, type_text
 from legatum.core.zone import Zone
 
 if TYPE_CHECKING:
     import dns.name
     import dns.rdata
 
+# Types that the general library does not know, and one that is written like each: MD, MF, MB, MG, MR and MINFO (RFC 1035 s3.3), TALINK, TA.
+_WRITTEN_LIKE = {3: NS, 4: NS, 7: NS, 8: NS, 9: NS, 14: 17, 58: 17, 32768: DS}
 _QUOTED = r'"(?:[^"\\]|\\.)*"'
 _ALL_QUOTED = re.compile(rf"\s*{_QUOTED}(?:\s+{_QUOTED})*\s*", re.DOTALL)
 _WIDEST = 60  # columns for names: a single long one does not push all data to the right
@@ -38,9 +40,12 @@ def rdata_text(rtype: int, rdata: bytes) -> str:
     import dns.rdatatype
 
     try:
-        return _printable(dns.rdata.from_wire(dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), rdata, 0, len(rdata)).to_text())
+        kind = dns.rdatatype.RdataType.make(_WRITTEN_LIKE.get(rtype, rtype))
+        if rtype not in RARE:
+            return _printable(dns.rdata.from_wire(dns.rdataclass.IN, kind, rdata, 0, len(rdata)).to_text())
     except (dns.exception.DNSException, ValueError):
-        return f"\\# {len(rdata)} {rdata.hex()}".rstrip()
+        pass
+    return f"\\# {len(rdata)} {rdata.hex()}".rstrip()
 
 
 def _printable(text: str) -> str:
@@ -76,9 +81,8 @@ def _parsed(rtype: int, text: str, origin: Name, complete: "Callable[[dns.rdata.
     import dns.rdatatype
 
     try:
-        parsed = dns.rdata.from_text(
-            dns.rdataclass.IN, dns.rdatatype.RdataType.make(rtype), text, relativize=False, idna_codec=dns.name.IDNA_2008_UTS_46
-        )
+        kind = dns.rdatatype.RdataType.make(_WRITTEN_LIKE.get(rtype, rtype))
+        parsed = dns.rdata.from_text(dns.rdataclass.IN, kind, text, relativize=False, idna_codec=dns.name.IDNA_2008_UTS_46)
         return complete(parsed).to_digestable(dns.name.from_text(absolute_text(origin)))
     except (dns.exception.DNSException, ValueError) as error:
         why = "" if str(error).endswith("is malformed.") else f": {error}"

@@ -16,7 +16,13 @@ MNEMONICS: dict[int, str] = {
     106: "L64", 107: "LP", 108: "EUI48", 109: "EUI64", 249: "TKEY", 250: "TSIG", 251: "IXFR", 252: "AXFR", 255: "ANY",
     256: "URI", 257: "CAA", 65401: "ALIAS",
 }  # fmt: skip
-_NUMBERS = {text: number for number, text in MNEMONICS.items()} | {"ANAME": 65401}
+# Rare ones: read by their mnemonics, written by their numbers (RFC 3597 s5), which every server knows.
+RARE: dict[int, str] = {
+    31: "EID", 32: "NIMLOC", 34: "ATMA", 40: "SINK", 56: "NINFO", 57: "RKEY", 58: "TALINK", 66: "DSYNC", 67: "HHIT", 68: "BRID",
+    100: "UINFO", 101: "UID", 102: "GID", 103: "UNSPEC", 258: "AVC", 259: "DOA", 260: "AMTRELAY", 261: "RESINFO", 262: "WALLET", 263: "CLA",
+    264: "IPN", 32768: "TA", 32769: "DLV",
+}  # fmt: skip
+_NUMBERS = {text: number for number, text in (MNEMONICS | RARE).items()} | {"ANAME": 65401}
 
 A, NS, CNAME, SOA, PTR, MX, TXT, AAAA, SRV, DNAME = 1, 2, 5, 6, 12, 15, 16, 28, 33, 39
 OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, NSEC3PARAM, CDS, CDNSKEY = 41, 43, 46, 47, 48, 50, 51, 59, 60

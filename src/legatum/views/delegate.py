@@ -51,11 +51,9 @@ def show_delegate(document: DelegateDocument, screen: Screen) -> None:
             f"Caches may hold the zone's own answers below {document.name} until {document.caches_until}: keep both sides equal until then."
         )
     elif document.state == "shown":
-        screen.verdict(
-            True, f"{what}: {len(document.parent)} RRsets would change in {document.of}; nothing was touched", "leave out --dry-run"
-        )
+        screen.untouched(f"{what}: {len(document.parent)} RRsets would change in {document.of}")
     else:
-        screen.verdict(False, f"{what}: declined, nothing was changed", "")
+        screen.declined(what)
 
 
 class TakenBackDocument(Document, tag="legatum.taken-back/1"):
@@ -99,10 +97,9 @@ def show_taken_back(document: TakenBackDocument, screen: Screen) -> None:
         text = f"{what}: {document.at} answers for it; the child zone at {document.held_by} must be served until {document.not_before}"
         screen.verdict(True, text, "the same command after that ends it, or stay with --wait")
     elif document.state == "shown":
-        text = f"{what}: {len(document.parent)} RRsets would change in {document.of}; nothing was touched"
-        screen.verdict(True, text, "leave out --dry-run")
+        screen.untouched(f"{what}: {len(document.parent)} RRsets would change in {document.of}")
     else:
-        screen.verdict(False, f"{what}: declined, nothing was changed", "")
+        screen.declined(what)
     for each in document.done:
         screen.line(f"- {each}")
     if document.state == "taken back":

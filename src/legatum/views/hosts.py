@@ -143,10 +143,14 @@ def show_leaning(document: LeaningDocument, screen: Screen) -> None:
 def show_host_change(document: HostChangeDocument, screen: Screen) -> None:
     words = {
         "done": "done", "both": "both addresses are alive everywhere", "unchanged": "it is like this already",
-        "shown": "nothing was touched", "declined": "declined, nothing was changed", "holding": "nothing was changed yet",
-        "worksheet": f"the rest is to be done by hand, {document.file} says how",
+        "holding": "nothing was changed yet", "worksheet": f"the rest is to be done by hand, {document.file} says how",
     }  # fmt: skip
-    screen.verdict(document.state != "declined", f"{document.host}: {words[document.state]}", document.following)
+    if document.state == "shown":
+        screen.untouched(f"{document.host}: it would be done")
+    elif document.state == "declined":
+        screen.declined(document.host)
+    else:
+        screen.verdict(True, f"{document.host}: {words[document.state]}", document.following)
     for each in document.done:
         screen.line(f"- {each}")
     if document.sheet:

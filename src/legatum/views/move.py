@@ -257,7 +257,6 @@ def _verb(runbook: Runbook) -> str:
 def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> None:
     """Why it stopped, and when to come back."""
     domain = name_text(runbook.domain)
-    screen.line()
     match halted.halt:
         case Halt.COMPLETE if runbook.retreating:
             screen.verdict(True, f"{domain}: everything is taken back; it is as it was before the move", "")
@@ -285,7 +284,6 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
             for reason, _ in halted.reasons[1:]:
                 screen.line(f"  also: {reason}", DOUBT)
         case Halt.SHOWN if halted.step:
-            screen.verdict(True, f"{domain}: step '{halted.step.id}' would do this; nothing was touched", "without --dry-run it is done")
+            screen.untouched(f"{domain}: step '{halted.step.id}' would do this")
         case _ if halted.step:
-            following = f"say yes, or --yes, when it shall be done: legatum move {_verb(runbook)} {domain}"
-            screen.verdict(False, f"{domain}: stopped before step '{halted.step.id}'; nothing was changed by it", following)
+            screen.declined(f"{domain}: step '{halted.step.id}'")

@@ -83,11 +83,9 @@ def show_publish(document: PublishDocument, screen: Screen, following: str = _FO
             text = f"{where}: nothing to change; all {len(document.addresses)} addresses answer like this, serial {document.serial}"
             screen.verdict(True, text + (f"; {_elsewhere(document)}" if document.moved_on else ""), "")
         case "shown":
-            screen.verdict(
-                True, f"{where}: {len(document.changes)} RRsets would change; nothing was touched", "without --dry-run it is done"
-            )
+            screen.untouched(f"{where}: {len(document.changes)} RRsets would change")
         case _:
-            screen.verdict(False, f"{where}: declined, nothing was changed", "")
+            screen.declined(where)
 
 
 def _elsewhere(document: PublishDocument) -> str:

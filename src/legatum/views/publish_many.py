@@ -30,16 +30,17 @@ class PutPart(Part):
 
 
 class PublishManyDocument(Document, tag="legatum.publish-of-many/1"):
-    """Many zones put at one provider."""
+    """Many zones put at one provider. ``state``: ``shown``, ``declined`` or ``done``."""
 
+    state: str
     provider: str
     source: str
     zones: list[PutPart]
 
 
-def many_document(provider: str, source: str, puts: Sequence[Put], files: Mapping[Name, str]) -> PublishManyDocument:
+def many_document(state: str, provider: str, source: str, puts: Sequence[Put], files: Mapping[Name, str]) -> PublishManyDocument:
     """``files``: the worksheets that were written, by domain."""
-    return PublishManyDocument(provider=provider, source=source, zones=[_put(each, files.get(each.domain)) for each in puts])
+    return PublishManyDocument(state=state, provider=provider, source=source, zones=[_put(each, files.get(each.domain)) for each in puts])
 
 
 def _put(put: Put, file: str | None) -> PutPart:
@@ -57,11 +58,11 @@ def _put(put: Put, file: str | None) -> PutPart:
     )
 
 
-def many_lines(puts: Sequence[Put]) -> list[str]:
-    """Old → new of all that are ready, where that is not too much to read; else a line for each zone, of the first ones."""
+def many_lines(puts: Sequence[Put], all_of_them: bool) -> list[str]:
+    """Old → new of all that are ready, where that is not too much to read, or wanted; else a line for each zone, of the first ones."""
     ready = [(name_text(each.domain), each.publication) for each in puts if each.state == "ready" and each.publication is not None]
     whole = [f"{domain}: {line}" for domain, publication in ready for line in change_lines(publication)]
-    if len(whole) <= _MOST_LINES:
+    if all_of_them or len(whole) <= _MOST_LINES:
         return whole
     counted = [
         f"{domain}: {_count(len(publication.differences))}{_MADE_FIRST if publication.is_new else ''}"
@@ -79,7 +80,6 @@ def show_many(document: PublishManyDocument, screen: Screen) -> None:
     counts = Counter(each.state for each in document.zones)
     bad = [each for each in document.zones if each.state in ("refused", "failed")]
     following = {
-        "ready": "without --dry-run, and with a yes, it is done",
         "by hand": "work through the worksheets; legatum confirm says when it is done",
         "published": "before delegations point there, compare the answers of both sides: legatum compare … --answers",
     }
@@ -90,7 +90,7 @@ def show_many(document: PublishManyDocument, screen: Screen) -> None:
     if counts["by hand"] and not any(each.file for each in document.zones):
         usual = "without --dry-run the worksheets are written"
     remedy = f"mend {bad[0].domain}{others} ({bad[0].remedy or bad[0].why}), then the same command again" if bad else usual
-    screen.verdict(not bad, text, remedy)
+    screen.ended(document.state if counts["ready"] or bad else "done", not bad, text, remedy)
     shown = document.zones if len(document.zones) <= _MOST_SHOWN else bad
     rows = [(each.domain, each.state, each.why or each.file or _said(each)) for each in shown]
     if rows:

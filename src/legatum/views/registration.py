@@ -51,8 +51,9 @@ class ManyPart(Part):
 
 
 class ManyDocument(Document, tag="legatum.nameservers-of-many/1"):
-    """The same NS set for many domains."""
+    """The same NS set for many domains. ``state``: ``shown``, ``declined`` or ``done``."""
 
+    state: str
     registrar: str
     new: list[str]
     domains: list[ManyPart]
@@ -101,6 +102,13 @@ class AvailabilityDocument(Document, tag="legatum.availability/1"):
     domains: list[AvailabilityPart]
 
 
+class PasswordDocument(Document, tag="legatum.password/1"):
+    """``state``: ``shown``, ``declined`` or ``changed``."""
+
+    registrar: str
+    state: str
+
+
 class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
     """``state``: ``unchanged``, ``shown``, ``declined``, ``changed``, ``worksheet`` or ``published``; ``since``: when it was seen at
     every server of the parent zone; ``file``: where the worksheet is, and ``sheet`` what stands in it."""
@@ -129,8 +137,9 @@ class ChangePart(Part):
 
 
 class ChangesDocument(Document, tag="legatum.registration-changes/1"):
-    """The same change of many registrations."""
+    """The same change of many registrations. ``state``: ``shown``, ``declined`` or ``done``."""
 
+    state: str
     registrar: str
     action: str
     domains: list[ChangePart]
@@ -240,31 +249,32 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
         case "unchanged":
             screen.verdict(True, f"{what}: it is like this already: {new}{f': {document.said}' if document.said else ''}", "")
         case "shown":
-            screen.verdict(True, f"{what}: {', '.join(document.old) or 'nothing'} → {new}; nothing was touched", "leave out --dry-run")
+            screen.untouched(f"{what}: {', '.join(document.old) or 'nothing'} → {new}")
         case _:
-            screen.verdict(False, f"{what}: declined, nothing was changed", "")
+            screen.declined(what)
 
 
-def many_document(registrar: str, wanted: Sequence[Name], standings: Sequence[Standing]) -> ManyDocument:
+def many_document(state: str, registrar: str, wanted: Sequence[Name], standings: Sequence[Standing]) -> ManyDocument:
     parts = [
         ManyPart(
             domain=name_text(each.domain), old=[name_text(name) for name in each.old], state=each.state, why=each.why, remedy=each.remedy
         )
         for each in standings
     ]
-    return ManyDocument(registrar=registrar, new=[name_text(name) for name in wanted], domains=parts)
+    return ManyDocument(state=state, registrar=registrar, new=[name_text(name) for name in wanted], domains=parts)
 
 
 def show_many(document: ManyDocument, screen: Screen) -> None:
-    _show_many(document.registrar, document.domains, screen, "name servers before")
+    _show_many(document, screen, "name servers before")
 
 
 def show_changes(document: ChangesDocument, screen: Screen) -> None:
-    _show_many(document.registrar, document.domains, screen, "before")
+    _show_many(document, screen, "before")
 
 
-def _show_many(registrar: str, parts: Sequence[ManyPart | ChangePart], screen: Screen, before: str) -> None:
+def _show_many(document: ManyDocument | ChangesDocument, screen: Screen, before: str) -> None:
     """Counts first, then what did not go well; what did is a line for each only where there are few."""
+    parts: Sequence[ManyPart | ChangePart] = document.domains
     counts = {state: sum(each.state == state for each in parts) for state in ("changed", "ready", "unchanged", "refused", "failed")}
     words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
     bad = [each for each in parts if each.state in ("refused", "failed")]
@@ -273,7 +283,7 @@ def _show_many(registrar: str, parts: Sequence[ManyPart | ChangePart], screen: S
         if bad
         else ""
     )
-    screen.verdict(not bad, f"{len(parts)} domains at {registrar}: {words}", following)
+    screen.ended(document.state, not bad, f"{len(parts)} domains at {document.registrar}: {words}", following)
     screen.line()
     shown = parts if len(parts) <= 12 else bad
     rows = [(each.domain, ", ".join(each.old) or "-", each.state, each.why or "-") for each in shown]
@@ -301,15 +311,23 @@ def show_queue(document: QueueDocument, screen: Screen) -> None:
 
 def show_contact(document: ContactDocument, screen: Screen) -> None:
     words = {
-        "there": "it is there", "missing": "there is no such contact", "shown": "it would be made; nothing was touched",
-        "declined": "declined, nothing was changed", "made": f"made; {document.said}",
+        "there": "it is there", "missing": "there is no such contact", "made": f"made; {document.said}",
     }  # fmt: skip
-    following = "make it: --name, --city, --country, --email" if document.state == "missing" else ""
-    screen.verdict(
-        document.state not in ("missing", "declined"), f"{document.ident} at {document.registrar}: {words[document.state]}", following
-    )
+    what = f"{document.ident} at {document.registrar}"
+    if document.state == "shown":
+        screen.untouched(f"{what}: it would be made")
+    elif document.state == "declined":
+        screen.declined(what)
+    else:
+        following = "make it: --name, --city, --country, --email" if document.state == "missing" else ""
+        screen.verdict(document.state != "missing", f"{what}: {words[document.state]}", following)
     if document.name:
         screen.line(f"{document.name}, {document.city} {document.country}, {document.email}")
+
+
+def show_password(document: PasswordDocument, screen: Screen) -> None:
+    following = "have `password` in the settings point to the new one"
+    screen.ended(document.state, True, f"{document.registrar}: another password for the account at the registry", following)
 
 
 def availability_document(registrar: str, found: Sequence[Availability]) -> AvailabilityDocument:

@@ -15,7 +15,7 @@ from rich.text import Text
 
 from legatum.core.printable import clean
 
-_PIPED_WIDTH = 150
+_PIPED_WIDTH = 100_000  # nothing is wrapped for a program that reads it
 GOOD, BAD, DOUBT, QUIET, STRONG = "green", "bold red", "yellow", "dim", "bold"
 
 
@@ -44,6 +44,25 @@ class Screen:
         """The first two lines of every output: the verdict, and what to do next."""
         self.line(text, GOOD + " bold" if good else BAD)
         self.line(f"Next: {following}" if following else "Next: nothing to do")
+
+    def untouched(self, text: str) -> None:
+        """The first two lines of a dry run; ``text``: what would be done."""
+        self.verdict(True, f"{text}; nothing was touched", "without --dry-run it is done")
+
+    def declined(self, what: str) -> None:
+        """The first two lines after a no."""
+        self.verdict(False, f"{what}: declined, nothing was changed", "the same command, and yes or --yes, when it shall be done")
+
+    def ended(self, state: str, good: bool, text: str, following: str) -> None:
+        """The first two lines where one yes is for several things. ``state``: ``shown``, ``declined``, or anything else for done."""
+        if state == "shown" and good:
+            self.untouched(text)
+        elif state == "shown":
+            self.verdict(good, f"{text}; nothing was touched", following)
+        elif state == "declined":
+            self.declined(text)
+        else:
+            self.verdict(good, text, following)
 
     def heading(self, text: str) -> None:
         self.line()

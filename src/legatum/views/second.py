@@ -20,8 +20,10 @@ class StandingPart(Part):
 
 
 class SecondDocument(Document, tag="legatum.second/1"):
-    """``agreed``: every address of both providers has one serial; ``done``: what was done, in order; ``left``: what is left to do."""
+    """``agreed``: every address of both providers has one serial; ``done``: what was done, in order; ``left``: what is left to do;
+    ``state``: ``compared``, ``shown``, ``declined``, ``done`` or ``holding``."""
 
+    state: str
     domain: str
     agreed: bool
     servers: list[StandingPart]
@@ -29,19 +31,25 @@ class SecondDocument(Document, tag="legatum.second/1"):
     left: list[str]
 
 
-def second_document(domain: Name, found: list[Standing], done: list[str], left: list[str]) -> SecondDocument:
+def second_document(state: str, domain: Name, found: list[Standing], done: list[str], left: list[str]) -> SecondDocument:
     serials = {each.serial for each in found}
     parts = [
         StandingPart(party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said)
         for each in found
     ]
-    return SecondDocument(domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts, done=done, left=left)
+    return SecondDocument(
+        state=state, domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts, done=done, left=left
+    )
 
 
 def show_second(document: SecondDocument, screen: Screen) -> None:
     serials = sorted({each.serial for each in document.servers if each.serial is not None})
     alone = {each.party for each in document.servers if each.serial is not None}
-    if len(alone) == 1 and document.done and not document.left:
+    if document.state == "shown":
+        screen.untouched(f"{document.domain}: it would be done")
+    elif document.state == "declined":
+        screen.declined(document.domain)
+    elif len(alone) == 1 and document.done and not document.left:
         text = f"{document.domain}: {next(iter(alone))} serves it alone, serial {', '.join(map(str, serials))}"
         screen.verdict(True, text, "")
     elif document.agreed:
@@ -69,16 +77,17 @@ class JoinedPart(Part):
 
 
 class JoinedDocument(Document, tag="legatum.second-of-many/1"):
-    """A second provider for many zones."""
+    """A second provider for many zones. ``state``: ``shown``, ``declined`` or ``done``."""
 
+    state: str
     at: str
     second: str
     domains: list[JoinedPart]
 
 
-def joined_document(at: str, second: str, found: Sequence[Joined]) -> JoinedDocument:
+def joined_document(state: str, at: str, second: str, found: Sequence[Joined]) -> JoinedDocument:
     parts = [JoinedPart(domain=name_text(each.domain), state=each.state, done=list(each.done), remedy=each.remedy) for each in found]
-    return JoinedDocument(at=at, second=second, domains=parts)
+    return JoinedDocument(state=state, at=at, second=second, domains=parts)
 
 
 def show_joined(document: JoinedDocument, screen: Screen) -> None:
@@ -88,7 +97,8 @@ def show_joined(document: JoinedDocument, screen: Screen) -> None:
     bad = [each for each in document.domains if each.state == "failed"]
     others = f" and {len(bad) - 1} more" if len(bad) > 1 else ""
     following = f"mend {bad[0].domain}{others} ({bad[0].remedy}), then the same command again" if bad else ""
-    screen.verdict(not bad, f"{len(document.domains)} zones, {document.second} beside {document.at}: {words}", following)
+    text = f"{len(document.domains)} zones, {document.second} beside {document.at}: {words}"
+    screen.ended(document.state, not bad, text, following)
     screen.line()
     shown = document.domains if len(document.domains) <= 12 else bad
     rows = [(each.domain, each.state, "; ".join(each.done) or "-") for each in shown]

@@ -43,8 +43,9 @@ class TenantPart(Part):
 
 
 class DriftDocument(Document, tag="legatum.drift/1"):
-    """Domains held against their templates at one provider."""
+    """Domains held against their templates at one provider. ``state``: ``compared``, ``shown``, ``declined`` or ``done``."""
 
+    state: str
     provider: str
     tenants: list[TenantPart]
 
@@ -93,7 +94,8 @@ def show_drift(document: DriftDocument, screen: Screen) -> None:
     else:
         following = "point the new ones' delegations there: legatum registration nameservers" if counts["made"] else ""
     count = f"{len(document.tenants)} domain{'' if len(document.tenants) == 1 else 's'}"
-    screen.verdict(not bad, f"{count} at {document.provider}: {told}", following)
+    good = not bad if document.state != "shown" else not counts["failed"]
+    screen.ended(document.state, good, f"{count} at {document.provider}: {told}", following)
     for each in document.tenants:
         if each.state == "as its template":
             continue

@@ -3,8 +3,7 @@
 from collections import Counter
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, GateShut
-from legatum.core.lint import ZoneContents, lint
+from legatum.core.fault import BadInput
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.presentation import typed_rdata
 from legatum.core.rrset import rrset
@@ -87,17 +86,6 @@ async def draw_amendment(outside: Outside, provider: Provider, domain: Name, ame
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
     return Publication.between(provider, current, wanted, meant=[(amendment.name, amendment.rtype)])
-
-
-def refuse_harm(publication: Publication, home: tuple[str, ...]) -> None:
-    """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before."""
-    before = {(each.kind.slug, one.about) for each in lint(ZoneContents(publication.current, home)) for one in each.sightings}
-    for each in lint(ZoneContents(publication.wanted, home)):
-        for one in each.sightings:
-            if each.kind.severity == "error" and (each.kind.slug, one.about) not in before:
-                raise GateShut(
-                    f"{each.kind.title}: {one.seen}", f"legatum explain {each.kind.slug} says why; --anyway if it is meant all the same"
-                )
 
 
 async def go_to_serial(outside: Outside, provider: Provider, domain: Name, target: int) -> list[Published]:

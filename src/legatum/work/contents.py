@@ -6,7 +6,7 @@ from pathlib import Path
 from legatum.core.completeness import Completeness, Degree, transferred
 from legatum.core.fault import BadInput
 from legatum.core.masterfile import Include, Reading, parse_master, read_master
-from legatum.core.name import Name, name_text, parse_domain, parse_name
+from legatum.core.name import Name, is_under, name_text, parse_domain, parse_name
 from legatum.core.zone import Zone
 from legatum.net.transfer import transfer
 from legatum.settings.document import FilesProvider
@@ -29,14 +29,14 @@ class Contents:
 def read_master_file(path: Path, origin: Name | None = None) -> Contents:
     """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises :class:`BadInput`."""
     text = _text(path)
-    zone = parse_master(text, origin or _origin_of(path, text), str(path), _including(path.parent))
+    zone = parse_master(text, _wanted_origin(path, text, origin), str(path), _including(path.parent))
     return Contents(zone, str(path), "master file", _FROM_FILE)
 
 
 def read_slips(path: Path, origin: Name | None = None) -> tuple[Name, Reading]:
     """As :func:`read_master_file`, but with what is wrong in the file instead of a fault: the zone's name, and what was read."""
     text = _text(path)
-    domain = origin or _origin_of(path, text)
+    domain = _wanted_origin(path, text, origin)
     return domain, read_master(text, domain, str(path), _including(path.parent))
 
 
@@ -77,8 +77,28 @@ def _including(folder: Path) -> Include:
     return include
 
 
+def _wanted_origin(path: Path, text: str, origin: Name | None) -> Name:
+    """The zone that is asked for. Raises :class:`BadInput` where the file says that it is of another one."""
+    if origin is None:
+        return _origin_of(path, text)
+    said = _said_origin(text)
+    if said is not None and not is_under(said, origin):
+        raise BadInput(f"{path} is of {name_text(said)}, not of {name_text(origin)}", "give that zone's own file, or name its domain")
+    return origin
+
+
 def _origin_of(path: Path, text: str) -> Name:
-    """By ``$ORIGIN`` before the first record, by an SOA record that is the first and has its whole name, or by the file's own name."""
+    """By what the file says, or by its own name."""
+    if (said := _said_origin(text)) is not None:
+        return said
+    stem = path.name.removesuffix(".zone").removesuffix(".txt")
+    if "." in stem:
+        return parse_domain(stem)
+    raise BadInput(f"{path}: which zone is this?", "write $ORIGIN before the first record, or give the domain")
+
+
+def _said_origin(text: str) -> Name | None:
+    """By ``$ORIGIN`` before the first record, or by an SOA record that is the first and has its whole name."""
     for line in text.splitlines():
         words = line.split(";")[0].split()
         if len(words) == 2 and words[0].upper() == "$ORIGIN":
@@ -87,10 +107,7 @@ def _origin_of(path: Path, text: str) -> Name:
             return parse_name(words[0])
         if words and words[0].upper() != "$TTL":
             break
-    stem = path.name.removesuffix(".zone").removesuffix(".txt")
-    if "." in stem:
-        return parse_domain(stem)
-    raise BadInput(f"{path}: which zone is this?", "write $ORIGIN before the first record, or give the domain")
+    return None
 
 
 async def contents_of(outside: Outside, place: str, domain: Name | None) -> Contents:

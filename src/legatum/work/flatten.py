@@ -1,4 +1,5 @@
-"""Aliases at the apex, which some providers offer and DNS does not have: turned into the addresses that they lead to."""
+"""Aliases that some providers offer and DNS does not have: turned into true ones, or into the addresses that they lead to where no alias
+can stand."""
 
 from dataclasses import dataclass
 
@@ -6,6 +7,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.name import Name, name_text
 from legatum.core.rrset import RRset, rrset, targets
 from legatum.core.rrtype import AAAA, ALIAS, CNAME, A, type_text
+from legatum.core.signer import PROOFS
 from legatum.core.zone import Zone
 from legatum.net.walk import Walker
 from legatum.work.outside import Outside
@@ -29,14 +31,20 @@ async def flatten(outside: Outside, zone: Zone) -> Flattened:
     walker, notes = outside.walker(), []
     for alias in aliases:
         target = targets(alias)[0]
+        beside = [each.type_text for each in zone.at(alias.name) if each.rtype not in (ALIAS, *PROOFS)]
+        if not beside:
+            zone = zone.without([(alias.name, ALIAS)]).with_rrsets([rrset(alias.name, CNAME, alias.ttl, [target])])
+            notes.append(f"{name_text(alias.name)}: the alias of {name_text(target)} became a CNAME, which every server has")
+            continue
         found = [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
         if not found:
             raise OutsideFault(f"{name_text(alias.name)} is an alias of {name_text(target)}, which has no address", "mend the target first")
         sets = [rrset(alias.name, each.rtype, min(alias.ttl, each.ttl), each.rdatas) for each in found]
         zone = zone.without([(alias.name, ALIAS)]).with_rrsets(sets)
         kinds = " and ".join(f"{len(each.rdatas)} {type_text(each.rtype)}" for each in sets)
+        others = "SOA and NS" if alias.name == zone.origin else " and ".join(beside)
         notes.append(
-            f"{name_text(alias.name)}: the alias of {name_text(target)} became {kinds}, as no alias can stand beside SOA and NS "
+            f"{name_text(alias.name)}: the alias of {name_text(target)} became {kinds}, as no alias can stand beside {others} "
             "(RFC 1034 s3.6.2); when the addresses change there, change them here"
         )
     return Flattened(zone, tuple(notes))

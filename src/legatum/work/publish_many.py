@@ -8,8 +8,9 @@ from functools import partial
 from legatum.core.fault import Fault, GateShut
 from legatum.core.name import Name
 from legatum.services.provider import Provider
-from legatum.work.contents import contents_of
+from legatum.work.contents import contents_of, is_file
 from legatum.work.flatten import flatten
+from legatum.work.harm import refuse_harm
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, Published, plan, prove, publish, refuse_removal
 from legatum.work.worksheet import Worksheet, draw_worksheet
@@ -36,15 +37,17 @@ class Put:
 
 
 async def draw_many(
-    outside: Outside, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool
+    outside: Outside, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool, anyway: bool
 ) -> list[Put]:
-    """What publishing each zone from ``source`` would change. ``remove``: even if much of it goes."""
+    """What publishing each zone from ``source`` would change. ``remove``: even if much of it goes; ``anyway``: even with new errors."""
 
     async def one(domain: Name) -> Put:
         flattened = await flatten(outside, (await contents_of(outside, source, domain)).zone)
         publication = await plan(outside, provider, flattened.zone, ns_ttl)
         if not remove:
             refuse_removal(outside, publication)
+        if publication.is_needed and not anyway:
+            await refuse_harm(outside, publication, None if is_file(source) else flattened.zone)
         done = None if publication.is_needed else await prove(outside, publication, publication.wanted.keys, patience=0)
         notes = (*flattened.notes, *publication.notes)
         return Put(domain, "ready" if publication.is_needed else "unchanged", publication, notes=notes, done=done)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from legatum.core.fault import Fault
 from legatum.core.name import Name
+from legatum.work.harm import refuse_harm
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication
 from legatum.work.second import Seconding, join, name_in_zone, serves, tell
@@ -23,14 +24,17 @@ class Joined:
     remedy: str = ""
 
 
-async def draw_many(outside: Outside, secondings: Sequence[Seconding]) -> dict[Name, Publication | Joined]:
-    """What naming it means for each zone; where nothing is left to do, or the zone cannot be read, how that is."""
+async def draw_many(outside: Outside, secondings: Sequence[Seconding], anyway: bool) -> dict[Name, Publication | Joined]:
+    """What naming it means for each zone; where nothing is left to do, or the zone cannot be read, how that is. ``anyway``: even with new
+    errors in the zone."""
     room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
     async def one(seconding: Seconding) -> Publication | Joined:
         async with room:
             try:
                 publication = await name_in_zone(outside, seconding)
+                if not anyway:
+                    await refuse_harm(outside, publication, coming=seconding.servers)
                 if publication.is_needed or not await serves(outside, seconding) or await _registrar_lacks(seconding):
                     return publication
                 return Joined(seconding.domain, "unchanged")

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, agreed, show, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -98,13 +98,16 @@ async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _password(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.views.registration import PasswordDocument, show_password
+
     registrar = outside.registrar(args.registrar)
     new = outside.secret(args.new)
-    if not agreed(args, f"password of {registrar.name} at the registry:", ["the present one → the new one"]):
-        return OK if args.dry_run else SHUT
-    await registrar.change_password(new)
-    note(args, f"{registrar.name} logs in with the new password from now on; have `password` in the settings point to it")
-    return OK
+    document = PasswordDocument(registrar=registrar.name, state="shown" if args.dry_run else "declined")
+    if agreed(args, f"password of {registrar.name} at the registry:", ["the present one → the new one"]):
+        await registrar.change_password(new)
+        document.state = "changed"
+    show(args, document, lambda screen: show_password(document, screen))
+    return SHUT if document.state == "declined" else OK
 
 
 async def _contact(args: argparse.Namespace, outside: "Outside") -> int:

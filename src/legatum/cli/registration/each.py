@@ -6,7 +6,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, show
+from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, first_of, show
 from legatum.cli.registration.ending import document_of, end, put_down
 
 if TYPE_CHECKING:
@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     Look = Callable[[Registrar, Name], Awaitable["Change"]]
 
 _SIDE_BY_SIDE = 8
-_SHOWN = 10
 
 
 @dataclass(frozen=True)
@@ -112,13 +111,13 @@ async def _many(
 
     await asyncio.gather(*(safely(part, lambda d=domain, p=part: looked_at(d, p)) for domain, part in parts.items()))  # type: ignore[misc]
     ready = {domain: part for domain, part in parts.items() if part.state == "ready"}
-    lines = [f"{part.domain}: {changes[domain].line}" for domain, part in list(ready.items())[:_SHOWN]]
-    lines += [f"and {len(ready) - _SHOWN} more"] if len(ready) > _SHOWN else []
+    lines = first_of(args, [f"{part.domain}: {changes[domain].line}" for domain, part in ready.items()])
     go = bool(ready) and agreed(args, f"{what} of {len(ready)} domains at {registrar.name}, old → new:", lines)
     if go:
         await asyncio.gather(*(safely(part, lambda d=domain, p=part: made(d, p)) for domain, part in ready.items()))  # type: ignore[misc]
-    document = ChangesDocument(registrar=registrar.name, action=args.action, domains=list(parts.values()))
+    state = ending_of(args, ready, go)
+    document = ChangesDocument(state=state, registrar=registrar.name, action=args.action, domains=list(parts.values()))
     show(args, document, lambda screen: show_changes(document, screen))
-    if ready and not go and not args.dry_run:
+    if state == "declined":
         return SHUT
     return FOUND if any(each.state == "failed" for each in parts.values()) else OK

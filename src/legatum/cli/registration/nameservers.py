@@ -4,7 +4,7 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, note, show, with_outside
+from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, first_of, note, show, with_outside
 from legatum.cli.registration.ending import change_or_put_down, document_of, end, watch
 
 if TYPE_CHECKING:
@@ -78,14 +78,14 @@ async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Nam
 
     standings = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
     ready = [each for each in standings if each.state == "ready"]
-    lines = [f"{name_text(each.domain)}: {', '.join(map(name_text, each.old))}" for each in ready[:10]]
-    lines += [f"and {len(ready) - 10} more"] if len(ready) > 10 else []
+    lines = first_of(args, [f"{name_text(each.domain)}: {', '.join(map(name_text, each.old))}" for each in ready])
     lines.append(f"→ {', '.join(map(name_text, wanted))}")
     go = bool(ready) and agreed(args, f"NS sets of {len(ready)} domains at {registrar.name}, old → new:", lines)
     if go:
         standings = await change(outside, registrar, standings, wanted)
-    document = many_document(registrar.name, wanted, standings)
+    state = ending_of(args, ready, go)
+    document = many_document(state, registrar.name, wanted, standings)
     show(args, document, lambda screen: show_many(document, screen))
-    if ready and not go and not args.dry_run:
+    if state == "declined":
         return SHUT
     return FOUND if any(each.state in ("refused", "failed") for each in standings) else OK

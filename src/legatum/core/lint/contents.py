@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from legatum.core.name import Name, ancestors, below, is_under, parent_of
 from legatum.core.rrset import RRset, names_in
-from legatum.core.rrtype import AAAA, CNAME, DNAME, DS, NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, A
 from legatum.core.zone import Zone
 
 _TARGET_TYPES = (2, 5, 15, 33, 39)
@@ -65,8 +65,8 @@ class ZoneContents:
         return not self.cuts or not any(each in self.cuts for each in ancestors(name)[: -len(ancestors(self.origin)) or None])
 
     def cut_of(self, name: Name) -> Name | None:
-        """The sub-delegation at or above a name."""
-        return next((each for each in ancestors(name) if each in self.cuts), None) if self.cuts else None
+        """The sub-delegation at or above a name; of several the uppermost, which hides the others."""
+        return next((each for each in reversed(ancestors(name)) if each in self.cuts), None) if self.cuts else None
 
     def targets(self, *rtypes: int) -> Iterator[Target]:
         """Where records lead to, those of the types given or of all."""
@@ -110,7 +110,3 @@ class ZoneContents:
             if each == self.origin:
                 break
         return False
-
-    def is_cut_data(self, rrset: RRset) -> bool:
-        """NS and DS at a cut, and addresses below one: what a parent zone holds for a child."""
-        return rrset.rtype in (NS, DS, A, AAAA, *_PROOFS)

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.name import is_under, name_text
-from legatum.core.rrtype import DS, NS
+from legatum.core.name import ancestors, is_under, name_text
+from legatum.core.rrtype import AAAA, DNAME, DS, NS, A
+from legatum.core.signer import PROOFS
 
 
 @finding(
@@ -28,12 +29,27 @@ def cut_glue_missing(contents: ZoneContents) -> Iterator[Sighting]:
 )  # fmt: skip
 def data_under_cut(contents: ZoneContents) -> Iterator[Sighting]:
     if contents.cuts:
+        servers = {target.name for target in contents.targets(NS)}
         for rrset in contents.zone.unsorted:
             cut = contents.cut_of(rrset.name)
-            if cut is not None and (
-                not contents.is_cut_data(rrset) or (cut == rrset.name and rrset.rtype in (1, 28) and not _glue(contents, cut))
-            ):
-                yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(cut)}", (), name_text(cut))
+            if cut is None or rrset.rtype in PROOFS or (cut == rrset.name and rrset.rtype in (NS, DS)):
+                continue
+            if rrset.rtype not in (A, AAAA) or rrset.name not in servers:
+                yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(cut)}", (), name_text(rrset.name))
+
+
+@finding(
+    "data-under-dname", Severity.ERROR, "Records lie under a name that is led elsewhere with all below it",
+    why="A DNAME answers for every name under its own. Servers refuse a zone with more there, or never show it.",
+    remedy="Take out the DNAME, or the records under it.",
+    standard="RFC 6672 s2.4",
+)  # fmt: skip
+def data_under_dname(contents: ZoneContents) -> Iterator[Sighting]:
+    led = {rrset.name for rrset in contents.of(DNAME)}
+    for rrset in contents.zone.unsorted if led else ():
+        above = next((each for each in ancestors(rrset.name)[1:] if each in led), None)
+        if above is not None and rrset.rtype not in PROOFS:
+            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(above)}", (), name_text(rrset.name))
 
 
 @finding(
@@ -58,8 +74,3 @@ def ds_without_cut(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(DS):
         if rrset.name not in contents.cuts:
             yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
-
-
-def _glue(contents: ZoneContents, cut: bytes) -> bool:
-    """The cut's own name is one of its name servers, so that its address is glue."""
-    return any(target.name == cut for target in contents.targets(NS) if target.owner == cut)

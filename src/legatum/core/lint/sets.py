@@ -7,6 +7,7 @@ from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.name import canonical_key, name_text
+from legatum.core.rrset import LARGEST_TTL
 from legatum.core.rrtype import AAAA, MX, NS, RRSIG, SOA, A, type_text
 from legatum.core.space import is_public
 
@@ -99,3 +100,15 @@ def ttl_of_nothing(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(A, AAAA, MX, NS, SOA):
         if rrset.ttl == 0:
             yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}", (), name_text(rrset.name))
+
+
+@finding(
+    "ttl-too-large", Severity.ERROR, "A TTL is larger than a TTL can be",
+    why="Resolvers take it for nothing and ask at every visit, and servers refuse to load the zone.",
+    remedy=f"Give it {LARGEST_TTL} at most; a day is usual.",
+    standard="RFC 2181 s8",
+)  # fmt: skip
+def ttl_too_large(contents: ZoneContents) -> Iterator[Sighting]:
+    for rrset in contents.zone.unsorted:
+        if rrset.ttl > LARGEST_TTL:
+            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}: {rrset.ttl}", (), name_text(rrset.name))
