@@ -19,10 +19,20 @@ def _run(program: str, *words: str, account: str) -> None:
     assert done.returncode == 0, done.stdout + done.stderr
 
 
+def _account() -> str:
+    return "postgres" if os.getuid() == 0 else pwd.getpwuid(os.getuid()).pw_name
+
+
+def restart(url: str) -> None:
+    """Ends every connection to it."""
+    folder = url.partition("host=")[2]
+    _run("pg_ctl", "-D", f"{folder}/data", "-m", "immediate", "-l", f"{folder}/log", "-w", "restart", account=_account())
+
+
 @contextmanager
 def postgresql() -> Iterator[str]:
     """The URL of an empty database."""
-    account = "postgres" if os.getuid() == 0 else pwd.getpwuid(os.getuid()).pw_name
+    account = _account()
     folder = Path(tempfile.mkdtemp(prefix="pg-"))  # short: a socket's path may have 107 octets
     if os.getuid() == 0:
         shutil.chown(folder, account)

@@ -1,9 +1,13 @@
 """The journal: what counts, what is open, what was ever begun; and one operator at a time."""
 
 import os
+import signal
+import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import psycopg
 import pytest
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
@@ -11,12 +15,11 @@ from legatum.core.name import parse_name
 from legatum.core.runbook import Outcome
 from legatum.journal.database import Database
 from legatum.journal.journal import Journal
-from legatum.journal.occupation import occupied
 from legatum.net.reply import Reply, Transport, Trouble
-from tests.journal.postgresql import BIN, postgresql
+from tests.journal.postgresql import BIN, postgresql, restart
 
 NEEDS_POSTGRESQL = pytest.mark.skipif(BIN is None and not os.environ.get("LEGATUM_SERVERS_REQUIRED"), reason="needs PostgreSQL")
-DOMAIN = parse_name("kilnandclay.example.")
+DOMAIN, OTHER = parse_name("kilnandclay.example."), parse_name("other.example.")
 
 
 @pytest.fixture(scope="module")
@@ -109,12 +112,108 @@ def test_a_nearly_full_disk_is_noticed_before(tmp_path: Path, monkeypatch: pytes
     assert journal.begun("m1") == set()
 
 
-def test_one_at_a_time(tmp_path: Path) -> None:
-    with occupied(tmp_path / "moves", DOMAIN, 0.0):
-        with pytest.raises(GateShut) as seen, occupied(tmp_path / "moves", DOMAIN, 5.0):
+def test_one_at_a_time(tmp_path: Path, place: str) -> None:
+    ours, theirs = Journal(place, tmp_path), Journal(place, tmp_path)
+    with ours.occupied([DOMAIN], 0.0):
+        with pytest.raises(GateShut) as seen, theirs.occupied([OTHER, DOMAIN], 5.0):
             raise AssertionError("never here")
         assert f"process {os.getpid()}" in seen.value.message and "since 1970-01-01T00:00:00Z" in seen.value.message
-        with occupied(tmp_path / "moves", parse_name("other.example."), 0.0):
+        with theirs.occupied([OTHER], 0.0), ours.occupied([DOMAIN], 9.0):  # of what was refused nothing is kept; one's own is no hindrance
             pass
-    with occupied(tmp_path / "moves", DOMAIN, 0.0):
+        with pytest.raises(GateShut), theirs.occupied([DOMAIN], 5.0):
+            raise AssertionError("never here")
+    with theirs.occupied([DOMAIN], 0.0):
         pass
+
+
+def open_files() -> int:
+    return len(list(Path("/proc/self/fd").iterdir()))
+
+
+def test_thousands_at_once_and_a_holder_that_dies(tmp_path: Path, place: str) -> None:
+    many = [parse_name(f"d{number}.example.") for number in range(3000)]
+    child = os.fork()
+    if child == 0:
+        with Journal(place, tmp_path).occupied(many, 0.0):
+            (tmp_path / "held").touch()
+            time.sleep(60)
+        os._exit(1)
+    while not (tmp_path / "held").exists():
+        time.sleep(0.02)
+    journal = Journal(place, tmp_path)
+    descriptors = open_files()
+    with pytest.raises(GateShut, match=f"process {child},"), journal.occupied(many[2990:], 1.0):
+        raise AssertionError("never here")
+    os.kill(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+    given_up = time.monotonic() + 20
+    while True:  # a database takes a moment to see that its client is gone
+        try:
+            with journal.occupied(many, 2.0):
+                assert open_files() <= descriptors + 1
+            break
+        except GateShut:
+            assert time.monotonic() < given_up
+            time.sleep(0.1)
+
+
+def test_a_file_in_a_folder_of_a_group_is_the_groups(tmp_path: Path) -> None:
+    for mode, expected in ((0o770, 0o060), (0o700, 0o040)):
+        folder = tmp_path / oct(mode)
+        folder.mkdir()
+        folder.chmod(mode)
+        with Journal("journal.sqlite", folder).occupied([DOMAIN], 0.0):
+            modes = {each.stat().st_mode & 0o060 for each in folder.iterdir()}
+        assert modes == {expected}
+
+
+@NEEDS_POSTGRESQL
+def test_many_who_come_first_at_the_same_time(server: str) -> None:
+    with psycopg.connect(server, autocommit=True) as connection:
+        connection.execute("DROP TABLE IF EXISTS replies, entries, occupations")
+    with ThreadPoolExecutor(12) as crew:
+        journals = list(crew.map(lambda _: Journal(server, Path()), range(12)))
+    for number, journal in enumerate(journals):
+        journal.intend("together", DOMAIN, f"step {number}", 1.0, "")
+    assert len(journals[0].begun("together")) == 12
+
+
+@NEEDS_POSTGRESQL
+def test_a_role_that_may_not_make_tables(server: str) -> None:
+    Journal(server, Path())
+    with psycopg.connect(server, autocommit=True) as connection:
+        connection.execute("DROP ROLE IF EXISTS clerk")
+        connection.execute("CREATE ROLE clerk LOGIN")
+        connection.execute("GRANT SELECT, INSERT, UPDATE ON ALL TABLES IN SCHEMA public TO clerk")
+        connection.execute("DROP SCHEMA IF EXISTS bare CASCADE")
+        connection.execute("CREATE SCHEMA bare")
+        connection.execute("GRANT USAGE ON SCHEMA bare TO clerk")
+    try:
+        as_clerk = server.replace("quillmoor@", "clerk@")
+        journal = Journal(as_clerk, Path())
+        with journal.occupied([DOMAIN], 1.0):
+            journal.intend("clerks", DOMAIN, "publish", 1.0, "")
+        assert journal.begun("clerks") == {"publish"}
+        with pytest.raises(OutsideFault, match="permission denied for schema") as seen:
+            Journal(f"{as_clerk}&options=-csearch_path%3Dbare", Path())
+        assert "GRANT" in seen.value.remedy
+    finally:
+        with psycopg.connect(server, autocommit=True) as connection:
+            connection.execute("DROP OWNED BY clerk")
+            connection.execute("DROP ROLE clerk")
+
+
+@NEEDS_POSTGRESQL
+def test_a_database_that_is_started_anew_while_one_waits(server: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("legatum.journal.database._IDLE", 0.0)
+    journal, other = Journal(server, Path()), Journal(server, Path())
+    with journal.occupied([DOMAIN], 1.0):
+        journal.intend("long", DOMAIN, "publish", 1.0, "")
+        restart(server)
+        assert journal.begun("long") == {"publish"}
+        with pytest.raises(GateShut), other.occupied([DOMAIN], 2.0):  # the lock was taken again
+            raise AssertionError("never here")
+        restart(server)
+        with other.occupied([DOMAIN], 3.0), pytest.raises(OutsideFault, match="somebody else works on the domain now"):
+            journal.intend("long", DOMAIN, "lower", 2.0, "")
+    assert Journal(server, Path()).begun("long") == {"publish"}

@@ -235,7 +235,6 @@ def _present(
 
 def _advance(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.journal.occupation import occupied
         from legatum.settings.secret import check_reference
         from legatum.work.advance import do_again
         from legatum.work.retreat import refuse_while_retreating
@@ -244,7 +243,7 @@ def _advance(args: argparse.Namespace) -> int:
         outside.code_reference = check_reference(args.code) if args.code else ""
         if not runbook.retreating:
             refuse_while_retreating(runbook, path)
-        with occupied(path.parent, runbook.domain, outside.clock.now()):
+        with journal.occupied([runbook.domain], outside.clock.now()):
             if args.again:
                 do_again(runbook, journal, args.again, outside.clock.now())
             return await _carry_out(args, outside, runbook, path, journal)
@@ -255,13 +254,12 @@ def _advance(args: argparse.Namespace) -> int:
 def _redraw(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.runbook import next_step
-        from legatum.journal.occupation import occupied
         from legatum.work.movefile import write_move
         from legatum.work.premises import redraw
         from legatum.work.steps import Job
 
         path, runbook, journal = _opened(args, outside)
-        with occupied(path.parent, runbook.domain, outside.clock.now()):
+        with journal.occupied([runbook.domain], outside.clock.now()):
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
@@ -275,11 +273,10 @@ def _redraw(args: argparse.Namespace) -> int:
 
 def _retreat(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.journal.occupation import occupied
         from legatum.work.retreat import open_retreat
 
         path, move, journal = _opened(args, outside)
-        with occupied(path.parent, move.domain, outside.clock.now()):
+        with journal.occupied([move.domain], outside.clock.now()):
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
             return await _carry_out(args, outside, retreat, there, journal)
 

@@ -6,6 +6,7 @@ loaded by every command, and takes longer than the rest of the program.
 
 import shutil
 import sqlite3
+import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -13,6 +14,7 @@ from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
 from legatum.core.fault import BadInput, OutsideFault
+from legatum.journal.locks import AdvisoryLocks, FileLocks, Locks, share_in_group
 
 Row = dict[str, Any]
 _ROOM = 8 << 20  # octets that must be free before anything is intended, so that its outcome can be written too
@@ -40,8 +42,15 @@ CREATE TABLE IF NOT EXISTS replies (
     name TEXT NOT NULL, type TEXT NOT NULL, transport TEXT NOT NULL, took DOUBLE PRECISION NOT NULL, outcome TEXT NOT NULL,
     wire {octets} NOT NULL
 );
-CREATE INDEX IF NOT EXISTS ix_replies_entry ON replies (entry)
+CREATE INDEX IF NOT EXISTS ix_replies_entry ON replies (entry);
+CREATE TABLE IF NOT EXISTS occupations (
+    domain TEXT PRIMARY KEY, who TEXT NOT NULL, process BIGINT NOT NULL, since DOUBLE PRECISION NOT NULL
+)
 """
+_MAKING = 4_711_000_001  # the advisory lock under which tables are made
+_BUSY = 30.0  # seconds that another process may hold the file
+_IDLE = 5.0  # seconds after which a connection is tried before it is relied on
+_PATIENCE = 30.0  # seconds that a database may be away, to be started anew
 
 
 class Database:
@@ -55,20 +64,45 @@ class Database:
             self._dialect, self._error = _SQLITE, sqlite3.Error
         else:
             self._dialect, self._error = _POSTGRESQL, _postgresql(place)
+        self._place, self._used = place, time.monotonic()
+        is_new = self._file is not None and not self._file.exists()
         try:
-            self._connection = self._connect(place)
+            self._connection = self._connect()
+            self._locks: Locks = FileLocks(_beside(self._file)) if self._file else AdvisoryLocks(self._locking())
         except self._error as error:
             raise self._fault(error) from error
+        self._make_tables()
+        if self._file is not None and is_new:
+            share_in_group(self._file)
+
+    def _connect(self) -> Any:
+        if self._file is not None:
+            return sqlite3.connect(self._file, timeout=_BUSY)
+        import psycopg
+
+        return psycopg.connect(self._place, connect_timeout=10)
+
+    def _locking(self) -> Any:
+        """A connection of their own for locks: they outlast what goes wrong in a transaction."""
+        import psycopg
+
+        return psycopg.connect(self._place, connect_timeout=10, autocommit=True)
+
+    def _make_tables(self) -> None:
+        """Where they are not there yet; several who come first at the same time wait for each other."""
+        if self._file is None and self._has_tables():
+            return
         with self._transaction() as connection:
+            if self._file is None:
+                connection.execute("SELECT pg_advisory_xact_lock(%s)", (_MAKING,))
             for statement in _TABLES.format_map(self._dialect._asdict()).split(";"):
                 connection.execute(statement)
 
-    def _connect(self, place: str) -> Any:
-        if self._file is not None:
-            return sqlite3.connect(self._file)
-        import psycopg
-
-        return psycopg.connect(place, connect_timeout=10)
+    def _has_tables(self) -> bool:
+        """Of those who may use the tables not all may make them."""
+        with self._transaction() as connection:
+            ((last,),) = connection.execute("SELECT to_regclass('occupations')").fetchall()
+        return last is not None
 
     def check_room(self) -> None:
         """Raises :class:`OutsideFault` where what is done could not be recorded afterwards."""
@@ -80,6 +114,23 @@ class Database:
         with self._transaction() as connection:
             found: list[Any] = connection.execute(self._marked(statement), values).fetchall()
         return found
+
+    def take(self, numbers: Sequence[int]) -> int | None:
+        """Locks, until they are released or this process is no more; where somebody else has one, none is taken, and that one given."""
+        with self._faults():
+            self._renewed()
+            return self._locks.take(numbers)
+
+    def release(self, numbers: Sequence[int]) -> None:
+        with suppress(self._error):  # what went with its connection is free already
+            self._locks.release(numbers)
+
+    @contextmanager
+    def _faults(self) -> Iterator[None]:
+        try:
+            yield
+        except (self._error, OSError) as error:
+            raise self._fault(error) from error
 
     def add(self, table: str, rows: Sequence[Row]) -> None:
         """Rows with the same columns, all or none."""
@@ -94,6 +145,14 @@ class Database:
             self._put(connection, others, [{column: number, **each} for each in rows])
         return int(number)
 
+    def replace(self, table: str, key: str, rows: Sequence[Row]) -> None:
+        """Rows in the place of those with the same ``key``."""
+        if rows:
+            columns = ", ".join(f"{each} = excluded.{each}" for each in rows[0] if each != key)
+            statement = f"{self._insertion(table, rows[0])} ON CONFLICT ({key}) DO UPDATE SET {columns}"
+            with self._transaction() as connection:
+                connection.cursor().executemany(statement, [tuple(each.values()) for each in rows])
+
     def _put(self, connection: Any, table: str, rows: Sequence[Row]) -> None:
         if rows:
             connection.cursor().executemany(self._insertion(table, rows[0]), [tuple(each.values()) for each in rows])
@@ -104,9 +163,39 @@ class Database:
     def _marked(self, statement: str) -> str:
         return statement.replace("?", self._dialect.mark)
 
+    def _renewed(self) -> None:
+        """A connection that was lost while nothing was done is renewed, and its locks are taken again."""
+        idle, self._used = time.monotonic() - self._used, time.monotonic()
+        if self._file is not None or idle < _IDLE:
+            return
+        assert isinstance(self._locks, AdvisoryLocks)
+        given_up = time.monotonic() + _PATIENCE
+        while not self._is_alive():
+            try:
+                self._connection, locking = self._connect(), self._locking()
+                if not self._locks.go_on_with(locking):
+                    raise OutsideFault(
+                        f"journal {self._named}: the connection was lost, and somebody else works on the domain now",
+                        "see who, with the same command; nothing more was done here",
+                    )
+            except self._error:
+                if time.monotonic() > given_up:
+                    raise
+                time.sleep(1)
+
+    def _is_alive(self) -> bool:
+        try:
+            self._connection.execute("SELECT 1")
+            self._connection.rollback()
+            assert isinstance(self._locks, AdvisoryLocks)
+            return self._locks.is_alive()
+        except self._error:
+            return False
+
     @contextmanager
     def _transaction(self) -> Iterator[Any]:
         try:
+            self._renewed()
             yield self._connection
             self._connection.commit()
         except BaseException as error:
@@ -118,7 +207,14 @@ class Database:
 
     def _fault(self, error: Exception) -> OutsideFault:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
-        return OutsideFault(f"journal {self._named}: {reason}", "nothing outside is touched without a journal; make it writable")
+        remedy = "nothing outside is touched without a journal; make it writable"
+        if self._file is None and "permission denied for schema" in reason:
+            remedy = "let somebody who may make tables use it once, then GRANT this role the use of them"
+        return OutsideFault(f"journal {self._named}: {reason}", remedy)
+
+
+def _beside(file: Path) -> Path:
+    return file.with_name(f"{file.name}.locks")
 
 
 def _postgresql(place: str) -> type[Exception]:

@@ -5,15 +5,17 @@ it by looking at the outside, never by doing it again blindly.
 """
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from legatum.core.name import Name, name_text, parse_domain
+from legatum.core.name import ROOT, Name, name_text, parse_domain
 from legatum.core.rrtype import type_text
 from legatum.core.runbook import Outcome
 from legatum.journal.database import Database, Row
+from legatum.journal.occupation import Occupation
 from legatum.net.reply import Reply
 
 INTENT, OUTCOME, FORGOTTEN, FAILED, SENT = "intent", "outcome", "forgotten", "failed", "sent"
@@ -48,6 +50,11 @@ class Journal:
 
     def __init__(self, place: str, folder: Path) -> None:
         self._database = Database(place, folder)
+        self._occupation = Occupation(self._database)
+
+    def occupied(self, domains: Sequence[Name], now: float) -> AbstractContextManager[None]:
+        """Within it nobody else works on these domains. Raises :class:`GateShut` that says who does, and since when."""
+        return self._occupation.of(domains, now)
 
     def intend(self, move: str, domain: Name, step: str, at: float, text: str) -> int:
         """Before an outside effect. The number of the entry.
@@ -85,7 +92,8 @@ class Journal:
 
     def domains(self) -> list[Name]:
         """Every domain that the journal knows of."""
-        return sorted(parse_domain(domain) for (domain,) in self._database.rows("SELECT DISTINCT domain FROM entries"))
+        found = self._database.rows("SELECT DISTINCT domain FROM entries")
+        return sorted(parse_domain(domain) for (domain,) in found if domain != name_text(ROOT))
 
     def forget(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
         """The outcome of a step counts no longer: it will be done again."""

@@ -1,42 +1,59 @@
 """One operator at a time on one domain: the second is told who and since when, not served.
 
-A lock on a file beside the move. It goes with the process that holds it, however that ends, so nothing has to be cleared up
-after a crash; what stands in the file is for telling.
+The lock is where the journal is, wherever the move's file stands: whoever shares the journal is held off, on other machines too where it is
+a database. It goes with the process that holds it, however that ends; what stands in the table is for telling.
 """
 
-import contextlib
-import fcntl
 import getpass
-import json
+import hashlib
 import os
 import socket
-from collections.abc import Iterator
-from pathlib import Path
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
-from legatum.core.fault import BadInput, GateShut
+from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.name import Name, name_text
+from legatum.journal.database import Database
 
 
-@contextlib.contextmanager
-def occupied(folder: Path, domain: Name, now: float) -> Iterator[None]:
-    """Within it nobody else works on the domain. Raises :class:`GateShut`, or :class:`BadInput` where no lock can be made."""
-    path = folder / f"{name_text(domain).replace('/', '_')}.lock"
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        lock = os.open(path, os.O_RDWR | os.O_CREAT, 0o644)
-    except OSError as error:
-        raise BadInput(f"{path}: {error.strerror}", "make the folder of the moves writable") from None
-    try:
+class Occupation:
+    """Of domains, by this process. What it holds it may take again, inside."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._held: Counter[Name] = Counter()
+
+    @contextmanager
+    def of(self, domains: Sequence[Name], now: float) -> Iterator[None]:
+        """Within it nobody else works on any of them. Raises :class:`GateShut`, then none is taken; :class:`OutsideFault` where no lock can
+        be made."""
+        new = [each for each in dict.fromkeys(domains) if not self._held[each]]
+        taken = self._database.take([_number(each) for each in new])
+        if taken is not None:
+            raise self._occupied(next(each for each in new if _number(each) == taken))
         try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            raise _occupied_by(os.pread(lock, 4096, 0), domain) from None
-        os.ftruncate(lock, 0)
-        os.pwrite(lock, json.dumps({"who": _who(), "process": os.getpid(), "since": instant_text(now)}).encode(), 0)
-        yield
-    finally:
-        os.close(lock)
+            self._held.update(domains)
+            self._tell(new, now)
+            yield
+        finally:
+            self._held.subtract(domains)
+            self._database.release([_number(each) for each in new])
+
+    def _tell(self, domains: Sequence[Name], now: float) -> None:
+        rows = [{"domain": name_text(each), "who": _who(), "process": os.getpid(), "since": now} for each in domains]
+        self._database.replace("occupations", "domain", rows)
+
+    def _occupied(self, domain: Name) -> GateShut:
+        found = self._database.rows("SELECT who, process, since FROM occupations WHERE domain = ?", name_text(domain))
+        other = f"{found[0][0]}, process {found[0][1]}, since {instant_text(found[0][2])}" if found else "another process"
+        return GateShut(f"{name_text(domain)} is being worked on by {other}", "wait until that has ended; nothing was done here")
+
+
+def _number(domain: Name) -> int:
+    """One of 2^62 for each domain, the same everywhere."""
+    return int.from_bytes(hashlib.sha256(domain).digest()[:8], "big") >> 2
 
 
 def _who() -> str:
@@ -45,12 +62,3 @@ def _who() -> str:
     except (KeyError, OSError):
         user = str(os.getuid())
     return f"{user}@{socket.gethostname()}"
-
-
-def _occupied_by(written: bytes, domain: Name) -> GateShut:
-    try:
-        told = json.loads(written)
-        other = f"{told['who']}, process {told['process']}, since {told['since']}"
-    except (ValueError, KeyError, TypeError):
-        other = "another process"
-    return GateShut(f"{name_text(domain)} is being worked on by {other}", "wait until that has ended; nothing was done here")

@@ -21,7 +21,7 @@ from legatum.core.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 from legatum.work.parting import Ttls, named_until_now, note_named, note_over, note_unnamed
-from legatum.work.publish import Publication, Published, next_by_rule, plan, present_at, publish, ready, wrong_answers
+from legatum.work.publish import Publication, Published, end_zone, next_by_rule, plan, present_at, publish, ready, wrong_answers
 
 
 @dataclass(frozen=True)
@@ -143,7 +143,7 @@ async def take_back(outside: Outside, taking: TakingBack) -> list[str]:
 
 async def end_child(outside: Outside, cut: Name, held_by: Provider) -> str:
     """The child zone is served no longer; what was done. Raises :class:`GateShut` where only a person can."""
-    if not await held_by.end(cut):
+    if not await end_zone(outside, held_by, cut):
         raise GateShut(f"the settings have no command that ends a zone at {held_by.name}", f"end {name_text(cut)} there by hand")
 
     async def serving() -> str:

@@ -13,8 +13,9 @@ from legatum.core.rrtype import DNSKEY, DS, NS
 from legatum.core.runbook import Outcome
 from legatum.net.reply import Reply
 from legatum.services.registrar import Registrar
+from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
-from legatum.work.registration import RdapWatch, journaled, published_ds
+from legatum.work.registration import RdapWatch, published_ds
 
 
 def parse_ds_text(text: str) -> bytes:
@@ -92,7 +93,7 @@ async def change_ds(outside: Outside, registrar: Registrar, domain: Name, wanted
             raise OutsideFault(f"{registrar.name} said {said}, but holds another DS set", "look at the registrar's own pages")
         return said
 
-    return await journaled(outside, domain, "ds", words, change)
+    return await carried_out(outside, domain, "ds", words, change)
 
 
 async def wait_until_ds(

@@ -17,10 +17,11 @@ from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import ByHand, Registrar
+from legatum.work.effect import carried_out
 from legatum.work.hosts import HostView, held_addresses, look_at_hosts
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, next_by_rule, publish
-from legatum.work.registration import change_nameservers, journaled, wait_until_published
+from legatum.work.registration import change_nameservers, wait_until_published
 
 _USUAL_TTL = 86400
 
@@ -131,7 +132,7 @@ async def _at_registry(outside: Outside, wish: Wish, addresses: Sequence[str], b
             raise OutsideFault(f"{wish.registrar.name} said {said}, but does not hold these addresses", "look at the registrar's own pages")
         return said
 
-    return f"{words}: {(await journaled(outside, wish.domain, 'host', words, change)).summary}"
+    return f"{words}: {(await carried_out(outside, wish.domain, 'host', words, change)).summary}"
 
 
 async def until_glue(outside: Outside, domain: Name, host: Name, addresses: Sequence[str]) -> float:
@@ -221,9 +222,15 @@ async def withdraw(outside: Outside, domain: Name, host: Name, provider: Provide
     if held is not None and registrar.by_hand:
         raise HostByHand(registrar, host, held, (), done)
     if held is not None:
-        done.append(f"{registrar.name}: {await registrar.delete_host(host)}")
-        if await registrar.host(host) is not None:
-            raise OutsideFault(f"{registrar.name} still holds {name_text(host)}", "look at the registrar's own pages")
+
+        async def change() -> str:
+            said = await registrar.delete_host(host)
+            if await registrar.host(host) is not None:
+                raise OutsideFault(f"{registrar.name} still holds {name_text(host)}", "look at the registrar's own pages")
+            return said
+
+        words = f"the host {name_text(host)} taken away at {registrar.name}"
+        done.append(f"{registrar.name}: {(await carried_out(outside, domain, 'host', words, change)).summary}")
     publication = await draw_zone(outside, Wish(domain, host, (), provider, registrar), ())
     if publication.is_needed:
         published = await publish(outside, publication)

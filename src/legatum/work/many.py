@@ -1,14 +1,12 @@
 """The same NS set for many domains: proven for each, then changed over one session, and read back."""
 
 import asyncio
-import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from legatum.core.fault import Fault
 from legatum.core.name import Name
 from legatum.core.verdict import names_said
-from legatum.journal.occupation import occupied
 from legatum.services.registrar import Glue, NsChange, Registrar
 from legatum.work.outside import Outside
 from legatum.work.registration import glue_for, refuse_unready
@@ -66,12 +64,10 @@ async def _look_at(outside: Outside, domain: Name, held: tuple[Name, ...] | Faul
 async def change(outside: Outside, registrar: Registrar, standings: Sequence[Standing], wanted: Sequence[Name]) -> list[Standing]:
     """Changes those that are ready, and reads each back. What is known of each is in the journal."""
     ready = [each for each in standings if each.state == "ready"]
-    now, folder = outside.clock.now(), outside.folder / outside.settings.moves
+    now = outside.clock.now()
     changes = [_change_of(each, wanted, await glue_for(outside, registrar, each.domain, wanted)) for each in ready]
     said: dict[Name, str | Fault] = {}
-    with contextlib.ExitStack() as locks:
-        for each in ready:
-            locks.enter_context(occupied(folder, each.domain, now))
+    with outside.journal.occupied([each.domain for each in ready], now):
         intents = [(each.domain, f"NS set at {registrar.name}: {names_said(each.old)} → {names_said(tuple(wanted))}") for each in ready]
         outside.journal.intend_many("nameservers", now, intents)
         try:

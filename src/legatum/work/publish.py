@@ -17,10 +17,9 @@ from legatum.core.runbook import Outcome
 from legatum.core.signer import OWN, beside_signer, counted_text, signers_own
 from legatum.core.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
 from legatum.core.zone import Zone, fresh_zone
-from legatum.journal.journal import Journal
-from legatum.journal.occupation import occupied
 from legatum.net.signed import KeyFault
 from legatum.services.provider import Provider
+from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
 
 Key = tuple[Name, int]
@@ -159,10 +158,32 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     if not publication.is_new:
         return publication
     provider, zone = publication.provider, publication.wanted
-    await provider.create(zone.origin)
+    await create_zone(outside, provider, zone.origin)
     current = await _once_made(outside, provider, zone.origin)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
     return Publication.between(provider, current, wanted)
+
+
+async def create_zone(outside: Outside, provider: Provider, domain: Name) -> None:
+    """An empty zone, in the journal."""
+
+    async def change() -> str:
+        await provider.create(domain)
+        return f"{provider.name} was asked for it, and said yes"
+
+    await carried_out(outside, domain, "create", f"the zone made at {provider.name}", change)
+
+
+async def end_zone(outside: Outside, provider: Provider, domain: Name) -> bool:
+    """The zone is served no longer, in the journal; False where only a person can end it."""
+    ended = []
+
+    async def change() -> str:
+        ended.append(await provider.end(domain))
+        return f"{provider.name} was asked for it, and said yes" if ended[0] else "there is no command for it: nothing was done"
+
+    await carried_out(outside, domain, "end", f"the zone ended at {provider.name}", change)
+    return ended[0]
 
 
 async def _once_made(outside: Outside, provider: Provider, domain: Name) -> Zone:
@@ -285,28 +306,20 @@ async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zo
 
 
 async def publish(outside: Outside, publication: Publication) -> Published:
-    """:func:`carry_out` by itself, outside a move: with its intent and its outcome in the journal."""
-    journal = outside.journal
-    domain, now = publication.wanted.origin, outside.clock.now()
-    with occupied(outside.folder / outside.settings.moves, domain, now):
-        return await _publish(outside, publication, journal)
+    """:func:`carry_out` by itself, outside a move."""
+    name, done = publication.provider.name, []
 
+    async def change() -> Outcome:
+        done.append(published := await carry_out(outside, publication))
+        equal = (
+            "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
+        )
+        words = f"every server of {name} answers with serial {published.serial}; {equal}"
+        return Outcome("publish", published.first, published.all, words)
 
-async def _publish(outside: Outside, publication: Publication, journal: Journal) -> Published:
-    domain, now = publication.wanted.origin, outside.clock.now()
-    evidence = outside.evidence()
-    journal.intend("", domain, "publish", now, f"publish at {publication.provider.name}: {len(publication.differences)} RRsets change")
-    try:
-        done = await carry_out(outside, publication)
-    except OutsideFault as fault:
-        journal.fail("", domain, "publish", outside.clock.now(), fault.message, evidence)
-        raise
-    finally:
-        outside.asker.heard.remove(evidence)
-    equal = "contents equal" if not done.moved_on else f"somebody else has changed {len(done.moved_on)} other RRsets meanwhile"
-    summary = f"every server of {publication.provider.name} answers with serial {done.serial}; {equal}"
-    journal.settle("", domain, Outcome("publish", done.first, done.all, summary), outside.clock.now(), evidence)
-    return done
+    words = f"publish at {name}: {len(publication.differences)} RRsets change"
+    await carried_out(outside, publication.wanted.origin, "publish", words, change)
+    return done[0]
 
 
 async def _behind(outside: Outside, addresses: tuple[str, ...], served: Zone) -> list[str]:

@@ -1,7 +1,7 @@
 """The registrar's side of a domain: what the registry holds beside what is published, the NS set and the locks changed with proof."""
 
 import asyncio
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.answers import questions_about
@@ -16,15 +16,14 @@ from legatum.core.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
 from legatum.core.zone import Zone
-from legatum.journal.occupation import occupied
 from legatum.net.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration
+from legatum.work.effect import carried_out
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.outside import Outside
 
 LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
 """The statuses with which a registrar's client locks a domain (RFC 5731 s2.3)."""
-_Change = Callable[[], Awaitable[str]]
 _RDAP_EVERY = 60.0  # seconds between looks at registration data
 _TYPES = (A, AAAA, MX, TXT, CAA)
 
@@ -132,7 +131,7 @@ async def change_nameservers(outside: Outside, registrar: Registrar, domain: Nam
             )
         return said
 
-    return await journaled(outside, domain, "nameservers", words, change)
+    return await carried_out(outside, domain, "nameservers", words, change)
 
 
 async def glue_for(outside: Outside, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
@@ -160,7 +159,7 @@ async def change_locks(outside: Outside, registrar: Registrar, domain: Name, loc
                 said = await registrar.change_statuses(domain, part if lock else (), () if lock else part)
         return said
 
-    outcome = await journaled(outside, domain, "lock" if lock else "unlock", words, change)
+    outcome = await carried_out(outside, domain, "lock" if lock else "unlock", words, change)
     return outcome, (await registrar.registration(domain)).statuses
 
 
@@ -184,7 +183,7 @@ async def restore(outside: Outside, registrar: Registrar, domain: Name, reason: 
             said = await registrar.restore(domain, _report(before, now, reason, outside.clock.now()))
         return said
 
-    outcome = await journaled(outside, domain, "restore", words, change)
+    outcome = await carried_out(outside, domain, "restore", words, change)
     return outcome, await registrar.registration(domain)
 
 
@@ -202,24 +201,6 @@ def _report(before: Registration, now: Registration, reason: str, at: float) -> 
         ),
         ("statement", "The information in this report is true to the best of this registrar's knowledge."),
     ]
-
-
-async def journaled(outside: Outside, domain: Name, action: str, words: str, change: _Change) -> Outcome:
-    """``change`` with its intent before and its outcome after, and nobody else at the domain meanwhile."""
-    journal, first = outside.journal, outside.clock.now()
-    with occupied(outside.folder / outside.settings.moves, domain, first):
-        evidence = outside.evidence()
-        journal.intend("", domain, action, first, words)
-        try:
-            said = await change()
-        except OutsideFault as fault:
-            journal.fail("", domain, action, outside.clock.now(), fault.message, evidence)
-            raise
-        finally:
-            outside.asker.heard.remove(evidence)
-        outcome = Outcome(action, first, outside.clock.now(), said)
-        journal.settle("", domain, outcome, outside.clock.now(), evidence)
-        return outcome
 
 
 async def wait_until_published(

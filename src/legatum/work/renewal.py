@@ -9,8 +9,8 @@ from legatum.core.name import Name
 from legatum.core.runbook import Outcome
 from legatum.journal.journal import INTENT, OUTCOME
 from legatum.services.registrar import Registrar
+from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
-from legatum.work.registration import journaled
 from legatum.work.steps.registered import look_at_held
 
 _TERM = re.compile(r"from (\S+), until (\S+)$")
@@ -68,7 +68,7 @@ async def renew(outside: Outside, registrar: Registrar, renewal: Renewal) -> tup
             )
         return f"{said}; from {before}, until {now}"
 
-    outcome = await journaled(outside, renewal.domain, "renew", f"renewal at {registrar.name}: {renewal.words}", change)
+    outcome = await carried_out(outside, renewal.domain, "renew", f"renewal at {registrar.name}: {renewal.words}", change)
     return outcome, outcome.summary.rpartition(" until ")[2]
 
 

@@ -8,6 +8,7 @@ from legatum.core.catalog import with_members
 from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.name import Name, name_text, parse_name
+from legatum.core.presentation import difference_text
 from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS, SOA
 from legatum.core.signer import OWN
@@ -18,6 +19,7 @@ from legatum.services.command import run_command
 from legatum.services.provider import Provider, server_names
 from legatum.services.registrar import Registrar
 from legatum.settings.document import SecondaryProvider
+from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication, next_by_rule, publish
 from legatum.work.registration import change_nameservers
@@ -103,8 +105,13 @@ async def _enter(outside: Outside, seconding: Seconding, domains: Sequence[Name]
 
 async def _made(outside: Outside, seconding: Seconding) -> str:
     purpose = f"making {name_text(seconding.domain)} a secondary at {seconding.name}"
-    if await run_command(seconding.section.create, seconding.domain, purpose, outside.command_limit):
-        return "made by the command of the settings"
+    if seconding.section.create:
+
+        async def change() -> str:
+            await run_command(seconding.section.create, seconding.domain, purpose, outside.command_limit)
+            return "made by the command of the settings"
+
+        return (await carried_out(outside, seconding.domain, "second", purpose, change)).summary
     raise GateShut(
         f"{seconding.name} does not serve {name_text(seconding.domain)}, and the settings have neither a catalog nor a command",
         f"make it a secondary there, of {seconding.primary.name}, then go on with the same command",
@@ -114,11 +121,20 @@ async def _made(outside: Outside, seconding: Seconding) -> str:
 async def put_catalog(outside: Outside, provider: Provider, current: Zone, wanted: Zone) -> int:
     """A catalog is for secondaries: its own servers need not answer others for it, so it is read back from where it was put. Its serial."""
     wanted = wanted.with_serial(next_by_rule(outside, current))
-    await provider.apply(current, wanted)
-    served = await provider.fetch(wanted.origin)
-    if [each for each in zone_differences(served, wanted) if each.rtype != SOA and each.rtype not in OWN]:
-        raise OutsideFault(f"{provider.name} said yes, but the catalog is not as sent", "look at it by hand: legatum gather")
-    return served.soa.serial
+    serials = []
+
+    async def change() -> str:
+        await provider.apply(current, wanted)
+        served = await provider.fetch(wanted.origin)
+        if [each for each in zone_differences(served, wanted) if each.rtype != SOA and each.rtype not in OWN]:
+            raise OutsideFault(f"{provider.name} said yes, but the catalog is not as sent", "look at it by hand: legatum gather")
+        serials.append(served.soa.serial)
+        return f"read back from {provider.name} with serial {served.soa.serial}"
+
+    differing = [each for each in zone_differences(current, wanted) if each.rtype != SOA]
+    words = f"the catalog at {provider.name}: {'; '.join(map(difference_text, differing[:4]))}{' …' if differing[4:] else ''}"
+    await carried_out(outside, wanted.origin, "catalog", words, change)
+    return serials[0]
 
 
 async def in_step(outside: Outside, seconding: Seconding, among: Collection[str] | None = None) -> tuple[int, int]:

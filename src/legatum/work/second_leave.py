@@ -7,6 +7,7 @@ from legatum.core.rrset import rrset, targets
 from legatum.core.rrtype import NS
 from legatum.core.verdict import names_said
 from legatum.services.command import run_command
+from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
 from legatum.work.parting import Parting, note_over, note_unnamed, parting
 from legatum.work.publish import Publication, next_by_rule, publish
@@ -76,8 +77,13 @@ async def release(outside: Outside, seconding: Seconding) -> str:
         if wanted != current:
             serial = await put_catalog(outside, seconding.primary, current, wanted)
         said = f"out of the catalog {name_text(catalog)}, serial {serial}"
-    elif await run_command(seconding.section.end, seconding.domain, ending, outside.command_limit):
-        said = "ended by the command of the settings"
+    elif seconding.section.end:
+
+        async def change() -> str:
+            await run_command(seconding.section.end, seconding.domain, ending, outside.command_limit)
+            return "ended by the command of the settings"
+
+        said = (await carried_out(outside, seconding.domain, "second", ending, change)).summary
     else:
         raise GateShut(
             f"the settings have neither a catalog nor a command that ends the zone at {seconding.name}", "have it ended there by hand"

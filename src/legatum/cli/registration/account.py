@@ -75,12 +75,12 @@ async def _set_code(outside: "Outside", domain: "Name", registrar: "Registrar", 
     from legatum.core.fault import OutsideFault
     from legatum.net.epp import Refused
     from legatum.net.file import write_private
-    from legatum.work.registration import journaled
+    from legatum.work.effect import carried_out
 
     write_private(path, code + "\n")
     words = f"another authorisation code at {registrar.name}"
     try:
-        return (await journaled(outside, domain, "code", words, lambda: registrar.change_code(domain, code))).summary
+        return (await carried_out(outside, domain, "code", words, lambda: registrar.change_code(domain, code))).summary
     except Refused:
         path.unlink()
         raise
@@ -98,22 +98,31 @@ async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _password(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.name import ROOT
     from legatum.views.registration import PasswordDocument, show_password
+    from legatum.work.effect import carried_out
 
     registrar = outside.registrar(args.registrar)
     new = outside.secret(args.new)
     document = PasswordDocument(registrar=registrar.name, state="shown" if args.dry_run else "declined")
     if agreed(args, f"password of {registrar.name} at the registry:", ["the present one → the new one"]):
-        await registrar.change_password(new)
+        await carried_out(outside, ROOT, "password", f"another password at {registrar.name}", lambda: _password_set(registrar, new))
         document.state = "changed"
     show(args, document, lambda screen: show_password(document, screen))
     return SHUT if document.state == "declined" else OK
 
 
+async def _password_set(registrar: "Registrar", new: str) -> str:
+    await registrar.change_password(new)
+    return "set"
+
+
 async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import BadInput
+    from legatum.core.name import ROOT
     from legatum.services.registrar import Contact
     from legatum.views.registration import ContactDocument, show_contact
+    from legatum.work.effect import carried_out
     from legatum.work.steps.transfer import new_code
 
     registrar = outside.registrar(args.registrar)
@@ -130,7 +139,9 @@ async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
         if agreed(
             args, f"contact {args.ident} at {registrar.name}:", [f"nothing → {args.name}, {args.city} {wanted.country}, {args.email}"]
         ):
-            document.said = await registrar.make_contact(wanted, new_code())
+            words = f"the contact {args.ident} at {registrar.name}"
+            done = await carried_out(outside, ROOT, "contact", words, lambda: registrar.make_contact(wanted, new_code()))
+            document.said = done.summary
             document.state, document.name, document.city = "made", wanted.name, wanted.city
             document.country, document.email = wanted.country, wanted.email
     show(args, document, lambda screen: show_contact(document, screen))

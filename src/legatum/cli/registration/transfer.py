@@ -38,7 +38,7 @@ def run(args: argparse.Namespace) -> int:
 async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import GateShut
     from legatum.core.name import parse_domain
-    from legatum.work.registration import journaled
+    from legatum.work.effect import carried_out
 
     domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
     standing = await registrar.transfer_standing(domain)
@@ -49,7 +49,7 @@ async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
     document = document_of(args, domain, registrar, [f"asked for by {who}"], [f"goes to {who}" if goes else "stays"])
     document.state = "shown" if args.dry_run else "declined"
     if agreed(args, f"{args.domain} at {registrar.name}, which {who} asks for:", [document.new[0]]):
-        outcome = await journaled(
+        outcome = await carried_out(
             outside, domain, args.words, f"{args.words} the transfer to {who}", lambda: registrar.transfer(domain, args.words)
         )
         document.state, document.said = "changed", outcome.summary
