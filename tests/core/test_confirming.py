@@ -2,6 +2,7 @@
 
 import ipaddress
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import pytest
@@ -313,3 +314,25 @@ def test_on_the_way_to_other_servers_those_left_behind_are_not_judged() -> None:
     away = replace(HEALTHY, servers=tuple(replace(each, soa=soa(3)) if each.server == NS2 else each for each in HEALTHY.servers))
     assert "version" in {each.about for each in agreement(away, Expected(ns=(NS1, NS2)), (), []).faults}
     assert "version" not in {each.about for each in agreement(away, Expected(ns=(NS1,)), (), []).faults}
+
+
+def test_a_week_of_looks_is_remembered_in_little_room_and_nothing_is_forgotten_of_it() -> None:
+    """A look every ten seconds; a server turns in the middle, a resolver near the end."""
+    course, bounded = Course(CHANGE, 1 / 300), 0
+    for number in range(60_480):
+        server, copy = ("old", "old") if number < 30_000 else ("new", "old") if number < 59_000 else ("new", "new")
+        course.add(look(number * 10.0, child_a=(server, 3600), resolver_a=(copy, 3600 - number % 3600)))
+        bounded = max(bounded, len(course.looks))
+    assert bounded <= 2001 and course.count == 60_480
+    assert course.begins == 300_000.0 and course.old_ttl == 3600 and course.looks[-1].complete
+    assert [after.at for before, after in pairwise(course.looks) if before.resolvers != after.resolvers] == [590_000.0]
+    for number in range(5000):  # and where every look is another
+        course.add(look(700_000.0 + number, child_a=("new", 3600), resolver_a=("old" if number % 2 else "new", 60)))
+        assert len(course.looks) <= 2001
+    assert course.looks[0].at == 0.0 and course.looks[-1].at == 704_999.0
+
+
+def test_the_ttl_that_was_served_before_counts_where_it_is_known() -> None:
+    course = Course(CHANGE, 1 / 300, known_ttl=86_400)
+    course.add(look(0, child_a=("new", 300), resolver_a=("old", 17)))
+    assert course.old_ttl == 86_400 and course.over_at == 86_400

@@ -46,11 +46,13 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.course import Course
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant
+        from legatum.work.publish import ttl_before
         from legatum.work.watch import Watch
 
         change, since = _change(args, outside, domain)
         since = parse_instant(args.since) if args.since else since
-        course = Course(change, 1 / max(1, parse_duration(args.asked_every)), since)
+        known = ttl_before(outside, domain, change.name, change.rtype)
+        course = Course(change, 1 / max(1, parse_duration(args.asked_every)), since, known)
         house = outside.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
         try:

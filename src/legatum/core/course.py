@@ -6,6 +6,8 @@ from enum import StrEnum
 from legatum.core.name import Name
 from legatum.core.rrset import RRset
 
+_MOST_LOOKS = 2000
+
 
 class State(StrEnum):
     """What one party gives."""
@@ -75,30 +77,57 @@ class Look:
 class Course:
     """Looks in order of time. ``rate``: questions a second that a typical cache has to answer, for the forecast.
 
-    ``since``: when the change was made, where that is known.
+    ``since``: when the change was made, where that is known; ``known_ttl``: with which TTL the old data were served before it, where that
+    is; ``count``: looks taken in, of which the many that say the same are not all kept.
     """
 
     change: Change
     rate: float
     since: float | None = None
+    known_ttl: int | None = None
     looks: list[Look] = field(default_factory=list)
+    count: int = 0
+    _served: int | None = None
+    _left: int = 0
+    _fresh: int = 0
 
     def add(self, look: Look) -> tuple[Told, ...]:
         """Takes a look in; who says something else than the time before."""
         before = {(each.party, each.who): (each.state, each.said) for each in self.looks[-1].told} if self.looks else {}
         self.looks.append(look)
+        self.count += 1
+        self._take_ttls(look)
+        if len(self.looks) > _MOST_LOOKS:
+            self._thin()
         return tuple(each for each in look.told if before.get((each.party, each.who)) != (each.state, each.said))
+
+    def _take_ttls(self, look: Look) -> None:
+        for each in look.told:
+            if each.ttl is None:
+                continue
+            if each.state == State.OLD:
+                self._left = max(self._left, each.ttl)
+                if each.party != "resolver":
+                    self._served = max(self._served or 0, each.ttl)
+            elif each.party != "resolver":
+                self._fresh = max(self._fresh, each.ttl)
+
+    def _thin(self) -> None:
+        """Of looks that say the same as the one before and the one after every second goes; where all differ, of all of them."""
+        says = [tuple((each.party, each.who, each.state, each.said) for each in look.told) for look in self.looks]
+        last = len(says) - 1
+        kept = [at for at in range(last + 1) if at in (0, last) or at % 2 == 0 or says[at - 1] != says[at] or says[at] != says[at + 1]]
+        if len(kept) > _MOST_LOOKS * 3 // 4:
+            kept = [at for at in range(last + 1) if at in (0, last) or at % 2 == 0]
+        self.looks = [self.looks[at] for at in kept]
 
     @property
     def old_ttl(self) -> int:
-        """The longest TTL with which a server was seen to give the old data, in seconds. Where none was seen to, because the change was
-        there already: the larger of what is left of copies and the TTL with which the servers give the new data, as a copy shows only what
-        is left of it."""
-        told = [each for look in self.looks for each in look.told if each.ttl is not None]
-        served = [each.ttl for each in told if each.state == State.OLD and each.party != "resolver" and each.ttl is not None]
-        left = [each.ttl for each in told if each.state == State.OLD and each.ttl is not None]
-        fresh = [each.ttl for each in told if each.state == State.NEW and each.party != "resolver" and each.ttl is not None]
-        return max(served or [*left, *fresh], default=0)
+        """The longest TTL with which the old data were handed out, in seconds: that known from before, or seen of a server. Where neither
+        is, because the change was there already: the larger of what is left of copies and the TTL with which the servers give the new data,
+        as a copy shows only what is left of it."""
+        known = [each for each in (self._served, self.known_ttl) if each is not None]
+        return max(known) if known else max(self._left, self._fresh)
 
     @property
     def begins(self) -> float | None:

@@ -110,6 +110,12 @@ class Journal:
                 found.pop(row.step, None)
         return found
 
+    def outcomes_of(self, domain: Name) -> list[Outcome]:
+        """All about a domain, whichever command or move they are of, oldest first."""
+        said = "SELECT step, text, facts FROM entries WHERE domain = ? AND kind = ? ORDER BY number"
+        rows = [(step, text, json.loads(facts)) for step, text, facts in self._database.rows(said, name_text(domain), OUTCOME)]
+        return [Outcome(step, facts["first"], facts["all"], text, facts["facts"]) for step, text, facts in rows]
+
     def begun(self, move: str) -> set[str]:
         """Steps that were ever intended or done, whatever became of them."""
         return {row.step for row in self._of_move(move) if row.kind in (INTENT, OUTCOME)}

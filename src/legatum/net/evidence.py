@@ -29,6 +29,12 @@ class Evidence:
         self._numbers[id(reply)] = len(self._replies)
         self.asked[reply.server] += 1
 
+    def forget(self, kept: int) -> None:
+        """All but the latest ``kept`` replies, in steps: those that stay get new numbers."""
+        if len(self._replies) > 2 * kept:
+            self._replies = self._replies[-kept:]
+            self._numbers = {id(reply): number for number, reply in enumerate(self._replies, 1)}
+
     def __iter__(self) -> Iterator[Reply]:
         return iter(self._replies)
 

@@ -126,7 +126,7 @@ class LiveView:
             _bar("forecast for the world", course.forecast(last.at), "cyan"),
         ]
         head = Text(clean(verdict), style="bold green" if good else "bold")
-        now = Text(f"{instant_text(last.at)}, look {len(course.looks)}", style="dim")
+        now = Text(f"{instant_text(last.at)}, look {course.count}", style="dim")
         self._live.update(
             Group(head, Text(clean(f"Next: {following or 'nothing to do'}")), now, Text(), table, Text(), *bars), refresh=True
         )

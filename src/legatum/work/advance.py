@@ -111,26 +111,27 @@ def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) ->
 
 async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:
     ways.begin(job.step)
-    evidence = job.outside.evidence()
-    try:
+    with job.outside.collecting() as evidence:
         action = action_of(job)
-        halted, outcome = await _seen_or_awaited(job, action, ways)
-        if halted is not None:
-            return halted, None
-        if outcome is None:
-            if job.runbook.changes_answers and (gone := await moved_on(job)):
-                _unsettle(job, journal, gone)
-                return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
-            halted = await _gate(job, action, ways)
-            if halted is not None:
-                return halted, None
-            outcome = await _performed(job, action, journal, evidence, ways)
-        journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
-    except GateShut as shut:
-        return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
-    finally:
-        job.outside.asker.heard.remove(evidence)
-    return None, outcome
+        try:
+            halted, outcome = await _done(job, action, journal, evidence, ways)
+        except GateShut as shut:
+            return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
+        if outcome is not None:
+            journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+        return halted, outcome
+
+
+async def _done(job: Job, action: Action, journal: Journal, evidence: Evidence, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+    """One of the two."""
+    halted, outcome = await _seen_or_awaited(job, action, ways)
+    if halted is not None or outcome is not None:
+        return halted, outcome
+    if job.runbook.changes_answers and (gone := await moved_on(job)):
+        _unsettle(job, journal, gone)
+        return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
+    halted = await _gate(job, action, ways)
+    return halted, await _performed(job, action, journal, evidence, ways) if halted is None else None
 
 
 def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
@@ -151,6 +152,7 @@ async def _seen_or_awaited(job: Job, action: Action, ways: Ways) -> tuple[Halted
             return Halted(Halt.HOLDING, job.step, bound), None
         left = bound.instant - clock.now()
         await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
+        job.outside.forget_looks()
         outcome = await action.seen()
     return None, outcome
 

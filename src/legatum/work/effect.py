@@ -15,16 +15,13 @@ async def carried_out(outside: Outside, domain: Name, step: str, words: str, cha
     Raises what ``change`` does; and :class:`GateShut` where somebody else works on the domain.
     """
     journal, first = outside.journal, outside.clock.now()
-    with journal.occupied([domain], first):
-        evidence = outside.evidence()
+    with journal.occupied([domain], first), outside.collecting() as evidence:
         journal.intend("", domain, step, first, words)
         try:
             said = await change()
         except Fault as fault:
             journal.fail("", domain, step, outside.clock.now(), fault.message, evidence)
             raise
-        finally:
-            outside.asker.heard.remove(evidence)
         outcome = said if isinstance(said, Outcome) else Outcome(step, first, outside.clock.now(), said)
         journal.settle("", domain, outcome, outside.clock.now(), evidence)
         return outcome

@@ -74,11 +74,8 @@ async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | N
 async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
     """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by the parent's glue."""
     if registrar.by_hand:
-        evidence = outside.evidence()
-        try:
+        with outside.collecting() as evidence:
             seen = await look_at_rdap_host(outside, evidence, host)
-        finally:
-            outside.asker.heard.remove(evidence)
         if seen is not None:
             return seen
     held = await registrar.host(host)

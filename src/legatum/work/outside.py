@@ -4,8 +4,8 @@ Providers and registrars are loaded when one is opened: a survey asks before tha
 """
 
 import asyncio
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Sequence
-from contextlib import asynccontextmanager
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
+from contextlib import asynccontextmanager, contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from legatum.services.provider import Provider
     from legatum.services.registrar import Registrar
 
+_REMEMBERED = 500  # replies, while something is waited for
 _collecting: ContextVar[tuple[Evidence, ...]] = ContextVar("collecting", default=())
 
 
@@ -128,12 +129,22 @@ class Outside:
             reason = error.strerror if isinstance(error, OSError) else str(error)
             raise BadInput(f"bootstrap file {path}: {reason}", "it must have the form of RFC 9224; see docs/settings.md") from None
 
-    def evidence(self) -> Evidence:
-        """Collects from now on every reply to what this task asks, and the tasks that it starts; not those of others beside it."""
+    @contextmanager
+    def collecting(self) -> Iterator[Evidence]:
+        """Within it every reply is kept to what this task asks, and the tasks that it starts; not those of others beside it."""
         kept = _OwnEvidence()
-        _collecting.set((*_collecting.get(), kept))
+        before = _collecting.set((*_collecting.get(), kept))
         self.asker.heard.append(kept)
-        return kept
+        try:
+            yield kept
+        finally:
+            self.asker.heard.remove(kept)
+            _collecting.reset(before)
+
+    def forget_looks(self) -> None:
+        """While something is waited for: of all that was heard until now the latest part is enough to show how it was."""
+        for each in _collecting.get():
+            each.forget(_REMEMBERED)
 
     @property
     def caution(self) -> "Caution":
@@ -173,6 +184,7 @@ class Outside:
         given_up = self.clock.now() + (parse_duration(self.settings.house.patience) if patience is None else patience)
         last = ""
         while missing := await look():
+            self.forget_looks()
             if told is not None and missing != last:
                 told(missing)
                 last = missing

@@ -24,6 +24,7 @@ from legatum.work.outside import Outside
 
 Key = tuple[Name, int]
 
+_TTLS = "ttls before"  # a fact of an outcome
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
 _SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
 
@@ -162,6 +163,18 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     current = await _once_made(outside, provider, zone.origin)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
     return Publication.between(provider, current, wanted)
+
+
+def _ttls_before(publication: Publication) -> dict[str, int]:
+    """With which TTL each RRset that changes was served until then."""
+    return {f"{name_text(each.name)} {type_text(each.rtype)}": each.left.ttl for each in publication.differences if each.left is not None}
+
+
+def ttl_before(outside: Outside, domain: Name, name: Name, rtype: int) -> int | None:
+    """With which TTL an RRset was served before it was changed the last time, where that is in the journal."""
+    key = f"{name_text(name)} {type_text(rtype)}"
+    known = [outcome.facts[_TTLS][key] for outcome in outside.journal.outcomes_of(domain) if key in outcome.facts.get(_TTLS, ())]
+    return known[-1] if known else None
 
 
 async def create_zone(outside: Outside, provider: Provider, domain: Name) -> None:
@@ -315,7 +328,7 @@ async def publish(outside: Outside, publication: Publication) -> Published:
             "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
         )
         words = f"every server of {name} answers with serial {published.serial}; {equal}"
-        return Outcome("publish", published.first, published.all, words)
+        return Outcome("publish", published.first, published.all, words, {_TTLS: _ttls_before(publication)})
 
     words = f"publish at {name}: {len(publication.differences)} RRsets change"
     await carried_out(outside, publication.wanted.origin, "publish", words, change)

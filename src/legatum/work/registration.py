@@ -45,11 +45,8 @@ class Sides:
 async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
     """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not tell."""
     account = await registrar.registration(domain, code) if registrar and not registrar.by_hand else None
-    evidence = outside.evidence()
-    try:
+    with outside.collecting() as evidence:
         rdap, why = await look_at_rdap(outside, evidence, domain)
-    finally:
-        outside.asker.heard.remove(evidence)
     handed_out = await published(outside, domain)
     if account is None and rdap is None and not any(handed_out.values()):
         raise OutsideFault(
@@ -243,11 +240,8 @@ class RdapWatch:
     async def look(self) -> RegistrationView | None:
         if self._outside.clock.now() - self._at >= _RDAP_EVERY:
             self._at = self._outside.clock.now()
-            evidence = self._outside.evidence()
-            try:
+            with self._outside.collecting() as evidence:
                 self._view, _ = await look_at_rdap(self._outside, evidence, self._domain)
-            finally:
-                self._outside.asker.heard.remove(evidence)
         return self._view
 
     @staticmethod

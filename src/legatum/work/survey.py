@@ -33,11 +33,8 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
     Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said.
     """
-    evidence = outside.evidence()
-    try:
+    with outside.collecting() as evidence:
         picture = await _look(outside, domain, evidence, wanted or Wanted())
-    finally:
-        outside.asker.heard.remove(evidence)
     if registrar:
         from legatum.work.look.registration import registration_view
 

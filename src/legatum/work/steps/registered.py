@@ -51,11 +51,8 @@ async def _addresses(account: Registrar, host: Name) -> tuple[str, ...]:
 
 
 async def _from_outside(outside: Outside, domain: Name) -> Held:
-    evidence = outside.evidence()
-    try:
+    with outside.collecting() as evidence:
         view, why = await look_at_rdap(outside, evidence, domain)
-    finally:
-        outside.asker.heard.remove(evidence)
     if view is None:
         raise OutsideFault(
             f"{name_text(domain)}: no account has it, and RDAP says nothing{f': {why}' if why else ''}",
