@@ -134,10 +134,12 @@ def test_thousands_at_once_and_a_holder_that_dies(tmp_path: Path, place: str) ->
     many = [parse_name(f"d{number}.example.") for number in range(3000)]
     child = os.fork()
     if child == 0:
-        with Journal(place, tmp_path).occupied(many, 0.0):
-            (tmp_path / "held").touch()
-            time.sleep(60)
-        os._exit(1)
+        try:
+            with Journal(place, tmp_path).occupied(many, 0.0):
+                (tmp_path / "held").touch()
+                time.sleep(60)
+        finally:
+            os._exit(1)
     while not (tmp_path / "held").exists():
         time.sleep(0.02)
     journal = Journal(place, tmp_path)

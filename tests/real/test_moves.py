@@ -6,7 +6,6 @@ switch. TTLs are seconds, so that every hold is really waited for. Not one answe
 
 import itertools
 import os
-import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -67,7 +66,6 @@ def test_every_pair_there_and_back_and_nobody_notices(lab: Lab) -> None:
     visitors = [Visitors(each.address, [*TOURS, *RETREATS]) for each in lab.resolvers]
     for each in visitors:
         each.start()
-    began = time.monotonic()
     with ThreadPoolExecutor(len(TOURS) + len(RETREATS)) as crew:
         works = {domain: crew.submit(tour, lab, domain) for domain in TOURS}
         works |= {domain: crew.submit(retreat, lab, domain) for domain in RETREATS}
@@ -76,4 +74,4 @@ def test_every_pair_there_and_back_and_nobody_notices(lab: Lab) -> None:
         each.stop()
     assert not failed, failed
     assert [each.wrong[:5] for each in visitors] == [[], []]
-    assert all(each.asked > (time.monotonic() - began) * 5 * len(works) for each in visitors)
+    assert all(each.asked > 1000 * len(works) // 10 for each in visitors)
