@@ -32,8 +32,8 @@ def test_no_test_judges_by_how_long_something_took() -> None:
     """A machine may be slow for any while: deadlines end a wait, but what passed until then proves nothing."""
 
     def reads_the_clock(node: ast.AST) -> bool:
-        calls = {f"{each.func.value.id}.{each.func.attr}" for each in ast.walk(node)
-                 if isinstance(each, ast.Call) and isinstance(each.func, ast.Attribute) and isinstance(each.func.value, ast.Name)}  # fmt: skip
+        called = [each.func for each in ast.walk(node) if isinstance(each, ast.Call) and isinstance(each.func, ast.Attribute)]
+        calls = {f"{each.value.id}.{each.attr}" for each in called if isinstance(each.value, ast.Name)}
         return bool(calls & {"time.time", "time.monotonic", "time.perf_counter"})
 
     leaning = [

@@ -35,7 +35,7 @@ def test_a_survey_asks_no_more_than_it_may(shell: Shell) -> None:
     own = ("198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53")
     parents = ("192.0.2.11", "2001:db8:e:1::53", "198.51.100.12", "2001:db8:e:2::53")
     assert all(1 <= asked[address] <= 8 for address in own), asked
-    assert all(asked[address] == 1 for address in parents), asked
+    assert sorted(asked[address] for address in parents) == [1, 1, 1, 2], asked  # one of them for the parent zone's own NS set
     assert f"{DOMAIN}: " in ended.err and "questions" in ended.err
 
 

@@ -329,3 +329,20 @@ def test_whatever_changes_a_zone_is_held_to_the_same(shell: Shell, world: Practi
     assert shell.run("amend", name, "x.app", "TXT", "hidden", "--anyway", *at).status == 0
     other = shell.run("publish", DOMAIN, "--from", file.name, "--to", "alder", "--yes")
     assert other.status == 2 and f"ferrytimes.example.zone is of {name}, not of {DOMAIN}" in other.err
+
+
+def test_words_in_any_order_a_ttl_alone_and_data_that_a_shell_takes_apart(shell: Shell) -> None:
+    name = "ferrytimes.example"
+    minus = shell.run("amend", name, "--at", "alder", "press", "--yes", "TXT", "--json", "--", "-5").document
+    assert minus["state"] == "published" and minus["changes"][-1]["right"]["data"] == ['"-5"']
+    alone = shell.run("amend", name, "press", "TXT", "--ttl", "7m", "--at", "alder", "--yes", "--json").document
+    assert alone["changes"][-1]["right"] == {"ttl": 420, "data": ['"-5"']}
+    assert shell.run("amend", name, "press", "TXT", "--ttl", "7m", "--at", "alder", "--yes", "--json").document["state"] == "unchanged"
+    assert shell.run("amend", name, "gone", "TXT", "--ttl", "7m", "--at", "alder", "--yes").status == 2
+    apart = shell.run("amend", name, "@", "MX", "10", "mail", "--at", "alder", "--yes")
+    assert apart.status == 2 and "put it between quotation marks, '10 mail'" in apart.err
+    bare = shell.run("amend", name, "press", "TXT", "-x", "--at", "alder", "--yes")
+    assert bare.status == 2 and "stands after --" in bare.err
+    ago = shell.run("confirm", name, "--record", "press TXT other", "--since", "5m", "--json").document
+    assert ago["pending"] is True
+    assert shell.run("confirm", name, "--record", "press TXT other", "--since", "30d", "--json").document["pending"] is False

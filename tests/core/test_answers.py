@@ -46,6 +46,8 @@ def weight(name: Name, rtype: int, old: list[Said], new: list[Said], followed: t
     ("name", "rtype", "old", "new", "meant"),
     [
         (ORIGIN, A, [answer(address(1))], [answer(address(1))], None),
+        (ORIGIN, A, [FAILS], [FAILS], ForVisitors.UNKNOWN),
+        (ORIGIN, A, [FAILS], [answer(address(1))], ForVisitors.BETTER),
         (ORIGIN, A, [answer(address(1))], [answer(address(2))], ForVisitors.WORSE),
         (ORIGIN, A, [answer(address(1))], [answer(address(1)), answer(address(2))], ForVisitors.WORSE),
         (ORIGIN, A, [answer(address(1))], [answer(address(1, 300))], ForVisitors.EQUAL),

@@ -180,3 +180,29 @@ def test_delegations_without_end_end() -> None:
         assert (await walker.lookup(deep, A)).rrset is None
 
     assert walk({1: root(EXAMPLE), 2: deeper}, work) < 120
+
+
+def test_servers_that_only_the_zone_itself_names_are_parents_too() -> None:
+    """The root hands out one server of ``example``; the zone's own NS set has a second, which hands out the delegation as well."""
+    own = ns("example", "a.nic.example", "hidden.nic.example")
+    stands = {"a.nic.example": 2, "hidden.nic.example": 3}
+
+    def example(asked: Name, rtype: int) -> tuple[int, int, Section, Section, Section]:
+        if (asked, rtype) == (name("example"), NS):
+            return say(own)
+        found = next((address(host, last) for host, last in stands.items() if asked == name(host) and rtype == A), None)
+        return (
+            say(found)
+            if found
+            else refer(ns("shop.example", "ns1.alder.test"))
+            if is_under(asked, name("shop.example"))
+            else deny("example")
+        )
+
+    async def work(walker: Walker) -> None:
+        for domain in ("shop.example", "store.example"):
+            cut = await walker.parent_of(name(domain))
+            assert set(cut.servers) == {name("a.nic.example"), name("hidden.nic.example")}
+            assert set(cut.addresses) == {"192.0.2.2", "192.0.2.3"}
+
+    assert walk({1: root(EXAMPLE), 2: example, 3: example}, work) < 12

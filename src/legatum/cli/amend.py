@@ -22,7 +22,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     way.add_argument("--drop", action="store_true", help="take these records out")
     way.add_argument("--clear", action="store_true", help="take the whole set out")
     way.add_argument("--serial", type=int, metavar="N", help="no record: take the zone to this serial, a lower one too")
-    parser.add_argument("--ttl", metavar="DURATION", help="of the set (default: as it is, or as beside it)")
+    parser.add_argument(
+        "--ttl", metavar="DURATION", help="of the set (default: as it is, or as beside it); without DATA the TTL alone is changed"
+    )
     parser.add_argument("--instead", action="store_true", help="an alias at the name gives way to this, or what is there to an alias")
     add_anyway(parser)
     add_changing(parser)
@@ -39,9 +41,10 @@ def run(args: argparse.Namespace) -> int:
             raise BadInput("--serial takes no NAME", "change the record in a command of its own")
         if not 0 < args.serial < 2**32:
             raise BadInput(f"{args.serial} is no serial", "give a number from 1 to 4294967295")
-    elif not args.type or bool(args.data) == args.clear:
+    elif not args.type or (args.data if args.clear else not args.data and (not args.ttl or args.add or args.drop)):
         raise BadInput(
-            "amend wants NAME, TYPE and DATA, or NAME, TYPE and --clear", "legatum amend DOMAIN www A 198.51.100.80 --at PROVIDER"
+            "amend wants NAME, TYPE and DATA, or NAME, TYPE and --clear or --ttl",
+            "`legatum amend DOMAIN www A 198.51.100.80 --at PROVIDER`",
         )
 
     async def work(outside: "Outside") -> int:
@@ -61,7 +64,7 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
     from legatum.core.rrtype import parse_type
     from legatum.work.amend import Amendment
 
-    way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set"
+    way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set" if args.data else "keep"
     ttl = parse_duration(args.ttl) if args.ttl else None
     return Amendment(typed_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
 

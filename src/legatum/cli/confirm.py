@@ -30,7 +30,7 @@ def add_expected(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--ds", action="append", metavar="DS", help="a DS that the parent should have: TAG ALGORITHM TYPE DIGEST, or none")
     parser.add_argument("--serial", type=int, metavar="N", help="every server has this serial or a newer one")
     parser.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="a record that every server and resolver gives")
-    parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339")
+    parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339, or how long ago, such as 5m")
 
 
 def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Expected":
@@ -40,7 +40,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
     from legatum.core.duration import parse_duration
     from legatum.core.expected import Expected, parse_ds_text, parse_records
     from legatum.core.fault import BadInput
-    from legatum.core.instant import parse_instant
+    from legatum.core.instant import parse_instant_or_age
     from legatum.core.name import typed_host
 
     expected = Expected(publishing=parse_duration(outside.settings.house.patience))
@@ -59,7 +59,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
         expected = replace(expected, ds=() if none else tuple(sorted(parse_ds_text(text) for text in args.ds)))
     if args.serial is not None and not 0 <= args.serial < 1 << 32:
         raise BadInput(f"{args.serial} is no serial", "write a number from 0 to 4294967295")
-    since = parse_instant(args.since) if args.since else expected.since
+    since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else expected.since
     return replace(expected, serial=args.serial, records=expected.records + parse_records(args.record or (), domain), since=since)
 
 

@@ -23,7 +23,11 @@ def configure(parser: argparse.ArgumentParser) -> None:
     wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
     wanted.add_argument("--move", action="store_true", help="what the domain's move leads to")
     wanted.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="an RRset that everybody should come to have")
-    parser.add_argument("--since", metavar="WHEN", help="when the change was on every server: RFC 3339; otherwise that is watched")
+    parser.add_argument(
+        "--since",
+        metavar="WHEN",
+        help="when every server had the change: RFC 3339, or how long ago (5m); otherwise that is watched",
+    )
     parser.add_argument("--every", metavar="DURATION", help="how often servers are asked (default: the house's poll)")
     parser.add_argument("--asked-every", default="5m", metavar="DURATION", help="for the forecast: how often a typical cache is asked")
     parser.add_argument("--patience", metavar="DURATION", help="how long after the last copy should have run out (default: the house's)")
@@ -45,12 +49,12 @@ def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.course import Course
         from legatum.core.duration import parse_duration
-        from legatum.core.instant import parse_instant
+        from legatum.core.instant import parse_instant_or_age
         from legatum.work.publish import ttl_before
         from legatum.work.watch import Watch
 
         change, since = _change(args, outside, domain)
-        since = parse_instant(args.since) if args.since else since
+        since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else since
         known = ttl_before(outside, domain, change.name, change.rtype)
         course = Course(change, 1 / max(1, parse_duration(args.asked_every)), since, known)
         house = outside.settings.house

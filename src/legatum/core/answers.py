@@ -127,8 +127,8 @@ def answer_differences(heard: Heard) -> tuple[AnswerDifference, ...]:
         grouped: dict[Said, list[str]] = {}
         for address, each in said.items():
             grouped.setdefault(each, []).append(address)
-        silent = any(each.form == Form.SILENT for each in grouped)
-        if len(grouped) > 1 or silent:
+        untold = any(each.form in (Form.SILENT, Form.ERROR) for each in grouped)
+        if len(grouped) > 1 or untold:
             listed = {each: tuple(where) for each, where in grouped.items()}
             found.append(AnswerDifference(name, rtype, listed, _weight(heard, (name, rtype), said)))
     return tuple(found)
@@ -153,12 +153,12 @@ _RANK = [ForVisitors.OWN, ForVisitors.EQUAL, ForVisitors.BETTER, ForVisitors.DIS
 def _beside(heard: Heard, question: Question, old: Said, new: Said) -> ForVisitors:
     """What somebody gets from a new server who would have got ``old`` from an old one."""
     own = belongs_to_provider(heard.zone.origin, *question)
-    if new.form == Form.SILENT or old.form == Form.SILENT:
-        return ForVisitors.UNKNOWN
+    if new.form == Form.SILENT or old.form == Form.SILENT or (new.form == Form.ERROR and old.form == Form.ERROR):
+        return ForVisitors.UNKNOWN  # that both fail says nothing of what either will say
     if old == new or (own and new.is_authoritative):
         return ForVisitors.OWN
     if new.form == Form.ERROR:
-        return ForVisitors.EQUAL if old.form == Form.ERROR else ForVisitors.WORSE
+        return ForVisitors.WORSE
     if old.form == Form.ERROR:
         return ForVisitors.BETTER
     if Form.REFERRAL in (old.form, new.form):

@@ -20,6 +20,14 @@ def parse_instant(text: str) -> float:
     return (parsed if parsed.tzinfo else parsed.replace(tzinfo=UTC)).timestamp()
 
 
+def parse_instant_or_age(text: str, now: float) -> float:
+    """An instant in RFC 3339, or how long before ``now`` it was. Raises :class:`BadInput`."""
+    try:
+        return now - parse_duration(text)
+    except BadInput:
+        return parse_instant(text)
+
+
 def parse_instant_or_wait(text: str, now: float) -> float:
     """An instant in RFC 3339, or a duration from ``now`` on. Raises :class:`BadInput`."""
     try:

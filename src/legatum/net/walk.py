@@ -63,6 +63,7 @@ class Walker:
     asker: Asker
     roots: Mapping[Name, tuple[str, ...]]
     _cuts: dict[Name, Cut] = field(default_factory=dict)
+    _whole: dict[Name, Cut] = field(default_factory=dict)
     _silent: set[str] = field(default_factory=set)
     _often: Counter[str] = field(default_factory=Counter)
     _lookups: "dict[tuple[Name, int], asyncio.Task[Lookup]]" = field(default_factory=dict)
@@ -75,6 +76,10 @@ class Walker:
 
     async def delegation_of(self, domain: Name) -> tuple[Cut, Reply | None]:
         """The zone that delegates ``domain``, and what one of its servers said when asked for the delegation."""
+        cut, reply = await self._delegation_of(domain)
+        return await self._with_own_servers(cut), reply
+
+    async def _delegation_of(self, domain: Name) -> tuple[Cut, Reply | None]:
         suffix = parent_of(domain) if domain != ROOT else ROOT
         if suffix in self._cuts:
             return await self._closest(domain, frozenset())
@@ -84,6 +89,18 @@ class Walker:
             _bounded(self._first)[suffix] = lock = asyncio.Lock()
         async with lock:
             return await self._closest(domain, frozenset())
+
+    async def _with_own_servers(self, cut: Cut) -> Cut:
+        """With those that the zone names itself beside those that the zone above it hands out: resolvers ask them too."""
+        if cut.zone == ROOT or not cut.addresses:
+            return cut
+        if cut.zone not in self._whole:
+            reply = await self._ask_any(cut, cut.zone, NS)
+            own = reply.find(NS) if reply is not None and reply.authoritative else None
+            hidden = [name for name in targets(own)[:_MOST_SERVERS] if name not in cut.servers]
+            found = await asyncio.gather(*map(self.addresses, hidden))
+            _bounded(self._whole)[cut.zone] = Cut(cut.zone, {**cut.servers, **dict(zip(hidden, found, strict=True))})
+        return self._whole[cut.zone]
 
     def know(self, zone: Name, servers: Mapping[Name, tuple[str, ...]]) -> None:
         """Takes a zone's servers as found elsewhere."""

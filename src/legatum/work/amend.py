@@ -20,8 +20,8 @@ _USUAL_TTL = 3600
 
 @dataclass(frozen=True)
 class Amendment:
-    """``way``: ``set`` the data, ``add`` to them, ``drop`` some of them, or ``clear`` the set. ``ttl`` in seconds, None for the present
-    one. ``instead``: an alias there gives way to data, or data to an alias."""
+    """``way``: ``set`` the data, ``add`` to them, ``drop`` some of them, ``clear`` the set, or ``keep`` the data and change the TTL alone.
+    ``ttl`` in seconds, None for the present one. ``instead``: an alias there gives way to data, or data to an alias."""
 
     name: Name
     rtype: int
@@ -42,10 +42,10 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
     if rtype == SOA:
         raise BadInput("the SOA is not amended like this", "--serial takes the zone to another serial")
     present = zone.get(name, rtype)
-    given = {typed_rdata(rtype, text, zone.origin) for text in amendment.data}
+    given = _given(amendment, zone.origin)
     held = set(present.rdatas) if present else set()
     match amendment.way:
-        case "clear" if present is None:
+        case "clear" | "keep" if present is None:
             raise BadInput(f"there is no {what}", "legatum gather shows what there is")
         case "drop" if given - held:
             raise BadInput(f"{what} does not hold that", f"it holds {len(held)} records; legatum gather shows them")
@@ -53,6 +53,8 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
             wanted = set[bytes]()
         case "drop":
             wanted = held - given
+        case "keep":
+            wanted = held
         case "add":
             wanted = held | given
         case _:
@@ -68,6 +70,19 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
     zone = zone.without((each.name, each.rtype) for each in rivals)
     ttl = amendment.ttl if amendment.ttl is not None else present.ttl if present else _usual_ttl(zone, name)
     return zone.with_rrsets([rrset(name, rtype, ttl, wanted)])
+
+
+def _given(amendment: Amendment, origin: Name) -> set[bytes]:
+    """The records that were typed. Raises :class:`BadInput`, with what to do where a shell has taken one apart at its spaces."""
+    try:
+        return {typed_rdata(amendment.rtype, text, origin) for text in amendment.data}
+    except BadInput as fault:
+        whole = " ".join(amendment.data)
+        try:
+            typed_rdata(amendment.rtype, whole, origin)
+        except BadInput:
+            raise fault from None
+        raise BadInput(fault.message, f"each record is one word for the shell: put it between quotation marks, '{whole}'") from None
 
 
 def _usual_ttl(zone: Zone, name: Name) -> int:
