@@ -2,8 +2,13 @@
 
 import ast
 import re
+import shlex
 import subprocess
 from pathlib import Path
+
+import pytest
+
+from legatum.cli.main import COMMANDS, parser_of
 
 ROOT = Path(__file__).parent.parent
 CITED = re.compile(r"\brules? (\d+)(?: and (\d+))?")
@@ -44,3 +49,48 @@ def test_no_test_judges_by_how_long_something_took() -> None:
         and any(isinstance(each, ast.BinOp) and isinstance(each.op, ast.Sub) and reads_the_clock(each) for each in ast.walk(node))
     ]
     assert leaning == []
+
+
+def part_text(part: ast.expr) -> str:
+    if isinstance(part, ast.FormattedValue):
+        return f"{{{ast.unparse(part.value)}}}"
+    return str(part.value) if isinstance(part, ast.Constant) else ""
+
+
+def texts(path: Path) -> list[str]:
+    """Every text of a module but those that explain the code; what is put in when it runs stands in braces."""
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    nodes = list(ast.walk(tree))
+    explaining = {id(each.value) for each in nodes if isinstance(each, ast.Expr)}
+    parts = {id(part) for each in nodes if isinstance(each, ast.JoinedStr) for part in ast.walk(each) if part is not each}
+    found = []
+    for node in nodes:
+        if id(node) in explaining | parts:
+            continue
+        if isinstance(node, ast.JoinedStr):
+            found.append("".join(map(part_text, node.values)))
+        elif isinstance(node, ast.Constant) and isinstance(node.value, str):
+            found.append(node.value)
+    return found
+
+
+ADVICE = sorted(
+    {command for path in tracked("src/*.py") for text in texts(path) for command in re.findall(r"`(legatum [^`]*)`", text)},
+)
+
+
+@pytest.mark.parametrize("command", ADVICE)
+def test_every_command_that_is_advised_can_be_typed(command: str) -> None:
+    """What is known is filled in, the rest stands in capitals: the program takes it, with all that it needs."""
+    assert "…" not in command
+    filled = re.sub(r"\{[^{}]*_verb[^{}]*\}", "advance", command)
+    words = shlex.split(re.sub(r"\{+.*?\}+", "example", filled))[1:]
+    if words != ["--help"]:
+        parser_of(words)[0].parse_args(words)
+
+
+def test_commands_stand_between_marks() -> None:
+    """So that a reader sees where they end, and the test above finds them."""
+    bare = re.compile(rf"legatum (?:{'|'.join(COMMANDS)})\b")
+    loose = [f"{path.name}: {text}" for path in tracked("src/*.py") for text in texts(path) if bare.search(re.sub("`[^`]*`", "", text))]
+    assert loose == [] and len(ADVICE) > 60

@@ -50,7 +50,10 @@ def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         provider = outside.provider(args.at)
         if provider.by_hand:
-            raise BadInput(f"{args.at} is changed by hand only", "legatum publish makes a worksheet from a master file")
+            raise BadInput(
+                f"{args.at} is changed by hand only",
+                "`legatum publish DOMAIN --from FILE --to PROVIDER` makes a worksheet from a master file",
+            )
         if args.serial is not None:
             return await _serial(args, outside, provider)
         return await _records(args, outside, provider, _amendment(args, domain))

@@ -22,7 +22,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--answers", action="store_true", help="also put every question to every server of both sides")
     parser.add_argument("--csv", action="store_true", help="the differences as a table")
     parser.add_argument(
-        "--difference", metavar="FILE", help="write what turns LEFT into RIGHT; `legatum publish --difference` carries it out"
+        "--difference",
+        metavar="FILE",
+        help="write what turns LEFT into RIGHT; `legatum publish DOMAIN --difference FILE --to PROVIDER` carries it out",
     )
     add_common(parser)
 

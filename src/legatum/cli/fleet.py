@@ -28,7 +28,7 @@ _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     survey = actions.add_parser("survey", help="what is wrong with which domain")
-    survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey` asks, but for resolvers and RDAP")
+    survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP")
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
     for each in (survey, confirm):

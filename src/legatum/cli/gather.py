@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
     if args.file:
         return _finish(args, domain, read_master_file(Path(args.file), source))
     if args.since and not args.source:
-        raise BadInput("--since needs a place to ask", "legatum gather DOMAIN --since FILE --from PROVIDER, or server:ADDRESS")
+        raise BadInput("--since needs a place to ask", "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS")
     extra = _names(args, source)
 
     async def work(outside: "Outside") -> int:

@@ -164,7 +164,10 @@ async def _set(args: argparse.Namespace, outside: "Outside", wish: "Wish") -> "H
             document.not_before = instant_text(outside.clock.now() + caution.lasts(ttl) + caution.slack(1) + caution.margin)
             document.reason = f"name it in an NS set; caches may keep for {ttl} s that it does not exist"
         if not present.named_by:
-            document.following = f"then into the NS sets, with the others: legatum hosts enlist {document.host} …"
+            document.following = (
+                f"then into the NS sets: "
+                f"`legatum hosts enlist {document.host} --at {args.at} --registrar {args.registrar}`, with the others beside it"
+            )
     return document
 
 

@@ -6,10 +6,15 @@ Only the module of the command that was asked for is imported, and no parser for
 import gc
 import sys
 from collections.abc import Sequence
+from types import ModuleType
+from typing import TYPE_CHECKING
 
 from legatum import __version__
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.printable import one_line
+
+if TYPE_CHECKING:
+    from legatum.cli.parser import Parser
 
 COMMANDS = {
     "demo": "the full worked example in the practice world, from survey to clean-up",
@@ -62,6 +67,17 @@ def _run(words: list[str]) -> int:
     if words == ["--version"]:
         print(f"legatum {__version__}")
         return 0
+    parser, module = parser_of(words)
+    parsed = parser.parse_args(words)
+    if module is None:
+        parser.print_help()
+        return 0 if not words else 2
+    status: int = module.run(parsed)
+    return status
+
+
+def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
+    """What reads these words, and the command's module; None where there is no command among them. Raises :class:`BadInput`."""
     import importlib
 
     from legatum.cli.parser import Parser, proposal
@@ -84,10 +100,5 @@ def _run(words: list[str]) -> int:
     if module is None and wanted is not None:
         from legatum.core.fault import BadInput
 
-        raise BadInput(f"no command '{wanted}'{proposal(wanted, COMMANDS)}", "legatum --help lists them all")
-    parsed = parser.parse_args(words)
-    if module is None:
-        parser.print_help()
-        return 0 if not words else 2
-    status: int = module.run(parsed)
-    return status
+        raise BadInput(f"no command '{wanted}'{proposal(wanted, COMMANDS)}", "`legatum --help` lists them all")
+    return parser, module

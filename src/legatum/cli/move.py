@@ -184,7 +184,7 @@ def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
     from legatum.core.fault import BadInput
 
     if not runbook.changes_answers:
-        raise BadInput(f"a transfer changes nothing that caches hold: {words}", "legatum move show has the whole runbook")
+        raise BadInput(f"a transfer changes nothing that caches hold: {words}", "`legatum move show DOMAIN` has the whole runbook")
 
 
 def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:

@@ -85,8 +85,8 @@ async def _start(args: argparse.Namespace) -> None:
             for number in (signal.SIGINT, signal.SIGTERM):
                 loop.add_signal_handler(number, world.control.stopped.set)
             place = world.settings_file
-            note(args, f"The practice world is up. In another shell:  legatum survey kilnandclay.example --settings {place}")
-            note(args, f"Move its clock:  legatum practice clock --on 2h --settings {place}    End it: Ctrl-C")
+            note(args, f"The practice world is up. In another shell: `legatum survey kilnandclay.example --settings {place}`")
+            note(args, f"Move its clock: `legatum practice clock --on 2h --settings {place}`. End it: Ctrl-C")
             show(args, PracticeDocument(settings=str(place)), lambda screen: screen.raw(f"settings {place}"))
             await world.control.stopped.wait()
     except OSError as error:

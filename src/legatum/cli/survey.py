@@ -1,4 +1,4 @@
-"""``legatum survey DOMAIN…``"""
+"""```legatum survey DOMAIN```"""
 
 import argparse
 from pathlib import Path
@@ -33,7 +33,7 @@ def run(args: argparse.Namespace) -> int:
     from legatum.core.name import parse_domain
 
     if bool(args.domain) == bool(args.source):
-        raise BadInput("survey wants domains, or --from FILE", "legatum survey DOMAIN…")
+        raise BadInput("survey wants domains, or --from FILE", "`legatum survey DOMAIN`")
     if args.source:
         return run_interruptibly(_again(args))
     domains = [parse_domain(text) for text in args.domain]

@@ -27,7 +27,9 @@ def parts_of(zone: Zone, cut: Name) -> Parts:
         raise BadInput(f"{name_text(cut)} is not below {name_text(zone.origin)}", "give a name such as app, or whole")
     above = next((each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin and is_under(cut, each.name)), None)
     if above == cut:
-        raise BadInput(f"{name_text(cut)} is handed on already", "legatum amend changes its NS set")
+        raise BadInput(
+            f"{name_text(cut)} is handed on already", "`legatum amend DOMAIN NAME NS SERVER SERVER --at PROVIDER` changes its NS set"
+        )
     if above is not None:
         raise BadInput(f"{name_text(cut)} lies below {name_text(above)}, which is handed on", "hand it on in that zone")
     there = tuple(each for each in zone if is_under(each.name, cut))  # what is handed on further below goes along
@@ -60,7 +62,10 @@ def cut_set(zone: Zone, cut: Name) -> RRset:
     """The NS set of a name that is handed on. Raises :class:`BadInput` for one that is not."""
     named = zone.get(cut, NS)
     if cut == zone.origin or named is None:
-        raise BadInput(f"{name_text(cut)} is not handed on in {name_text(zone.origin)}", "legatum gather shows what is in the zone")
+        raise BadInput(
+            f"{name_text(cut)} is not handed on in {name_text(zone.origin)}",
+            "`legatum gather DOMAIN --from PROVIDER` shows what is in the zone",
+        )
     return named
 
 

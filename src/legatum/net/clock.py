@@ -60,7 +60,7 @@ class WorldControl:
             answer: dict[str, Any] = json.loads(await reader.readline())
             writer.close()
         except (OSError, ValueError):
-            raise OutsideFault("the practice world of these settings does not answer", "start it: legatum practice start DIR") from None
+            raise OutsideFault("the practice world of these settings does not answer", "start it: `legatum practice start DIR`") from None
         if "error" in answer:
             raise OutsideFault(f"the practice world refused: {answer['error']}")
         self._ahead = float(answer["now"]) - time.time()

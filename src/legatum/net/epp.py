@@ -297,7 +297,9 @@ def refusal(what: str, response: epp.Response) -> tuple[str, str]:
 _REMEDIES = {
     epp.AUTHORISATION: "it is another registrar's: is it the right account?",
     epp.WRONG_CODE: "fetch the code from the losing registrar again; nothing was changed by this command",
-    epp.STATUS_PROHIBITS: "what stands in the way: legatum registration show; nothing was changed by this command",
+    epp.STATUS_PROHIBITS: (
+        "what stands in the way: `legatum registration show DOMAIN --registrar NAME`; nothing was changed by this command"
+    ),
     epp.TRANSFER_PENDING: "follow it, or have it cancelled first; nothing was changed by this command",
     epp.LEANED_ON: "take it out of the NS sets that name it; nothing was changed by this command",
 }

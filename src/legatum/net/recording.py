@@ -52,7 +52,7 @@ def read_recording(path: Path) -> list[Recording]:
         lines = path.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
-        raise BadInput(f"{path}: {reason}", "give a file that `legatum survey --evidence FILE` wrote") from None
+        raise BadInput(f"{path}: {reason}", "give a file that `legatum survey DOMAIN --evidence FILE` wrote") from None
     for number, line in enumerate(lines, 1):
         try:
             entry = json.loads(line)
@@ -66,14 +66,16 @@ def read_recording(path: Path) -> list[Recording]:
             else:
                 found[-1].evidence(_reply(entry))
         except (ValueError, KeyError, IndexError, TypeError, AttributeError, BadInput) as error:
-            raise BadInput(f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey --evidence FILE` wrote") from None
+            raise BadInput(
+                f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
+            ) from None
     for recording in found:
         promised = recording.head.pop(_COUNTS, None)
         if isinstance(promised, int) and promised != len(recording.evidence):
             told = f"{path}: {len(recording.evidence)} of {promised} replies are there"
             raise BadInput(told, "what is missing is not silence: give the whole file")
     if not found:
-        raise BadInput(f"{path}: empty", "give a file that `legatum survey --evidence FILE` wrote")
+        raise BadInput(f"{path}: empty", "give a file that `legatum survey DOMAIN --evidence FILE` wrote")
     return found
 
 

@@ -140,7 +140,10 @@ class RegistryAccount:
             return
         for host in await session.missing_hosts(hosts):
             if any(is_under(host, domain) for domain in domains):
-                raise OutsideFault(f"{self.name} has no host {name_text(host)}", "legatum hosts set makes it, with its addresses")
+                raise OutsideFault(
+                    f"{self.name} has no host {name_text(host)}",
+                    "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` makes it",
+                )
             await session.change_host(host, [], [], True)
 
     async def make_contact(self, contact: Contact, code: str) -> str:
@@ -221,7 +224,8 @@ class RegistryAccount:
             domain = await self._naming(session, host)
         if domain is None:
             raise OutsideFault(
-                f"{self.name} takes addresses with the NS set, and {name_text(host)} is not in it", "legatum hosts enlist puts it there"
+                f"{self.name} takes addresses with the NS set, and {name_text(host)} is not in it",
+                "`legatum hosts enlist HOST --at PROVIDER --registrar NAME` puts it there",
             )
         addresses = tuple(each for each in (*dict(domain.glue)[host], *come) if each not in go)
         change = epp.DomainChange((host,), (host,), by_attribute=True, glue=((host, addresses),))

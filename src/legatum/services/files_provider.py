@@ -51,7 +51,7 @@ class MasterFilesProvider:
         if any(each.rtype == RRSIG for each in zone.unsorted):
             raise OutsideFault(
                 f"{path}: this zone is signed in its file, and nobody here can sign a change: its signatures would no longer fit",
-                "change the unsigned file and sign it anew there; then look with `legatum confirm`",
+                "change the unsigned file and sign it anew there; then look with `legatum confirm DOMAIN`",
             )
         if await self.fetch(zone.origin) != zone:
             raise OutsideFault(f"{path}: somebody changed it since it was read", "look at it, then publish again")

@@ -30,7 +30,8 @@ class FormProvider:
         if self._primary is None:
             raise OutsideFault(
                 f"{self.name} lets nobody read the zone {name_text(domain)} whole",
-                f"gather it by name (legatum gather {name_text(domain)} --way ask), or have them export it and use the file",
+                f"gather it by name ("
+                f"`legatum gather {name_text(domain)} --from {self.name} --way ask`), or have them export it and use the file",
             )
         return await transfer(self._asker, self._primary, domain, self._key)
 
@@ -40,7 +41,10 @@ class FormProvider:
         return await transfer_changes(self._asker, self._primary, earlier, self._key)
 
     async def apply(self, zone: Zone, wanted: Zone) -> str:
-        raise OutsideFault(f"{self.name} is changed by hand only", f"legatum publish {name_text(zone.origin)} makes a worksheet")
+        raise OutsideFault(
+            f"{self.name} is changed by hand only",
+            f"`legatum publish {name_text(zone.origin)} --from FILE --to {self.name}` makes a worksheet",
+        )
 
     async def create(self, domain: Name) -> None:
         raise OutsideFault(f"only a person can make {name_text(domain)} at {self.name}", "make it in the form there")

@@ -46,7 +46,7 @@ def show_delegate(document: DelegateDocument, screen: Screen) -> None:
         text = (
             f"{what}: handed on since {document.since}; every server of both answers as it should, and the rest of {document.of} as before"
         )
-        screen.verdict(True, text, f"legatum survey {document.name} looks at it from outside")
+        screen.verdict(True, text, f"`legatum survey {document.name}` looks at it from outside")
         screen.line(
             f"Caches may hold the zone's own answers below {document.name} until {document.caches_until}: keep both sides equal until then."
         )

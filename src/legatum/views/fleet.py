@@ -22,13 +22,13 @@ _ORDER = ["error", FAILED, DIFFERS, "warning", PENDING, "notice", CONFIRMED, HEA
 _STYLES = {"error": BAD, FAILED: BAD, DIFFERS: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, HEALTHY: GOOD}
 CONFIRM_LEAVES_OUT = (
     "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, keys and signatures, "
-    "resolvers, the registration: legatum confirm DOMAIN looks at them"
+    "resolvers, the registration: `legatum confirm DOMAIN` looks at them"
 )
 BRIEF_LEAVES_OUT = (
     "all but one address of the parent zone, TCP and transfers, CDS, names other than the domain itself, its mail and www, resolvers, "
-    "the registration: legatum survey DOMAIN looks at them"
+    "the registration: `legatum survey DOMAIN` looks at them"
 )
-FULL_LEAVES_OUT = "resolvers and the registration: legatum survey DOMAIN looks at them"
+FULL_LEAVES_OUT = "resolvers and the registration: `legatum survey DOMAIN` looks at them"
 COLUMNS = ("domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at")
 
 

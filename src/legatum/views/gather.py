@@ -80,9 +80,11 @@ def gather_document(
 def show_gather(document: GatherDocument, screen: Screen) -> None:
     place = f", written to {document.file}" if document.file else ""
     whole = document.completeness in (Degree.COMPLETE, Degree.UNCHECKED)
-    following = f"check what is served against it: legatum compare {document.file} {document.source}" if document.file else ""
+    following = f"check what is served against it: `legatum compare {document.file} {document.source}`" if document.file else ""
     if document.copied_from:
-        following = f"mend what still holds the old name, then legatum publish {document.domain} --to … --from {document.file or '…'}"
+        following = (
+            f"mend what still holds the old name, then `legatum publish {document.domain} --from {document.file or 'FILE'} --to PROVIDER`"
+        )
     elif not whole:
         following = "add names that you know of with --names FILE, or ask the provider for an export, before you rely on this"
     screen.verdict(

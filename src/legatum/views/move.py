@@ -112,7 +112,7 @@ def show_drafts(document: DraftsDocument, screen: Screen) -> None:
     failed = [each for each in document.moves if each.why]
     drafted = [each for each in document.moves if not each.why]
     text = f"{len(drafted)} moves drafted" + (f", {len(failed)} not" if failed else "")
-    following = f"{failed[0].domain}: {failed[0].remedy or failed[0].why}" if failed else f"legatum move rehearse {drafted[0].domain}"
+    following = f"{failed[0].domain}: {failed[0].remedy or failed[0].why}" if failed else f"`legatum move rehearse {drafted[0].domain}`"
     screen.verdict(not failed, text, following)
     screen.line()
     rows = [(each.domain, each.why or f"over on {each.over} if nothing is left waiting", each.file or "-") for each in document.moves]
@@ -120,7 +120,7 @@ def show_drafts(document: DraftsDocument, screen: Screen) -> None:
 
 
 def _next(runbook: Runbook, following: Standing | None, now: float) -> str:
-    command = f"legatum move {_verb(runbook)} {name_text(runbook.domain)}"
+    command = f"`legatum move {_verb(runbook)} {name_text(runbook.domain)}`"
     if following is None:
         return "nothing to do"
     if following.bound is not None and following.bound.instant > now:
@@ -264,15 +264,15 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
             screen.verdict(
                 True,
                 f"{domain}: the {'transfer' if runbook.kind == TRANSFER else 'move'} is complete",
-                "note for the customer what was done: legatum move status " + domain,
+                f"note for the customer what was done: `legatum move status {domain}`",
             )
         case Halt.STOPPED if halted.step:
-            screen.verdict(True, f"{domain}: step '{halted.step.id}' is done, as far as was asked", f"legatum move advance {domain}")
+            screen.verdict(True, f"{domain}: step '{halted.step.id}' is done, as far as was asked", f"`legatum move advance {domain}`")
         case Halt.HOLDING if halted.bound and halted.step:
             screen.verdict(
                 True,
                 f"{domain}: holding before step '{halted.step.id}' until {people_text(halted.bound.instant, now)}",
-                f"come back then with the same command, or stay with --wait: legatum move {_verb(runbook)} {domain}",
+                f"come back then with the same command, or stay with --wait: `legatum move {_verb(runbook)} {domain}`",
             )
             for _, why in halted.bound.parts:
                 screen.line(f"  because {why}", QUIET, indent=10)

@@ -12,7 +12,9 @@ from legatum.views.screen import Screen
 from legatum.work.publish import Publication, Published
 
 NOT_THERE = "the zone is not there yet: it is made first"
-_FOLLOWING = "before a delegation points there, compare the answers of both sides: legatum compare … --answers"
+_FOLLOWING = (
+    "before a delegation points there, compare the answers of both sides: `legatum compare PROVIDER PROVIDER --domain DOMAIN --answers`"
+)
 
 
 class PublishDocument(Document, tag="legatum.publish/1"):

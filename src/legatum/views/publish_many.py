@@ -80,8 +80,11 @@ def show_many(document: PublishManyDocument, screen: Screen) -> None:
     counts = Counter(each.state for each in document.zones)
     bad = [each for each in document.zones if each.state in ("refused", "failed")]
     following = {
-        "by hand": "work through the worksheets; legatum confirm says when it is done",
-        "published": "before delegations point there, compare the answers of both sides: legatum compare … --answers",
+        "by hand": "work through the worksheets; `legatum confirm DOMAIN` says when it is done",
+        "published": (
+            "before delegations point there, compare the answers of both sides: "
+            "`legatum compare PROVIDER PROVIDER --domain DOMAIN --answers`"
+        ),
     }
     usual = next((text for state, text in following.items() if counts[state]), "")
     others = f" and {len(bad) - 1} more" if len(bad) > 1 else ""

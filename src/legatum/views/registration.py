@@ -195,7 +195,10 @@ def show_registration(document: RegistrationDocument, screen: Screen) -> None:
     if document.agreed:
         screen.verdict(True, f"{document.domain}: {sources} places name the same name servers{' and DS records' if signed else ''}", "")
     else:
-        following = "a change on its way is published after a while; else set it right: legatum registration nameservers, registration ds"
+        following = (
+            "a change on its way is published after a while; else set it right: "
+            "`legatum registration nameservers DOMAIN --to PROVIDER --registrar NAME`"
+        )
         wrong = "DS records" if _ds_differ(document.held) else "name servers"
         screen.verdict(False, f"{document.domain}: not everybody names the same {wrong}", following)
     screen.line()
@@ -225,8 +228,10 @@ _GRACE = {
     "autoRenewPeriod": "renewed by itself lately; deleted or transferred now, the year is given back",
     "renewPeriod": "renewed lately; deleted now, the year is given back",
     "transferPeriod": "transferred lately; deleted now, the year is given back",
-    "redemptionPeriod": "deleted, out of the zone; it can be had back: legatum registration restore",
-    "pendingRestore": "had back, the report is still to come: legatum registration restore",
+    "redemptionPeriod": (
+        "deleted, out of the zone; it can be had back: `legatum registration restore DOMAIN --registrar NAME --reason TEXT`"
+    ),
+    "pendingRestore": "had back, the report is still to come: `legatum registration restore DOMAIN --registrar NAME --reason TEXT`",
     "pendingDelete": "deleted; nobody can have it back",
 }  # what each grace period means (RFC 3915 s3.1)
 
@@ -237,7 +242,7 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
     match document.state:
         case "changed":
             followed = document.action in ("nameservers", "ds")
-            following = f"legatum watch {document.domain} follows it until everybody has it" if followed else ""
+            following = f"`legatum watch {document.domain} --ns NAME,NAME` follows it until everybody has it" if followed else ""
             screen.verdict(True, f"{what}: {document.said}; now {new}", following)
         case "published":
             screen.verdict(True, f"{what}: seen at every server of the parent zone since {document.since}: {new}", "")
@@ -302,7 +307,9 @@ def show_queue(document: QueueDocument, screen: Screen) -> None:
     said = f"{document.registrar}: {waiting} message{'' if waiting == 1 else 's'} waiting" + (
         f", {taken} read and taken off" if taken else ""
     )
-    screen.verdict(True, said, "legatum registration queue --take reads them all and takes them off the queue" if waiting else "")
+    screen.verdict(
+        True, said, "`legatum registration queue --registrar NAME --take` reads them all and takes them off the queue" if waiting else ""
+    )
     screen.line()
     rows = [(each.ident, each.date, each.text, "taken off" if each.taken else "waiting") for each in document.messages]
     if rows:

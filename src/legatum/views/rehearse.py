@@ -160,10 +160,10 @@ def _instant(instant: float) -> str | None:
 def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
     if document.safe:
         text = f"{document.domain}: safe under this model. {document.copies_followed} copies followed, none leads astray"
-        screen.verdict(True, text, f"legatum move advance {document.domain}")
+        screen.verdict(True, text, f"`legatum move advance {document.domain}`")
     elif not document.counterexamples:
         text = f"{document.domain}: not known to be safe: the model does not cover what this domain has. {document.uncovered[0]}"
-        screen.verdict(False, text, f"legatum move redraw {document.domain} looks at it anew, and says what to do")
+        screen.verdict(False, text, f"`legatum move redraw {document.domain}` looks at it anew, and says what to do")
     else:
         first = document.counterexamples[0]
         count = len(document.counterexamples)

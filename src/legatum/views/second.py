@@ -58,7 +58,11 @@ def show_second(document: SecondDocument, screen: Screen) -> None:
     else:
         text = f"{document.domain}: the providers are not in step: serials {', '.join(map(str, serials)) or 'none'}"
         silent = sorted({each.party for each in document.servers if each.serial is None})
-        usual = f"legatum second add has {', '.join(silent)} serve it" if silent else "see why the ones behind do not fetch it"
+        usual = (
+            f"`legatum second add {document.domain} --at PROVIDER --second NAME` has {', '.join(silent)} serve it"
+            if silent
+            else "see why the ones behind do not fetch it"
+        )
         screen.verdict(False, text, "; ".join(document.left) or usual)
     for each in document.done:
         screen.line(f"- {each}")

@@ -90,9 +90,15 @@ def show_drift(document: DriftDocument, screen: Screen) -> None:
     told = ", ".join(f"{len(found)} {state}" for state, found in counts.items() if found) or "all as their templates say"
     mended = counts["drifted"] or counts["not there"]
     if bad:
-        following = "legatum template apply puts them right" if mended else "look at the reasons below"
+        following = (
+            "`legatum template apply DOMAIN --template NAME --at PROVIDER` puts them right" if mended else "look at the reasons below"
+        )
     else:
-        following = "point the new ones' delegations there: legatum registration nameservers" if counts["made"] else ""
+        following = (
+            "point the new ones' delegations there: `legatum registration nameservers DOMAIN --to PROVIDER --registrar NAME`"
+            if counts["made"]
+            else ""
+        )
     count = f"{len(document.tenants)} domain{'' if len(document.tenants) == 1 else 's'}"
     good = not bad if document.state != "shown" else not counts["failed"]
     screen.ended(document.state, good, f"{count} at {document.provider}: {told}", following)

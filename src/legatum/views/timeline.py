@@ -56,7 +56,7 @@ def _title(figure: Figure, runbook: Runbook, standings: Sequence[Standing]) -> N
     premises = runbook.premises
     figure.text(0.02, 0.955, f"{name_text(runbook.domain)}: from {premises['from']} to {premises['to']}", fontsize=15, weight="bold")
     begin, end = standings[0].first, standings[-1].ends
-    safe = "no cache can be led astray" if rehearse(runbook, {}, begin).safe else "NOT SAFE: see legatum move rehearse"
+    safe = "no cache can be led astray" if rehearse(runbook, {}, begin).safe else "NOT SAFE: see `legatum move rehearse DOMAIN`"
     words = f"{_stamp(begin)} to {_stamp(end)} UTC, {rough_text(end - begin)} in all; {safe}"
     figure.text(0.02, 0.925, words, fontsize=10, color=_FAINT)
 

@@ -98,14 +98,14 @@ def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) ->
         domain = name_text(runbook.domain)
         raise GateShut(
             f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
-            f"have the plan drawn anew, which looks at it: legatum move redraw {domain}; against its advice: --unproven",
+            f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",
         )
     if not rehearsal.safe:
         example = rehearsal.counterexamples[0]
         kinds = ", ".join(example.kinds)
         raise GateShut(
             f"{name_text(runbook.domain)}: the rehearsal finds that visitors would fail ({kinds} caches). {' '.join(example.story)}",
-            f"{example.remedy}. All of it: legatum move rehearse; against its advice: --unproven",
+            f"{example.remedy}. All of it: `legatum move rehearse {domain}`; against its advice: --unproven",
         )
 
 

@@ -82,7 +82,7 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
     before = {(each.name, each.rtype) for each in handing.parts.rest if each.rtype not in OWN}
     changed = await wrong_answers(outside, parent.addresses, handing.parent.wanted, sorted(before))
     if changed:
-        raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(changed[:4])}", "legatum compare shows it")
+        raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(changed[:4])}", "`legatum compare PROVIDER FILE` shows it")
     return child, parent
 
 
@@ -131,7 +131,7 @@ async def take_back(outside: Outside, taking: TakingBack) -> list[str]:
         published = await publish(outside, taking.parent)
         keys = sorted((each.name, each.rtype) for each in taking.parent.wanted.unsorted if each.rtype not in OWN)
         if wrong := await wrong_answers(outside, published.addresses, taking.parent.wanted, keys):
-            raise OutsideFault(f"{at} does not answer as it should: {'; '.join(wrong[:4])}", "legatum compare shows it")
+            raise OutsideFault(f"{at} does not answer as it should: {'; '.join(wrong[:4])}", "`legatum compare PROVIDER FILE` shows it")
         done.append(f"every server of {at} answers for {name_text(taking.cut)} itself, serial {published.serial}")
     if taking.child.is_needed:
         moved = await publish(outside, taking.child)

@@ -27,7 +27,7 @@ async def refuse_harm(outside: Outside, publication: Publication, served: Zone |
     before = {each for zone in (None if publication.is_new else publication.current, served) if zone for each in _errors(zone, home)}
     for (slug, about), (title, seen) in _errors(publication.wanted, home).items():
         if (slug, about) not in before:
-            raise GateShut(f"{title}: {seen}", f"legatum explain {slug} says why; --anyway if it is meant all the same")
+            raise GateShut(f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same")
     await _refuse_unanswering(outside, publication, {*coming, *publication.provider.servers})
 
 
@@ -50,12 +50,14 @@ async def _refuse_unanswering(outside: Outside, publication: Publication, truste
             try:
                 addresses = list(await outside.addresses_of([name]))
             except OutsideFault as fault:
-                raise GateShut(fault.message, "legatum explain ns-without-address says why; --anyway if it is meant all the same") from None
+                raise GateShut(
+                    fault.message, "`legatum explain ns-without-address` says why; --anyway if it is meant all the same"
+                ) from None
         replies = await asyncio.gather(*(outside.asker.ask(address, wanted.origin, SOA) for address in addresses))
         for reply in replies:
             if not reply.authoritative or reply.find(SOA) is None:
                 said = "does not answer for the zone" if reply.answered else f"does not answer: {reply.outcome}"
                 raise GateShut(
                     f"the NS set would name {name_text(name)}, which {said} at {reply.server}",
-                    "legatum explain server-without-authority says why; --anyway if it is meant all the same",
+                    "`legatum explain server-without-authority` says why; --anyway if it is meant all the same",
                 )

@@ -285,13 +285,16 @@ async def draw_enlistment(
 async def _refuse_unready(outside: Outside, current: Zone, host: Name, registrar: Registrar) -> None:
     found = {text for each in current.at(host) if each.rtype in (A, AAAA) for text in map(address_text, each.rdatas)}
     if not found:
-        raise GateShut(f"{name_text(host)} has no address in the zone", "legatum hosts set gives it one, there and at the registry")
+        raise GateShut(
+            f"{name_text(host)} has no address in the zone",
+            "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` gives it one, there and at the registry",
+        )
     held = await held_addresses(outside, registrar, host)
     if set(held) != found if held is not None else not (registrar.by_hand or registrar.with_addresses):
         said = ", ".join(held) if held is not None else "no host"
         raise GateShut(
             f"{registrar.name} has {said} for {name_text(host)}, the zone {', '.join(sorted(found))}",
-            "legatum hosts set brings both into step",
+            "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` brings both into step",
         )
     for reply in await outside.asker.ask_all(outside.asker.askable(sorted(found)), current.origin, SOA):
         if not reply.authoritative or reply.find(SOA) is None:

@@ -129,7 +129,7 @@ def refuse_leaned_on(host: Name, leaning: Leaning) -> None:
         more = f", and so do {len(leaning.domains) - 1} more" if len(leaning.domains) > 1 else ""
         raise GateShut(
             f"{name_text(domain)} leans on {name_text(host)}, which is named by {' and '.join(by)}{more}",
-            "take it out of the NS sets first: legatum registration nameservers, legatum amend",
+            "take it out of the NS sets first: `legatum hosts enlist OTHER --alone --at PROVIDER --registrar NAME`",
         )
     if leaning.unknown:
         raise GateShut(

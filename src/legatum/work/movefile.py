@@ -96,7 +96,9 @@ def read_move(path: Path) -> Runbook:
     try:
         document = msgspec.convert(tomllib.loads(path.read_text(encoding="utf-8")), MoveDocument)
     except FileNotFoundError:
-        raise BadInput(f"no move at {path}", "draft one: legatum move draft DOMAIN --from … --to … --registrar …") from None
+        raise BadInput(
+            f"no move at {path}", "draft one: `legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME`"
+        ) from None
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, msgspec.ValidationError, UnicodeDecodeError) as error:

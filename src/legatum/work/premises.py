@@ -65,10 +65,16 @@ async def _delegation(job: Job) -> list[Refusal]:
             refusals.append(_put_back(job, f"the parent hands out {names_said(job.old_ns)} for {domain} again"))
         elif targets(ns) not in allowed:
             reason = f"the parent now delegates {domain} to {names_said(targets(ns))}; the plan rests on {names_said(allowed[0])}"
-            refusals.append(Refusal(reason, f"find out who changed it; then draft again: legatum move draft {domain} … --force"))
+            refusals.append(
+                Refusal(
+                    reason,
+                    f"find out who changed it; then draft again: "
+                    f"`legatum move draft {domain} --from PROVIDER --to PROVIDER --registrar NAME --force`",
+                )
+            )
         elif targets(ns) == job.old_ns and ns.ttl != planned:
             reason = f"the TTL of the delegation is now {ns.ttl}; the plan rests on {planned}"
-            refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: legatum move redraw {domain}"))
+            refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: `legatum move redraw {domain}`"))
     return list(dict.fromkeys(refusals))
 
 
@@ -85,7 +91,7 @@ def _put_back(job: Job, reason: str) -> Refusal:
     domain = name_text(job.domain)
     remedy = (
         f"find out who changed it. To go on, set it to {names_said(job.new_ns)} at {job.registrar.name} again, then the same command: "
-        f"it waits for the copies anew. To go back: legatum move retreat {domain}"
+        f"it waits for the copies anew. To go back: `legatum move retreat {domain}`"
     )
     return Refusal(reason, remedy, (PARENTS, CONFIRM, RAISE))
 
@@ -107,10 +113,16 @@ async def _apex(job: Job) -> list[Refusal]:
     names = job.new_ns if exchanged else job.old_ns
     if present is None or targets(present) != names:
         reason = f"the NS set at {job.old.name} is now {names_said(targets(present))}; the plan rests on {names_said(names)}"
-        return [Refusal(reason, f"find out who changed it; then draft again: legatum move draft {domain} … --force")]
+        return [
+            Refusal(
+                reason,
+                f"find out who changed it; then draft again: "
+                f"`legatum move draft {domain} --from PROVIDER --to PROVIDER --registrar NAME --force`",
+            )
+        ]
     if present.ttl not in ttls:
         reason = f"the TTL of the NS set at {job.old.name} is now {present.ttl}; the plan rests on {ttls[0]}"
-        return [Refusal(reason, f"have the plan drawn anew from what is so now: legatum move redraw {domain}")]
+        return [Refusal(reason, f"have the plan drawn anew from what is so now: `legatum move redraw {domain}`")]
     return []
 
 
@@ -135,9 +147,9 @@ def _edited(job: Job, left: list[Difference], one: str, other: str) -> list[Refu
     listed = ", ".join(f"{name_text(each.name)} ({each.kind})" for each in left[:4])
     committed = APEX in job.outcomes or SWITCH in job.outcomes
     remedy = (
-        f"make the same edit on both sides, then the same command again; see all: legatum compare {one} {other} --domain {domain}"
+        f"make the same edit on both sides, then the same command again; see all: `legatum compare {one} {other} --domain {domain}`"
         if committed
-        else f"somebody edited one side: legatum move advance {domain} --again gather"
+        else f"somebody edited one side: `legatum move advance {domain} --again gather`"
     )
     return [Refusal(f"{len(left)} RRsets differ between {one} (left) and {other} (right): {listed}", remedy)]
 

@@ -272,7 +272,7 @@ async def prove(outside: Outside, publication: Publication, also: Iterable[Key] 
         known = particulars(wanted, [(each.name, each.rtype) for each in left])
         raise OutsideFault(
             f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}{''.join(f'; {each}' for each in known)}",
-            "does the provider take every record type? `legatum compare` shows what it serves",
+            "does the provider take every record type? `legatum compare PROVIDER FILE` shows what it serves",
         )
     addresses = await outside.addresses_of(provider.servers)
 

@@ -110,7 +110,9 @@ def _read_head(path: Path, head: dict[str, Any]) -> Head:
     try:
         return msgspec.convert(head, Head)
     except msgspec.ValidationError as error:
-        raise BadInput(f"{path}: the head of the evidence: {error}", "give a file that `legatum survey --evidence FILE` wrote") from None
+        raise BadInput(
+            f"{path}: the head of the evidence: {error}", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
+        ) from None
 
 
 @contextmanager

@@ -96,7 +96,8 @@ async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name]
     for reply in await outside.asker.ask_all(new_addresses, domain, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(
-                f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}", "publish the zone there first: legatum publish"
+                f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}",
+                "publish the zone there first: `legatum publish DOMAIN --from PLACE --to PROVIDER`",
             )
     if good is not None and new_addresses:
         keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [(domain, rtype) for rtype in _TYPES]
@@ -107,7 +108,7 @@ async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name]
             if said[address, name, rtype] != said[good.server, name, rtype]:
                 raise GateShut(
                     f"{address} answers for {name_text(name)} otherwise than {good.server} does now",
-                    "bring both sides to the same contents: legatum compare shows what differs",
+                    "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
                 )
     return len(new_addresses)
 

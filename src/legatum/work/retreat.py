@@ -38,4 +38,4 @@ def refuse_while_retreating(move: Runbook, path: Path) -> None:
     """Raises :class:`GateShut` for a move that is being taken back."""
     if retreat_path(path).exists():
         domain = name_text(move.domain)
-        raise GateShut(f"{domain}: this move is being taken back", f"go on with that: legatum move retreat {domain}")
+        raise GateShut(f"{domain}: this move is being taken back", f"go on with that: `legatum move retreat {domain}`")

@@ -127,7 +127,9 @@ async def put_catalog(outside: Outside, provider: Provider, current: Zone, wante
         await provider.apply(current, wanted)
         served = await provider.fetch(wanted.origin)
         if [each for each in zone_differences(served, wanted) if each.rtype != SOA and each.rtype not in OWN]:
-            raise OutsideFault(f"{provider.name} said yes, but the catalog is not as sent", "look at it by hand: legatum gather")
+            raise OutsideFault(
+                f"{provider.name} said yes, but the catalog is not as sent", "look at it by hand: `legatum gather CATALOG --from PROVIDER`"
+            )
         serials.append(served.soa.serial)
         return f"read back from {provider.name} with serial {served.soa.serial}"
 

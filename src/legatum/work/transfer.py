@@ -49,7 +49,11 @@ async def draft_transfer(outside: Outside, wish: TransferWish) -> Runbook:
     needed = "prompt" if losing.by_hand and not gaining.by_hand else ""
     reference = check_reference(wish.code) if wish.code else needed
     if wish.registrant and not gaining.by_hand and await gaining.contact(wish.registrant) is None:
-        raise BadInput(f"{gaining.name} has no contact {wish.registrant}", "make it first: legatum registration contact")
+        raise BadInput(
+            f"{gaining.name} has no contact {wish.registrant}",
+            "make it first: "
+            "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX --email ADDRESS`",
+        )
     return draft(
         held,
         Wish(
@@ -69,7 +73,7 @@ def make_room(path: Path, journal: Journal) -> None:
     if touched and next_step(last, journal.outcomes(last.id)) is not None:
         raise GateShut(
             f"{name_text(earlier.domain)}: a move is under way ({path})",
-            f"nothing may be pending at a transfer: finish it, or take it back: legatum move status {name_text(earlier.domain)}",
+            f"nothing may be pending at a transfer: finish it, or take it back: `legatum move retreat {name_text(earlier.domain)}`",
         )
     for each in (path, back):
         if each.exists():

@@ -41,7 +41,10 @@ def run(args: argparse.Namespace) -> int:
         if len(domains) == 1 and not args.list:
             return await _one(args, outside, domains[0], registrar, wanted)
         if args.wait or args.sheet or registrar.by_hand:
-            raise BadInput("--wait, --sheet and registrars by hand are for one domain at a time", "for many: legatum fleet watches them")
+            raise BadInput(
+                "--wait, --sheet and registrars by hand are for one domain at a time",
+                "for many: `legatum fleet confirm LIST --to PROVIDER`",
+            )
         return await _many(args, outside, domains, registrar, wanted)
 
     return with_outside(args, work)

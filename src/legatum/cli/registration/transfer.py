@@ -43,7 +43,10 @@ async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
     domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
     standing = await registrar.transfer_standing(domain)
     if not registrar.by_hand and (standing is None or not standing.pending):
-        raise GateShut(f"no transfer of {args.domain} is pending", "legatum registration queue shows what the registry has told")
+        raise GateShut(
+            f"no transfer of {args.domain} is pending",
+            "`legatum registration queue --registrar {registrar.name}` shows what the registry has told",
+        )
     who = standing.asking if standing else "somebody"
     goes = args.words == "approve"
     document = document_of(args, domain, registrar, [f"asked for by {who}"], [f"goes to {who}" if goes else "stays"])

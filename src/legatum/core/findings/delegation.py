@@ -52,7 +52,7 @@ def parent_silent(picture: Picture) -> Iterator[Sighting]:
 @finding(
     "parents-disagree", Severity.WARNING, "The servers of the parent zone hand out different NS sets",
     why="A change is on its way through the parent's servers; until the last one has it, visitors go to either side.",
-    remedy="Wait and look again: `legatum confirm` says which server still has the old set.",
+    remedy="Wait and look again: `legatum confirm DOMAIN` says which server still has the old set.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
 def parents_disagree(picture: Picture) -> Iterator[Sighting]:

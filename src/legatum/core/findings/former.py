@@ -53,7 +53,7 @@ def former_keeps_old_ns(picture: Picture) -> Iterator[Sighting]:
 @finding(
     "former-disagrees", Severity.WARNING, "The old provider gives other addresses than the new one",
     why="In the overlap both sides answer visitors: whoever still asks the old one is sent somewhere else.",
-    remedy="Make every edit on both sides until the move is over; `legatum compare` shows what differs.",
+    remedy="Make every edit on both sides until the move is over; `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
 def former_disagrees(picture: Picture) -> Iterator[Sighting]:

@@ -24,7 +24,10 @@ def negative_ttl_long(picture: Picture) -> Iterator[Sighting]:
 @finding(
     "ns-ttls-far-apart", Severity.NOTICE, "Parent and child give the NS set very different TTLs",
     why="A change of name servers takes as long as the longer of the two, whichever the resolver trusts.",
-    remedy="Before a move, lower the zone's own NS TTL towards the parent's: `legatum move draft` plans it.",
+    remedy=(
+        "Before a move, lower the zone's own NS TTL towards the parent's: "
+        "`legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME` plans it."
+    ),
     standard="RFC 2181 s5.2",
 )  # fmt: skip
 def ns_ttls_far_apart(picture: Picture) -> Iterator[Sighting]:

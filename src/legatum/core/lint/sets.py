@@ -68,7 +68,7 @@ def apex_without_ns(contents: ZoneContents) -> Iterator[Sighting]:
 @finding(
     "name-only-here", Severity.NOTICE, "A name that the other copy lacks",
     why="It is new here, or was forgotten there.",
-    remedy="See which of the two is right: `legatum compare` shows both.",
+    remedy="See which of the two is right: `legatum compare PROVIDER FILE` shows both.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
 def name_only_here(contents: ZoneContents) -> Iterator[Sighting]:

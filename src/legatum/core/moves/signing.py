@@ -49,8 +49,9 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str) -> Iterator[Obsta
         leads = f"; {new} would serve it signed with keys of its own" if seen.new else f"; {new}'s copy would not be signed with its keys"
         yield Obstacle(
             f"{text} is signed: {_said(seen.ds)}{leads}, and everybody behind a validating resolver would get nothing",
-            f"moves of signed domains are not led yet. Go unsigned first: take the DS out (legatum registration ds {text} --registrar NAME "
-            f"--none --wait), wait until its TTL has passed, end the signing at {old}; then draft again",
+            f"moves of signed domains are not led yet. Go unsigned first: take the DS out ("
+            f"`legatum registration ds {text} --registrar NAME "
+            f"--none --wait`), wait until its TTL has passed, end the signing at {old}; then draft again",
         )
     elif seen.old:
         yield Obstacle(

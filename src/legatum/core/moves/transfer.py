@@ -85,7 +85,10 @@ def _by_status(held: Held, pending: bool) -> Iterator[Obstacle]:
         elif status == "serverTransferProhibited":
             yield Obstacle("the registry itself forbids the transfer", f"ask {held.registrar} why, and to have it lifted")
         elif status == "redemptionPeriod":
-            yield Obstacle("the domain is deleted and in its redemption period", "have it restored first: legatum registration restore")
+            yield Obstacle(
+                "the domain is deleted and in its redemption period",
+                "have it restored first: `legatum registration restore DOMAIN --registrar NAME --reason TEXT`",
+            )
 
 
 def _by_date(held: Held, now: float) -> Iterator[Obstacle]:
@@ -95,18 +98,26 @@ def _by_date(held: Held, now: float) -> Iterator[Obstacle]:
             yield Obstacle(reason, f"not before {instant_text(until)}")
     if held.expires and parse_instant(held.expires) < now + _EXPIRY_DAYS * DAY:
         reason = f"it expires on {held.expires[:10]}, and a transfer can take {BY_ITSELF // DAY} days"
-        yield Obstacle(reason, "renew it first: legatum registration renew")
+        yield Obstacle(reason, "renew it first: `legatum registration renew DOMAIN --registrar NAME`")
 
 
 def _by_dns(held: Held, losing: Account) -> Iterator[Obstacle]:
     """Rule 13: where the losing registrar also answers for the zone, rule 4 must have passed before the request."""
     if leaving := sorted(set(held.nameservers) & set(losing.servers)):
         reason = f"{name_text(leaving[0])} is run by {losing.name}, and may stop when the domain leaves it"
-        yield Obstacle(reason, "move the DNS first, and let the old provider's hold pass: legatum move draft")
+        yield Obstacle(
+            reason,
+            "move the DNS first, and let the old provider's hold pass: "
+            "`legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME`",
+        )
     for host, addresses in held.hosts.items():
         if gone := sorted(set(addresses) & set(losing.addresses)):
             reason = f"the host {name_text(host)} has {gone[0]}, which {losing.name} runs, and which may stop when the domain leaves it"
-            yield Obstacle(reason, "give it an address of your own first: legatum hosts renumber")
+            yield Obstacle(
+                reason,
+                "give it an address of your own first: "
+                "`legatum hosts renumber HOST --from ADDRESS --to ADDRESS --at PROVIDER --registrar NAME`",
+            )
 
 
 def draft(held: Held, wish: Wish) -> Runbook:

@@ -39,6 +39,6 @@ def require_equal(job: Job, compared: AnswersComparison) -> None:
         domain = name_text(job.domain)
         raise GateShut(
             f"{len(compared.worse)} answers differ ({first.weight}), first {name_text(first.name)} {type_text(first.rtype)}: {where}",
-            f"see them all: legatum compare {job.old.name} {job.new.name} --domain {domain} --answers; "
-            f"after an edit: legatum move advance {domain} --again gather",
+            f"see them all: `legatum compare {job.old.name} {job.new.name} --domain {domain} --answers`; "
+            f"after an edit: `legatum move advance {domain} --again gather`",
         )

@@ -36,7 +36,7 @@ class End(Action):
         if not await self._provider.end(job.domain):
             raise GateShut(
                 f"{name_text(job.domain)} is still served at {self._provider.name}, and the settings have no command to end it",
-                f"end it there by hand, or set `end` for {self._provider.name}; then: legatum move advance {name_text(job.domain)}",
+                f"end it there by hand, or set `end` for {self._provider.name}; then: `legatum move advance {name_text(job.domain)}`",
             )
         everywhere = await job.outside.until_seen(self._still_serving, f"the end of the service at {self._provider.name}")
         return self.outcome(first, everywhere, f"no server of {self._provider.name} answers for it any more")

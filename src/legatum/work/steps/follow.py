@@ -16,7 +16,8 @@ class Follow(Action):
         if standing is not None and not standing.pending and not standing.approved:
             raise GateShut(
                 f"the transfer did not happen: {standing.status}",
-                f"ask {standing.acting} why; then legatum move advance {name_text(job.domain)} --again {REQUEST}, or move retreat",
+                f"ask {standing.acting} why; then "
+                f"`legatum move advance {name_text(job.domain)} --again {REQUEST}`, or `legatum move retreat {name_text(job.domain)}`",
             )
         if not await is_with_gaining(job):
             return None

@@ -15,7 +15,9 @@ class Kept(Action):
         held, _ = await look_at_held(self.job.outside, self.job.domain, self.job.gaining)
         if wrong := differences(self.job.runbook.premises, held):
             raise GateShut(
-                "; ".join(wrong), f"set it right at {self.job.gaining.name}: legatum registration nameservers, registration ds, hosts set"
+                "; ".join(wrong),
+                f"set it right at {self.job.gaining.name}: "
+                f"`legatum registration nameservers DOMAIN --to PROVIDER --registrar NAME`, or the DS records, or the hosts",
             )
         now = self.now()
         counted = f"{len(held.nameservers)} name servers, {len(held.ds)} DS records, {len(held.hosts)} hosts"

@@ -30,7 +30,7 @@ class Publish(Action):
         gathered, present = await self._zone(), await job.old.fetch(job.domain)
         if present != gathered:
             reason = f"the zone at {job.old.name} is no longer the one gathered (serial {gathered.soa.serial}, now {present.soa.serial})"
-            return [Refusal(reason, f"gather it again: legatum move advance {name_text(job.domain)} --again gather")]
+            return [Refusal(reason, f"gather it again: `legatum move advance {name_text(job.domain)} --again gather`")]
         return []
 
     async def preview(self) -> list[str]:

@@ -16,7 +16,7 @@ from legatum.work.steps.action import Job, Refusal
 async def side_refusals(job: Job) -> list[Refusal]:
     """Why the servers of the step's target must not be delegated to yet: zone missing, no authority, another NS set."""
     asker, domain, provider = job.outside.asker, name_text(job.domain), job.provider(job.target)
-    remedy = f"publish the zone there again: legatum move advance {domain} --again publish"
+    remedy = f"publish the zone there again: `legatum move advance {domain} --again publish`"
     refusals = []
     for address in [each for found in (await job.outside.addresses(provider.servers)).values() for each in found]:
         soa, ns = await asyncio.gather(asker.ask(address, job.domain, SOA), asker.ask(address, job.domain, NS))
@@ -46,4 +46,4 @@ async def contents_refusals(job: Job) -> list[Refusal]:
         return []
     listed = ", ".join(f"{name_text(each.name)} ({each.kind})" for each in left[:4])
     reason = f"{len(left)} RRsets differ between {leaving(job).name} (left) and {job.provider(job.target).name} (right): {listed}"
-    return [Refusal(reason, f"somebody edited one side: legatum move advance {name_text(job.domain)} --again gather")]
+    return [Refusal(reason, f"somebody edited one side: `legatum move advance {name_text(job.domain)} --again gather`")]

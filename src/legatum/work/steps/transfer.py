@@ -102,7 +102,9 @@ class Approve(Action):
     async def gate(self) -> list[Refusal]:
         standing = await standing_of(self.job)
         if standing is None or not standing.pending:
-            return [Refusal("no transfer is pending", "ask for it again: legatum move advance --again request")]
+            return [
+                Refusal("no transfer is pending", "ask for it again: `legatum move advance {name_text(self.job.domain)} --again request`")
+            ]
         return []
 
     async def preview(self) -> list[str]:
