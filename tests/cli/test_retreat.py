@@ -52,3 +52,32 @@ def test_nothing_done_nothing_to_take_back(tmp_path: Path) -> None:
         assert run("move", "advance", DOMAIN, "--yes", "--until", "gather", *settings) == 0
         assert run("move", "retreat", DOMAIN, "--yes", *settings) == 4  # a gathered zone is nothing that anybody sees
         assert run("move", "advance", DOMAIN, "--yes", "--until", "publish", *settings) == 0
+
+
+def test_a_declined_retreat_leaves_the_move_as_it_was(tmp_path: Path) -> None:
+    with WorldThread(tmp_path / "world") as practice:
+        settings = ("--settings", str(practice.world.settings_file), "-q")
+        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", *settings) == 0
+        assert run("move", "advance", DOMAIN, "--yes", "--until", "publish", *settings) == 0
+        assert run("move", "retreat", DOMAIN, *settings) == 4  # nobody says yes
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "lower", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--yes", "--wait", *settings) == 0
+
+
+def test_until_a_step_that_is_done_does_nothing_and_a_lock_is_told_before_anybody_feels_it(tmp_path: Path) -> None:
+    with WorldThread(tmp_path / "world") as practice:
+        world, settings = practice.world, ("--settings", str(practice.world.settings_file), "-q")
+        assert run("registration", "lock", DOMAIN, "--registrar", "flint", "--yes", *settings) == 0
+        with contextlib.redirect_stderr(io.StringIO()) as said:
+            assert main(("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", *settings[:2])) == 0
+        assert "is locked (" in said.getvalue() and f"legatum registration unlock {DOMAIN} --registrar flint" in said.getvalue()
+        with contextlib.redirect_stdout(io.StringIO()) as out:
+            assert main(("move", "advance", DOMAIN, "--yes", "--wait", *settings)) == 4
+        assert "step 'apex' refused" in out.getvalue() and "clientUpdateProhibited" in out.getvalue()
+        old = world.hostings["alder"][0].zone(parse_domain(DOMAIN))
+        assert old is not None and b"birch" not in b"".join(old.apex_ns.rdatas if old.apex_ns else ())  # nobody was led away
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "publish", *settings) == 0  # done long ago
+        assert run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes", *settings) == 0
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "publish", *settings) == 0
+        assert world.hostings["alder"][0].zone(parse_domain(DOMAIN)) == old  # and nothing was done now
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", *settings) == 0

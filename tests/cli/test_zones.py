@@ -346,3 +346,20 @@ def test_words_in_any_order_a_ttl_alone_and_data_that_a_shell_takes_apart(shell:
     ago = shell.run("confirm", name, "--record", "press TXT other", "--since", "5m", "--json").document
     assert ago["pending"] is True
     assert shell.run("confirm", name, "--record", "press TXT other", "--since", "30d", "--json").document["pending"] is False
+
+
+def test_what_begins_anew_is_not_over_by_what_was_once(shell: Shell) -> None:
+    """A part handed on, taken back, handed on and taken back again before the first time is over."""
+    words = ("delegate", "again", "--of", "tidemill.example", "--at", "alder", "--to", "birch", "--yes", "--json")
+    shell.run("amend", "tidemill.example", "x.again", "A", "198.51.100.7", "--at", "alder", "--yes")
+    assert shell.run(*words).document["state"] == "handed on"
+    first = shell.run(*words, "--back").document
+    assert first["state"] == "taken back" and first["not_before"]
+    assert shell.run(*words).document["state"] == "handed on"
+    shell.run("practice", "clock", "--on", "3d")  # by the first time's entry nobody asks it any more
+    second = shell.run(*words, "--back").document
+    assert second["state"] == "taken back" and second["not_before"] > first["not_before"]
+    assert shell.run("gather", "tidemill.example", "--from", "alder", "--out", "-").out.count("x.again") == 1
+    leave = ("second", "leave", "alder.test", "--at", "alder", "--second", "birch", "--yes")
+    never = shell.run(*leave)
+    assert never.status == 4 and "birch is no second provider of alder.test" in never.err

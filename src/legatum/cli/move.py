@@ -103,7 +103,8 @@ async def _drafted(args: argparse.Namespace, outside: "Outside", domain: "Name",
     path = Path(args.out) if args.out else move_path(outside, domain)
     if path.exists() and not args.force and not is_over(path, outside.journal):
         raise BadInput(f"{path}: there is a move of this domain already", "go on with it, or write over it with --force")
-    runbook = await draft_move(outside, MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing))
+    wish = MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing)
+    runbook = await draft_move(outside, wish, lambda text: note(args, text))
     write_move(path, runbook)
     retreat_path(path).unlink(missing_ok=True)
     return runbook, path
@@ -278,7 +279,10 @@ def _retreat(args: argparse.Namespace) -> int:
         path, move, journal = _opened(args, outside)
         with journal.occupied([move.domain], outside.clock.now()):
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
-            return await _carry_out(args, outside, retreat, there, journal)
+            status = await _carry_out(args, outside, retreat, there, journal)
+            if status == SHUT and not journal.begun(retreat.id):  # declined, or refused at its first step: the move can still go on
+                there.unlink(missing_ok=True)
+            return status
 
     return with_outside(args, work)
 

@@ -78,3 +78,8 @@ def _ds(document: dict[str, Any]) -> Iterator[bytes]:
         with contextlib.suppress(KeyError, TypeError, ValueError, OverflowError):
             head = int(each["keyTag"]).to_bytes(2, "big") + bytes((int(each["algorithm"]), int(each["digestType"])))
             yield head + bytes.fromhex(str(each["digest"]))
+
+
+def forbids_updates(status: str) -> bool:
+    """A status under which name servers and DS records cannot be changed (RFC 5731 s2.3)."""
+    return "UpdateProhibited" in status or status == "pendingTransfer"

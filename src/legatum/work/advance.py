@@ -72,6 +72,8 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
         _require_safe(runbook, outcomes, outside.clock.now())
     if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
         raise BadInput(f"no step '{ways.until}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
+    if ways.until in outcomes:
+        return Halted(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
     while step := next_step(runbook, outcomes):
         now = outside.clock.now()
         bound = hold_of(runbook, step, outcomes, now)

@@ -20,7 +20,7 @@ from legatum.core.timing import Caution
 from legatum.core.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
-from legatum.work.parting import Ttls, named_until_now, note_named, note_over, note_unnamed
+from legatum.work.parting import Ttls, named_until_now, note_joined, note_named, note_over, note_unnamed
 from legatum.work.publish import Publication, Published, end_zone, next_by_rule, plan, present_at, publish, ready, wrong_answers
 
 
@@ -78,6 +78,7 @@ async def hand_on(outside: Outside, handing: Handing) -> tuple[Published | None,
             f"{handing.child.provider.name} does not answer as {handing.parent.provider.name} did: {'; '.join(lost[:4])}",
             "nothing was changed in the parent zone",
         )
+    note_joined(outside, handing.parts.cut, back_id(handing.parts.cut, handing.child.provider))
     parent = await publish(outside, handing.parent)
     before = {(each.name, each.rtype) for each in handing.parts.rest if each.rtype not in OWN}
     changed = await wrong_answers(outside, parent.addresses, handing.parent.wanted, sorted(before))

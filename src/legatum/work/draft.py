@@ -1,7 +1,7 @@
 """Drafting a move: what is observed becomes the runbook's premises."""
 
 import secrets
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 from legatum.core.duration import parse_duration
@@ -10,6 +10,7 @@ from legatum.core.moves.provider import Observed, Side, Wish, draft
 from legatum.core.moves.signing import obstacles
 from legatum.core.name import Name, name_text
 from legatum.core.picture import Picture
+from legatum.core.registration import forbids_updates
 from legatum.core.rrset import targets
 from legatum.core.rrtype import SOA
 from legatum.core.runbook import Runbook
@@ -36,8 +37,11 @@ class MoveWish:
     publishing: int
 
 
-async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
-    """Looks at everything that the move rests on. Raises :class:`GateShut` for a domain that cannot be moved like this."""
+async def draft_move(outside: Outside, wish: MoveWish, told: Callable[[str], None]) -> Runbook:
+    """Looks at everything that the move rests on. ``told`` is told what must be done before it can end.
+
+    Raises :class:`GateShut` for a domain that cannot be moved like this.
+    """
     old, new = outside.provider(wish.old), outside.provider(wish.new)
     registrar = outside.registrar(wish.registrar)
     if set(old.servers) & set(new.servers):
@@ -51,6 +55,12 @@ async def draft_move(outside: Outside, wish: MoveWish) -> Runbook:
     if not is_own(registrar, held):
         text = f"{name_text(wish.domain)} is registered with {held.registrar}, not through {registrar.name}"
         raise GateShut(text, "give the account that has it with --registrar")
+    if locks := [status for status in held.statuses if forbids_updates(status)]:
+        domain = name_text(wish.domain)
+        told(
+            f"the registration of {domain} is locked ({', '.join(locks)}): unlock it before the NS sets change: "
+            f"`legatum registration unlock {domain} --registrar {registrar.name}`"
+        )
     zone = await old.fetch(wish.domain)
     addresses = {
         "parent": _grouped((view.server, view.address) for view in picture.parents),

@@ -58,6 +58,12 @@ def note_unnamed(outside: Outside, domain: Name, ident: str, ttls: Ttls, summary
     outside.journal.settle(ident, domain, Outcome(_UNNAMED, now, now, summary, facts), now, ())
 
 
+def note_joined(outside: Outside, domain: Name, ident: str) -> None:
+    """They are named again, or will be: what was waited for when they left counts no longer."""
+    for step in outside.journal.outcomes(ident).keys() & {_NAMED, _UNNAMED}:
+        outside.journal.forget(ident, domain, step, outside.clock.now(), "named again")
+
+
 def note_over(outside: Outside, domain: Name, ident: str, said: str) -> None:
     """Their service has ended: the next parting begins anew."""
     now = outside.clock.now()

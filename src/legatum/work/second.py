@@ -21,6 +21,7 @@ from legatum.services.registrar import Registrar
 from legatum.settings.document import SecondaryProvider
 from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
+from legatum.work.parting import note_joined
 from legatum.work.publish import Publication, next_by_rule, publish
 from legatum.work.registration import change_nameservers
 
@@ -197,8 +198,13 @@ async def _refuse_own_zone(outside: Outside, seconding: Seconding, primary: Name
             )
 
 
+def leaving_id(seconding: Seconding) -> str:
+    return f"{name_text(seconding.domain)} without {seconding.name}"
+
+
 async def join(outside: Outside, seconding: Seconding, publication: Publication) -> list[str]:
     """In step with the first provider; then named in the zone, on all servers of both; then at the registrar. What was done."""
+    note_joined(outside, seconding.domain, leaving_id(seconding))
     serial, told = await in_step(outside, seconding)
     done = [f"in step at serial {serial}" + (f"; {told} of {len(seconding.section.notify)} took our NOTIFY" if told else "")]
     if publication.is_needed:

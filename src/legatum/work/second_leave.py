@@ -12,12 +12,12 @@ from legatum.work.outside import Outside
 from legatum.work.parting import Parting, note_over, note_unnamed, parting
 from legatum.work.publish import Publication, next_by_rule, publish
 from legatum.work.registration import change_nameservers, published, wait_until_published
-from legatum.work.second import Seconding, Standing, following, in_step, put_catalog, standings
+from legatum.work.second import Seconding, Standing, following, in_step, leaving_id, put_catalog, serves, standings
 
 
 def leaving(outside: Outside, seconding: Seconding) -> Parting | None:
     """Taking a secondary out is a change of the delegation (docs/timing.md, rules 4 and 16). None while it is still named."""
-    return parting(outside, _leaving_id(seconding), seconding.name)
+    return parting(outside, leaving_id(seconding), seconding.name)
 
 
 async def _ttls(outside: Outside, seconding: Seconding) -> tuple[int, int]:
@@ -41,6 +41,10 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
     handed_out = {*held, *(name for each in (await published(outside, seconding.domain)).values() for name in each or ())}
     current = await seconding.primary.fetch(seconding.domain)
     left = [name for name in targets(current.apex_ns) if name not in seconding.servers]
+    leading = {*handed_out, *targets(current.apex_ns)} & set(seconding.servers)
+    if not leading and not await serves(outside, seconding):
+        words = f"{seconding.name} is no second provider of {name_text(seconding.domain)}: nobody names it, and it does not serve the zone"
+        raise GateShut(words, "is it the right provider, and the right domain?")
     if not left or not handed_out - set(seconding.servers):
         raise GateShut(f"without {seconding.name} nobody would serve {name_text(seconding.domain)}", "name other servers first")
     if handed_out & set(seconding.servers):
@@ -63,7 +67,7 @@ async def unname(outside: Outside, seconding: Seconding) -> list[str]:
         everywhere = f"on every server{' that follows it' if others else ''}"
         done.append(f"the zone names {names_said(tuple(left))}, serial {published_zone.serial} {everywhere}")
         done += [f"{each.address} of {seconding.name} does not follow it: {_said(each)}" for each in others]
-    note_unnamed(outside, seconding.domain, _leaving_id(seconding), ttls, "; ".join(done) or "nobody named it")
+    note_unnamed(outside, seconding.domain, leaving_id(seconding), ttls, "; ".join(done) or "nobody named it")
     return done
 
 
@@ -94,13 +98,9 @@ async def release(outside: Outside, seconding: Seconding) -> str:
         return "; ".join(f"{each.address} still answers with serial {each.serial}" for each in found[:4])
 
     await outside.until_seen(serving, f"the end of {name_text(seconding.domain)} at {seconding.name}")
-    note_over(outside, seconding.domain, _leaving_id(seconding), said)
+    note_over(outside, seconding.domain, leaving_id(seconding), said)
     return said
 
 
 def _said(standing: Standing) -> str:
     return standing.said if standing.soa is None else f"a zone of its own, serial {standing.serial}; it goes on naming whom it names"
-
-
-def _leaving_id(seconding: Seconding) -> str:
-    return f"{name_text(seconding.domain)} without {seconding.name}"

@@ -14,6 +14,7 @@ from legatum.core.zone import Zone
 from legatum.work.publish import Publication, carry_out
 from legatum.work.steps.action import Action, Job, Refusal
 from legatum.work.steps.sides import side_refusals
+from legatum.work.steps.switch import lock_refusals, look_at_registration
 
 
 class Apex(Action):
@@ -31,6 +32,8 @@ class Apex(Action):
 
     async def gate(self) -> list[Refusal]:
         refusals = await side_refusals(self.job) if self._exchanges else []
+        if self._exchanges:  # from here on visitors feel it: the registrar must be able to follow
+            refusals += lock_refusals(self.job, await look_at_registration(self.job))
         present = targets((await self._provider.fetch(self.job.domain)).apex_ns)
         if present not in (self.job.old_ns, self.job.new_ns):
             reason = f"the NS set at {self._provider.name} is {names_said(present)}, not {names_said(self._own)}"

@@ -3,27 +3,36 @@
 from legatum.core.fault import OutsideFault
 from legatum.core.meant import slips
 from legatum.core.moves.transfer import Held
+from legatum.core.name import name_text
+from legatum.core.registration import forbids_updates
 from legatum.core.rehearsal.stage import Which
 from legatum.core.runbook import Outcome
 from legatum.core.verdict import names_said
 from legatum.services.registrar import Registration
-from legatum.work.steps.action import Action, Refusal
+from legatum.work.steps.action import Action, Job, Refusal
 from legatum.work.steps.registered import look_at_held
 from legatum.work.steps.sides import side_refusals
 
 
+async def look_at_registration(job: Job) -> Registration | Held:
+    """Of a registrar with only a form, registration data show what was typed before the parent's servers do."""
+    if job.registrar.by_hand and job.outside.settings.rdap is not None:
+        return (await look_at_held(job.outside, job.domain))[0]
+    return await job.registrar.registration(job.domain)
+
+
+def lock_refusals(job: Job, held: Registration | Held) -> list[Refusal]:
+    """While the registry lets nobody change the name servers."""
+    stops = [status for status in held.statuses if forbids_updates(status)]
+    domain, registrar = name_text(job.domain), job.registrar.name
+    remedy = f"unlock it first: `legatum registration unlock {domain} --registrar {registrar}`; a lock of the registry's only it can lift"
+    return [Refusal(f"the registration's status forbids another NS set: {', '.join(stops)}", remedy)] if stops else []
+
+
 class Switch(Action):
     async def gate(self) -> list[Refusal]:
-        refusals = await side_refusals(self.job)
         held = await self._held()
-        stops = [status for status in held.statuses if "UpdateProhibited" in status or status == "pendingTransfer"]
-        if stops:
-            refusals.append(
-                Refusal(
-                    f"the registration's status forbids it: {', '.join(stops)}",
-                    "unlock the domain at the registrar first",
-                )
-            )
+        refusals = [*await side_refusals(self.job), *lock_refusals(self.job, held)]
         if set(held.nameservers) not in (set(self.job.old_ns), set(self.job.new_ns)):
             reason = f"the registrar holds {names_said(sorted(held.nameservers))}, neither the old nor the new set"
             remedy = "somebody changed it since the move was drafted: find out who, then draft again"
@@ -34,10 +43,7 @@ class Switch(Action):
         return refusals
 
     async def _held(self) -> Registration | Held:
-        """Of a registrar with only a form, registration data show what was typed before the parent's servers do."""
-        if self.job.registrar.by_hand and self.job.outside.settings.rdap is not None:
-            return (await look_at_held(self.job.outside, self.job.domain))[0]
-        return await self.job.registrar.registration(self.job.domain)
+        return await look_at_registration(self.job)
 
     async def preview(self) -> list[str]:
         held = await self._held()
