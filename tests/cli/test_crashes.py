@@ -191,7 +191,7 @@ def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew
     assert shell.run(*DRAFT).status == 0
     stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "raise", "--json")
     assert stopped.status == 0, stopped.err
-    names = ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--yes", "--json", "--to")
+    names = ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--yes", "--anyway", "--json", "--to")
     assert shell.run(*names, "alder", "--anyway").status == 0
     refused = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
     assert refused.status == 4 and refused.document["halt"] == "refused", refused.out

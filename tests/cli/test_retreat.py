@@ -60,6 +60,11 @@ def test_a_declined_retreat_leaves_the_move_as_it_was(tmp_path: Path) -> None:
         assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", *settings) == 0
         assert run("move", "advance", DOMAIN, "--yes", "--until", "publish", *settings) == 0
         assert run("move", "retreat", DOMAIN, *settings) == 4  # nobody says yes
+        beside = ("amend", DOMAIN, "press", "A", "198.51.100.9", "--at", "alder", "--yes")
+        with contextlib.redirect_stderr(io.StringIO()) as said:
+            assert main((*beside, *settings)) == 4
+            assert main(("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "birch", "--yes", *settings)) == 4
+        assert said.getvalue().count(f"{DOMAIN} is being moved from alder to birch: an edit beside the move would undo it") == 2
         assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "lower", *settings) == 0
         assert run("move", "retreat", DOMAIN, "--yes", "--wait", *settings) == 0
 

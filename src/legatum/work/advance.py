@@ -95,9 +95,8 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
 
 def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) -> None:
     """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
-    rehearsal = rehearse(runbook, outcomes, now)
+    rehearsal, domain = rehearse(runbook, outcomes, now), name_text(runbook.domain)
     if rehearsal.uncovered:
-        domain = name_text(runbook.domain)
         raise GateShut(
             f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
             f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",

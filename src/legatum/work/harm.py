@@ -12,17 +12,19 @@ from legatum.core.rrtype import AAAA, SOA, A
 from legatum.core.zone import Zone
 from legatum.work.outside import Outside
 from legatum.work.publish import Publication
+from legatum.work.under_way import refuse_under_way
 
 _NEVER_SEEN = {"data-under-cut"}  # no error to visitors, but the change would do nothing
 
 
 async def refuse_harm(outside: Outside, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
     """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before, or names a server that does not
-    answer for it.
+    answer for it; and while a move leads the domain elsewhere.
 
     ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that will answer when
     the change is made.
     """
+    refuse_under_way(outside, publication.wanted.origin)
     home = tuple(outside.settings.network.home)
     before = {each for zone in (None if publication.is_new else publication.current, served) if zone for each in _errors(zone, home)}
     for (slug, about), (title, seen) in _errors(publication.wanted, home).items():

@@ -21,6 +21,7 @@ from legatum.services.registrar import Glue, Registrar, Registration
 from legatum.work.effect import carried_out
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.outside import Outside
+from legatum.work.under_way import refuse_under_way
 
 LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
 """The statuses with which a registrar's client locks a domain (RFC 5731 s2.3)."""
@@ -84,10 +85,12 @@ def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
 
 
 async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
-    """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do; how many addresses were asked.
+    """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do, and while a move leads the domain
+    elsewhere; how many addresses were asked.
 
     The apex, www and the names that mail goes to are asked for on both sides.
     """
+    refuse_under_way(outside, domain)
     new = [name for name in wanted if name not in present]
     found = await outside.addresses([*present, *new])
     old_addresses = [address for name in present for address in found[name]]
