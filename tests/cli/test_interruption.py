@@ -42,7 +42,7 @@ def begun(shell: Shell, *words: str) -> "subprocess.Popen[str]":
     return process
 
 
-MOMENTS = [0.0, 0.01, 0.03, 0.06, 0.1, 0.2, 0.3, 0.45, 0.6, 0.8]  # seconds from then on
+MOMENTS = [0.0, 0.02, 0.05, 0.1, 0.25, 0.6]  # seconds from then on
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ CHANGES = [
     ("second", "add", OTHER, "--at", "alder", "--second", "birch"),
     ("second", "add", DOMAIN, OTHER, "--at", "alder", "--second", "birch"),
     ("second", "leave", OTHER, "--at", "alder", "--second", "birch", "--registrar", "flint"),
-    ("hosts", "set", "ns7.evensong.test", "--address", "198.51.100.41", "--at", "alder", "--registrar", "slate"),
+    ("hosts", "set", "ns7.evensong.test", "--address", "198.51.100.41", "--at", "birch", "--registrar", "slate"),
     ("registration", "lock", DOMAIN, "--registrar", "flint"),
     ("registration", "renew", DOMAIN, OTHER, "--registrar", "flint"),
     ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "birch", "--anyway"),

@@ -69,7 +69,7 @@ def run(args: argparse.Namespace) -> int:
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.name import name_text
     from legatum.views.publish import change_lines, publish_document, show_publish
-    from legatum.work.contents import contents_of, is_file
+    from legatum.work.contents import contents_of, is_served
     from legatum.work.flatten import flatten
     from legatum.work.harm import refuse_harm
     from legatum.work.publish import plan, prove, publish, refuse_removal, with_difference
@@ -91,7 +91,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     if not args.remove:
         refuse_removal(outside, publication)
     if publication.is_needed and not args.anyway:
-        await refuse_harm(outside, publication, None if args.difference or is_file(args.source) else zone)
+        await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
     state, done = "unchanged", None
     if publication.is_needed:
         title = f"{name_text(domain)} at {provider.name}, old → new:"

@@ -34,8 +34,6 @@ def objections(settings: Settings) -> Iterator[Objection]:
         if not isinstance(provider, FilesProvider):
             yield from _each(where, "primary", [provider.primary] if provider.primary else [], ip_address)
             yield from _key(where, provider.key)
-        elif "{domain}" not in provider.file:
-            yield Objection(where, "file", f"'{provider.file}' is the same for every zone", "write {domain} where the zone's name stands")
     for name, secondary in settings.secondaries.items():
         yield from _servers(f"secondaries.{name}", secondary.servers)
         yield from _each(f"secondaries.{name}", "notify", secondary.notify, ip_address)

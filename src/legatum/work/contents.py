@@ -50,6 +50,11 @@ def zone_file(domain: Name) -> str:
     return f"{name_text(domain)}.zone".replace("/", "_")
 
 
+def is_served(outside: Outside, place: str) -> bool:
+    """What stands at the place is handed out to visitors."""
+    return place in outside.settings.providers or place.startswith("server:")
+
+
 def is_file(place: str) -> bool:
     """The place is meant as a master file."""
     return Path(place).exists() or "/" in place or place.endswith(".zone")

@@ -8,7 +8,7 @@ from functools import partial
 from legatum.core.fault import Fault, GateShut
 from legatum.core.name import Name
 from legatum.services.provider import Provider
-from legatum.work.contents import contents_of, is_file
+from legatum.work.contents import contents_of, is_served
 from legatum.work.flatten import flatten
 from legatum.work.harm import refuse_harm
 from legatum.work.outside import Outside
@@ -47,7 +47,7 @@ async def draw_many(
         if not remove:
             refuse_removal(outside, publication)
         if publication.is_needed and not anyway:
-            await refuse_harm(outside, publication, None if is_file(source) else flattened.zone)
+            await refuse_harm(outside, publication, flattened.zone if is_served(outside, source) else None)
         done = None if publication.is_needed else await prove(outside, publication, publication.wanted.keys, patience=0)
         notes = (*flattened.notes, *publication.notes)
         return Put(domain, "ready" if publication.is_needed else "unchanged", publication, notes=notes, done=done)
