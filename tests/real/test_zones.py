@@ -163,11 +163,11 @@ def test_a_big_change_goes_in_several_messages_each_whole(network: Network) -> N
     before = network.legatum("gather", DOMAIN, "--from", "knot", "--out", "before.zone", "--force")
     refused = network.legatum("publish", DOMAIN, "--from", "many.zone", "--to", "knot", "--yes", status=4)
     assert "would be taken away" in refused and "--remove" in refused
-    done = network.legatum("publish", DOMAIN, "--from", "many.zone", "--to", "knot", "--yes", "--remove")
+    done = network.legatum("publish", DOMAIN, "--from", "many.zone", "--to", "knot", "--yes", "--remove", "--anyway")
     network.legatum("gather", DOMAIN, "--from", "knot", "--out", "after.zone", "--force")
     assert contents(network.zone("after.zone")) == contents(network.zone("many.zone"))
     assert done["serial"] > before["serial"] + 2  # one for each message at least
-    network.legatum("publish", DOMAIN, "--from", "before.zone", "--to", "knot", "--yes", "--remove")
+    network.legatum("publish", DOMAIN, "--from", "before.zone", "--to", "knot", "--yes", "--remove", "--anyway")
 
 
 def test_of_a_refused_change_the_records_are_named_and_nothing_is_done(network: Network) -> None:
