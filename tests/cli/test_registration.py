@@ -1,7 +1,9 @@
 """The registrar's side with the installed program: seen, locked, changed with a gate, by hand with a worksheet; a whole move by hand."""
 
+import sqlite3
 import subprocess
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -232,3 +234,22 @@ def test_a_whole_move_with_a_registrar_that_has_only_a_form(shell: Shell) -> Non
     assert any("See the new NS set on every server" in line for line in errors)
     assert waiting.wait(60) == 0, waiting.stderr.read()
     assert shell.run("confirm", BY_HAND, "--to", "birch").status == 0
+
+
+def test_every_effect_has_its_intent_and_its_outcome_in_the_journal(world: PracticeWorld, shell: Shell) -> None:
+    """Zones made and ended, parts, hosts, contacts and passwords: what was begun and what became of it, whichever command it was of."""
+    part = ("delegate", "ledger", "--of", "ferrytimes.example", "--at", "alder", "--to", "birch", "--yes")
+    shell.run("amend", "ferrytimes.example", "ledger", "A", "198.51.100.9", "--at", "alder", "--yes")
+    assert shell.run(*part).status == 0 and shell.run(*part, "--back", "--wait").status == 0
+    fields = ("--name", "Kiln", "--city", "Clay", "--country", "GB", "--email", "post@kilnandclay.example")
+    assert shell.run("registration", "contact", "QM-LEDGER", "--registrar", "flint", *fields, "--yes").status == 0
+    shell.variables["SAME"] = (world.folder / "flint.password").read_text().strip()
+    assert shell.run("registration", "password", "--registrar", "flint", "--new", "env:SAME", "--yes").status in (0, 3)
+    at = ("--at", "birch", "--registrar", "slate", "--yes")
+    assert shell.run("hosts", "set", "ns8.evensong.test", "--address", "198.51.100.41", *at).status == 0
+    with closing(sqlite3.connect(world.folder / "journal.sqlite")) as journal:
+        rows = journal.execute("SELECT step, kind, text FROM entries ORDER BY number").fetchall()
+    for step in ("create", "end", "contact", "password", "host"):
+        seen = [kind for each, kind, _ in rows if each == step and kind != "sent"]
+        assert seen and seen[0::2] == ["intent"] * (len(seen) // 2) and set(seen[1::2]) <= {"outcome", "failed"}, (step, seen)
+    assert all(shell.variables["SAME"] not in text for _, _, text in rows)

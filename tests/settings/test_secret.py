@@ -10,7 +10,7 @@ from types import SimpleNamespace
 import pytest
 
 from legatum.core.fault import BadInput
-from legatum.settings.secret import check_reference, read_secret
+from legatum.settings.secret import check_reference, exposed, read_secret
 
 
 def test_from_a_variable_a_file_and_a_keyring(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -48,3 +48,11 @@ def test_a_value_in_the_place_of_a_reference_is_refused_and_not_shown(given: str
         with pytest.raises(BadInput) as refused:
             look(given)
         assert not given or given not in f"{refused.value.message} {refused.value.remedy}".replace("env:NAME", "")
+
+
+def test_files_that_everybody_may_read_are_told(tmp_path: Path) -> None:
+    for name, mode in (("open", 0o644), ("shared", 0o640), ("own", 0o600)):
+        (tmp_path / name).write_text("secret")
+        (tmp_path / name).chmod(mode)
+    references = ["file:open", "file:open", "file:shared", "file:own", "file:gone", "env:OPEN", "prompt"]
+    assert exposed(references, tmp_path) == [tmp_path / "open"]
