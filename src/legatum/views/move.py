@@ -257,6 +257,7 @@ def _verb(runbook: Runbook) -> str:
 def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> None:
     """Why it stopped, and when to come back."""
     domain = name_text(runbook.domain)
+    screen.gap()
     match halted.halt:
         case Halt.COMPLETE if runbook.retreating:
             screen.verdict(True, f"{domain}: everything is taken back; it is as it was before the move", "")

@@ -64,6 +64,11 @@ class Screen:
         else:
             self.verdict(good, text, following)
 
+    def gap(self) -> None:
+        """Between what was told on the way and the result, where both are on one terminal."""
+        if self._console.is_terminal:
+            self.line()
+
     def heading(self, text: str) -> None:
         self.line()
         self.line(text, STRONG)
