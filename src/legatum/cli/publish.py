@@ -40,7 +40,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
         help="what to publish: a master file, a folder of DOMAIN.zone files, a provider, or server:ADDRESS",
     )
     what.add_argument(
-        "--difference", metavar="FILE", help="what `legatum compare LEFT RIGHT --difference FILE` wrote: that alone is changed"
+        "--difference",
+        metavar="FILE",
+        help="what `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote: that alone is changed",
     )
     parser.add_argument("--ns-ttl", metavar="DURATION", help="TTL of the NS set there (default: as at the source)")
     parser.add_argument("--remove", action="store_true", help="even if that takes away more of the zone than the house lets go")
@@ -158,7 +160,7 @@ def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
         document = read_difference(Path(args.difference).read_bytes())
     except OSError as error:
         raise BadInput(
-            f"{args.difference}: {error.strerror}", "give a file that `legatum compare LEFT RIGHT --difference FILE` wrote"
+            f"{args.difference}: {error.strerror}", "give a file that `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote"
         ) from None
     if document.domain != name_text(domain):
         raise BadInput(f"{args.difference} is about {document.domain}", "give that domain")

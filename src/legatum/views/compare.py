@@ -101,7 +101,9 @@ def read_difference(text: bytes) -> CompareDocument:
     try:
         return msgspec.json.decode(text, type=CompareDocument)
     except msgspec.DecodeError as error:
-        raise BadInput(f"no comparison: {error}", "give a file that `legatum compare LEFT RIGHT --difference FILE` wrote") from None
+        raise BadInput(
+            f"no comparison: {error}", "give a file that `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote"
+        ) from None
 
 
 def differences_of(document: CompareDocument, origin: Name) -> list[Difference]:
