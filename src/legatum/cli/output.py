@@ -3,6 +3,7 @@
 import io
 import os
 import sys
+from typing import Any
 
 
 class _Output(io.FileIO):
@@ -10,13 +11,13 @@ class _Output(io.FileIO):
 
     abandoned = False
 
-    def write(self, data: object) -> int:
+    def write(self, data: Any) -> int:
         try:
-            return super().write(data)  # type: ignore[arg-type]
+            return super().write(data)
         except BrokenPipeError:
             self.abandoned = True
             os.dup2(os.open(os.devnull, os.O_WRONLY), self.fileno())
-            return memoryview(data).nbytes  # type: ignore[arg-type]
+            return memoryview(data).nbytes
 
 
 def take_over() -> None:

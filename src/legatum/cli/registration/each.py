@@ -91,10 +91,10 @@ async def _many(
     changes: dict[Name, Change] = {}
     parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}
 
-    async def safely(part: "ChangePart", work: "Callable[[], Awaitable[None]]") -> None:
+    async def safely(work: "Callable[[Name, ChangePart], Awaitable[None]]", domain: "Name", part: "ChangePart") -> None:
         async with room:
             try:
-                await work()
+                await work(domain, part)
             except Fault as fault:
                 part.state, part.why, part.remedy = "failed", fault.message, fault.remedy
 
@@ -109,12 +109,12 @@ async def _many(
         part.why, part.new = await do()
         part.state = "changed"
 
-    await asyncio.gather(*(safely(part, lambda d=domain, p=part: looked_at(d, p)) for domain, part in parts.items()))  # type: ignore[misc]
+    await asyncio.gather(*(safely(looked_at, *each) for each in parts.items()))
     ready = {domain: part for domain, part in parts.items() if part.state == "ready"}
     lines = first_of(args, [f"{part.domain}: {changes[domain].line}" for domain, part in ready.items()])
     go = bool(ready) and agreed(args, f"{what} of {len(ready)} domains at {registrar.name}, old → new:", lines)
     if go:
-        await asyncio.gather(*(safely(part, lambda d=domain, p=part: made(d, p)) for domain, part in ready.items()))  # type: ignore[misc]
+        await asyncio.gather(*(safely(made, *each) for each in ready.items()))
     state = ending_of(args, ready, go)
     document = ChangesDocument(state=state, registrar=registrar.name, action=args.action, domains=list(parts.values()))
     show(args, document, lambda screen: show_changes(document, screen))
