@@ -13,7 +13,7 @@ demo: $(READY)                  ## the full worked example, in under 30 s
 test: $(READY)                  ## style, types, layers and all tests, the ones against real servers too
 	tools/servers
 	$(MAKE) check
-	$(BIN)/python -m pytest -n 3
+	$(BIN)/python -m pytest -n 3 --dist worksteal
 
 check: $(READY)                 ## style, types and layers
 	$(BIN)/ruff check .

@@ -12,9 +12,9 @@ import legatum.demo.report  # it has a document too
 import legatum.views
 from legatum.core.findings.finding import collect
 from legatum.core.kinds import FAMILIES
+from legatum.core.moves.plain import schema as move_file
 from legatum.settings.document import Settings
 from legatum.views.document import Document
-from legatum.work.movefile import MoveDocument as MoveFile
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -28,7 +28,7 @@ def pages() -> dict[Path, str]:
         tag = str(document.__struct_config__.tag)
         made[DOCS / "schema" / f"{tag.removeprefix('legatum.').replace('/', '-')}.json"] = schema(document)
     made[DOCS / "schema" / "settings.json"] = schema(Settings)
-    made[DOCS / "schema" / "move-file-1.json"] = schema(MoveFile)
+    made[DOCS / "schema" / "move-file-2.json"] = json.dumps(move_file(), indent=2, ensure_ascii=False) + "\n"
     return made
 
 

@@ -16,7 +16,7 @@ from legatum.demo.world_thread import WorldThread
 from tests.cli.program import PROGRAM, Ended, Shell
 
 DOMAIN = "kilnandclay.example"
-DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint")
+DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
 STEPS = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
 
 # The program itself, but for one thing: it is killed at a given point of a given step.
@@ -98,12 +98,18 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
 def test_a_part_is_taken_back_after_every_kill(shell: Shell) -> None:
     words = ("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch")
     assert shell.run("amend", DOMAIN, "app", "A", "198.51.100.71", "--at", "alder", "--yes").status == 0
-    assert shell.run(*words, "--yes").status == 0
-    for point, step in (("after the record", "named"), ("before the record", "publish"), ("before the record", "unnamed")):
-        assert killed(shell, point, step, *words, "--back", "--yes") == -signal.SIGKILL, (point, step)
-    back = shell.run(*words, "--back", "--yes", "--json").document
-    assert back["state"] == "taken back" and not back["parent"] and not back["child"]
-    assert "TTL of 3600, in the zone of 86400" in back["reason"]  # as it was before, though nothing says so any more
+    assert shell.run(*words, "--yes", "--wait").status == 0
+    for point, step in (
+        ("after the intent", "cut"),
+        ("before the record", "cut"),
+        ("before the record", "apex"),
+        ("after the intent", "end"),
+    ):
+        assert killed(shell, point, step, *words, "--back", "--yes", "--wait") == -signal.SIGKILL, (point, step)
+    back = shell.run(*words, "--back", "--yes", "--wait", "--json")
+    assert back.document["halt"] == "complete" and back.document["done"] == ["end"], back.err
+    steps = {each["id"]: each for each in shell.run("move", "status", DOMAIN, "--json").document["steps"]}
+    assert "86400" in steps["end"]["hold"]["reason"] and steps["end"]["all"] >= steps["end"]["hold"]["not_before"]
     assert "198.51.100.71" in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
 
 
@@ -198,8 +204,9 @@ def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew
     assert any("ns1.alder.test, ns2.alder.test" in reason for reason in refused.document["reasons"]), refused.document["reasons"]
     assert practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
     undone = {each["id"] for each in shell.run("move", "status", DOMAIN, "--json").document["steps"] if each["all"] is None}
-    assert {"parents", "confirm", "raise", "end"} == undone
+    assert {"switch", "parents", "confirm", "raise", "end"} == undone
     assert shell.run(*names, "birch").status == 0
     holding = shell.run("move", "advance", DOMAIN, "--yes", "--json")
-    assert holding.document["halt"] == "holding" and practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
+    assert holding.document["halt"] == "holding", holding.document
+    assert practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"

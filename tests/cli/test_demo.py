@@ -4,6 +4,9 @@ import json
 import re
 from pathlib import Path
 
+import pytest
+
+from legatum.demo.kinds import WISHES
 from tests.cli.program import Shell
 
 
@@ -25,6 +28,14 @@ def test_the_demo_goes_all_the_way(tmp_path: Path) -> None:
         text = secret.read_text().strip()
         for file in [*kept.glob("*.txt"), *kept.glob("*.toml"), *kept.glob("moves/*"), *kept.glob("*.sqlite")]:
             assert text.encode() not in file.read_bytes()
+
+
+@pytest.mark.parametrize("kind", WISHES)
+def test_each_kind_goes_there_and_back_and_no_visitor_notices(tmp_path: Path, kind: str) -> None:
+    ended = Shell(tmp_path).run("demo", "--kind", kind, "--folder", "kept")
+    assert ended.status == 0, ended.out[-1500:] + ended.err[-1500:]
+    assert "safe under this model" in ended.out and "everything is taken back" in ended.out and " 0 of them failed" in ended.out
+    assert ("population" in ended.out) == (kind not in ("ttl", "soa", "hosts", "retirement"))
 
 
 def test_small_commands(tmp_path: Path) -> None:

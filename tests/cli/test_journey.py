@@ -10,7 +10,7 @@ import tomli_w
 from tests.cli.program import Ended, PracticeWorld, Shell
 
 DOMAIN = "kilnandclay.example"
-DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m")
+DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "lowered")
 
 
 @pytest.fixture
@@ -91,14 +91,13 @@ def test_gates_refuse_with_the_reason(shell: Shell) -> None:
     assert edited.status == 4 and f"late.{DOMAIN} (only left)" in edited.document["reasons"][0]
     assert "--again gather" in edited.document["remedies"][0]
 
-    again = shell.run("move", "advance", DOMAIN, "--yes", "--again", "gather", "--json")
-    assert again.document["halt"] == "holding" and again.document["done"] == ["gather", "publish", "compare", "lower"]
-    assert shell.run("practice", "clock", "--on", "1d").status == 0
+    again = shell.run("move", "advance", DOMAIN, "--yes", "--again", "gather", "--until", "compare", "--json")
+    assert again.document["halt"] == "stopped" and again.document["done"] == ["gather", "publish", "compare"]  # the TTL stays lowered
     assert shell.run("practice", "zone", "end", DOMAIN, "--at", "birch").status == 0
     gone = shell.run("move", "advance", DOMAIN, "--yes", "--json")
-    assert gone.status == 4 and "does not answer for" in gone.document["reasons"][0] and "refused" in gone.document["reasons"][0]
-    assert shell.run("move", "advance", DOMAIN, "--yes", "--again", "publish", "--json").document["halt"] == "holding"
-    assert shell.run("practice", "clock", "--on", "1d").status == 0
+    assert gone.status == 4 and "birch no longer lets the zone be read" in gone.document["reasons"][0], gone.out
+    once_more = shell.run("move", "advance", DOMAIN, "--yes", "--again", "publish", "--until", "compare", "--json")
+    assert once_more.document["done"] == ["publish", "compare"], once_more.err
     assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["step"] == "confirm"
     late = shell.run("move", "advance", DOMAIN, "--yes", "--again", "gather")
     assert late.status == 2 and "both sides are in use" in late.err
@@ -153,8 +152,8 @@ def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
 def moved_to_the_front(text: str, *order: str) -> str:
     """A move file with these steps first, the others after them without their holds."""
     move = tomllib.loads(text)
-    steps = {step["id"]: {**step, "hold": []} for step in move["step"]}
-    move["step"] = [steps.pop(ident) for ident in order] + list(steps.values())
+    steps = {step["id"]: {**step, "waits": []} for step in move["steps"]}
+    move["steps"] = [steps.pop(ident) for ident in order] + list(steps.values())
     return tomli_w.dumps(move)
 
 
@@ -163,15 +162,23 @@ def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, t
     safe = shell.run("move", "rehearse", DOMAIN)
     assert safe.status == 0 and "safe under this model" in safe.out.splitlines()[0] and "The model" in safe.out
     assumed = shell.run("move", "rehearse", DOMAIN, "--json").document
-    addresses = {(part["group"], part["address"]) for part in assumed["assumed"]}
-    assert {group for group, _ in addresses} == {"parent", "old", "new"} and len(addresses) == 12
-    assert {each["serves"] for part in assumed["assumed"] if part["group"] == "old" for each in part["contents"]} == {
-        "the whole zone",
-        "not served",
-    }
-    delegations = [each for part in assumed["assumed"] if part["group"] == "parent" for each in part["contents"]]
-    assert {tuple(each["glue"]) for each in delegations} == {(), ("ns1.birch.example", "ns2.birch.example")}
-    assert any(record["type"] == "MX" for record in assumed["zone"]) and assumed["counterexamples"] == []
+    addresses = {(part["place"], part["address"]) for part in assumed["addresses"]}
+    assert {place for place, _ in addresses} == {"the parent", "alder", "birch"} and len(addresses) == 12
+    versions = assumed["versions"]
+    at_alder = [served for part in assumed["addresses"] if part["place"] == "alder" for served in part["served"]]
+    assert any(not served["versions"] for served in at_alder) and any(served["versions"] for served in at_alder)
+    handed_out = [
+        versions[number]["rrsets"]
+        for part in assumed["addresses"]
+        if part["place"] == "the parent"
+        for served in part["served"]
+        for number in served["versions"]
+    ]
+    assert {tuple(each[f"{DOMAIN} NS"]["data"]) for each in handed_out} == {
+        ("ns1.alder.test.", "ns2.alder.test."), ("ns1.birch.example.", "ns2.birch.example."),
+    }  # fmt: skip
+    assert any("ns1.birch.example A" in each for each in handed_out)
+    assert f"{DOMAIN} MX" in assumed["zone"] and assumed["counterexamples"] == []
     file = tmp_path / "world" / "moves" / f"{DOMAIN}.move.toml"
     text = file.read_text()
     file.write_text(text.replace("seconds = 3600\n", "seconds = 60\n"))

@@ -15,7 +15,7 @@ CHANGES = [
     ("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch"),
     ("second", "add", OTHER, "--at", "alder", "--second", "birch"),
     ("second", "add", DOMAIN, OTHER, "--at", "alder", "--second", "birch"),
-    ("second", "leave", OTHER, "--at", "alder", "--second", "birch", "--registrar", "flint"),
+    ("second", "leave", "tidemill.example", "--at", "alder", "--second", "birch", "--registrar", "flint"),
     ("hosts", "set", "ns7.evensong.test", "--address", "198.51.100.41", "--at", "birch", "--registrar", "slate"),
     ("registration", "lock", DOMAIN, "--registrar", "flint"),
     ("registration", "renew", DOMAIN, OTHER, "--registrar", "flint"),
@@ -39,6 +39,8 @@ def shell(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Shell]:
         there.run("gather", DOMAIN, "--from", "alder")
         file = there.folder / f"{DOMAIN}.zone"
         file.write_text(file.read_text() + "late 300 IN A 198.51.100.99\n")
+        second = ("tidemill.example", "--at", "alder", "--second", "birch", "--registrar", "flint", "--yes", "--wait")
+        assert there.run("second", "add", *second).status == 0
         there.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint")
         there.run("move", "advance", DOMAIN, "--yes", "--until", "gather")
         yield there

@@ -238,7 +238,12 @@ def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:
 
 
 def test_watch_follows_a_change_to_its_end(shell: Shell) -> None:
-    assert shell.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m").status == 0
+    assert (
+        shell.run(
+            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "lowered"
+        ).status
+        == 0
+    )
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "switch").status == 0
     lines = shell.run("watch", DOMAIN, "--move", "--json", "--curve", "c.csv", "--curve", "c.png", "--asked-every", "10m")
     looks = [json.loads(line) for line in lines.out.splitlines()]

@@ -98,7 +98,7 @@ def test_taken_back_while_it_is_pending(shell: Shell) -> None:
     }  # fmt: skip
     assert now["nameservers"] == before["nameservers"]
     status = shell.run("move", "status", DOMAIN, "--json").document
-    assert status["state"] == "complete" and [each["id"] for each in status["steps"]] == ["cancel", "lock-again"]
+    assert status["state"] == "complete" and [each["id"] for each in status["steps"]] == ["request-back", "unlock-back"]
     drafted(shell, DOMAIN, "flint", "slate", "--approve")  # what was taken back stands in nobody's way
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
 
@@ -188,7 +188,12 @@ def test_dns_that_the_losing_registrar_runs_goes_first(shell: Shell, world: Prac
 
 def test_after_a_move_between_providers_that_is_over(shell: Shell) -> None:
     """Rule 13: not while it is under way; afterwards its papers are put aside."""
-    assert shell.run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m").status == 0
+    assert (
+        shell.run(
+            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "lowered"
+        ).status
+        == 0
+    )
     assert shell.run("move", "advance", DOMAIN, "--yes").status == 0
     refused = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate")
     assert refused.status == 4 and "a move is under way" in refused.err

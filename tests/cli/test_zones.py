@@ -230,55 +230,53 @@ def test_templates_tell_who_has_drifted_and_put_them_right(shell: Shell, world: 
 def test_a_part_is_handed_on_and_nothing_is_lost(shell: Shell) -> None:
     for name, address in (("app", "198.51.100.71"), ("web.app", "198.51.100.72")):
         shell.run("amend", DOMAIN, name, "A", address, "--at", "alder", "--yes")
-    shown = shell.run("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch", "--dry-run")
-    assert shown.status == 0 and "at birch, first: the zone is not there yet: it is made first" in shown.err
+    words = ("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch")
+    shown = shell.run(*words, "--dry-run")
+    assert shown.status == 0 and "the zone does not exist at birch → it is created there" in shown.err
     assert shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").status == 3  # a dry run makes nothing
-    document = shell.run("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch", "--yes", "--json").document
-    assert document["state"] == "handed on" and document["since"]
+    document = shell.run(*words, "--yes", "--wait", "--json").document
+    assert document["halt"] == "complete" and document["done"] == ["child", "ready", "cut", "confirm"]
     parent = shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
     assert "app.kilnandclay.example.                   3600 IN NS     ns1.birch.example." in parent and "web.app" not in parent
     assert "web.app.kilnandclay.example." in shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").out
     assert shell.run("survey", f"app.{DOMAIN}").status == 0
-    words = ("delegate", "app", "--of", DOMAIN, "--at", "alder", "--to", "birch")
-    assert "handed on already" in shell.run(*words, "--yes").err
+    assert "serves app.kilnandclay.example already" in shell.run(*words, "--yes").err
     for name in ("@", "other.test.", "x.app"):
         assert shell.run("delegate", name, *words[2:], "--yes").status == 2, name
     shell.run("amend", f"app.{DOMAIN}", "new", "A", "198.51.100.73", "--at", "birch", "--yes")
-    shown = shell.run(*words, "--back", "--dry-run", "--json").document
-    assert (
-        shown["state"] == "shown"
-        and len(shown["parent"]) == 5
-        and shown["child"][0]["right"]["data"] == ["ns1.alder.test.", "ns2.alder.test."]
-    )
-    back = shell.run(*words, "--back", "--yes", "--json").document
-    assert back["state"] == "taken back" and len(back["done"]) == 2 and "TTL of 3600, in the zone of 86400 (rule 4)" in back["reason"]
+    begun = shell.run(*words, "--back", "--yes", "--json")
+    assert "halt" in begun.document, begun.err
+    back = begun.document
+    assert back["halt"] == "holding" and back["done"] == ["cut", "apex"] and "TTL of 86400 (rule 4" in back["reasons"][0]
     for party in ("alder", "birch"):  # caches may still ask either
         answers = shell.run("gather", DOMAIN if party == "alder" else f"app.{DOMAIN}", "--from", party, "--out", "-").out
         assert all(f"{name}.app.{DOMAIN}." in answers for name in ("web", "new")), party
-    assert "is not handed on" in shell.run(*("shop" if word == "app" else word for word in words), "--back", "--yes").err
     over = shell.run(*words, "--back", "--yes", "--wait", "--json").document
-    assert over["state"] == "over" and "no server of birch answers" in over["done"][0] and not over["parent"]
+    assert over["halt"] == "complete" and over["done"] == ["end"]
     assert shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").status == 3
-    assert shell.run(*words, "--yes", "--json").document["state"] == "handed on"  # and it can begin anew
+    assert "nothing to take back" in shell.run(*words, "--back", "--yes").err
+    assert shell.run(*words, "--yes", "--wait", "--json").document["halt"] == "complete"  # and it can begin anew
+    assert shell.run("move", "retreat", DOMAIN, "--yes", "--wait").status == 0
+    assert "web.app" in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
 
 
 def test_a_zone_of_its_own_is_no_copy(shell: Shell) -> None:
     """What birch serves by itself would never follow what alder's zone becomes."""
     assert shell.run("publish", "ferrytimes.example", "--from", "alder", "--to", "birch", "--yes").status == 0
     refused = shell.run("second", "add", "ferrytimes.example", "--at", "alder", "--second", "birch", "--yes")
-    assert refused.status == 4 and "as a zone of its own: its SOA names ns1.birch.example" in refused.err
+    assert refused.status == 4 and "as a zone of its own: its SOA names ns1.birch.example" in refused.out
     assert "birch" not in shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", "-").out  # nothing was named
 
 
 def test_a_second_provider_that_is_dead_can_be_taken_out(shell: Shell) -> None:
     words = ("tidemill.example", "--at", "alder", "--second", "birch", "--registrar", "flint", "--yes")
     shell.run("practice", "zone", "end", "tidemill.example", "--at", "birch")
-    assert shell.run("second", "add", *words).status == 0
+    assert shell.run("second", "add", *words, "--wait").status == 0
     shell.run("practice", "zone", "end", "tidemill.example", "--at", "birch")
-    document = shell.run("second", "leave", *words, "--json").document
-    assert any("on every server that follows it" in each for each in document["done"])
-    assert any("198.51.100.41 of birch does not follow it: refused" in each for each in document["done"])
-    assert document["left"][0].startswith("not before")
+    silent = shell.run("second", "leave", *words, "--json")
+    assert silent.status == 4 and "not every server answers" in silent.err
+    left = shell.run("second", "leave", *words, "--dead", "--wait", "--json")
+    assert left.document["halt"] == "complete" and "release" not in left.document["done"], left.err
 
 
 def test_an_alias_at_the_apex_becomes_addresses_and_one_below_it_a_true_one(shell: Shell) -> None:
@@ -323,7 +321,7 @@ def test_whatever_changes_a_zone_is_held_to_the_same(shell: Shell, world: Practi
         assert refused.status == (1 if words[0] == "template" else 4), (words, refused)
         assert says in refused.err + refused.out or says == server, (words, refused)
     assert shell.run("delegate", "app", "--of", name, "--at", "alder", "--to", "alder", "--yes").status == 2
-    assert shell.run("delegate", "app", "--of", name, "--at", "alder", "--to", "birch", "--yes").status == 0
+    assert shell.run("delegate", "app", "--of", name, "--at", "alder", "--to", "birch", "--yes", "--wait").status == 0
     hidden = shell.run("amend", name, "x.app", "TXT", "hidden", *at)
     assert hidden.status == 4 and "data-under-cut" in hidden.err
     assert shell.run("amend", name, "x.app", "TXT", "hidden", "--anyway", *at).status == 0
@@ -349,16 +347,14 @@ def test_words_in_any_order_a_ttl_alone_and_data_that_a_shell_takes_apart(shell:
 
 
 def test_what_begins_anew_is_not_over_by_what_was_once(shell: Shell) -> None:
-    """A part handed on, taken back, handed on and taken back again before the first time is over."""
+    """A part handed on, taken back, handed on and taken back again: the second time is waited for as the first was."""
     words = ("delegate", "again", "--of", "tidemill.example", "--at", "alder", "--to", "birch", "--yes", "--json")
     shell.run("amend", "tidemill.example", "x.again", "A", "198.51.100.7", "--at", "alder", "--yes")
-    assert shell.run(*words).document["state"] == "handed on"
-    first = shell.run(*words, "--back").document
-    assert first["state"] == "taken back" and first["not_before"]
-    assert shell.run(*words).document["state"] == "handed on"
-    shell.run("practice", "clock", "--on", "3d")  # by the first time's entry nobody asks it any more
-    second = shell.run(*words, "--back").document
-    assert second["state"] == "taken back" and second["not_before"] > first["not_before"]
+    for _ in range(2):
+        assert shell.run(*words, "--wait").document["halt"] == "complete"
+        back = shell.run(*words, "--back").document
+        assert back["halt"] == "holding" and back["step"] == "end"
+        assert shell.run(*words, "--back", "--wait").document["done"] == ["end"]
     assert shell.run("gather", "tidemill.example", "--from", "alder", "--out", "-").out.count("x.again") == 1
     leave = ("second", "leave", "alder.test", "--at", "alder", "--second", "birch", "--yes")
     never = shell.run(*leave)

@@ -8,15 +8,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from legatum.core.caches import CacheKind
-from legatum.core.moves.provider import draft
-from legatum.core.moves.retreat import draft_retreat
-from legatum.core.rehearsal import Which, build_stage, rehearse, schedules
-from legatum.core.rehearsal.stage import Content, Period, Stage
-from legatum.core.runbook import Runbook
+from legatum.core.moves.careless import careless
+from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.place import KnownHost, Vanishing
+from legatum.core.moves.plan import draw as draw_plan
+from legatum.core.moves.retreat import Begun, draft_retreat
+from legatum.core.rehearsal import build_stage, rehearse, schedules
+from legatum.core.runbook import Runbook, forecast
 from legatum.core.timing import Caution
-from tests.core.test_provider_move import SEEN, WISH
-
-MARGIN = WISH.caution.margin
+from tests.core.caches import every_cache_fails, first_failure
+from tests.core.drawn import ALDER, AT, BIRCH, KINDS, MARGIN, ZONE, drawing, first, plan
 
 
 def shortened(runbook: Runbook, step: str, rule: int, seconds: int) -> Runbook:
@@ -36,94 +37,105 @@ def reordered(runbook: Runbook, *order: str) -> Runbook:
     return replace(runbook, steps=(*first, *(replace(each, waits=()) for each in runbook.steps if each.id not in order)))
 
 
-def test_the_drafted_move_is_safe() -> None:
-    found = rehearse(draft(SEEN, WISH), {}, SEEN.at)
-    assert found.safe and found.checked > 100
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("at_once", [False, True])
+def test_what_is_drafted_is_safe_and_the_careless_way_is_not(kind: str, at_once: bool) -> None:
+    of = drawing(at_once=at_once, follows=("cedar",) if kind == "soa" else ())
+    runbook = plan(kind, of)
+    found = rehearse(runbook, {}, AT)
+    assert found.safe and found.checked > 10, found.counterexamples[:1]
+    hasty = rehearse(careless(runbook), {}, AT)
+    assert hasty.safe == (kind == "ttl")  # another TTL alone hurts nobody, however it comes
+    assert all(example.story and example.remedy for example in hasty.counterexamples)
+
+
+def test_a_first_delegation_waits_for_its_name_servers() -> None:
+    assert rehearse(first(), {}, AT).safe
+    assert not rehearse(careless(first(drawing(hosts=tuple(KnownHost(host, AT, 600) for host in ALDER.servers)))), {}, AT).safe
 
 
 def test_a_hold_may_be_shortened_by_its_margin_and_not_a_second_more() -> None:
-    runbook = draft(SEEN, WISH)
-    assert rehearse(shortened(runbook, "confirm", 4, MARGIN), {}, SEEN.at).safe
-    found = rehearse(shortened(runbook, "confirm", 4, MARGIN + 5), {}, SEEN.at)
+    runbook = plan("provider")
+    assert rehearse(shortened(runbook, "confirm", 4, MARGIN), {}, AT).safe
+    found = rehearse(shortened(runbook, "confirm", 4, MARGIN + 5), {}, AT)
     assert not found.safe
     example = found.counterexamples[0]
     assert example.step == "end" and "does not serve the zone" in example.story[-1] and "'end' begin" in example.remedy
     assert example.story[0].startswith("Just before") and "ns1.alder.test" in example.story[0]
 
 
+@pytest.mark.parametrize(("kind", "step", "rule"), [("address", "old-address", 2), ("retirement", "end", 4), ("second", "release", 4)])
+def test_other_holds_are_exact_too(kind: str, step: str, rule: int) -> None:
+    if kind == "second":
+        named = (*ALDER.servers, *BIRCH.servers)
+        zone = ZONE.with_rrsets([ZONE.apex_ns._replace(rdatas=tuple(sorted(named)))])  # type: ignore[union-attr]
+        runbook = draw_plan(
+            drawing(zone, delegation=tuple(sorted(named)), follows=("birch",), hosts=()), "m1", kind, [Second("birch", True, True, True)]
+        )
+    else:
+        runbook = plan(kind)
+    ids = {each.id for each in runbook.steps}
+    runbook = replace(runbook, steps=tuple(replace(each, waits=()) if each.id.startswith("confirm") else each for each in runbook.steps))
+    assert step in ids and rehearse(shortened(runbook, step, rule, MARGIN - 5), {}, AT).safe
+    assert not rehearse(shortened(runbook, step, rule, MARGIN + 15), {}, AT).safe
+
+
 def test_the_lowered_ttl_has_to_be_waited_out_somewhere() -> None:
-    """Without rule 1's hold and without rule 2's part of the last one, copies with the old TTL outlive the old service."""
-    runbook = shortened(shortened(draft(SEEN, WISH), "ready", 1, 86400), "confirm", 2, 86400)
-    found = rehearse(runbook, {}, SEEN.at)
+    """Without rule 1's hold the last one still counts from when the old TTL was last served."""
+    assert rehearse(shortened(plan("provider"), "ready", 1, 86400), {}, AT).safe
+    runbook = shortened(plan("provider"), "ready", 1, 86400)
+    waits = tuple(wait for wait in runbook.step("confirm").waits if wait.after != "lower")
+    runbook = replace(runbook, steps=tuple(replace(each, waits=waits) if each.id == "confirm" else each for each in runbook.steps))
+    found = rehearse(runbook, {}, AT)
     assert {kind for example in found.counterexamples for kind in example.kinds} == {CacheKind.CHILD_TRUSTING, CacheKind.STICKY}
-    assert rehearse(shortened(draft(SEEN, WISH), "ready", 1, 86400), {}, SEEN.at).safe  # rule 2 still holds the end
 
 
 def test_the_ns_switched_first() -> None:
-    found = rehearse(reordered(draft(SEEN, WISH), "switch", "parents"), {}, SEEN.at)
+    found = rehearse(reordered(plan("provider"), "switch", "parents"), {}, AT)
     assert {example.step for example in found.counterexamples} >= {"switch"}
     assert any("publish the whole zone" in example.remedy for example in found.counterexamples)
 
 
-def test_the_old_service_ended_early() -> None:
-    found = rehearse(reordered(draft(SEEN, WISH), "publish", "apex", "switch", "end"), {}, SEEN.at)
-    assert not found.safe and all(example.step == "end" for example in found.counterexamples if "alder" in example.remedy)
-
-
 def test_the_old_ns_set_kept_is_safe_for_no_sticky_cache() -> None:
-    wish = replace(WISH, old=replace(WISH.old, changes_apex_ns=False))
-    found = rehearse(draft(SEEN, wish), {}, SEEN.at)
+    of = drawing(places=(drawing().places[0], replace(ALDER, own_ns=True), *drawing().places[2:]))
+    found = rehearse(plan("provider", of), {}, AT)
     assert {kind for example in found.counterexamples for kind in example.kinds} == {CacheKind.STICKY}
 
 
+def test_an_old_side_that_vanishes_is_safe_or_not_by_when() -> None:
+    late = plan("provider", drawing(vanishing=(Vanishing("alder", AT + 10 * 86400),)))
+    assert "end" not in [step.id for step in late.steps]
+    soon = plan("provider", drawing(vanishing=(Vanishing("alder", AT + 3600),)))
+    found = rehearse(soon, {}, AT)
+    assert not found.safe and "earlier, or have the old side stay" in found.counterexamples[0].remedy
+
+
 def test_a_new_name_server_just_made() -> None:
-    late = replace(SEEN, host_negative_ttls=((SEEN.host_negative_ttls[0][0], 10**6),))
-    assert rehearse(draft(late, WISH), {}, SEEN.at).safe
-    found = rehearse(shortened(draft(late, WISH), "ready", 3, 10**6), {}, SEEN.at)
+    of = drawing(hosts=tuple(KnownHost(host, AT, 10**6) for host in BIRCH.servers))
+    assert rehearse(plan("provider", of), {}, AT).safe
+    found = rehearse(shortened(plan("provider", of), "ready", 3, 10**6), {}, AT)
     assert any("no address" in example.story[-1] for example in found.counterexamples)
-
-
-def simulated_failure(stage: Stage, kind: CacheKind, chance: random.Random, begin: float, end: float, every: float) -> str:
-    """One cache with random moments of asking; a word about the first question that goes wrong, or nothing.
-
-    A simulation of its own: it follows one cache through time, and knows nothing of spans.
-    """
-
-    def one_of(periods: tuple[Period, ...], now: float) -> object:
-        return chance.choice([period.value for period in periods if period.begins <= now < period.ends])
-
-    cut: tuple[Which, float, bool] | None = None
-    now = begin
-    while now < end:
-        now += chance.expovariate(1 / every)
-        if cut is None or cut[1] <= now or chance.random() < 0.02:
-            given = one_of(stage.delegation, now)
-            cut = (given.which, now + max(given.ttl, stage.floor), False)  # type: ignore[attr-defined]
-        content = one_of(stage.content[cut[0]], now)
-        if content != Content.WHOLE:
-            return f"{kind} asked {cut[0]} at {now}: {content}"
-        own = one_of(stage.apex[cut[0]], now)
-        adopts = kind == CacheKind.STICKY or (kind == CacheKind.CHILD_TRUSTING and not cut[2] and chance.random() < 0.8)
-        if adopts:
-            cut = (own.which, now + max(own.ttl, stage.floor), True)  # type: ignore[attr-defined]
-    return ""
+    known = drawing(hosts=tuple(KnownHost(host, AT - 700, 600) for host in BIRCH.servers))
+    slots = {each.step.id: each for each in forecast(plan("provider", replace(known, at_once=True)), {}, AT)}
+    assert slots["ready"].expected < AT + 60  # seen long ago, in another move: nothing is waited for
 
 
 @st.composite
 def runbooks(draw: st.DrawFn) -> Runbook:
-    """Drafted moves with their holds cut by chance, and sometimes their steps exchanged."""
-    seen = replace(SEEN, parent_ttl=draw(st.integers(5, 400)), apex_ttl=draw(st.integers(5, 600)))
-    wish = replace(
-        WISH,
-        low_ttl=draw(st.integers(5, 100)),
-        caution=Caution(draw(st.sampled_from([0, 60])), 0, 0),
-        old=replace(WISH.old, changes_apex_ns=draw(st.booleans())),
-        publishing=draw(st.integers(0, 50)),
-    )
-    runbook = draft(seen, wish)
+    """Plans of every kind with their holds cut by chance, and sometimes their steps exchanged."""
+    caution = Caution(draw(st.sampled_from([0, 60])), 0, 0)
+    ttl = draw(st.integers(5, 600))
+    zone = ZONE.with_rrsets([each.with_ttl(min(each.ttl, ttl)) for each in ZONE])
+    parent = draw(st.integers(5, 400))
+    hosts = tuple(KnownHost(host, AT - draw(st.integers(0, 300)), draw(st.integers(0, 200))) for host in BIRCH.servers)
+    of = drawing(
+        zone, parent_ttl=parent, glue_ttl=parent, caution=caution, low_ttl=draw(st.integers(5, 100)), publishing=draw(st.integers(0, 50)),
+        hosts=hosts, at_once=draw(st.booleans()),
+    )  # fmt: skip
+    runbook = plan(draw(st.sampled_from(sorted(set(KINDS) - {"soa"}))), of)
     share = draw(st.sampled_from([1.0, 1.0, 1.0, 0.9, 0.5, 0.0]))
     steps = [replace(s, waits=tuple(replace(w, seconds=int(w.seconds * share)) for w in s.waits)) for s in runbook.steps]
-    if draw(st.booleans()) and share < 1:
+    if draw(st.booleans()) and share < 1 and len(steps) > 1:
         at = draw(st.integers(0, len(steps) - 2))
         steps[at], steps[at + 1] = replace(steps[at + 1], waits=()), replace(steps[at], waits=())
     return replace(runbook, steps=tuple(steps))
@@ -132,37 +144,80 @@ def runbooks(draw: st.DrawFn) -> Runbook:
 @given(runbooks(), st.integers(0, 2**32))
 @settings(max_examples=150, deadline=None)
 def test_what_is_called_safe_never_fails_by_chance(runbook: Runbook, seed: int) -> None:
-    found, chance = rehearse(runbook, {}, SEEN.at), random.Random(seed)
-    for schedule, standings in schedules(runbook, {}, SEEN.at):
+    found, chance = rehearse(runbook, {}, AT), random.Random(seed)
+    if not found.safe:
+        return
+    for schedule, slots in schedules(runbook, {}, AT):
         if "two days" in schedule:
             continue
-        stage = build_stage(runbook, standings)
-        unsafe = {kind for example in found.counterexamples for kind in example.kinds}
-        last = max(standing.ends for standing in standings) + 1500
-        for kind in CacheKind:
-            for _ in range(8):
-                failure = simulated_failure(stage, kind, chance, SEEN.at - 700, last, chance.choice([3, 20, 90]))
-                assert not failure or kind in unsafe, (failure, schedule)
+        stage = build_stage(runbook, slots)
+        given_up = not any(each.ends == float("inf") for _, _, each in stage.delegations(runbook.domain))
+        last = max(slot.ends for slot in slots) + 1500
+        for kind in CacheKind if not given_up else (CacheKind.PARENT_TRUSTING, CacheKind.CHILD_TRUSTING):
+            for _ in range(6):
+                failure = first_failure(stage, kind, chance, AT - 700, last, chance.choice([3, 20, 90]))
+                assert not failure, (failure, schedule)
 
 
-@pytest.mark.parametrize("kind", list(CacheKind))
-def test_what_is_called_unsafe_does_fail_by_chance(kind: CacheKind) -> None:
-    """With all holds cut there is a counterexample for each kind, and random caches of that kind do meet it."""
-    seen, wish = replace(SEEN, parent_ttl=300, apex_ttl=400), replace(WISH, caution=Caution(0, 0, 0), publishing=5)
-    runbook = draft(seen, wish)
-    runbook = replace(runbook, steps=tuple(replace(each, waits=()) for each in runbook.steps))
-    assert kind in {each for example in rehearse(runbook, {}, SEEN.at).counterexamples for each in example.kinds}
-    stage, chance = build_stage(runbook, next(iter(schedules(runbook, {}, SEEN.at)))[1]), random.Random(7)
-    assert any(simulated_failure(stage, kind, chance, SEEN.at - 700, SEEN.at + 1500, 20) for _ in range(60))
+@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"ttl", "soa"}))
+def test_what_is_called_unsafe_does_fail_by_chance(kind: str) -> None:
+    """The careless way: there is a counterexample for each kind of cache, and random caches of that kind do meet it."""
+    of = drawing(
+        ZONE.with_rrsets([each.with_ttl(min(each.ttl, 400)) for each in ZONE]), parent_ttl=300, caution=Caution(0, 0, 0), publishing=5
+    )
+    hasty = careless(plan(kind, replace(of, hosts=())))
+    unsafe = {each for example in rehearse(hasty, {}, AT).counterexamples for each in example.kinds}
+    assert unsafe
+    stage, chance = build_stage(hasty, next(iter(schedules(hasty, {}, AT)))[1]), random.Random(7)
+    for each in unsafe:
+        assert any(first_failure(stage, each, chance, AT - 700, AT + 3000, 20) for _ in range(200)), each
 
 
-@pytest.mark.parametrize("last", range(1, 12))
-def test_the_way_back_is_safe_from_every_step_too(last: int) -> None:
-    move = draft(SEEN, WISH)
-    begun = {step.id for step in move.steps[:last]}
-    back = draft_retreat(move, begun, SEEN.at + 10**6)
-    found = rehearse(back, {}, SEEN.at + 10**6)
-    assert found.safe, found.counterexamples[0]
-    if "switch" in begun:
-        hasty = replace(back, steps=tuple(replace(step, waits=()) for step in back.steps))
-        assert not rehearse(hasty, {}, SEEN.at + 10**6).safe
+@given(st.integers(1, 4), st.integers(1, 4), st.integers(0, 12), st.integers(0, 12), st.booleans(), st.sampled_from(list(CacheKind)))
+@settings(max_examples=200, deadline=None)
+def test_the_verdict_is_that_of_all_caches_of_a_small_world(
+    parent: int, own: int, before_apex: int, before_end: int, keeps: bool, kind: CacheKind
+) -> None:
+    """TTLs and holds of a few seconds: the NS set switched, the apex exchanged or not, the old side ended; every cache is tried."""
+    zone = ZONE.with_rrsets([each.with_ttl(own) for each in ZONE])
+    places = (drawing().places[0], replace(ALDER, own_ns=keeps), *drawing().places[2:])
+    of = drawing(
+        zone, parent_ttl=parent, caution=Caution(0, 0, 0), hosts=(), low_ttl=own, final_ttl=own, publishing=0, at_once=True, places=places
+    )
+    runbook = plan("provider", of)
+    holds = {"apex": before_apex, "end": before_end}
+    steps = [
+        replace(each, waits=(), estimate=holds.get(each.id, 0))
+        for each in runbook.steps
+        if each.id not in ("confirm", "gather", "compare", "ready")
+    ]
+    wanted = ["publish", "switch", "parents", *([] if keeps else ["apex"]), "raise", "end"]
+    order = [next(each for each in steps if each.id == ident) for ident in wanted if ident in [each.id for each in steps]]
+    pause = {ident: replace(runbook.step("gather"), id=f"before {ident}", effects=(), estimate=seconds) for ident, seconds in holds.items()}
+    whole = [
+        one for each in order for one in ([pause[each.id], replace(each, estimate=0)] if each.id in pause else [replace(each, estimate=0)])
+    ]
+    runbook = replace(runbook, steps=tuple(whole))
+    slots = list(forecast(runbook, {}, AT))
+    stage = build_stage(runbook, slots)
+    unsafe = kind in {
+        each for example in rehearse(runbook, {}, AT).counterexamples if example.schedule == "as estimated" for each in example.kinds
+    }
+    assert every_cache_fails(stage, kind, int(AT) - 20, int(AT) + 60) == unsafe
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_the_way_back_is_safe_from_every_step_too(kind: str) -> None:
+    move = plan(kind)
+    slots = list(forecast(move, {}, AT))
+    for last in range(1, len(slots) + 1):
+        begun = {each.step.id: Begun(each.first, each.ends) for each in slots[:last]}
+        now = slots[last - 1].ends
+        back = draft_retreat(move, begun, now)
+        found = rehearse(back, {}, now)
+        assert found.safe, (slots[last - 1].step.id, found.counterexamples[0])
+        unsure = draft_retreat(move, {**begun, slots[last - 1].step.id: Begun(slots[last - 1].first, None)}, now)
+        assert rehearse(unsure, {}, now).safe  # begun, and not known how it ended
+        if any(each.step.id == "switch" for each in slots[:last]) and kind not in ("retirement",):
+            hasty = replace(back, steps=tuple(replace(step, waits=()) for step in back.steps))
+            assert not rehearse(hasty, {}, now).safe or kind == "hosts"

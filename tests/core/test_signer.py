@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from legatum.core.difference import zone_differences
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.masterfile import parse_master, read_master
-from legatum.core.moves.signing import Signing, obstacles
+from legatum.core.moves.kinds.signing import Signing, obstacles
 from legatum.core.name import below, parse_name
 from legatum.core.particular import particulars
 from legatum.core.presentation import master_text

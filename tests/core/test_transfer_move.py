@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from legatum.core.instant import instant_text
-from legatum.core.moves.transfer import (
+from legatum.core.moves.kinds.transfer import (
     APPROVE,
     CODE,
     DAY,
@@ -21,12 +21,14 @@ from legatum.core.moves.transfer import (
     Held,
     Wish,
     differences,
-    draft,
-    draft_retreat,
     obstacles,
+    registered_of,
 )  # fmt: skip
+from legatum.core.moves.plan import NewRegistrar, draw
+from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.name import parse_name
-from legatum.core.runbook import forecast
+from legatum.core.runbook import Runbook, forecast
+from tests.core.drawn import drawing
 
 NOW = 2_000_000_000.0
 DOMAIN, OWN = parse_name("kilnandclay.example."), parse_name("ns1.kilnandclay.example.")
@@ -41,7 +43,7 @@ def day(days: float) -> str:
 HELD = Held(
     DOMAIN, NOW, "flint", ALDER, (b"\x10\x20\x0d\x02" + bytes(32),), {OWN: ("198.51.100.31",)}, ("ok",), day(300), day(-700), day(-61)
 )
-WISH = Wish("k-1", FLINT, SLATE, "", False, 1, "", 30)
+WISH = Wish(FLINT, SLATE, "", False, 1, "")
 
 
 @pytest.mark.parametrize(
@@ -87,8 +89,18 @@ def test_dns_and_hosts_that_the_losing_registrar_runs_go_first() -> None:
     assert not obstacles(HELD, replace(FLINT, servers=(parse_name("ns9.alder.test."),), addresses=("198.51.100.99",)), NOW)
 
 
+def draft(held: Held, wish: Wish) -> Runbook:
+    of = drawing(at=NOW, registrar="", registered=registered_of(held), hosts=(), unsigned="")
+    return draw(of, "k-1", "registered through slate", [NewRegistrar(held, wish)])
+
+
 def ids(held: Held, wish: Wish) -> list[str]:
     return [step.id for step in draft(held, wish).steps]
+
+
+def locks(move: Runbook, step: str) -> tuple[str, ...]:
+    effect = move.step(step).effects[0]
+    return effect.to_set or effect.to_lift  # type: ignore[attr-defined,no-any-return]
 
 
 def test_the_steps_are_those_that_are_needed() -> None:
@@ -97,13 +109,11 @@ def test_the_steps_are_those_that_are_needed() -> None:
     whole = replace(WISH, approve=True, registrant="QM-2")
     assert ids(locked, whole) == [FIT, UNLOCK, REQUEST, APPROVE, FOLLOW, KEPT, REGISTRANT, CODE, LOCK, SETTLED]
     move = draft(locked, whole)
-    assert move.step(UNLOCK).details["locks"] == ["clientTransferProhibited", "clientUpdateProhibited"]
-    assert move.step(LOCK).details["locks"] == list(locked.statuses)  # as it was before
-    assert draft(HELD, WISH).step(LOCK).details["locks"] == ["clientTransferProhibited"]  # in any case
-    on_hold = draft(replace(HELD, statuses=("clientHold", "serverHold")), WISH).step(
-        LOCK
-    )  # the registry's own statuses are not ours to set
-    assert on_hold.details["locks"] == ["clientHold", "clientTransferProhibited"]
+    assert locks(move, UNLOCK) == ("clientTransferProhibited", "clientUpdateProhibited")
+    assert locks(move, LOCK) == locked.statuses  # as it was before
+    assert locks(draft(HELD, WISH), LOCK) == ("clientTransferProhibited",)  # in any case
+    on_hold = draft(replace(HELD, statuses=("clientHold", "serverHold")), WISH)
+    assert locks(on_hold, LOCK) == ("clientHold", "clientTransferProhibited")  # the registry's own statuses are not ours to set
     by_hand = replace(WISH, losing=Account("granite", True), gaining=Account("flint", True))
     assert UNLOCK in ids(HELD, by_hand) and CODE not in ids(HELD, by_hand)  # nobody sees a form's lock before; nobody sees its code
 
@@ -115,17 +125,13 @@ def test_how_long_it_takes_when_nobody_acts() -> None:
     assert not move.changes_answers and not move.retreating
 
 
-def test_the_way_back_lasts_as_long_as_the_transfer_is_pending() -> None:
+def test_the_way_back_cancels_and_locks_again() -> None:
     move = draft(replace(HELD, statuses=("clientTransferProhibited",)), WISH)
-    asked = draft_retreat(move, {FIT, UNLOCK, REQUEST}, [FIT, UNLOCK], NOW)  # not known how the request ended
-    assert asked is not None and [step.id for step in asked.steps] == ["cancel", "lock-again"] and asked.retreating
-    unlocked = draft_retreat(move, {FIT, UNLOCK}, [FIT, UNLOCK], NOW)
-    assert unlocked is not None and [step.id for step in unlocked.steps] == ["lock-again"]
-    assert draft_retreat(move, {FIT, UNLOCK, REQUEST, FOLLOW}, [FIT, UNLOCK, REQUEST, FOLLOW], NOW) is None
-    approved = draft(HELD, replace(WISH, approve=True))
-    assert draft_retreat(approved, {FIT, REQUEST, APPROVE}, [FIT, REQUEST], NOW) is None  # intended: it may have happened
-    nothing = draft_retreat(move, {FIT}, [FIT], NOW)
-    assert nothing is not None and not nothing.steps
+    done = {step: Begun(NOW, NOW) for step in (FIT, UNLOCK)}
+    asked = draft_retreat(move, {**done, REQUEST: Begun(NOW, None)}, NOW)  # not known how the request ended
+    assert [step.id for step in asked.steps] == ["request-back", "unlock-back"] and asked.retreating
+    assert [step.id for step in draft_retreat(move, done, NOW).steps] == ["unlock-back"]
+    assert not draft_retreat(move, {FIT: Begun(NOW, NOW)}, NOW).steps
 
 
 @pytest.mark.parametrize(
@@ -141,5 +147,5 @@ def test_the_way_back_lasts_as_long_as_the_transfer_is_pending() -> None:
     ],
 )
 def test_what_came_out_otherwise_is_told(change: dict[str, object], says: list[str]) -> None:
-    found = differences(draft(HELD, WISH).premises, replace(HELD, **change))  # type: ignore[arg-type]
+    found = differences(registered_of(HELD), replace(HELD, **change))  # type: ignore[arg-type]
     assert len(found) == len(says) and all(word in text for word, text in zip(says, found, strict=True)), found

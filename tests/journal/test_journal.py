@@ -172,7 +172,7 @@ def test_a_file_in_a_folder_of_a_group_is_the_groups(tmp_path: Path) -> None:
 @NEEDS_POSTGRESQL
 def test_many_who_come_first_at_the_same_time(server: str) -> None:
     with psycopg.connect(server, autocommit=True) as connection:
-        connection.execute("DROP TABLE IF EXISTS replies, entries, occupations")
+        connection.execute("DROP TABLE IF EXISTS replies, entries, occupations, memory")
     with ThreadPoolExecutor(12) as crew:
         journals = list(crew.map(lambda _: Journal(server, Path()), range(12)))
     for number, journal in enumerate(journals):

@@ -6,100 +6,105 @@ visitors ask often. A safe runbook played the same way hurts nobody.
 
 import asyncio
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from legatum.core.moves.provider import Observed, draft
-from legatum.core.name import parse_name
-from legatum.core.rehearsal import Stage, Which, rehearse
-from legatum.core.rehearsal.stage import FOREVER, Content, NsSet
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import NS, A
+from legatum.core.moves.careless import careless
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.part import Part
+from legatum.core.moves.kinds.presence import Retirement
+from legatum.core.moves.kinds.provider import NewProvider
+from legatum.core.moves.place import PARENT, Place
+from legatum.core.moves.plan import Wish, draw
+from legatum.core.moves.scene import FOREVER, Content
+from legatum.core.name import Name, parse_name
+from legatum.core.rehearsal import Stage, rehearse
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import A
 from legatum.core.runbook import Runbook
+from legatum.core.timing import Caution
+from legatum.core.zone import Zone
 from legatum.practice import scenario
 from legatum.practice.world import World
-from tests.core.test_provider_move import WISH
 from tests.core.test_rehearsal import reordered, shortened
 
-DOMAIN = parse_name("kilnandclay.example.")
-SERVERS = {Which.OLD: "alder", Which.NEW: "birch"}
+DOMAIN, PART = parse_name("kilnandclay.example."), parse_name("preview.kilnandclay.example.")
 
 
-def observed(now: float) -> Observed:
-    old = tuple(parse_name(host + ".") for host in scenario.PROVIDERS["alder"].servers)
-    return Observed(DOMAIN, now, parse_name("example."), scenario.DELEGATION_TTL, 86400, 86400, 1800, 1, 14400, old, (), unsigned="no DS")
+def place(name: str) -> Place:
+    servers = {parse_name(host + "."): tuple(addresses) for host, addresses in scenario.PROVIDERS[name].servers.items()}
+    return Place(name, servers)
+
+
+def drawing(world: World, now: float) -> Drawing:
+    zone = world.hostings["alder"][0].zone(DOMAIN)
+    assert zone is not None and zone.apex_ns is not None
+    return Drawing(
+        domain=DOMAIN, at=now, parent_zone=parse_name("example."), parent_ttl=scenario.DELEGATION_TTL, zones={("alder", DOMAIN): zone},
+        places=(Place(PARENT, {}), place("alder"), place("birch")), delegation=tuple(map(Name, zone.apex_ns.rdatas)), glue=(),
+        glue_ttl=3600,
+        main="alder", follows=(), registrar="flint", caution=Caution(300, 4, 30), unsigned="no DS", publishing=240,
+    )  # fmt: skip
 
 
 async def play(world: World, stage: Stage, until: float) -> None:
     """Makes every server say what the stage has, change after change; a change reaches all servers at its last moment."""
-    moments: dict[float, list[Callable[[], None]]] = {}
-
-    def at(instant: float, change: Callable[[], None]) -> None:
-        if -FOREVER < instant < until:
-            moments.setdefault(instant, []).append(change)
-
     whole = world.hostings["alder"][0].zone(DOMAIN)
     assert whole is not None
-    state: dict[Which, tuple[Content, NsSet]] = {}
+    tracks = [*stage.scene.served.values(), *stage.scene.said.values()]
+    moments = sorted({before.ends for track in tracks for before in track.periods[:-1] if -FOREVER < before.ends < until})
 
-    def serve(which: Which) -> None:
-        content, ns = state[which]
-        names = [parse_name(host + ".") for host in scenario.PROVIDERS[SERVERS[ns.which]].servers]
-        for authority in world.hostings[SERVERS[which]]:
-            authority._secondary.pop(DOMAIN, None)
-            if content == Content.NOTHING:
-                authority.drop(DOMAIN)
-            else:
-                base = whole if content == Content.WHOLE else world._blank(DOMAIN, scenario.PROVIDERS[SERVERS[which]].servers, 1)
+    def value(periods: tuple, now: float) -> object:  # type: ignore[type-arg]
+        """The newest that every server has."""
+        return next(
+            each.value for each, before in zip(periods[::-1], (*periods[-2::-1], None), strict=True) if before is None or before.ends <= now
+        )
+
+    def show(now: float) -> None:
+        for (where, zone), track in stage.scene.served.items():
+            authorities = world.hostings["example" if where == PARENT else where]
+            for authority in authorities:
+                authority._secondary.pop(zone, None)
                 authority.notify = []
-                authority.serve(base.with_rrsets([rrset(DOMAIN, NS, ns.ttl, names)]))
+                content = value(track.periods, now)
+                if content == Content.NOTHING:
+                    authority.drop(zone)
+                    continue
+                base = authority.zone(zone) if where == PARENT else _base(zone, content, where)
+                assert base is not None
+                authority.serve(_as_said(base, where, zone, now))
 
-    def set_content(which: Which, content: Content) -> None:
-        state[which] = (content, state[which][1])
-        serve(which)
+    def _base(zone: Name, content: object, where: str) -> Zone:
+        if zone == DOMAIN and content == Content.WHOLE:
+            assert whole is not None
+            return whole
+        return world._blank(zone, scenario.PROVIDERS[where].servers, 1)
 
-    def set_apex(which: Which, ns: NsSet) -> None:
-        state[which] = (state[which][0], ns)
-        serve(which)
+    def _as_said(base: Zone, where: str, zone: Name, now: float) -> Zone:
+        for (at, origin, name, rtype), track in stage.scene.said.items():
+            if (at, origin) == (where, zone):
+                rrset = value(track.periods, now)
+                base = base.with_rrsets([rrset]) if isinstance(rrset, RRset) else base.without([(name, rtype)])
+        return base
 
-    def delegate(ns: NsSet) -> None:
-        names = [parse_name(host + ".") for host in scenario.PROVIDERS[SERVERS[ns.which]].servers]
-        for authority in world.hostings["example"]:
-            zone = authority.zone(parse_name("example."))
-            assert zone is not None
-            authority._secondary.pop(zone.origin, None)
-            authority.notify = []
-            authority.serve(zone.with_rrsets([rrset(DOMAIN, NS, ns.ttl, names)]))
-
-    for which in Which:
-        state[which] = (stage.content[which][0].value, stage.apex[which][0].value)
-        serve(which)
-        for before, period in zip(stage.content[which], stage.content[which][1:], strict=False):
-            at(before.ends, lambda which=which, value=period.value: set_content(which, value))
-        for before, apex in zip(stage.apex[which], stage.apex[which][1:], strict=False):
-            at(before.ends, lambda which=which, value=apex.value: set_apex(which, value))
-    for before, delegation in zip(stage.delegation, stage.delegation[1:], strict=False):
-        at(before.ends, lambda value=delegation.value: delegate(value))
-    for moment in sorted(moments):
+    show(world.clock.now())
+    for moment in moments:
         await world.clock.until(moment)
-        for change in moments[moment]:
-            change()
+        show(moment)
     await world.clock.until(until)
 
 
-def failures(folder: Path, change: Callable[[Runbook], Runbook]) -> tuple[bool, int, int]:
+def failures(folder: Path, wish: Wish, change: Callable[[Runbook], Runbook], name: str) -> tuple[bool, int, int]:
     """Whether the rehearsal calls it safe, how many questions visitors asked, how many failed."""
 
     async def run() -> tuple[bool, int, int]:
         async with World(folder) as world:
             now = world.clock.now() + 90_000  # caches have had a day to fill
-            runbook = change(draft(observed(now), WISH))
+            runbook = change(draw(drawing(world, now), "m1", "tried", [wish]))
             found = rehearse(runbook, {}, now)
-            world.visitors.begin([(parse_name("w.preview.kilnandclay.example."), A)], 210.0)
-            stage = found.stages["as estimated"]
-            await play(world, stage, now + 2 * 86400)
+            world.visitors.begin([(parse_name(name), A)], 210.0)
+            await play(world, found.stages["as estimated"], now + 2 * 86400)
             bad = [each for each in world.visitors.seen if not each.good]
             if not found.safe:
                 assert bad[0].at >= found.counterexamples[0].at - 1  # never earlier than the earliest moment it tells
@@ -108,20 +113,27 @@ def failures(folder: Path, change: Callable[[Runbook], Runbook]) -> tuple[bool, 
     return asyncio.run(run())
 
 
+PROVIDER = NewProvider(DOMAIN, "alder", "birch")
+
+
 @pytest.mark.parametrize(
-    ("what", "change"),
+    ("what", "wish", "change", "name"),
     [
-        ("a hold shortened by hand", lambda book: shortened(book, "confirm", 4, 3600)),
-        ("the NS switched first", lambda book: reordered(book, "switch", "parents")),
-        ("the old service ended early", lambda book: reordered(book, "publish", "apex", "switch", "end")),
+        ("a hold shortened by hand", PROVIDER, lambda book: shortened(book, "confirm", 4, 3600), "w.preview.kilnandclay.example."),
+        ("the NS switched first", PROVIDER, lambda book: reordered(book, "switch", "parents"), "w.preview.kilnandclay.example."),
+        ("a part handed on before it is there", Part(PART, "birch"), careless, "w.preview.kilnandclay.example."),
+        ("a domain given up at once", Retirement(), careless, "w.preview.kilnandclay.example."),
     ],
 )
-def test_what_a_rehearsal_says_goes_wrong_does(tmp_path: Path, what: str, change: Callable[[Runbook], Runbook]) -> None:
-    safe, asked, failed = failures(tmp_path, change)
+def test_what_a_rehearsal_says_goes_wrong_does(
+    tmp_path: Path, what: str, wish: Wish, change: Callable[[Runbook], Runbook], name: str
+) -> None:
+    safe, asked, failed = failures(tmp_path, wish, change, name)
     assert not safe and asked > 500 and failed > 0, what
 
 
 def test_what_it_calls_safe_hurts_nobody(tmp_path: Path) -> None:
-    safe, asked, failed = failures(tmp_path, lambda book: book)
+    name = "w.preview.kilnandclay.example."
+    safe, asked, failed = failures(tmp_path, PROVIDER, lambda book: book, name)
     assert safe and asked > 500 and failed == 0
-    assert failures(tmp_path / "quick", lambda book: replace(book, margin=0))[::2] == (True, 0)
+    assert failures(tmp_path / "part", Part(PART, "birch"), lambda book: book, name)[::2] == (True, 0)

@@ -136,7 +136,8 @@ class KnotHosting(Hosting):
 
     def steer(self, *lines: str) -> str:
         knotc = f"{program('knotc')} -s {self.folder}/knot.sock"
-        return "\n".join(f"{knotc} {line} >/dev/null" for line in ("conf-begin", *lines, "conf-commit"))
+        one_at_a_time = f"exec 9>>{self.folder}/steering; flock 9"
+        return one_at_a_time + "\n" + "\n".join(f"{knotc} {line} >/dev/null" for line in ("conf-begin", *lines, "conf-commit"))
 
     @property
     def make(self) -> str:

@@ -37,7 +37,9 @@ def test_a_database_that_is_started_anew_in_a_hold(lab: Lab) -> None:
         settings = lab.folder / "legatum.toml"
         text = settings.read_text().replace('margin = "1s"', 'margin = "6s"')  # a connection is tried again after five seconds
         settings.write_text(f'journal = "{url}"\n{text}')
-        lab.legatum("move", "draft", DOMAIN, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s")
+        lab.legatum(
+            "move", "draft", DOMAIN, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+        )
         words = [sys.executable, "-m", "legatum", "move", "advance", DOMAIN, "--yes", "--wait", "--settings", "legatum.toml"]
         holds = 0
         with subprocess.Popen(words, cwd=lab.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as advance:

@@ -200,7 +200,9 @@ def test_a_domain_moves_from_bind_to_knot_unnoticed(network: Network) -> None:
 
     visitor = Visitor(network.unbound.address)
     visitor.start()
-    drafted = network.legatum("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "5s")
+    drafted = network.legatum(
+        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+    )
     assert drafted.returncode == 0, drafted.stderr
     first = network.legatum("move", "advance", DOMAIN, "--yes", "--json")
     assert first.returncode == 0, first.stderr

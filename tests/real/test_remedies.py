@@ -56,7 +56,7 @@ def own_servers(lab: Lab, domain: str) -> None:
         lab.legatum("hosts", "set", f"ns{number}", "--of", domain, "--address", address, "--at", "bind", "--registrar", "flint", "--yes")
     time.sleep(3)
     enlisting = ("hosts", "enlist", "ns1", "ns2", "--of", domain, "--alone", "--wait", "--at", "bind", "--registrar", "flint", "--yes")
-    assert lab.legatum(*enlisting)["state"] == "done"
+    assert lab.legatum(*enlisting)["halt"] == "complete"
     time.sleep(3)
     assert worst(lab, domain) == {}
 

@@ -6,26 +6,25 @@ from pathlib import Path
 import pytest
 
 from legatum.core.fault import BadInput
-from legatum.core.moves.provider import draft
-from legatum.core.moves.retreat import draft_retreat
+from legatum.core.moves.plain import plain, runbook_from
+from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.runbook import forecast
 from legatum.views.papers import markdown
 from legatum.views.screen import clean
 from legatum.work.movefile import read_move, retreat_path, write_move, zone_path
-from tests.core.test_provider_move import SEEN, WISH
+from tests.core.drawn import AT, KINDS, drawing, plan
 
-MOVE = draft(SEEN, WISH)
+MOVE = plan("provider")
 
 
-def test_a_runbook_comes_back_as_it_was(tmp_path: Path) -> None:
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_runbook_comes_back_as_it_was(tmp_path: Path, kind: str) -> None:
     path = tmp_path / "moves" / "kilnandclay.example.move.toml"
-    for runbook in (MOVE, draft_retreat(MOVE, {"publish", "apex", "switch", "end"}, 9000.0)):
+    move = plan(kind, drawing(follows=("cedar",) if kind == "soa" else ()))
+    begun = {slot.step.id: Begun(slot.first, slot.ends if slot.step is not move.steps[-1] else None) for slot in forecast(move, {}, AT)}
+    for runbook in (move, draft_retreat(move, begun, AT + 9000.0)):
         write_move(path, runbook)
-        read = read_move(path)
-        assert read.steps == runbook.steps and read.id == runbook.id and read.drafted == runbook.drafted
-        assert {key: read.premises[key] for key in ("old_ns", "parent_ttl", "floor")} == {
-            key: runbook.premises[key] for key in ("old_ns", "parent_ttl", "floor")
-        }
+        assert read_move(path) == runbook == runbook_from(plain(runbook))
 
 
 def test_what_stands_beside_a_move() -> None:
@@ -40,12 +39,15 @@ def test_what_stands_beside_a_move() -> None:
         ("margin = 30", 'margin = "much"', "margin"),
         ('id = "switch"', 'id = "apex"', "stands twice"),
         ('after = "parents"', 'after = "end"', "which is no earlier step"),
-        ('schema = "legatum.move/1"', 'schema = "legatum.move/9"', "schema"),
-        ('domain = "kilnandclay.example"', 'domain = "a..b"', "empty label"),
+        ('schema = "legatum.move/2"', 'schema = "legatum.move/9"', "schema"),
+        ('schema = "legatum.move/2"', 'schema = "legatum.move/1"', "an earlier version"),
+        ('domain = "kilnandclay.example."', 'domain = "a..b"', "empty label"),
+        ('kind = "delegated"', 'kind = "dedelegated"', "no kind 'dedelegated'"),
+        ('"kilnandclay.example. 86400 NS ns1.alder.test.",', '"kilnandclay.example. NS ns1.alder.test.",', "not NAME TTL TYPE DATA"),
         ("[premises]", "[promises]", "promises"),
         ("rule = 1", "rule = 1\nruel = 2", "ruel"),
         ("drafted = ", "drafted = 7 #", "drafted"),
-        ("[[step]]", "[[step", "Expected"),
+        ("[[steps]]", "[[steps", "Expected"),
     ],
 )
 def test_mistakes_of_a_hand_are_told(tmp_path: Path, old: str, new: str, says: str) -> None:
@@ -61,6 +63,6 @@ def test_mistakes_of_a_hand_are_told(tmp_path: Path, old: str, new: str, says: s
 
 def test_nothing_from_outside_steers_a_terminal_or_a_page() -> None:
     assert clean("a\x1b[31mb\x07\x9bc\u202ed") == "a\\027[31mb\\007\\155c\\8238d"
-    nasty = replace(MOVE, premises={**MOVE.premises, "old_ns": ["<script>|x*`"]})
+    nasty = replace(MOVE, wish="<script>|x*`")
     page = markdown(nasty, list(forecast(nasty, {}, 0.0)))
     assert "\\<script\\>\\|x\\*\\`" in page

@@ -6,6 +6,7 @@ import sys
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--folder", metavar="DIR", help="where to keep everything (default: a new folder here)")
+    parser.add_argument("--kind", metavar="KIND", help="one kind of move alone, there and back (a wrong one tells which there are)")
     parser.add_argument("--json", action="store_true", help="a JSON document at the end; the tour goes to standard error")
 
 
@@ -19,6 +20,8 @@ def run(args: argparse.Namespace) -> int:
     from legatum.views.document import json_text
     from legatum.views.screen import Screen
 
+    if args.kind:
+        return _kind(args)
     folder = new_folder(args.folder)
     with (
         (folder / "tour.txt").open("w", encoding="utf-8") as kept,
@@ -33,3 +36,24 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         sys.stdout.write(json_text(document))
     return status
+
+
+def _kind(args: argparse.Namespace) -> int:
+    from legatum.cli.main import main
+    from legatum.core.fault import BadInput
+    from legatum.demo.keeping import shown_and_kept
+    from legatum.demo.kinds import WISHES, show_kind
+    from legatum.demo.tour import new_folder
+    from legatum.demo.world_thread import WorldThread
+
+    if args.kind not in WISHES:
+        raise BadInput(f"no kind '{args.kind}'", f"there are: {', '.join(WISHES)}")
+    if args.json:
+        raise BadInput("a kind by itself has no document", "leave --json out; each command that it shows has one")
+    folder = new_folder(args.folder)
+    with (
+        (folder / "tour.txt").open("w", encoding="utf-8") as kept,
+        shown_and_kept(sys.stdout, kept),
+        WorldThread(folder) as practice,
+    ):
+        return show_kind(practice, folder, args.kind, main)

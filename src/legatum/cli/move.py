@@ -6,16 +6,19 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, domains_of, note, show, with_outside
+from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, show, with_outside
+from legatum.cli.moving import carried_out, carry_out, drafted, present
+from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
     from legatum.core.fault import Fault
     from legatum.core.name import Name
     from legatum.core.runbook import Outcome, Runbook
     from legatum.journal.journal import Journal
-    from legatum.work.advance import Ways
+    from legatum.views.move import AdvancePart
     from legatum.work.outside import Outside
 
+_STATUS = {"failed": OUTSIDE, "refused": SHUT, "declined": SHUT}
 _SIDE_BY_SIDE = 8  # domains looked at together when many are drafted
 
 
@@ -24,13 +27,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     draft = actions.add_parser("draft", help="look at everything a move rests on, and write its runbook")
     draft.add_argument("domains", metavar="DOMAIN", nargs="*")
     draft.add_argument("--list", metavar="FILE", help="many moves: domains, one a line")
-    draft.add_argument("--from", dest="old", required=True, metavar="PROVIDER", help="who answers for it now")
-    draft.add_argument("--to", dest="new", required=True, metavar="PROVIDER", help="who shall")
-    draft.add_argument("--registrar", required=True, metavar="NAME", help="where it is registered")
-    draft.add_argument("--low-ttl", metavar="DURATION", help="TTL of the NS set during the move (default: the house's)")
-    draft.add_argument(
-        "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast (default 1h)"
-    )
+    add_wishes(draft)
     draft.add_argument("--out", metavar="FILE", help="where to write the move file of one domain (default: the settings' folder of moves)")
     draft.add_argument("--force", action="store_true", help="write over a move that is there already")
     add_common(draft)
@@ -42,7 +39,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     )
     shown.add_argument("--picture", metavar="FILE", help="the timeline as a picture (png, svg or pdf)")
     _add_move(actions.add_parser("status", help="how far it has come, a line a step"))
-    _add_move(actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would"))
+    rehearsed = actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would")
+    _add_move(rehearsed)
+    rehearsed.add_argument("--population", type=int, metavar="N", help="also what so many caches with random timing would fare like")
     _add_move(actions.add_parser("redraw", help="draw the plan anew from what is so now; what was done stays done"))
     retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
     _add_move(retreat)
@@ -50,7 +49,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     add_changing(retreat)
     retreat.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
     advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
-    _add_move(advance)
+    advance.add_argument("move", metavar="DOMAIN", nargs="?", help="the domain, or the move's file")
+    advance.add_argument("--all", action="store_true", help="every move of the house that is under way")
+    add_common(advance)
     advance.add_argument("--wait", action="store_true", help="stay through holds until the move is complete")
     advance.add_argument("--until", metavar="STEP", help="stop after this step")
     advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
@@ -73,55 +74,34 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _draft(args: argparse.Namespace) -> int:
-    from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
-
-    publishing = parse_duration(args.publishing)
-    low = parse_duration(args.low_ttl) if args.low_ttl else None
 
     async def work(outside: "Outside") -> int:
         domains = domains_of(args)
-        low_ttl = low if low is not None else parse_duration(outside.settings.house.low_ttl)
         if len(domains) > 1 and args.out:
             raise BadInput("--out is of one move", "leave it out: each goes into the moves folder of the settings")
         if len(domains) == 1 and not args.list:
-            note(args, "looking at the domain, both providers and the registry …")
-            runbook, path = await _drafted(args, outside, domains[0], low_ttl, publishing)
-            _present(args, outside, runbook, path, {})
-            return OK
-        return await _draft_many(args, outside, domains, low_ttl, publishing)
+            note(args, "looking at the domain, its providers and the registry …")
+            wish = wished(args, outside, domains[0])
+            runbook, path = await drafted(args, outside, wish, Path(args.out) if args.out else None)
+            return present(args, outside, runbook, path, {})
+        return await _draft_many(args, outside, domains)
 
     return with_outside(args, work)
 
 
-async def _drafted(args: argparse.Namespace, outside: "Outside", domain: "Name", low_ttl: int, publishing: int) -> "tuple[Runbook, Path]":
-    """One move, drafted and written. Raises as drafting does, and :class:`BadInput` where there is one already."""
-    from legatum.core.fault import BadInput
-    from legatum.work.draft import MoveWish, draft_move
-    from legatum.work.movefile import is_over, move_path, retreat_path, write_move
-
-    path = Path(args.out) if args.out else move_path(outside, domain)
-    if path.exists() and not args.force and not is_over(path, outside.journal):
-        raise BadInput(f"{path}: there is a move of this domain already", "go on with it, or write over it with --force")
-    wish = MoveWish(domain, args.old, args.new, args.registrar, low_ttl, publishing)
-    runbook = await draft_move(outside, wish, lambda text: note(args, text))
-    write_move(path, runbook)
-    retreat_path(path).unlink(missing_ok=True)
-    return runbook, path
-
-
-async def _draft_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", low_ttl: int, publishing: int) -> int:
+async def _draft_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]") -> int:
     """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed."""
     from legatum.core.fault import Fault
     from legatum.views.move import drafts_document, show_drafts
 
-    note(args, f"looking at {len(domains)} domains, both providers and the registry …")
+    note(args, f"looking at {len(domains)} domains, their providers and the registry …")
     room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
     async def one(domain: "Name") -> "tuple[Name, Runbook | None, Path | None, Fault | None]":
         async with room:
             try:
-                return domain, *await _drafted(args, outside, domain, low_ttl, publishing), None
+                return domain, *await drafted(args, outside, wished(args, outside, domain)), None
             except Fault as fault:
                 return domain, None, None, fault
 
@@ -141,7 +121,7 @@ def _show(args: argparse.Namespace) -> int:
             runbook = read_move(path)
         outcomes = journal.outcomes(runbook.id)
         if not _papers(args, outside, runbook, outcomes):
-            _present(args, outside, runbook, path, outcomes, brief=args.action == "status")
+            present(args, outside, runbook, path, outcomes, brief=args.action == "status")
         return OK
 
     return with_outside(args, work)
@@ -152,6 +132,7 @@ def _rehearse(args: argparse.Namespace) -> int:
         from legatum.core.rehearsal import rehearse
         from legatum.views.rehearse import rehearsal_document, show_rehearsal
         from legatum.work.contents import read_master_file
+        from legatum.work.crowd import follow_all
         from legatum.work.movefile import zone_path
         from legatum.work.signing import signed_meanwhile
 
@@ -163,8 +144,10 @@ def _rehearse(args: argparse.Namespace) -> int:
         if gathered.exists():
             zone = read_master_file(gathered, runbook.domain).zone
         else:
-            zone = await outside.provider(str(runbook.premises["from"])).fetch(runbook.domain)
-        document = rehearsal_document(rehearsal, zone)
+            place = next(each.place for each in runbook.premises.served if each.zone == runbook.domain)
+            zone = await outside.provider(place).fetch(runbook.domain)
+        crowd = [follow_all(rehearsal, args.population)] if args.population else []
+        document = rehearsal_document(rehearsal, zone, *crowd)
         show(args, document, lambda screen: show_rehearsal(document, screen))
         return OK if rehearsal.safe else FOUND
 
@@ -196,15 +179,15 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
     from legatum.views.papers import calendar, markdown
 
     now = outside.clock.now()
-    standings = list(forecast(runbook, outcomes, now))
+    slots = list(forecast(runbook, outcomes, now))
     wanted = [getattr(args, form, None) for form in ("markdown", "calendar", "picture")]
     if wanted[0]:
-        sys.stdout.write(markdown(runbook, standings))
+        sys.stdout.write(markdown(runbook, slots))
     try:
         if wanted[1] == "-":
-            sys.stdout.write(calendar(runbook, standings, now))
+            sys.stdout.write(calendar(runbook, slots, now))
         elif wanted[1]:
-            write_whole(Path(wanted[1]), calendar(runbook, standings, now))
+            write_whole(Path(wanted[1]), calendar(runbook, slots, now))
             note(args, f"written: {wanted[1]}")
         if wanted[2]:
             from legatum.views.timeline import draw_timeline
@@ -212,29 +195,23 @@ def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", ou
             _refuse_without_answers(runbook, "there are no curves to draw")
             if Path(wanted[2]).suffix not in (".png", ".svg", ".pdf"):
                 raise BadInput(f"{wanted[2]}: no picture of that kind", "name a file that ends in .png, .svg or .pdf")
-            draw_timeline(runbook, standings, now, Path(wanted[2]))
+            draw_timeline(runbook, slots, now, Path(wanted[2]))
             note(args, f"written: {wanted[2]}")
     except OSError as error:
         raise unwritable(Path(error.filename or "picture"), error) from None
     return any(wanted)
 
 
-def _present(
-    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
-) -> None:
-    from legatum.core.runbook import forecast
-    from legatum.views.move import move_document, show_move, show_status
-
-    now = outside.clock.now()
-    standings = list(forecast(runbook, outcomes, now))
-    document = move_document(runbook, standings, str(path), now)
-    if brief:
-        show(args, document, lambda screen: show_status(document, standings, now, screen))
-    else:
-        show(args, document, lambda screen: show_move(runbook, standings, document, now, screen))
-
-
 def _advance(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
+
+    if bool(args.move) == args.all:
+        raise BadInput("one domain, or --all", "name the domain whose move shall go on")
+    if args.all:
+        if args.until or args.again or args.code:
+            raise BadInput("--until, --again and --code are of one move", "name its domain instead of --all")
+        return with_outside(args, lambda outside: _advance_all(args, outside))
+
     async def work(outside: "Outside") -> int:
         from legatum.settings.secret import check_reference
         from legatum.work.advance import do_again
@@ -247,27 +224,50 @@ def _advance(args: argparse.Namespace) -> int:
         with journal.occupied([runbook.domain], outside.clock.now()):
             if args.again:
                 do_again(runbook, journal, args.again, outside.clock.now())
-            return await _carry_out(args, outside, runbook, path, journal)
+            return await carry_out(args, outside, runbook, path, journal)
 
     return with_outside(args, work)
+
+
+async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
+    """One after the other, or with --wait and --yes side by side; one that fails holds up none of the others."""
+    from legatum.core.fault import Fault
+    from legatum.core.name import name_text
+    from legatum.views.move import AdvancesDocument, advance_part, failed_part, show_advances
+    from legatum.work.movefile import moves_under_way, read_move
+    from legatum.work.retreat import refuse_while_retreating
+
+    async def one(path: Path) -> "AdvancePart":
+        runbook = read_move(path)
+        try:
+            refuse_while_retreating(runbook, path)
+            with outside.journal.occupied([runbook.domain], outside.clock.now()):
+                return advance_part(await carried_out(args, outside, runbook, path, outside.journal))
+        except Fault as fault:
+            return failed_part(name_text(runbook.domain), fault)
+
+    paths = moves_under_way(outside)
+    parts = list(await asyncio.gather(*map(one, paths))) if args.wait and args.yes else [await one(path) for path in paths]
+    document = AdvancesDocument(moves=parts)
+    show(args, document, lambda screen: show_advances(document, screen))
+    return next((status for halt, status in _STATUS.items() if any(each.halt == halt for each in parts)), OK)
 
 
 def _redraw(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.runbook import next_step
+        from legatum.work.effects import Job
         from legatum.work.movefile import write_move
         from legatum.work.premises import redraw
-        from legatum.work.steps import Job
 
         path, runbook, journal = _opened(args, outside)
         with journal.occupied([runbook.domain], outside.clock.now()):
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
-            drawn = await redraw(outside, Job(outside, runbook, step, outcomes, path))
+            drawn = await redraw(Job(outside, runbook, step, outcomes, path))
             write_move(path, drawn)
-        _present(args, outside, drawn, path, outcomes)
-        return OK
+        return present(args, outside, drawn, path, outcomes)
 
     return with_outside(args, work)
 
@@ -279,57 +279,9 @@ def _retreat(args: argparse.Namespace) -> int:
         path, move, journal = _opened(args, outside)
         with journal.occupied([move.domain], outside.clock.now()):
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
-            status = await _carry_out(args, outside, retreat, there, journal)
+            status = await carry_out(args, outside, retreat, there, journal)
             if status == SHUT and not journal.begun(retreat.id):  # declined, or refused at its first step: the move can still go on
                 there.unlink(missing_ok=True)
             return status
 
     return with_outside(args, work)
-
-
-async def _carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
-    from legatum.views.move import advance_document, show_halt
-    from legatum.work.advance import Halt, advance
-
-    done: list[str] = []
-    halted = await advance(outside, runbook, path, journal, _ways(args, outside, runbook, path, done))
-    document = advance_document(runbook, halted, done)
-    show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
-    return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
-
-
-def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
-    from legatum.core.instant import people_text
-    from legatum.core.name import name_text
-    from legatum.core.runbook import Outcome, Step
-    from legatum.core.timing import Bound
-    from legatum.services.registrar import ByHand
-    from legatum.views.sheet import step_sheet, write_sheet
-    from legatum.work.advance import Ways
-
-    def number(step: Step) -> str:
-        return f"{runbook.steps.index(step) + 1}/{len(runbook.steps)}"
-
-    def begin(step: Step) -> None:
-        note(args, f"{number(step)} {step.title} …")
-
-    def hold(step: Step, bound: Bound) -> None:
-        note(args, f"    hold until {people_text(bound.instant, outside.clock.now())}: {bound.reason}")
-
-    def finished(step: Step, outcome: Outcome) -> None:
-        done.append(step.id)
-        note(args, f"    {people_text(outcome.all, outside.clock.now())}: {outcome.summary}")
-
-    def ask(step: Step, lines: list[str]) -> bool:
-        return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
-
-    def by_hand(step: Step, what: ByHand) -> None:
-        sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
-        write_sheet(sheet, step_sheet(runbook, step, what))
-        note(args, f"    {what.message}\n    the worksheet for it: {sheet}")
-
-    def missing(text: str) -> None:
-        note(args, f"    {text}")
-
-    until = getattr(args, "until", None)
-    return Ways(args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, until, args.unproven)

@@ -43,6 +43,11 @@ CREATE TABLE IF NOT EXISTS replies (
     wire {octets} NOT NULL
 );
 CREATE INDEX IF NOT EXISTS ix_replies_entry ON replies (entry);
+CREATE TABLE IF NOT EXISTS memory (
+    number {number}, domain TEXT NOT NULL, place TEXT NOT NULL, name TEXT NOT NULL, type TEXT NOT NULL, ttl BIGINT NOT NULL,
+    data TEXT NOT NULL, first DOUBLE PRECISION NOT NULL, last DOUBLE PRECISION NOT NULL
+);
+CREATE INDEX IF NOT EXISTS ix_memory_domain ON memory (domain);
 CREATE TABLE IF NOT EXISTS occupations (
     domain TEXT PRIMARY KEY, who TEXT NOT NULL, process BIGINT NOT NULL, since DOUBLE PRECISION NOT NULL
 )
@@ -101,7 +106,7 @@ class Database:
     def _has_tables(self) -> bool:
         """Of those who may use the tables not all may make them."""
         with self._transaction() as connection:
-            ((last,),) = connection.execute("SELECT to_regclass('occupations')").fetchall()
+            ((last,),) = connection.execute("SELECT to_regclass('memory')").fetchall()
         return last is not None
 
     def check_room(self) -> None:
@@ -144,6 +149,11 @@ class Database:
             ((number,),) = connection.execute(statement, tuple(row.values())).fetchall()
             self._put(connection, others, [{column: number, **each} for each in rows])
         return int(number)
+
+    def set(self, table: str, number: int, column: str, value: Any) -> None:
+        """One value in the row of that number."""
+        with self._transaction() as connection:
+            connection.execute(self._marked(f"UPDATE {table} SET {column} = ? WHERE number = ?"), (value, number))
 
     def replace(self, table: str, key: str, rows: Sequence[Row]) -> None:
         """Rows in the place of those with the same ``key``."""

@@ -11,8 +11,8 @@ from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from legatum.core.name import ROOT, Name, name_text, parse_domain
-from legatum.core.rrtype import type_text
+from legatum.core.name import ROOT, Name, absolute_text, name_text, parse_domain, parse_name
+from legatum.core.rrtype import parse_type, type_text
 from legatum.core.runbook import Outcome
 from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation
@@ -33,6 +33,29 @@ class Entry:
     at: float
     text: str
     replies: int
+
+
+class Seen(NamedTuple):
+    """An RRset as it was given. ``place``: by whom, empty for the domain's own servers; ``data``: of NS sets, as text."""
+
+    place: str
+    name: Name
+    rtype: int
+    ttl: int
+    data: str = ""
+
+
+class Memory(NamedTuple):
+    """The same, from ``first`` to ``last`` as far as was seen."""
+
+    number: int
+    place: str
+    name: Name
+    rtype: int
+    ttl: int
+    data: str
+    first: float
+    last: float
 
 
 class _Line(NamedTuple):
@@ -119,6 +142,33 @@ class Journal:
     def begun(self, move: str) -> set[str]:
         """Steps that were ever intended or done, whatever became of them."""
         return {row.step for row in self._of_move(move) if row.kind in (INTENT, OUTCOME)}
+
+    def intents(self, move: str) -> dict[str, float]:
+        """Step → when it was intended the last time."""
+        return {row.step: row.at for row in self._of_move(move) if row.kind == INTENT}
+
+    def remember(self, domain: Name, served: Iterable[Seen], at: float) -> None:
+        """What was given for a domain at a time. What is the same as last time is one entry."""
+        latest = {(each.place, each.name, each.rtype): each for each in self.memory(domain)}
+        fresh = []
+        for each in dict.fromkeys(served):
+            there = latest.get((each.place, each.name, each.rtype))
+            if there is not None and (there.ttl, there.data) == (each.ttl, each.data):
+                self._database.set("memory", there.number, "last", max(at, there.last))
+            else:
+                fresh.append({
+                    "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
+                    "ttl": each.ttl, "data": each.data, "first": at, "last": at,
+                })  # fmt: skip
+        self._database.add("memory", fresh)
+
+    def memory(self, domain: Name) -> list[Memory]:
+        """What is remembered of a domain, oldest first."""
+        said = "SELECT number, place, name, type, ttl, data, first, last FROM memory WHERE domain = ? ORDER BY number"
+        return [
+            Memory(number, place, parse_name(name), parse_type(rtype), ttl, data, first, last)
+            for number, place, name, rtype, ttl, data, first, last in self._database.rows(said, name_text(domain))
+        ]
 
     def entries(self, domain: Name) -> list[Entry]:
         """Everything about a domain, oldest first."""

@@ -30,21 +30,6 @@ class HostsDocument(Document, tag="legatum.hosts/1"):
     hosts: list[HostPart]
 
 
-class HostChangeDocument(Document, tag="legatum.host-change/1"):
-    """``state``: ``unchanged``, ``shown``, ``declined``, ``done``, ``both`` (both addresses live), ``holding`` or ``worksheet`` (in
-    ``file``); ``not_before``: when the next step may be taken, and ``reason``."""
-
-    host: str
-    action: str
-    state: str
-    done: list[str]
-    not_before: str | None = None
-    reason: str = ""
-    following: str = ""
-    file: str | None = None
-    sheet: str = ""
-
-
 class LeaningPart(Part):
     domain: str
     named_by: list[str]
@@ -140,23 +125,3 @@ def show_leaning(document: LeaningDocument, screen: Screen) -> None:
     screen.line()
     if count:
         screen.table(("domain", "named by"), [(each.domain, " and ".join(each.named_by)) for each in document.domains])
-
-
-def show_host_change(document: HostChangeDocument, screen: Screen) -> None:
-    words = {
-        "done": "done", "both": "both addresses are alive everywhere", "unchanged": "it is like this already",
-        "holding": "nothing was changed yet", "worksheet": f"the rest is to be done by hand, {document.file} says how",
-    }  # fmt: skip
-    if document.state == "shown":
-        screen.untouched(f"{document.host}: it would be done")
-    elif document.state == "declined":
-        screen.declined(document.host)
-    else:
-        screen.verdict(True, f"{document.host}: {words[document.state]}", document.following)
-    for each in document.done:
-        screen.line(f"- {each}")
-    if document.sheet:
-        screen.line()
-        screen.line(document.sheet)
-    if document.not_before:
-        screen.line(f"not before {document.not_before}: {document.reason}")

@@ -1,14 +1,19 @@
 """A move: its steps, holds with reasons, what was done, why it stopped."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
 from legatum.core.duration import duration_text
-from legatum.core.fault import Fault
+from legatum.core.fault import Fault, GateShut
 from legatum.core.instant import instant_text, people_text
+from legatum.core.moves.effects import Delegated, Transfer
+from legatum.core.moves.place import PARENT
+from legatum.core.moves.plain import plain
 from legatum.core.name import Name, name_text
-from legatum.core.runbook import TRANSFER, Runbook, Standing, forecast
+from legatum.core.rrset import targets
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Runbook, Slot, forecast
 from legatum.core.timing import Bound
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, STRONG, Screen
@@ -40,13 +45,15 @@ class StepPartDocument(Part):
 
 
 class MoveDocument(Document, tag="legatum.move-standing/1"):
-    """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``."""
+    """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``; ``wish``: what shall be different; ``premises``: as in
+    the move file."""
 
     id: str
     domain: str
     file: str
     drafted: str
     at: str
+    wish: str
     state: str
     next: str
     premises: dict[str, Any]
@@ -81,9 +88,59 @@ class AdvanceDocument(Document, tag="legatum.advance/1"):
     done: list[str]
 
 
-def move_document(runbook: Runbook, standings: list[Standing], file: str, now: float) -> MoveDocument:
-    done = [each for each in standings if each.outcome]
-    following = next((each for each in standings if not each.outcome), None)
+class AdvancePart(Part):
+    """One of several: as of an advance by itself; ``halt`` may also be ``failed``, with the fault as its reason."""
+
+    domain: str
+    halt: str
+    step: str | None
+    until: str | None
+    reasons: list[str]
+    remedies: list[str]
+    done: list[str]
+
+
+class AdvancesDocument(Document, tag="legatum.advances/1"):
+    """Every move of the house that is under way, gone on with as far as it may."""
+
+    moves: list[AdvancePart]
+
+
+def advance_part(document: AdvanceDocument) -> AdvancePart:
+    return AdvancePart(
+        domain=document.domain, halt=document.halt, step=document.step, until=document.until, reasons=document.reasons,
+        remedies=document.remedies, done=document.done,
+    )  # fmt: skip
+
+
+def failed_part(domain: str, fault: Fault) -> AdvancePart:
+    halt = "refused" if isinstance(fault, GateShut) else "failed"
+    return AdvancePart(domain=domain, halt=halt, step=None, until=None, reasons=[fault.message], remedies=[fault.remedy], done=[])
+
+
+def show_advances(document: AdvancesDocument, screen: Screen) -> None:
+    """Counts first; then a line for each: where it stands, and what it waits for."""
+    halts = [each.halt for each in document.moves]
+    words = ", ".join(f"{halts.count(halt)} {halt}" for halt in dict.fromkeys(halts)) or "none is under way"
+    bad = [each for each in document.moves if each.halt in ("failed", "refused", "declined")]
+    waits = sorted(each.until for each in document.moves if each.until)
+    following = f"the same command, not before {waits[0]}" if waits else "nothing to do"
+    if bad:
+        following = f"{bad[0].domain}: {next(iter(bad[0].remedies), 'mend that, then the same command again')}"
+    screen.verdict(not bad, f"{len(document.moves)} moves: {words}", following)
+    if document.moves:
+        screen.line()
+        rows = [_advance_row(each) for each in document.moves]
+        screen.table(("domain", "", "until", "what"), rows, [BAD if each in bad else "" for each in document.moves])
+
+
+def _advance_row(part: AdvancePart) -> tuple[str, str, str, str]:
+    return part.domain, part.halt, part.until or "-", next(iter(part.reasons), ", ".join(part.done))
+
+
+def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float) -> MoveDocument:
+    done = [each for each in slots if each.outcome]
+    following = next((each for each in slots if not each.outcome), None)
     state = "complete" if following is None else "under way" if done else "drafted"
     return MoveDocument(
         id=runbook.id,
@@ -91,10 +148,11 @@ def move_document(runbook: Runbook, standings: list[Standing], file: str, now: f
         file=file,
         drafted=instant_text(runbook.drafted),
         at=instant_text(now),
+        wish=runbook.wish,
         state=state,
         next=_next(runbook, following, now),
-        premises=dict(runbook.premises),
-        steps=[_step(each, each is following) for each in standings],
+        premises=plain(runbook.premises),
+        steps=[_step(each, each is following) for each in slots],
     )
 
 
@@ -119,7 +177,7 @@ def show_drafts(document: DraftsDocument, screen: Screen) -> None:
     screen.table(("domain", "", "file"), rows, [BAD if each.why else "" for each in document.moves])
 
 
-def _next(runbook: Runbook, following: Standing | None, now: float) -> str:
+def _next(runbook: Runbook, following: Slot | None, now: float) -> str:
     command = f"`legatum move {_verb(runbook)} {name_text(runbook.domain)}`"
     if following is None:
         return "nothing to do"
@@ -128,7 +186,7 @@ def _next(runbook: Runbook, following: Standing | None, now: float) -> str:
     return f"{command} ({following.step.title})"
 
 
-def _step(each: Standing, is_next: bool) -> StepPartDocument:
+def _step(each: Slot, is_next: bool) -> StepPartDocument:
     step, outcome, bound = each.step, each.outcome, each.bound
     hold = None
     if bound is not None:
@@ -150,60 +208,84 @@ def _step(each: Standing, is_next: bool) -> StepPartDocument:
     )
 
 
-def show_move(runbook: Runbook, standings: list[Standing], document: MoveDocument, now: float, screen: Screen) -> None:
+def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: float, screen: Screen) -> None:
     """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
-    premises = runbook.premises
-    way = f"{document.domain} from {premises.get('from')} to {premises.get('to')}"
-    whole = f"{f'taking back {way}' if runbook.retreating else way}: {document.state}"
-    end = f"; over on {people_text(standings[-1].expected, now)} if nothing is left waiting" if document.state != "complete" else ""
+    whole = f"{wish_text(runbook)}: {document.state}"
+    end = f"; over on {people_text(slots[-1].expected, now)} if nothing is left waiting" if document.state != "complete" else ""
     screen.verdict(True, whole + end, document.next)
     screen.line()
-    screen.pairs([*(_what_is_moved(runbook) if runbook.changes_answers else _what_is_transferred(runbook)), ("move file", document.file)])
+    screen.pairs([*_what_it_rests_on(runbook), ("move file", document.file)])
     screen.line()
-    for number, each in enumerate(standings, 1):
+    for number, each in enumerate(slots, 1):
         _show_step(number, each, now, screen)
 
 
-def _what_is_moved(runbook: Runbook) -> list[tuple[str, str]]:
+def wish_text(runbook: Runbook) -> str:
+    """The domain, and what shall be different."""
+    domain = name_text(runbook.domain)
+    return f"{domain} {runbook.wish}" if runbook.wish.startswith("from ") else f"{domain}, {runbook.wish}"
+
+
+def _what_it_rests_on(runbook: Runbook) -> list[tuple[str, str]]:
     premises = runbook.premises
-    return [
-        ("old NS set", ", ".join(map(str, premises.get("old_ns", ())))),
-        ("new NS set", ", ".join(map(str, premises.get("new_ns", ())))),
-        (
-            "observed",
-            f"TTL of the NS set at the parent {_lasting(premises, 'parent_ttl')}, in the zone {_lasting(premises, 'apex_ns_ttl')}; "
-            f"longest TTL in the zone {_lasting(premises, 'longest_ttl')}; “no such name” is kept {_lasting(premises, 'negative_ttl')}",
-        ),
-        ("signed", f"no: {premises['unsigned']}" if premises.get("unsigned") else "not looked at when this was drafted"),
-        (
+    facts = _of_the_delegation(runbook) if runbook.changes_answers else []
+    if premises.registered is not None:
+        facts += _of_the_registration(runbook)
+    if runbook.changes_answers:
+        facts.append(("signed", f"no: {premises.unsigned}" if premises.unsigned else "not looked at when this was drafted"))
+        facts.append((
             "assumed",
-            f"resolvers may keep an answer {_lasting(premises, 'floor')} even where its TTL is shorter; "
-            f"an answer takes at most {_lasting(premises, 'time_out')}; "
-            f"margin {duration_text(runbook.margin)}",
-        ),
-    ]
+            f"resolvers may keep an answer {duration_text(premises.floor)} even where its TTL is shorter; "
+            f"an answer takes at most {duration_text(premises.time_out)}; margin {duration_text(runbook.margin)}",
+        ))  # fmt: skip
+    return facts
 
 
-def _what_is_transferred(runbook: Runbook) -> list[tuple[str, str]]:
-    """What must come out of a registrar transfer as it went in."""
+def _of_the_delegation(runbook: Runbook) -> list[tuple[str, str]]:
     premises = runbook.premises
-    hosts = [f"{host} ({', '.join(addresses)})" for host, addresses in premises["hosts"].items()]
+    above = premises.of(PARENT, premises.parent_zone)
+    named = next((each for each in above.rrsets if each.rtype == NS and each.name == runbook.domain), None) if above else None
+    changes = [each for step in runbook.steps for each in step.effects if isinstance(each, Delegated)]
+    facts = [("NS set", ", ".join(map(name_text, targets(named))) or "none: nobody delegates it")]
+    facts += [("then", ", ".join(map(name_text, each.after)) or "none") for each in changes]
+    own = [
+        each
+        for served in premises.served
+        if served.zone == runbook.domain
+        for each in served.rrsets
+        if (each.name, each.rtype) == (runbook.domain, NS)
+    ]
+    served = [each for each in premises.served if each.zone == runbook.domain]
+    at_parent = duration_text(named.ttl) if named is not None else "unknown"
+    in_zone = duration_text(max((each.ttl for each in own), default=0))
+    longest = duration_text(max((each.longest_ttl for each in served), default=0))
+    facts.append((
+        "observed",
+        f"TTL of the NS set at the parent {at_parent}, in the zone {in_zone}; longest TTL in the zone {longest}; "
+        f"“no such name” is kept {duration_text(premises.negative_ttl(runbook.domain))}",
+    ))  # fmt: skip
+    remembered = [past for past in runbook.past if past.effects]
+    facts += [("remembered", past.label) for past in remembered[:4]]
+    return facts
+
+
+def _of_the_registration(runbook: Runbook) -> list[tuple[str, str]]:
+    """What must come out of a registrar transfer as it went in."""
+    held = runbook.premises.registered
+    assert held is not None
+    codes = [each.code for step in runbook.steps for each in step.effects if isinstance(each, Transfer)]
+    hosts = [f"{name_text(host)} ({', '.join(addresses)})" for host, addresses in held.hosts.items()]
     return [
-        ("name servers", ", ".join(map(str, premises["old_ns"]))),
-        ("DS records", str(len(premises["ds"])) if premises["ds"] else "none: the delegation is not signed"),
+        ("name servers", ", ".join(map(name_text, held.nameservers))),
+        ("DS records", str(len(held.ds)) if held.ds else "none: the delegation is not signed"),
         ("hosts below it", ", ".join(hosts) or "none"),
-        ("statuses", ", ".join(map(str, premises["statuses"]))),
-        ("expires", str(premises["expires"])),
-        ("code", str(premises["code"] or "fetched from the losing account when it is needed; it is written nowhere")),
+        ("statuses", ", ".join(held.statuses)),
+        ("expires", held.expires),
+        ("code", next(filter(None, codes), "fetched from the losing account when it is needed; it is written nowhere")),
     ]
 
 
-def _lasting(premises: Mapping[str, object], key: str) -> str:
-    value = premises.get(key)
-    return duration_text(value) if isinstance(value, int) else "unknown"
-
-
-def _show_step(number: int, each: Standing, now: float, screen: Screen) -> None:
+def _show_step(number: int, each: Slot, now: float, screen: Screen) -> None:
     step, outcome = each.step, each.outcome
     if each.bound is not None:
         _show_hold(each.bound, outcome is not None, now, screen)
@@ -226,16 +308,16 @@ def _show_hold(bound: Bound, passed: bool, now: float, screen: Screen) -> None:
     screen.line(f"      because {bound.reason}", QUIET, indent=14)
 
 
-def show_status(document: MoveDocument, standings: list[Standing], now: float, screen: Screen) -> None:
+def show_status(document: MoveDocument, slots: list[Slot], now: float, screen: Screen) -> None:
     """One line a step."""
-    done = sum(1 for each in standings if each.outcome)
-    screen.verdict(True, f"{document.domain}: {document.state}, {done} of {len(standings)} steps done", document.next)
+    done = sum(1 for each in slots if each.outcome)
+    screen.verdict(True, f"{document.domain}: {document.state}, {done} of {len(slots)} steps done", document.next)
     screen.line()
     rows = []
-    for number, each in enumerate(standings, 1):
+    for number, each in enumerate(slots, 1):
         when = people_text(each.outcome.all if each.outcome else each.expected, now)
         rows.append((number, "done" if each.outcome else "expected", when, each.outcome.summary if each.outcome else each.step.title))
-    screen.table(("", "", "when", "what"), rows, [QUIET if each.outcome else "" for each in standings])
+    screen.table(("", "", "when", "what"), rows, [QUIET if each.outcome else "" for each in slots])
 
 
 def advance_document(runbook: Runbook, halted: Halted, done: list[str]) -> AdvanceDocument:
@@ -264,7 +346,7 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
         case Halt.COMPLETE:
             screen.verdict(
                 True,
-                f"{domain}: the {'transfer' if runbook.kind == TRANSFER else 'move'} is complete",
+                f"{domain}: the {'move' if runbook.changes_answers else 'transfer'} is complete",
                 f"note for the customer what was done: `legatum move status {domain}`",
             )
         case Halt.STOPPED if halted.step:

@@ -4,32 +4,32 @@ from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 
 from legatum.core.instant import instant_text
-from legatum.core.name import name_text
-from legatum.core.runbook import Runbook, Standing
+from legatum.core.moves.effects import Delegated
+from legatum.core.name import Name, name_text
+from legatum.core.runbook import Runbook, Slot
 
 
-def markdown(runbook: Runbook, standings: Sequence[Standing]) -> str:
+def markdown(runbook: Runbook, slots: Sequence[Slot]) -> str:
     """The whole runbook; text that could mean something in Markdown is escaped."""
-    premises = runbook.premises
+    delegations = [each for step in runbook.steps for each in step.effects if isinstance(each, Delegated)]
     lines = [
-        f"# {_escaped(name_text(runbook.domain))}: from {_escaped(premises['from'])} to {_escaped(premises['to'])}",
+        f"# {_escaped(name_text(runbook.domain))}: {_escaped(runbook.wish)}",
         "",
         f"Drafted {instant_text(runbook.drafted)}. Times are UTC; those of steps to come are expected, holds are computed.",
         "",
-        f"- old NS set: {_escaped(', '.join(map(str, premises['old_ns'])))}",
-        f"- new NS set: {_escaped(', '.join(map(str, premises['new_ns'])))}",
+        *(f"- NS set: {_escaped(_listed(each.before))} → {_escaped(_listed(each.after))}" for each in delegations),
         "",
         "| | step | when | what proves it | way back |",
         "| --- | --- | --- | --- | --- |",
     ]
-    for number, each in enumerate(standings, 1):
+    for number, each in enumerate(slots, 1):
         step, outcome = each.step, each.outcome
         when = f"done {instant_text(outcome.all)}" if outcome else instant_text(each.expected)
         proof = outcome.summary if outcome else step.proof
         lines.append(
             f"| {number} | {_escaped(step.title)} | {when} | {_escaped(proof)} | {_escaped(step.way_back if step.changes else '')} |"
         )
-    holds = [each for each in standings if each.bound]
+    holds = [each for each in slots if each.bound]
     if holds:
         lines += ["", "## Holds", ""]
         lines += [
@@ -40,11 +40,15 @@ def markdown(runbook: Runbook, standings: Sequence[Standing]) -> str:
     return "\n".join(lines) + "\n"
 
 
+def _listed(names: Sequence[Name]) -> str:
+    return ", ".join(map(name_text, names)) or "none"
+
+
 def _escaped(text: object) -> str:
     return "".join(f"\\{each}" if each in "\\`*_[]<>|#" else each for each in str(text))
 
 
-def calendar(runbook: Runbook, standings: Sequence[Standing], now: float) -> str:
+def calendar(runbook: Runbook, slots: Sequence[Slot], now: float) -> str:
     """Each hold's end and each step that somebody has to begin as an event (RFC 5545)."""
     from icalendar import Calendar, Event
 
@@ -52,7 +56,7 @@ def calendar(runbook: Runbook, standings: Sequence[Standing], now: float) -> str
     book.add("prodid", "-//Legatum//move//EN")
     book.add("version", "2.0")
     domain = name_text(runbook.domain)
-    for each in standings:
+    for each in slots:
         if each.outcome is not None or (each.bound is None and not each.step.changes):
             continue
         event = Event()

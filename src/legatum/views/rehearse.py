@@ -1,16 +1,22 @@
-"""A rehearsal: safe under a printed model, or how somebody would notice, with the remedy."""
+"""A rehearsal: safe under a printed model, or how somebody would notice, with the remedy; and everything that it rests on."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from typing import Any
 
 from legatum.core.instant import instant_text
-from legatum.core.name import is_under, name_text, parse_name
-from legatum.core.rehearsal import Counterexample, Rehearsal, Stage, Which
-from legatum.core.rehearsal.stage import FOREVER, Content, NsSet, Period
-from legatum.core.rehearsal.verdict import MODEL
+from legatum.core.moves.place import ADDRESSES, PARENT
+from legatum.core.moves.scene import FOREVER, Content, Track
+from legatum.core.name import Name, name_text
+from legatum.core.population import Shares
+from legatum.core.presentation import rdata_texts
+from legatum.core.rehearsal import Counterexample, Rehearsal, Stage
+from legatum.core.rehearsal.verdict import MODEL, needed
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS, type_text
 from legatum.core.zone import Zone
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, QUIET, Screen
-from legatum.views.survey import RecordPart, record_part
 
 
 class CounterexamplePart(Part):
@@ -21,34 +27,77 @@ class CounterexamplePart(Part):
     remedy: str
 
 
-class ContentPart(Part):
-    """What one address may say between two instants (null: for ever). ``serves``: ``not served``, ``an empty zone``, ``the whole zone``;
-    for a parent's server null. ``glue``: addresses that the parent gives along, by host; ``negative_ttl``: how long *no such name* from
-    this address is kept."""
+class SetPart(Part):
+    """An RRset as it is given."""
 
-    begins: str | None
-    ends: str | None
-    serves: str | None
-    ns: list[str]
-    ns_ttl: int | None
-    glue: dict[str, list[str]]
-    glue_ttl: int | None
-    negative_ttl: int | None
+    ttl: int
+    data: list[str]
+
+
+class VersionPart(Part):
+    """What a zone holds: ``rrsets`` by ``NAME TYPE``, those that the plan follows; with them, where ``whole``, everything of ``zone`` of
+    the
+    document that they do not speak of. ``negative_ttl``: how long *no such name* is kept."""
+
+    origin: str
+    whole: bool
+    negative_ttl: int
+    rrsets: dict[str, SetPart]
+
+
+class ServedPart(Part):
+    """From when on, first and last, what is given at an address (null: from ever, or for ever): ``versions`` of the document by number.
+    Where
+    two overlap, either may be had. None: nobody answers, or not for these zones."""
+
+    first: str | None
+    last: str | None
+    versions: list[int]
 
 
 class AddressPart(Part):
     schedule: str
-    group: str
-    server: str
+    place: str
+    servers: list[str]
     address: str
-    contents: list[ContentPart]
+    served: list[ServedPart]
 
 
-class RehearsalDocument(Document, tag="legatum.rehearsal/1"):
-    """``assumed``: everything the verdict rests on, for each address, so that another checker can be run on it. ``zone``: what
-    *the whole zone* is, but for the NS set at the apex,
-    which ``assumed`` gives, and the SOA's primary name and serial. Overlapping contents: either may be had. ``uncovered``: what the model
-    knows nothing of; ``safe`` is then false."""
+class AllowedPart(Part):
+    """``data``: an answer that is right from ``first`` to ``last``; null for *no such name*."""
+
+    data: list[str] | None
+    first: str | None
+    last: str | None
+
+
+class QuestionPart(Part):
+    """What visitors ask for, and the answers that are right, from when on. A question that is not here is right if it is answered as
+    ``zone`` of the document has it."""
+
+    schedule: str
+    name: str
+    type: str
+    allowed: list[AllowedPart]
+
+
+class CrowdPart(Part):
+    """A third of a population: the last side that caches were answered by, and the largest share of them that failed at one time;
+    ``reached``:
+    when so many in a hundred were answered by it."""
+
+    caches: str
+    side: str
+    failed: float
+    reached: dict[str, str]
+
+
+class RehearsalDocument(Document, tag="legatum.rehearsal/2"):
+    """``versions``, ``addresses``, ``questions``: everything the verdict rests on, in a general form, so that another checker can be run
+    on it;
+    ``zone``: the domain's whole zone as it was gathered; ``left_out``: what the model does not speak of. ``uncovered``: what it knows
+    nothing of;
+    ``safe`` is then false."""
 
     domain: str
     safe: bool
@@ -58,14 +107,17 @@ class RehearsalDocument(Document, tag="legatum.rehearsal/1"):
     copies_followed: int
     lag: int
     floor: int
-    host_negative_ttl: int
-    new_hosts_known_from: str | None
-    assumed: list[AddressPart]
-    zone: list[RecordPart]
+    versions: list[VersionPart]
+    addresses: list[AddressPart]
+    questions: list[QuestionPart]
+    zone: dict[str, SetPart]
+    population: list[CrowdPart]
 
 
-def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None) -> RehearsalDocument:
+def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None, crowd: Sequence[Shares] = ()) -> RehearsalDocument:
     stage = next(iter(rehearsal.stages.values()))
+    versions: list[VersionPart] = []
+    addresses = [part for schedule, each in rehearsal.stages.items() for part in _addresses(schedule, each, versions)]
     return RehearsalDocument(
         domain=name_text(rehearsal.runbook.domain),
         safe=rehearsal.safe,
@@ -75,11 +127,22 @@ def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None) -> RehearsalDocu
         copies_followed=rehearsal.checked,
         lag=stage.lag,
         floor=stage.floor,
-        host_negative_ttl=stage.host_negative_ttl,
-        new_hosts_known_from=_instant(stage.hosts_known),
-        assumed=[part for schedule, each in rehearsal.stages.items() for part in _addresses(rehearsal, schedule, each)],
-        zone=[record_part(each) for each in zone] if zone else [],
+        versions=versions,
+        addresses=addresses,
+        questions=[part for schedule, each in rehearsal.stages.items() for part in _questions(schedule, each)],
+        zone={_key_text(each.name, each.rtype): _set(each) for each in zone} if zone else {},
+        population=[_crowd(each) for each in crowd],
     )
+
+
+def _crowd(shares: Shares) -> CrowdPart:
+    side = list(shares.answered)[-1]
+    reached = {}
+    for percent in (1, 50, 90, 99, 100):
+        there = [at for at, share in zip(shares.times, shares.answered[side], strict=True) if share * 100 >= percent - 1e-9]
+        if there:
+            reached[str(percent)] = instant_text(float(there[0]))
+    return CrowdPart(caches=str(shares.kind), side=side, failed=round(float(shares.failed.max()), 4), reached=reached)
 
 
 def _example(each: Counterexample) -> CounterexamplePart:
@@ -92,65 +155,106 @@ def _example(each: Counterexample) -> CounterexamplePart:
     )
 
 
-def _addresses(rehearsal: Rehearsal, schedule: str, stage: Stage) -> Iterator[AddressPart]:
-    premises = rehearsal.runbook.premises
-    for group, servers in premises.get("addresses", {}).items():
-        for server, addresses in servers.items():
+def _key_text(name: Name, rtype: int) -> str:
+    return f"{name_text(name)} {type_text(rtype)}"
+
+
+def _set(rrset: RRset) -> SetPart:
+    return SetPart(ttl=rrset.ttl, data=rdata_texts(rrset))
+
+
+def _addresses(schedule: str, stage: Stage, versions: list[VersionPart]) -> Iterator[AddressPart]:
+    servers: dict[str, list[str]] = {}
+    for place in stage.premises.places:
+        for host, addresses in place.servers.items():
             for address in addresses:
-                contents = [_delegation(rehearsal, each) for each in stage.delegation]
-                if group != "parent":
-                    contents = list(_contents(rehearsal, stage, Which(group)))
-                yield AddressPart(schedule=schedule, group=group, server=server, address=address, contents=contents)
+                servers.setdefault(address, []).append(name_text(host))
+    for address, track in stage.scene.answering.items():
+        served = []
+        for period in track.periods:
+            if period.value is None:
+                served.append(_served(period.begins, period.ends, []))
+                continue
+            for begins, ends, numbers in _contents(stage, period.value, versions):
+                first, last = max(begins, period.begins), min(ends, period.ends)
+                if first < last:
+                    served.append(_served(first, last, numbers))
+        answering = next((period.value for period in track.periods if period.value), "")
+        yield AddressPart(schedule=schedule, place=answering, servers=servers.get(address, []), address=address, served=served)
 
 
-def _delegation(rehearsal: Rehearsal, period: Period[NsSet]) -> ContentPart:
-    return ContentPart(
-        begins=_instant(period.begins),
-        ends=_instant(period.ends),
-        serves=None,
-        ns=list(rehearsal.runbook.premises[f"{period.value.which}_ns"]),
-        ns_ttl=period.value.ttl,
-        glue=(glue := _glue(rehearsal, period.value.which)),
-        glue_ttl=int(rehearsal.runbook.premises["glue_ttl"]) if glue else None,
-        negative_ttl=None,
+def _served(first: float, last: float, numbers: list[int]) -> ServedPart:
+    return ServedPart(first=_instant(first), last=_instant(last), versions=numbers)
+
+
+def _contents(stage: Stage, place: str, versions: list[VersionPart]) -> Iterator[tuple[float, float, list[int]]]:
+    """What the place gives between two changes of anything that it gives; where a change is on its way, once with the old and once with the
+    new."""
+    zones = [zone for where, zone in stage.scene.served if where == place]
+    tracks: list[Track[Any]] = [track for (where, *_), track in stage.scene.said.items() if where == place]
+    tracks += [track for (where, _), track in stage.scene.served.items() if where == place]
+    changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.periods)})
+    edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]
+    for (first, _), (_, last) in pairwise(edges):
+        numbers = [_numbered(version, versions) for zone in zones if (version := _version(stage, place, zone, first, edges)) is not None]
+        if first < last:
+            yield first, last, numbers
+
+
+def _version(stage: Stage, place: str, zone: Name, at: float, edges: list[tuple[float, float]]) -> VersionPart | None:
+    """The newest that is given just after ``at``."""
+    moment = next((first for first, _ in edges if first > at), FOREVER)
+    when = at if at == -FOREVER else min(at, moment)
+    content = stage.content(place, zone) if place != PARENT else ()
+    state = next((each.value for each in reversed(content) if each.begins <= when), Content.WHOLE)
+    if state == Content.NOTHING:
+        return None
+    rrsets = {}
+    for name, rtype in stage.scene.keys(zone):
+        given = next((each.value for each in reversed(stage.said(place, zone, (name, rtype))) if each.begins <= when), None)
+        if given is not None:
+            rrsets[_key_text(name, rtype)] = _set(given)
+    whole = state == Content.WHOLE and place != PARENT
+    return VersionPart(origin=name_text(zone), whole=whole, negative_ttl=stage.premises.negative_ttl(zone), rrsets=rrsets)
+
+
+def _numbered(version: VersionPart, versions: list[VersionPart]) -> int:
+    if version not in versions:
+        versions.append(version)
+    return versions.index(version)
+
+
+def _questions(schedule: str, stage: Stage) -> Iterator[QuestionPart]:
+    wanted = needed(stage)
+    seen = dict.fromkeys(
+        (zone, name, rtype) for place, zone, name, rtype in stage.scene.said if place != PARENT and rtype != NS
+    )  # fmt: skip
+    for zone, name, rtype in seen:
+        allowed = list(_allowed(stage, zone, name, rtype))
+        if (name, rtype) not in wanted:
+            allowed.append(AllowedPart(data=None, first=None, last=None))
+        yield QuestionPart(schedule=schedule, name=name_text(name), type=type_text(rtype), allowed=allowed)
+
+
+def _allowed(stage: Stage, zone: Name, name: Name, rtype: int) -> Iterator[AllowedPart]:
+    values = dict.fromkeys(
+        period.value.rdatas for _, track in stage.scene.tracks(zone, (name, rtype)) for period in track.periods if period.value is not None
     )
+    for rdatas in values:
+        rrset = RRset(name, rtype, 0, rdatas)
+        ends = _dead_from(stage, rrset) if rtype in ADDRESSES else FOREVER
+        yield AllowedPart(data=rdata_texts(rrset), first=None, last=_instant(ends))
 
 
-def _glue(rehearsal: Rehearsal, which: Which) -> dict[str, list[str]]:
-    """The hosts of an NS set that stand inside the parent zone, with their addresses."""
-    premises = rehearsal.runbook.premises
-    parent = parse_name(str(premises["parent_zone"]).rstrip(".") + ".")
-    hosts = premises.get("addresses", {}).get(str(which), {})
-    return {host: list(addresses) for host, addresses in hosts.items() if is_under(parse_name(host + "."), parent)}
-
-
-def _contents(rehearsal: Rehearsal, stage: Stage, which: Which) -> Iterator[ContentPart]:
-    for served in stage.content[which]:
-        if served.value == Content.NOTHING:
-            yield ContentPart(
-                begins=_instant(served.begins),
-                ends=_instant(served.ends),
-                serves=str(served.value),
-                ns=[],
-                ns_ttl=None,
-                glue={},
-                glue_ttl=None,
-                negative_ttl=None,
-            )
-            continue
-        for apex in stage.apex[which]:
-            begins, ends = max(served.begins, apex.begins), min(served.ends, apex.ends)
-            if begins < ends:
-                yield ContentPart(
-                    begins=_instant(begins),
-                    ends=_instant(ends),
-                    serves=str(served.value),
-                    ns=list(rehearsal.runbook.premises[f"{apex.value.which}_ns"]),
-                    ns_ttl=apex.value.ttl,
-                    glue={},
-                    glue_ttl=None,
-                    negative_ttl=int(rehearsal.runbook.premises["negative_ttl"]),
-                )
+def _dead_from(stage: Stage, rrset: RRset) -> float:
+    ends = [
+        period.begins
+        for text in rdata_texts(rrset)
+        if text in stage.scene.services
+        for period in stage.scene.services[text].periods
+        if not period.value
+    ]
+    return min(ends, default=FOREVER)
 
 
 def _instant(instant: float) -> str | None:
@@ -177,15 +281,16 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
         screen.line(f"   Remedy: {each.remedy}", indent=11)
     for text in document.uncovered:
         screen.line(f"Not covered: {text}", BAD, indent=13)
+    if document.population:
+        screen.heading("A population of caches, as estimated")
+        for part in document.population:
+            reached = "; ".join(f"{percent} % at {at}" for percent, at in part.reached.items())
+            failed = f"up to {part.failed:.1%} fail" if part.failed else "none fails"
+            screen.line(f"- {part.caches}: {failed}; answered by {part.side}: {reached or 'none'}", indent=2)
     screen.heading("The model")
     for sentence in document.model:
         screen.line(f"- {sentence}", QUIET, indent=2)
-    screen.line(
-        f"- Here: floor {document.floor} s; time-out and a second: {document.lag} s; the new name servers' addresses known since "
-        f"{document.new_hosts_known_from or 'long ago'}.",
-        QUIET,
-        indent=2,
-    )
+    screen.line(f"- Here: floor {document.floor} s; time-out and a second: {document.lag} s.", QUIET, indent=2)
 
 
 def _words(schedule: str) -> str:

@@ -20,59 +20,40 @@ class StandingPart(Part):
 
 
 class SecondDocument(Document, tag="legatum.second/1"):
-    """``agreed``: every address of both providers has one serial; ``done``: what was done, in order; ``left``: what is left to do;
-    ``state``: ``compared``, ``shown``, ``declined``, ``done`` or ``holding``."""
+    """``agreed``: every address of both providers has one serial."""
 
-    state: str
     domain: str
     agreed: bool
     servers: list[StandingPart]
-    done: list[str]
-    left: list[str]
 
 
-def second_document(state: str, domain: Name, found: list[Standing], done: list[str], left: list[str]) -> SecondDocument:
+def second_document(domain: Name, found: list[Standing]) -> SecondDocument:
     serials = {each.serial for each in found}
     parts = [
         StandingPart(party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said)
         for each in found
     ]
-    return SecondDocument(
-        state=state, domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts, done=done, left=left
-    )
+    return SecondDocument(domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts)
 
 
 def show_second(document: SecondDocument, screen: Screen) -> None:
     serials = sorted({each.serial for each in document.servers if each.serial is not None})
-    alone = {each.party for each in document.servers if each.serial is not None}
-    if document.state == "shown":
-        screen.untouched(f"{document.domain}: it would be done")
-    elif document.state == "declined":
-        screen.declined(document.domain)
-    elif len(alone) == 1 and document.done and not document.left:
-        text = f"{document.domain}: {next(iter(alone))} serves it alone, serial {', '.join(map(str, serials))}"
-        screen.verdict(True, text, "")
-    elif document.agreed:
+    if document.agreed:
         text = f"{document.domain}: all {len(document.servers)} addresses of both providers have serial {serials[0]}"
-        screen.verdict(not document.left, text, "; ".join(document.left))
+        screen.verdict(True, text, "")
     else:
         text = f"{document.domain}: the providers are not in step: serials {', '.join(map(str, serials)) or 'none'}"
         silent = sorted({each.party for each in document.servers if each.serial is None})
-        usual = (
-            f"`legatum second add {document.domain} --at PROVIDER --second NAME` has {', '.join(silent)} serve it"
-            if silent
-            else "see why the ones behind do not fetch it"
-        )
-        screen.verdict(False, text, "; ".join(document.left) or usual)
-    for each in document.done:
-        screen.line(f"- {each}")
+        adding = f"`legatum second add {document.domain} --at PROVIDER --second NAME` has {', '.join(silent)} serve it"
+        screen.verdict(False, text, adding if silent else "see why the ones behind do not fetch it")
     screen.line()
     rows = [(each.party, each.server, each.address, each.serial if each.serial is not None else each.said) for each in document.servers]
     screen.table(("provider", "server", "address", "serial"), rows, ["" if each.serial is not None else BAD for each in document.servers])
 
 
 class JoinedPart(Part):
-    """``state``: ``ready``, ``unchanged``, ``joined`` or ``failed``; ``done``: what was done, in order, or why it could not."""
+    """``state``: ``ready``, ``unchanged``, ``joined``, ``holding`` or ``failed``; ``done``: what was done,
+    in order, or why it could not."""
 
     domain: str
     state: str
@@ -96,7 +77,9 @@ def joined_document(state: str, at: str, second: str, found: Sequence[Joined]) -
 
 def show_joined(document: JoinedDocument, screen: Screen) -> None:
     """Counts first, then what did not go well; what did is a line for each only where there are few."""
-    counts = {state: sum(each.state == state for each in document.domains) for state in ("joined", "ready", "unchanged", "failed")}
+    counts = {
+        state: sum(each.state == state for each in document.domains) for state in ("joined", "holding", "ready", "unchanged", "failed")
+    }
     words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
     bad = [each for each in document.domains if each.state == "failed"]
     others = f" and {len(bad) - 1} more" if len(bad) > 1 else ""

@@ -6,7 +6,8 @@ from html import escape
 from pathlib import Path
 
 from legatum.core.dnssec.key import ALGORITHMS, DIGESTS
-from legatum.core.name import Name, absolute_text, name_text, parse_domain, unicode_text
+from legatum.core.moves.effects import Delegated, HostSet, Records, Transfer
+from legatum.core.name import Name, absolute_text, name_text, unicode_text
 from legatum.core.presentation import rdata_text
 from legatum.core.rrtype import DNSKEY, DS
 from legatum.core.runbook import Runbook, Step
@@ -97,14 +98,17 @@ def form_sheet(domain: Name, registrar: str, page: str, what: str, to_do: Sequen
 def step_sheet(runbook: Runbook, step: Step, by_hand: ByHand) -> str:
     """What a person has to do for one step of a move, as Markdown."""
     domain = runbook.domain
-    if step.action == "switch":
-        sets = [[parse_domain(str(each)) for each in runbook.premises[key]] for key in ("old_ns", "new_ns")]
-        old, new = sets if step.details.get("ns", "new") == "new" else reversed(sets)
-        return nameserver_sheet(domain, by_hand.registrar, by_hand.page, old, new)
-    to_do = list(by_hand.to_do)
-    if step.action == "request":
-        fetch = f"`legatum registration code {name_text(domain)} --registrar {runbook.premises['from']} --into FILE`"
-        to_do.insert(0, f"have the authorisation code at hand, in a file and nowhere else: {fetch}")
+    effect, to_do = step.effects[0], list(by_hand.to_do)
+    match effect:
+        case Delegated():
+            return nameserver_sheet(domain, by_hand.registrar, by_hand.page, effect.before, effect.after)
+        case HostSet():
+            return host_sheet(domain, effect.host, by_hand.registrar, by_hand.page, effect.before, effect.after)
+        case Transfer(op="request"):
+            fetch = f"`legatum registration code {name_text(domain)} --registrar {effect.losing} --into FILE`"
+            to_do.insert(0, f"have the authorisation code at hand, in a file and nowhere else: {fetch}")
+        case Records():
+            return form_sheet(domain, by_hand.registrar, by_hand.page, step.title, to_do)
     return transfer_sheet(domain, by_hand.registrar, by_hand.page, to_do)
 
 

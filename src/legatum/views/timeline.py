@@ -15,11 +15,11 @@ from matplotlib.figure import Figure
 
 from legatum.core.caches import CacheKind
 from legatum.core.duration import rough_text
-from legatum.core.moves.careless import careless
-from legatum.core.name import name_text
-from legatum.core.population import Shares, follow
+from legatum.core.moves.careless import careless, leads
+from legatum.core.population import Followed, Shares, follow, followed
 from legatum.core.rehearsal import Stage, build_stage, rehearse
-from legatum.core.runbook import Runbook, Standing, forecast
+from legatum.core.runbook import Runbook, Slot, forecast
+from legatum.views.move import wish_text
 
 _INK, _FAINT, _PAPER = "#1b2430", "#8a94a3", "#ffffff"
 _BLUE, _ORANGE, _GREEN, _RED = "#0072B2", "#E69F00", "#009E73", "#D55E00"
@@ -31,31 +31,56 @@ _STYLES: dict[CacheKind, dict[str, Any]] = {
 _HOUR = 3600.0
 
 
-def draw_timeline(runbook: Runbook, standings: Sequence[Standing], now: float, path: Path) -> None:
+def draw_timeline(runbook: Runbook, slots: Sequence[Slot], now: float, path: Path) -> None:
     """Writes the picture; the format follows the file's ending (png, svg, pdf)."""
     with mpl.rc_context(
         {"font.family": "DejaVu Sans", "font.size": 9, "text.color": _INK, "axes.labelcolor": _INK, "axes.edgecolor": _FAINT}
     ):
         figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=_PAPER)
         grid = figure.add_gridspec(2, 2, height_ratios=[1.55, 1], left=0.305, right=0.975, top=0.9, bottom=0.075, hspace=0.33, wspace=0.12)
-        _title(figure, runbook, standings)
-        _steps(figure.add_subplot(grid[0, :]), standings, now)
-        generator = np.random.default_rng(1)
+        _title(figure, runbook, slots)
+        _steps(figure.add_subplot(grid[0, :]), slots, now)
+        what = followed(runbook)
         good = figure.add_subplot(grid[1, 0])
-        _shares(good, build_stage(runbook, standings), _switched(standings), standings[-1].ends + 0.4 * _HOUR, generator, "This move")
         bad = figure.add_subplot(grid[1, 1], sharey=good)
-        hasty = list(forecast(careless(runbook), {}, _switched(standings)))
-        ends = _switched(hasty) + float(runbook.premises["apex_ns_ttl"]) + 2 * _HOUR
-        _shares(bad, build_stage(careless(runbook), hasty), _switched(hasty), ends, generator, "The careless way")
-        bad.tick_params(labelleft=False)
-        figure.text(0.02, 0.30, _legend_text(), fontsize=8.5, color=_INK, va="top", linespacing=1.5)
+        if what is None:
+            for axes in (good, bad):
+                axes.set_axis_off()
+            good.text(
+                0, 0.9, "Nothing of it can be seen by a visitor in another place: there are no curves to draw.", fontsize=10, va="top"
+            )
+        else:
+            _both(good, bad, runbook, slots, what)
+        figure.text(0.02, 0.30, _legend_text() if what else "", fontsize=8.5, color=_INK, va="top", linespacing=1.5)
         figure.savefig(path, facecolor=_PAPER)
 
 
-def _title(figure: Figure, runbook: Runbook, standings: Sequence[Standing]) -> None:
-    premises = runbook.premises
-    figure.text(0.02, 0.955, f"{name_text(runbook.domain)}: from {premises['from']} to {premises['to']}", fontsize=15, weight="bold")
-    begin, end = standings[0].first, standings[-1].ends
+def _both(good: Any, bad: Any, runbook: Runbook, slots: Sequence[Slot], what: Followed) -> None:
+    """This move, and the careless one, for the same caches."""
+    generator = np.random.default_rng(1)
+    _shares(good, build_stage(runbook, slots), what, _switched(slots), slots[-1].ends + 0.4 * _HOUR, generator, "This move")
+    hasty = careless(runbook)
+    quick = list(forecast(hasty, {}, _switched(slots)))
+    _shares(
+        bad,
+        build_stage(hasty, quick),
+        what,
+        _switched(quick),
+        _switched(quick) + _longest(runbook) + 2 * _HOUR,
+        generator,
+        "The careless way",
+    )
+    bad.tick_params(labelleft=False)
+
+
+def _longest(runbook: Runbook) -> float:
+    """The longest TTL of what is followed."""
+    return float(max((each.ttl for served in runbook.premises.served for each in served.rrsets), default=3600))
+
+
+def _title(figure: Figure, runbook: Runbook, slots: Sequence[Slot]) -> None:
+    figure.text(0.02, 0.955, textwrap.shorten(wish_text(runbook), 90, placeholder=" …"), fontsize=15, weight="bold")
+    begin, end = slots[0].first, slots[-1].ends
     safe = "no cache can be led astray" if rehearse(runbook, {}, begin).safe else "NOT SAFE: see `legatum move rehearse DOMAIN`"
     words = f"{_stamp(begin)} to {_stamp(end)} UTC, {rough_text(end - begin)} in all; {safe}"
     figure.text(0.02, 0.925, words, fontsize=10, color=_FAINT)
@@ -65,11 +90,11 @@ def _stamp(instant: float) -> str:
     return datetime.fromtimestamp(instant, UTC).strftime("%Y-%m-%d %H:%M")
 
 
-def _steps(axes: Any, standings: Sequence[Standing], now: float) -> None:
+def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
     """A row a step; a hold is a bar that ends where the step begins."""
-    start, end = standings[0].first, standings[-1].ends
+    start, end = slots[0].first, slots[-1].ends
     before = start
-    for row, each in enumerate(standings):
+    for row, each in enumerate(slots):
         at = (each.first - start) / _HOUR
         if each.bound is not None and each.first - before > 1:
             axes.barh(row, at - (before - start) / _HOUR, left=(before - start) / _HOUR, height=0.62, color=_ORANGE, alpha=0.28, zorder=1)
@@ -93,8 +118,8 @@ def _steps(axes: Any, standings: Sequence[Standing], now: float) -> None:
     if start < now < end:
         axes.axvline((now - start) / _HOUR, color=_RED, linewidth=1, linestyle=":")
     axes.set_yticks(
-        range(len(standings)),
-        [f"{number}. {textwrap.shorten(each.step.title, 52, placeholder=' …')}" for number, each in enumerate(standings, 1)],
+        range(len(slots)),
+        [f"{number}. {textwrap.shorten(each.step.title, 52, placeholder=' …')}" for number, each in enumerate(slots, 1)],
     )
     axes.invert_yaxis()
     axes.set_xlim(-0.25, (end - start) / _HOUR * 1.015 + 0.1)
@@ -103,13 +128,14 @@ def _steps(axes: Any, standings: Sequence[Standing], now: float) -> None:
     _plain(axes)
 
 
-def _shares(axes: Any, stage: Stage, switched: float, ends: float, generator: np.random.Generator, title: str) -> None:
+def _shares(axes: Any, stage: Stage, what: Followed, switched: float, ends: float, generator: np.random.Generator, title: str) -> None:
     begins = switched - 0.25 * _HOUR
     failed: list[Shares] = []
     for kind in CacheKind:
-        shares = follow(stage, kind, begins, ends, generator)
+        shares = follow(stage, what, kind, begins, ends, generator)
         failed.append(shares)
-        axes.plot((shares.times - switched) / _HOUR, shares.new * 100, label=f"on the new side, {kind}", linewidth=1.8, **_STYLES[kind])
+        side = list(shares.answered)[-1]
+        axes.plot((shares.times - switched) / _HOUR, shares.answered[side] * 100, label=f"{side}, {kind}", linewidth=1.8, **_STYLES[kind])
     worst = np.max([each.failed for each in failed], axis=0) * 100
     if worst.max() > 0:
         hours = (failed[0].times - switched) / _HOUR
@@ -120,25 +146,23 @@ def _shares(axes: Any, stage: Stage, switched: float, ends: float, generator: np
     axes.set_title(f"{title}: {words}", fontsize=10.5, loc="left", color=_INK if at_worst == 0 else _RED, weight="bold")
     axes.axvline(0, color=_FAINT, linewidth=0.8, linestyle=":")
     axes.set_ylim(-3, 103)
-    axes.set_xlabel("hours since the NS set was switched at the registrar")
+    axes.set_xlabel("hours since the first visitor is led elsewhere")
     axes.set_ylabel("share of resolvers, %")
     axes.grid(color="#e6e9ee")
     axes.legend(loc="center right", fontsize=7.8, frameon=True, framealpha=0.9, edgecolor="#e6e9ee")
     _plain(axes)
 
 
-def _switched(standings: Sequence[Standing]) -> float:
-    return next(
-        (each.first for each in standings if each.step.action in ("apex", "switch") and each.step.details.get("ns", "new") == "new"),
-        standings[0].first,
-    )
+def _switched(slots: Sequence[Slot]) -> float:
+    """When the first visitor can be led elsewhere."""
+    return next((each.first for each in slots if leads(each.step)), slots[0].first)
 
 
 def _legend_text() -> str:
     return (
         "Above: each step, and the hold before it\nwith its reason (shaded).\nOpen circles: to come; blue: done.\n\n"
-        "Below: 3,000 resolvers of each kind,\neach asked every 10 minutes or so.\nLeft: this move. Right: NS set switched\n"
-        "first, TTLs left alone, old zone deleted\nat once, new zone 20 minutes late."
+        "Below: 3,000 resolvers of each kind,\neach asked every 10 minutes or so.\nLeft: this move. Right: the same changes\n"
+        "without a hold, what leads elsewhere\nfirst, what is new 20 minutes late."
     )
 
 

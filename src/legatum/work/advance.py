@@ -10,19 +10,20 @@ from enum import StrEnum
 from pathlib import Path
 
 from legatum.core.fault import BadInput, Fault, GateShut
-from legatum.core.moves.provider import APEX, SWITCH
+from legatum.core.moves.effects import Records
 from legatum.core.name import name_text
 from legatum.core.rehearsal import rehearse
-from legatum.core.runbook import Outcome, Runbook, Step, hold_of, next_step
+from legatum.core.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
 from legatum.services.registrar import ByHand
+from legatum.work.effects import Job, Refusal
+from legatum.work.effects.whole import WholeStep
+from legatum.work.memory import note_done
 from legatum.work.outside import Outside
 from legatum.work.premises import moved_on
-from legatum.work.steps import Action, Job, Refusal, action_of
 
-COMMITTING = (APEX, SWITCH)
 _LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
 
 
@@ -113,17 +114,18 @@ def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) ->
 async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:
     ways.begin(job.step)
     with job.outside.collecting() as evidence:
-        action = action_of(job)
+        action = WholeStep(job)
         try:
             halted, outcome = await _done(job, action, journal, evidence, ways)
         except GateShut as shut:
             return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
         if outcome is not None:
             journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+            note_done(job.outside, job.runbook, job.step, outcome)
         return halted, outcome
 
 
-async def _done(job: Job, action: Action, journal: Journal, evidence: Evidence, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> tuple[Halted | None, Outcome | None]:
     """One of the two."""
     halted, outcome = await _seen_or_awaited(job, action, ways)
     if halted is not None or outcome is not None:
@@ -142,7 +144,7 @@ def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
             journal.forget(job.runbook.id, job.domain, step, job.outside.clock.now(), gone[0].reason)
 
 
-async def _seen_or_awaited(job: Job, action: Action, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Halted | None, Outcome | None]:
     """Whether the effect is there already; where somebody else has to act first, it is waited for if that is wanted."""
     outcome, told, clock = await action.seen(), False, job.outside.clock
     while outcome is None and (bound := await action.awaited()) is not None:
@@ -154,11 +156,12 @@ async def _seen_or_awaited(job: Job, action: Action, ways: Ways) -> tuple[Halted
         left = bound.instant - clock.now()
         await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
         job.outside.forget_looks()
+        job.glance.forget()
         outcome = await action.seen()
     return None, outcome
 
 
-async def _gate(job: Job, action: Action, ways: Ways) -> Halted | None:
+async def _gate(job: Job, action: WholeStep, ways: Ways) -> Halted | None:
     refusals = await action.gate()
     if refusals:
         return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
@@ -167,7 +170,7 @@ async def _gate(job: Job, action: Action, ways: Ways) -> Halted | None:
     return None
 
 
-async def _performed(job: Job, action: Action, journal: Journal, evidence: Evidence, ways: Ways) -> Outcome:
+async def _performed(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> Outcome:
     """Done by us, or by somebody with a form, which is waited for if that is wanted and looking can show it."""
     try:
         return await _perform(job, action, journal, evidence)
@@ -178,11 +181,12 @@ async def _performed(job: Job, action: Action, journal: Journal, evidence: Evide
     return await _typed(job, action, ways)
 
 
-async def _typed(job: Job, action: Action, ways: Ways) -> Outcome:
+async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
     """Raises :class:`OutsideFault` when the house's patience is over."""
     found: list[Outcome] = []
 
     async def missing() -> str:
+        job.glance.forget()
         outcome = await action.seen()
         if outcome is not None:
             found.append(outcome)
@@ -193,7 +197,7 @@ async def _typed(job: Job, action: Action, ways: Ways) -> Outcome:
     return found[-1]
 
 
-async def _perform(job: Job, action: Action, journal: Journal, evidence: Evidence) -> Outcome:
+async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence) -> Outcome:
     clock = job.outside.clock
     journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title)
     try:
@@ -204,26 +208,25 @@ async def _perform(job: Job, action: Action, journal: Journal, evidence: Evidenc
 
 
 def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
-    """Has the outcomes of ``step`` and all steps after it count no longer.
+    """Has the outcomes of ``step`` and all steps after it count no longer, but for changes of single RRsets, which stay.
 
-    Raises :class:`BadInput` once the first NS set has changed: from then on both sides are in use.
+    Raises :class:`BadInput` once the first NS set has changed, or may have: from then on both sides are in use.
     """
     outcomes = journal.outcomes(runbook.id)
     order = [each.id for each in runbook.steps]
     if step not in order:
         raise BadInput(f"no step '{step}' in this move", f"steps: {', '.join(order)}")
-    committed = [each for each in COMMITTING if each in outcomes]
-    if committed:
+    begun = journal.begun(runbook.id)
+    if committed := [each.id for each in runbook.steps if leads_elsewhere(each) and each.id in begun]:
         raise BadInput(
-            f"the step '{committed[0]}' is done: both sides are in use",
+            f"the step '{committed[0]}' is {'done' if committed[0] in outcomes else 'begun'}: both sides are in use",
             "make edits on both sides, or wait for the end of the move",
         )
-    for each in order[order.index(step) :]:
-        if each in outcomes:
-            journal.forget(
-                runbook.id,
-                runbook.domain,
-                each,
-                now,
-                f"to be done again from {step} on, for {name_text(runbook.domain)}",
-            )
+    for each in runbook.steps[order.index(step) :]:
+        if each.id in outcomes and (each.id == step or not _stays(each)):
+            journal.forget(runbook.id, runbook.domain, each.id, now, f"to be done again from {step} on, for {name_text(runbook.domain)}")
+
+
+def _stays(step: Step) -> bool:
+    """What was changed of single RRsets stays so, whatever is gathered and published anew: what is waited for after it runs on."""
+    return all(isinstance(each, Records) for each in step.effects)

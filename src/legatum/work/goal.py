@@ -3,11 +3,13 @@
 from pathlib import Path
 
 from legatum.core.expected import Expected
-from legatum.core.fault import BadInput
 from legatum.core.masterfile import parse_master
-from legatum.core.name import Name, below, parse_domain
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import AAAA, CNAME, MX, A
+from legatum.core.moves.effects import Delegated, Published
+from legatum.core.moves.place import PARENT
+from legatum.core.name import Name, below
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import AAAA, CNAME, MX, NS, A
+from legatum.core.runbook import Runbook
 from legatum.work.movefile import move_path, read_move, retreat_path, zone_path
 from legatum.work.outside import Outside
 
@@ -21,15 +23,17 @@ def expected_of_move(outside: Outside, domain: Name) -> Expected:
     back = retreat_path(path)
     runbook = read_move(back if back.exists() else path)
     outcomes = outside.journal.outcomes(runbook.id)
-    key = "old_ns" if back.exists() else "new_ns"
-    names = runbook.premises.get(key)
-    if not isinstance(names, list):
-        raise BadInput(f"{path}: no {key} among the premises", "draft the move again")
-    switch = next((step for step in runbook.steps if step.id == "switch"), None)
-    since = outcomes["switch"].first if "switch" in outcomes else None
-    publishing = next((step.estimate for step in runbook.steps if step.id == "parents"), switch.estimate if switch else 0)
-    ns = tuple(sorted(parse_domain(str(each)) for each in names))
-    return Expected(ns=ns, ds=(), records=_gathered(zone_path(path), domain), since=since, publishing=publishing)
+    led = [(step, effect) for step in runbook.steps for effect in step.effects if isinstance(effect, Delegated)]
+    ns = led[-1][1].after if led else _present(runbook)
+    since = outcomes[led[-1][0].id].first if led and led[-1][0].id in outcomes else None
+    publishing = next((step.estimate for step in runbook.steps if any(isinstance(each, Published) for each in step.effects)), 0)
+    return Expected(ns=tuple(sorted(ns)), ds=(), records=_gathered(zone_path(path), domain), since=since, publishing=publishing)
+
+
+def _present(runbook: Runbook) -> tuple[Name, ...]:
+    """The NS set of a move that leaves it as it is."""
+    above = runbook.premises.of(PARENT, runbook.premises.parent_zone)
+    return next((targets(each) for each in above.rrsets if (each.name, each.rtype) == (runbook.domain, NS)), ()) if above else ()
 
 
 def _gathered(path: Path, domain: Name) -> tuple[RRset, ...]:

@@ -24,13 +24,18 @@ async def refuse_harm(outside: Outside, publication: Publication, served: Zone |
     ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that will answer when
     the change is made.
     """
-    refuse_under_way(outside, publication.wanted.origin)
-    home = tuple(outside.settings.network.home)
-    before = {each for zone in (None if publication.is_new else publication.current, served) if zone for each in _errors(zone, home)}
-    for (slug, about), (title, seen) in _errors(publication.wanted, home).items():
-        if (slug, about) not in before:
-            raise GateShut(f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same")
+    refuse_under_way(outside, publication.wanted.origin, publication.keys)
+    refuse_new_errors(outside, [zone for zone in (None if publication.is_new else publication.current, served) if zone], publication.wanted)
     await _refuse_unanswering(outside, publication, {*coming, *publication.provider.servers})
+
+
+def refuse_new_errors(outside: Outside, before: Iterable[Zone], wanted: Zone) -> None:
+    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has."""
+    home = tuple(outside.settings.network.home)
+    known = {each for zone in before for each in _errors(zone, home)}
+    for (slug, about), (title, seen) in _errors(wanted, home).items():
+        if (slug, about) not in known:
+            raise GateShut(f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same")
 
 
 def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[str, str]]:

@@ -2,64 +2,27 @@
 
 import tomllib
 from pathlib import Path
-from typing import Any
-
-import msgspec
 
 from legatum.core.fault import BadInput
-from legatum.core.instant import instant_text, parse_instant
-from legatum.core.name import Name, name_text, parse_domain
-from legatum.core.runbook import Runbook, Step, next_step
-from legatum.core.timing import Wait
+from legatum.core.moves.plain import plain, runbook_from
+from legatum.core.name import Name, name_text
+from legatum.core.runbook import Runbook, next_step
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.outside import Outside
 
-SCHEMA = "legatum.move/1"
-
-
-class HoldPart(msgspec.Struct, forbid_unknown_fields=True, kw_only=True):
-    """A wait: ``seconds`` + ``slack`` after every server showed the step ``after``."""
-
-    after: str
-    seconds: int
-    slack: int
-    rule: int
-    because: str
-
-
-class StepPart(msgspec.Struct, forbid_unknown_fields=True, kw_only=True):
-    """One step, in the order in which they are carried out."""
-
-    id: str
-    title: str
-    action: str
-    gates: list[str]
-    proof: str
-    way_back: str
-    changes: bool = False
-    estimate: int = 1
-    details: dict[str, Any] = {}
-    hold: list[HoldPart] = []
-
-
-class MoveDocument(msgspec.Struct, forbid_unknown_fields=True, kw_only=True):
-    """A whole move file."""
-
-    schema: str
-    id: str
-    kind: str
-    domain: str
-    drafted: str
-    margin: int
-    premises: dict[str, Any]
-    step: list[StepPart]
+SCHEMA = "legatum.move/2"
+_EARLIER = "legatum.move/1"
 
 
 def move_path(outside: Outside, domain: Name) -> Path:
-    """Where the move of a domain is kept. Only letters, digits, hyphens, dots and underscores of the name can get into it."""
-    safe = "".join(each if each.isalnum() or each in "-._" else "_" for each in name_text(domain))
-    return outside.folder / outside.settings.moves / f"{safe}.move.toml"
+    """Where the move of a domain is kept."""
+    return outside.folder / outside.settings.moves / f"{_safe(domain)}.move.toml"
+
+
+def _safe(name: Name) -> str:
+    """Only letters, digits, hyphens, dots and underscores of a name can get into a file's."""
+    return "".join(each if each.isalnum() or each in "-._" else "_" for each in name_text(name))
 
 
 def is_over(path: Path, journal: Journal) -> bool:
@@ -69,10 +32,22 @@ def is_over(path: Path, journal: Journal) -> bool:
     return next_step(last, journal.outcomes(last.id)) is None
 
 
-def zone_path(path: Path) -> Path:
-    """Where the gathered zone of a move is kept: beside its file."""
+def moves_under_way(outside: Outside) -> list[Path]:
+    """Files of moves that are not over, in the order of their names. Raises :class:`BadInput` for one that cannot be read."""
+    folder = outside.folder / outside.settings.moves
+    return [path for path in sorted(folder.glob("*.move.toml")) if not is_over(path, outside.journal)]
+
+
+def is_untouched(runbook: Runbook, journal: Journal) -> bool:
+    """Nothing outside was ever changed by it, or may have been."""
+    begun = journal.begun(runbook.id)
+    return not any(step.id in begun for step in runbook.steps if step.changes or step.takes_away)
+
+
+def zone_path(path: Path, part: Name | None = None) -> Path:
+    """Where the gathered zone of a move is kept: beside its file. ``part``: of the domain, whose zone it is."""
     stem = path.name.removesuffix(".toml").removesuffix(".move").removesuffix(".retreat")
-    return path.with_name(stem + ".zone")
+    return path.with_name(f"{stem if part is None else f'{stem}.{_safe(part)}'}.zone")
 
 
 def retreat_path(path: Path) -> Path:
@@ -88,73 +63,41 @@ def write_move(path: Path, runbook: Runbook) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "nothing was drafted; make the folder writable") from None
-    write_whole(path, tomli_w.dumps(msgspec.to_builtins(to_document(runbook)), multiline_strings=False))
+    write_whole(path, tomli_w.dumps({"schema": SCHEMA} | plain(runbook), multiline_strings=False))
 
 
 def read_move(path: Path) -> Runbook:
     """Raises :class:`BadInput` for what is no move file."""
     try:
-        document = msgspec.convert(tomllib.loads(path.read_text(encoding="utf-8")), MoveDocument)
+        table = tomllib.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError:
-        raise BadInput(
-            f"no move at {path}", "draft one: `legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME`"
-        ) from None
+        raise BadInput(f"no move at {path}", "draft one: `legatum move draft DOMAIN --to PROVIDER`, or with another wish") from None
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}") from None
-    except (tomllib.TOMLDecodeError, msgspec.ValidationError, UnicodeDecodeError) as error:
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise BadInput(f"{path}: {error}", "mend the file, or draft the move again") from None
-    return _from_document(document, path)
-
-
-def to_document(runbook: Runbook) -> MoveDocument:
-    return MoveDocument(
-        schema=SCHEMA,
-        id=runbook.id,
-        kind=runbook.kind,
-        domain=name_text(runbook.domain),
-        drafted=instant_text(runbook.drafted),
-        margin=runbook.margin,
-        premises=dict(runbook.premises),
-        step=[_step_part(step) for step in runbook.steps],
-    )
-
-
-def _step_part(step: Step) -> StepPart:
-    holds = [HoldPart(after=w.after, seconds=w.seconds, slack=w.slack, rule=w.rule, because=w.because) for w in step.waits]
-    return StepPart(
-        id=step.id, title=step.title, action=step.action, gates=list(step.gates), proof=step.proof, way_back=step.way_back,
-        changes=step.changes, estimate=step.estimate, details=dict(step.details), hold=holds,
-    )  # fmt: skip
-
-
-def _from_document(document: MoveDocument, path: Path) -> Runbook:
-    if document.schema != SCHEMA:
-        raise BadInput(f"{path}: schema '{document.schema}'", f"this program reads {SCHEMA}")
-    known: set[str] = set()
-    steps = []
-    for part in document.step:
-        unknown = [hold.after for hold in part.hold if hold.after not in known]
-        if unknown or part.id in known:
-            raise BadInput(
-                f"{path}: step '{part.id}' " + (f"waits for '{unknown[0]}', which is no earlier step" if unknown else "stands twice")
-            )
-        known.add(part.id)
-        waits = tuple(Wait(hold.after, hold.seconds, hold.slack, hold.rule, hold.because) for hold in part.hold)
-        steps.append(
-            Step(
-                part.id,
-                part.title,
-                part.action,
-                tuple(part.gates),
-                part.proof,
-                part.way_back,
-                waits,
-                part.changes,
-                part.estimate,
-                part.details,
-            )
+    schema = table.pop("schema", None)
+    if schema == _EARLIER:
+        raise BadInput(
+            f"{path}: this move was drawn by an earlier version, in a form that knew less of its premises",
+            "draft it again with --force: what is done already is seen, and not done twice; what was served meanwhile is in the journal",
         )
-    return Runbook(
-        document.id, document.kind, parse_domain(document.domain), parse_instant(document.drafted), document.margin, document.premises,
-        tuple(steps),
-    )  # fmt: skip
+    if schema != SCHEMA:
+        raise BadInput(f"{path}: schema '{schema}'", f"this program reads {SCHEMA}")
+    try:
+        runbook = runbook_from(table)
+    except BadInput as fault:
+        raise BadInput(f"{path}: {fault.message}", fault.remedy or "mend the file, or draft the move again") from None
+    _refuse_circles(runbook, path)
+    return runbook
+
+
+def _refuse_circles(runbook: Runbook, path: Path) -> None:
+    known = {past.label for past in runbook.past}
+    for step in runbook.steps:
+        unknown = [wait.after for wait in step.waits if wait.after not in known]
+        if unknown or step.id in known:
+            raise BadInput(
+                f"{path}: step '{step.id}' " + (f"waits for '{unknown[0]}', which is no earlier step" if unknown else "stands twice")
+            )
+        known.add(step.id)

@@ -1,202 +1,284 @@
-"""Measuring again, before each step, what the plan rests on: an edited zone, another TTL, another NS set since drafting."""
+"""Measuring again, before each step, what the plan rests on: an edited zone, another TTL, another NS set than the steps done have left.
+
+Nothing here knows a kind of move: what every place should say now follows from the premises and the effects that were done.
+"""
 
 import asyncio
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from legatum.core.difference import Difference, zone_differences
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.provider import (
-    APEX,
-    CONFIRM,
-    END,
-    GATHER,
-    LOWER,
-    PARENTS,
-    PUBLISH,
-    RAISE,
-    SWITCH,
-    Observed,
-    Side,
-    Wish,
-    draft,
-)
-from legatum.core.moves.signing import obstacles
-from legatum.core.name import name_text, parse_domain, parse_name
+from legatum.core.moves.effects import Delegated, Effect, Gathered, Joined, Published, Records, Released
+from legatum.core.moves.place import PARENT, Key
+from legatum.core.moves.redraw import redrawn
+from legatum.core.moves.scene import Content
+from legatum.core.name import Name, name_text
+from legatum.core.presentation import rdata_texts
 from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import NS
-from legatum.core.runbook import PROVIDER, Runbook
-from legatum.core.timing import Caution
+from legatum.core.rrtype import NS, SOA, type_text
+from legatum.core.runbook import Runbook, Step
+from legatum.core.soa import parse_soa
 from legatum.core.verdict import names_said
-from legatum.net.walk import referral
+from legatum.core.zone import Zone
 from legatum.work.contents import read_master_file
+from legatum.work.effects import Job, Refusal
+from legatum.work.effects.readiness import edit_remedy
 from legatum.work.look.registration import registration_view
-from legatum.work.outside import Outside
-from legatum.work.signing import look_at_signing
-from legatum.work.steps import Job, Refusal
-from legatum.work.steps.sides import side_refusals
+from legatum.work.signing import signing_obstacles
 
 
 async def moved_on(job: Job) -> list[Refusal]:
-    """What is no longer as the plan has it; empty when the step may go ahead. Steps before *gather* rest on nothing yet but on the domain
-    being unsigned, and so does the way back."""
-    looks = [_signing(job)]
-    if job.runbook.kind == PROVIDER and GATHER in job.outcomes:
-        looks += [_delegation(job), _registered(job), _apex(job), _contents(job)]
+    """What is no longer as the plan has it; empty when the step may go ahead."""
+    looks = [_signing(job), _delegation(job), _registered(job), *(_contents(job, place, zone) for place, zone in _served(job))]
+    looks += [_alike(job, zone) for zone in dict.fromkeys(zone for _, zone in _served(job))]
     found = await asyncio.gather(*looks)
     return [refusal for each in found for refusal in each]
 
 
 async def _signing(job: Job) -> list[Refusal]:
     """Neither a DS nor keys where there were none: whoever publishes them in the middle of a move stops it."""
-    seen = await look_at_signing(job.outside, job.domain, job.old.servers, job.new.servers)
-    return [Refusal(each.reason, each.remedy) for each in obstacles(job.domain, seen, job.old.name, job.new.name)]
+    return [Refusal(each.reason, each.remedy) for each in await signing_obstacles(job.outside, job.runbook)]
+
+
+def _served(job: Job) -> list[tuple[str, Name]]:
+    """What can be read whole, and should be there now: not copies, and not what the plan does not change."""
+    providers = job.outside.settings.providers
+    copies = {place for step in job.runbook.steps for each in step.effects for place in _copying(each)}
+    return [
+        (place, zone)
+        for (place, zone), track in job.scene.served.items()
+        if place != PARENT and place in providers and place not in copies and track.value == Content.WHOLE
+    ]
+
+
+def _copying(effect: Effect) -> tuple[str, ...]:
+    """Places that take a copy from another one."""
+    if isinstance(effect, Records):
+        return effect.follows
+    return (effect.place,) if isinstance(effect, Joined | Released) else ()
 
 
 async def _delegation(job: Job) -> list[Refusal]:
     """The parent's NS set and its TTL, at every address of every parent server."""
-    domain, planned = name_text(job.domain), int(job.runbook.premises["parent_ttl"])
-    switching = SWITCH in job.outcomes or job.step.id == SWITCH
-    allowed = (job.new_ns,) if PARENTS in job.outcomes else (job.old_ns, job.new_ns) if switching else (job.old_ns,)
+    zone, key = job.runbook.premises.parent_zone, (job.domain, NS)
+    expected, domain = job.scene.says(PARENT, zone, *key), name_text(job.domain)
+    under_way = list(_versions_under_way(job))
+    _, handed_out = await job.glance.delegation(job.domain)
     refusals = []
-    for ns in await _handed_out(job.outside, job):
-        if ns is None:
-            continue
-        if PARENTS in job.outcomes and targets(ns) == job.old_ns:
-            refusals.append(_put_back(job, f"the parent hands out {names_said(job.old_ns)} for {domain} again"))
-        elif targets(ns) not in allowed:
-            reason = f"the parent now delegates {domain} to {names_said(targets(ns))}; the plan rests on {names_said(allowed[0])}"
-            refusals.append(
-                Refusal(
-                    reason,
-                    f"find out who changed it; then draft again: "
-                    f"`legatum move draft {domain} --from PROVIDER --to PROVIDER --registrar NAME --force`",
-                )
-            )
-        elif targets(ns) == job.old_ns and ns.ttl != planned:
-            reason = f"the TTL of the delegation is now {ns.ttl}; the plan rests on {planned}"
+    for present in dict.fromkeys(handed_out.values()):
+        names = targets(present)
+        if expected is not None and present is not None and names == targets(expected) and present.ttl > expected.ttl:
+            reason = f"the TTL of the delegation is now {present.ttl}; the plan rests on {expected.ttl}"
             refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: `legatum move redraw {domain}`"))
+        elif (
+            present is None
+            and expected is not None
+            and None in handed_out.values()
+            and any(each is not None for each in handed_out.values())
+        ):
+            continue  # one that is silent: whoever leads there is asked of the others
+        elif names != targets(expected) and names not in under_way:
+            refusals.append(_led_otherwise(job, names, expected))
     return list(dict.fromkeys(refusals))
 
 
+def _versions_under_way(job: Job) -> Iterator[tuple[Name, ...]]:
+    """NS sets that may be seen beside the one expected: while a change of it has not been seen everywhere, both."""
+    for past in job.runbook.past:
+        if past.everywhere is None:
+            for effect in past.effects:
+                if isinstance(effect, Delegated):
+                    yield effect.before
+                    yield effect.after
+    seen = [look for step in job.runbook.steps if step.id in job.outcomes for look in step.effects if isinstance(look, Published)]
+    for step in job.runbook.steps:
+        if step.id not in job.outcomes and step is not job.step:
+            continue
+        for effect in step.effects:
+            if isinstance(effect, Delegated) and not any(look.concerns(effect) for look in seen):
+                yield effect.before
+                yield effect.after
+
+
+def _led_otherwise(job: Job, names: tuple[Name, ...], expected: RRset | None) -> Refusal:
+    domain = name_text(job.domain)
+    said = names_said(names) if names else "nobody"
+    step = next((each for each in reversed(job.runbook.steps) if each.id in job.outcomes and any(
+        isinstance(effect, Delegated) and effect.before == names for effect in each.effects)), None)  # fmt: skip
+    if step is not None:
+        return _put_back(job, step, f"the parent hands out {said} for {domain} again")
+    reason = f"the parent now delegates {domain} to {said}; the plan rests on {names_said(targets(expected))}"
+    return Refusal(reason, f"find out who changed it; then draft again, with --force: `legatum move show {domain}` has the wish")
+
+
+def _put_back(job: Job, step: Step, reason: str) -> Refusal:
+    """The step is undone by somebody: caches have what was before again, so what was waited for has to be waited for anew."""
+    domain = name_text(job.domain)
+    order = [each.id for each in job.runbook.steps]
+    undone = tuple(each for each in order[order.index(step.id) :] if each in job.outcomes)
+    remedy = (
+        f"find out who changed it. To go on, the same command again: it does the step '{step.id}' anew, and waits for the copies anew. "
+        f"To go back: `legatum move retreat {domain}`"
+    )
+    return Refusal(reason, remedy, undone)
+
+
 async def _registered(job: Job) -> list[Refusal]:
-    """Before the old side ends: what the registry will go on handing out."""
-    if job.step.id != END:
+    """Before something is taken away: what the registry will go on handing out."""
+    registrar, expected = job.runbook.premises.registrar, job.scene.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
+    if (
+        not job.step.takes_away
+        or not registrar
+        or not any(isinstance(each, Delegated) for step in job.runbook.steps for each in step.effects)
+    ):
         return []
-    held = tuple(sorted((await registration_view(job.outside, job.registrar.name, job.domain)).nameservers))
-    return [] if held == job.new_ns else [_put_back(job, f"{job.registrar.name} now has {names_said(held)} for {name_text(job.domain)}")]
-
-
-def _put_back(job: Job, reason: str) -> Refusal:
-    """The switch is undone by somebody: caches have the old NS set again, so what was waited for has to be waited for anew."""
-    domain = name_text(job.domain)
-    remedy = (
-        f"find out who changed it. To go on, set it to {names_said(job.new_ns)} at {job.registrar.name} again, then the same command: "
-        f"it waits for the copies anew. To go back: `legatum move retreat {domain}`"
+    held = tuple(sorted((await registration_view(job.outside, registrar, job.domain)).nameservers))
+    if held == targets(expected):
+        return []
+    reason = f"{registrar} now has {names_said(held)} for {name_text(job.domain)}"
+    step = next(
+        (
+            each
+            for each in reversed(job.runbook.steps)
+            if each.id in job.outcomes and any(isinstance(one, Delegated) for one in each.effects)
+        ),
+        None,
     )
-    return Refusal(reason, remedy, (PARENTS, CONFIRM, RAISE))
+    return [_put_back(job, step, reason) if step is not None else Refusal(reason, "find out who changed it; then draft again")]
 
 
-async def _handed_out(outside: Outside, job: Job) -> list[RRset | None]:
-    cut = await outside.walker().parent_of(job.domain)
-    replies = await asyncio.gather(*(outside.asker.ask(address, job.domain, NS) for address in cut.addresses))
-    return [referral(cut.zone, reply) or reply.find(NS) for reply in replies]
-
-
-async def _apex(job: Job) -> list[Refusal]:
-    """The old side's own NS set and its TTL, as the steps done so far have left them."""
-    domain = name_text(job.domain)
-    present = (await job.old.fetch(job.domain)).apex_ns
-    lowered, exchanged = LOWER in job.outcomes, APEX in job.outcomes
-    low, planned = int(job.runbook.step(PUBLISH).details["apex_ttl"]), int(job.runbook.premises["apex_ns_ttl"])
-    # Before the step that lowers it is (again) done, it may be lowered from an earlier time.
-    ttls = (low,) if lowered or exchanged else (planned, low)
-    names = job.new_ns if exchanged else job.old_ns
-    if present is None or targets(present) != names:
-        reason = f"the NS set at {job.old.name} is now {names_said(targets(present))}; the plan rests on {names_said(names)}"
-        return [
-            Refusal(
-                reason,
-                f"find out who changed it; then draft again: "
-                f"`legatum move draft {domain} --from PROVIDER --to PROVIDER --registrar NAME --force`",
-            )
-        ]
-    if present.ttl not in ttls:
-        reason = f"the TTL of the NS set at {job.old.name} is now {present.ttl}; the plan rests on {ttls[0]}"
-        return [Refusal(reason, f"have the plan drawn anew from what is so now: `legatum move redraw {domain}`")]
-    return []
-
-
-async def _contents(job: Job) -> list[Refusal]:
-    """Until the zone is published: still the one gathered. From then on: both sides hold the same."""
-    if PUBLISH not in job.outcomes:
-        gathered, present = read_master_file(job.zone_file, job.domain).zone, await job.old.fetch(job.domain)
-        left = [each for each in zone_differences(gathered, present) if not each.expected]
-        return _edited(job, left, "the gathered zone", job.old.name)
+async def _contents(job: Job, place: str, zone: Name) -> list[Refusal]:
+    """Every RRset that the plan rests on, as the steps done so far have left it."""
     try:
-        new = await job.new.fetch(job.domain)
+        present = await job.zone(place, zone)
     except OutsideFault as fault:
-        return await side_refusals(job) or [Refusal(f"{job.new.name} no longer lets the zone be read: {fault.message}", fault.remedy)]
-    left = [each for each in zone_differences(await job.old.fetch(job.domain), new) if each.weight.refuses]
-    return _edited(job, left, job.old.name, job.new.name)
+        return [Refusal(f"{place} no longer lets the zone be read: {fault.message}", fault.remedy)]
+    coming = {(each.key): each.after for effect in _of(job.step, place, zone) for each in effect.changed}
+    refusals = []
+    for key in job.scene.keys(zone):
+        expected, seen = job.scene.says(place, zone, *key), present.get(*key)
+        if _is_later_ttl(job, place, zone, seen, expected):
+            continue
+        if _alike_sets(seen, expected) or (key in coming and _alike_sets(seen, coming[key])) or _is_written_there(job, place, zone, key):
+            continue
+        refusals.append(_changed(job, place, zone, key, seen, expected))
+    return refusals
 
 
-def _edited(job: Job, left: list[Difference], one: str, other: str) -> list[Refusal]:
-    if not left:
-        return []
-    domain = name_text(job.domain)
+def _is_later_ttl(job: Job, place: str, zone: Name, seen: RRset | None, expected: RRset | None) -> bool:
+    """A TTL that a step of the plan gives, which was done once and counts no longer: it is seen when its turn comes again."""
+    if seen is None or expected is None or seen.rdatas != expected.rdatas:
+        return False
+    return any(each.after == seen for step in job.runbook.steps for effect in _of(step, place, zone) for each in effect.changed)
+
+
+def _of(step: Step, place: str, zone: Name) -> list[Records]:
+    return [each for each in step.effects if isinstance(each, Records) and (each.place, each.zone) == (place, zone)]
+
+
+def _is_written_there(job: Job, place: str, zone: Name, key: Key) -> bool:
+    """An NS set that its provider writes itself stays what it is."""
+    return key == (zone, NS) and not job.provider(place).changes_apex_ns
+
+
+def _changed(job: Job, place: str, zone: Name, key: Key, seen: RRset | None, expected: RRset | None) -> Refusal:
+    domain, what = name_text(job.domain), "the NS set" if key == (zone, NS) else f"{name_text(key[0])} {type_text(key[1])}"
+    step = next((each for each in reversed(job.runbook.steps) if each.id in job.outcomes and any(
+        one.key == key and _alike_sets(one.before, seen) for effect in _of(each, place, zone) for one in effect.changed)),
+        None)  # fmt: skip
+    if step is not None:
+        return _put_back(job, step, f"{what} at {place} is {_said(seen)} again")
+    if seen is not None and expected is not None and seen.rdatas == expected.rdatas:
+        reason = f"the TTL of {what} at {place} is now {seen.ttl}; the plan rests on {expected.ttl}"
+        return Refusal(reason, f"have the plan drawn anew from what is so now: `legatum move redraw {domain}`")
+    reason = f"{what} at {place} is now {_said(seen)}; the plan rests on {_said(expected)}"
+    return Refusal(reason, f"find out who changed it; then have the plan drawn anew: `legatum move redraw {domain}`")
+
+
+def _said(rrset: RRset | None) -> str:
+    if rrset is None:
+        return "nothing"
+    return names_said(targets(rrset)) if rrset.rtype == NS else ", ".join(rdata_texts(rrset))
+
+
+def _alike_sets(one: RRset | None, other: RRset | None) -> bool:
+    """Of an SOA record everything but the serial, which goes on with every edit."""
+    if one is None or other is None or one.rtype != SOA:
+        return one == other
+    fields = [parse_soa(each.rdatas[0])._replace(serial=0, primary=Name(b"")) for each in (one, other)]
+    return one.ttl == other.ttl and fields[0] == fields[1]
+
+
+async def _alike(job: Job, zone: Name) -> list[Refusal]:
+    """All places that serve a zone hold the same, but for what the plan makes different; until it is copied, what was gathered."""
+    places = [place for place, each in _served(job) if each == zone]
+    file = job.file_of(zone)
+    gathered = any(step.id in job.outcomes for step in job.runbook.steps if any(
+        isinstance(each, Gathered) and each.zone == zone for each in step.effects))  # fmt: skip
+    try:
+        if len(places) == 1 and gathered and file.exists() and not job.step.takes_away and not _copied(job, zone):
+            contents: Mapping[str, Zone] = {
+                "the gathered zone": read_master_file(file, zone).zone,
+                places[0]: await job.zone(places[0], zone),
+            }
+        elif len(places) > 1:
+            contents = {place: await job.zone(place, zone) for place in places}
+        else:
+            return []
+    except OutsideFault:
+        return []  # told above
+    (one, first), *others = contents.items()
+    meant = set(job.scene.keys(zone))
+    refusals = []
+    for other, second in others:
+        left = [
+            each
+            for each in zone_differences(first, second)
+            if not each.expected and each.weight.refuses and (each.name, each.rtype) not in meant
+        ]
+        if left:
+            refusals.append(_edited(job, one, other, left))
+    return refusals
+
+
+def _copied(job: Job, zone: Name) -> bool:
+    """The zone was made somewhere by this plan, and may have ended where it was gathered."""
+    return any(effect_zone(each) == zone for step in job.runbook.steps if step.id in job.outcomes for each in step.effects if step.changes)
+
+
+def effect_zone(effect: Effect) -> Name | None:
+    return getattr(effect, "zone", None)
+
+
+def _edited(job: Job, one: str, other: str, left: list[Difference]) -> Refusal:
     listed = ", ".join(f"{name_text(each.name)} ({each.kind})" for each in left[:4])
-    committed = APEX in job.outcomes or SWITCH in job.outcomes
-    remedy = (
-        f"make the same edit on both sides, then the same command again; see all: `legatum compare {one} {other} --domain {domain}`"
-        if committed
-        else f"somebody edited one side: `legatum move advance {domain} --again gather`"
-    )
-    return [Refusal(f"{len(left)} RRsets differ between {one} (left) and {other} (right): {listed}", remedy)]
+    return Refusal(f"{len(left)} RRsets differ between {one} (left) and {other} (right): {listed}", edit_remedy(job, one, other))
 
 
-async def redraw(outside: Outside, job: Job) -> Runbook:
-    """The same move drawn anew: what was done stays done, the TTLs are the larger of what was observed then and now.
+async def redraw(job: Job) -> Runbook:
+    """The same move drawn anew: what was done stays done, waits follow the TTLs that are so now.
 
-    Raises :class:`GateShut` where nothing that a plan could rest on can be seen.
+    Raises :class:`GateShut` where more than TTLs has changed, or nothing that a plan could rest on can be seen.
     """
-    premises, runbook = job.runbook.premises, job.runbook
-    seen = [ns for ns in await _handed_out(outside, job) if ns is not None]
-    zone = await job.old.fetch(job.domain)
-    if not seen or zone.apex_ns is None:
-        raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")
-    apex_ttl = int(premises["apex_ns_ttl"])
-    if LOWER not in job.outcomes and APEX not in job.outcomes:
-        apex_ttl = max(apex_ttl, zone.apex_ns.ttl)
-    hosts = tuple((name, int(premises["host_negative_ttl"])) for name in job.new_ns)
-    observed = Observed(
-        domain=job.domain,
-        at=outside.clock.now(),
-        parent_zone=parse_name(str(premises["parent_zone"]).rstrip(".") + "."),
-        parent_ttl=max(int(premises["parent_ttl"]), *(ns.ttl for ns in seen)),
-        apex_ttl=apex_ttl,
-        longest_ttl=max(each.ttl for each in zone),
-        negative_ttl=int(premises["negative_ttl"]),
-        serial=zone.soa.serial,
-        refresh=zone.soa.refresh,
-        old_ns=job.old_ns,
-        host_negative_ttls=hosts,
-        addresses=premises.get("addresses", {}),
-        glue_ttl=int(premises["glue_ttl"]),
-    )
-    old, new = job.old, job.new
-    signing = await look_at_signing(outside, job.domain, old.servers, new.servers)
-    for obstacle in obstacles(job.domain, signing, old.name, new.name):
+    for obstacle in await signing_obstacles(job.outside, job.runbook):
         raise GateShut(obstacle.reason, obstacle.remedy)
-    observed = replace(observed, unsigned=signing.unsigned_text)
-    low = int(runbook.step(PUBLISH).details["apex_ttl"])
-    wish = Wish(
-        runbook.id,
-        Side(old.name, job.old_ns, old.changes_apex_ns),
-        Side(new.name, tuple(parse_domain(str(name)) for name in premises["new_ns"]), new.changes_apex_ns),
-        str(premises["registrar"]),
-        low,
-        int(runbook.step(RAISE).details["ttl"]),
-        runbook.step("parents").estimate,
-        Caution(int(premises["floor"]), int(premises["time_out"]), runbook.margin),
-    )
-    return replace(draft(observed, wish), drafted=runbook.drafted)
+    expected: dict[tuple[str, Name, Key], RRset] = {}
+    seen: dict[tuple[str, Name, Key], RRset] = {}
+    _, handed_out = await job.glance.delegation(job.domain)
+    sets = [each for each in handed_out.values() if each is not None]
+    planned = job.scene.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
+    if planned is not None and not sets:
+        raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")
+    where = (PARENT, job.runbook.premises.parent_zone, (job.domain, NS))
+    if planned is not None:
+        expected[where], seen[where] = planned, planned.with_ttl(max(each.ttl for each in sets))
+    for place, zone in _served(job):
+        present = await job.zone(place, zone)
+        for key in job.scene.keys(zone):
+            planned, there = job.scene.says(place, zone, *key), present.get(*key)
+            if planned is not None and there is not None and planned.rdatas == there.rdatas:
+                expected[place, zone, key], seen[place, zone, key] = planned, there
+    drawn = redrawn(job.runbook, expected, seen, job.outside.clock.now())
+    looked = drawn.premises.unsigned or "looked at when the plan was drawn anew: neither DS nor keys"
+    return replace(drawn, premises=replace(drawn.premises, unsigned=looked))

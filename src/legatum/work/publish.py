@@ -20,6 +20,7 @@ from legatum.core.zone import Zone, fresh_zone
 from legatum.net.signed import KeyFault
 from legatum.services.provider import Provider
 from legatum.work.effect import carried_out
+from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 
 Key = tuple[Name, int]
@@ -327,6 +328,9 @@ async def publish(outside: Outside, publication: Publication) -> Published:
         equal = (
             "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
         )
+        for side in ("left", "right"):
+            sets = [each for one in publication.differences if (each := getattr(one, side)) is not None and each.rtype != SOA]
+            note_served(outside, publication.wanted.origin, sets, at=published.all)
         words = f"every server of {name} answers with serial {published.serial}; {equal}"
         return Outcome("publish", published.first, published.all, words, {_TTLS: _ttls_before(publication)})
 

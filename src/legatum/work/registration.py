@@ -8,7 +8,7 @@ from legatum.core.answers import questions_about
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.instant import instant_text
 from legatum.core.meant import slips
-from legatum.core.moves.transfer import UPDATE_LOCK
+from legatum.core.moves.kinds.transfer import UPDATE_LOCK
 from legatum.core.name import Name, is_under, name_text
 from legatum.core.picture import RegistrationView
 from legatum.core.rrset import targets

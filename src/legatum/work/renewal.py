@@ -10,8 +10,8 @@ from legatum.core.runbook import Outcome
 from legatum.journal.journal import INTENT, OUTCOME
 from legatum.services.registrar import Registrar
 from legatum.work.effect import carried_out
+from legatum.work.held import look_at_held
 from legatum.work.outside import Outside
-from legatum.work.steps.registered import look_at_held
 
 _TERM = re.compile(r"from (\S+), until (\S+)$")
 _LATELY = 30 * 86400.0  # seconds within which the same command means the same renewal

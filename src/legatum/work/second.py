@@ -1,41 +1,36 @@
-"""A second provider for a zone: told of it, in step with the first, then named in the zone and at the registrar - in that order."""
+"""A second provider: told of a zone, in step with the first, and told that it is over."""
 
 import asyncio
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from legatum.core.catalog import with_members
+from legatum.core.catalog import with_members, without_member
 from legatum.core.difference import zone_differences
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.name import Name, name_text, parse_name
 from legatum.core.presentation import difference_text
-from legatum.core.rrset import rrset, targets
-from legatum.core.rrtype import NS, SOA
+from legatum.core.rrtype import SOA
 from legatum.core.signer import OWN
 from legatum.core.soa import SoaFields, parse_soa, serial_is_newer
 from legatum.core.zone import Zone
 from legatum.net.notify import send_notify
 from legatum.services.command import run_command
 from legatum.services.provider import Provider, server_names
-from legatum.services.registrar import Registrar
 from legatum.settings.document import SecondaryProvider
 from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
-from legatum.work.parting import note_joined
-from legatum.work.publish import Publication, next_by_rule, publish
-from legatum.work.registration import change_nameservers
+from legatum.work.publish import next_by_rule
 
 
 @dataclass(frozen=True)
 class Seconding:
-    """``primary``: who the zone is changed at; ``servers``: NS names of the second provider."""
+    """``primary``: who the zone is changed at; ``name``: the second provider, ``servers``: its NS names."""
 
     domain: Name
     primary: Provider
     name: str
     section: SecondaryProvider
     servers: tuple[Name, ...]
-    registrar: Registrar | None
 
 
 @dataclass(frozen=True)
@@ -53,14 +48,13 @@ class Standing:
         return self.soa.serial if self.soa else None
 
 
-def open_seconding(outside: Outside, domain: Name, primary: str, second: str, registrar: str | None) -> Seconding:
+def open_seconding(outside: Outside, domain: Name, primary: str, second: str) -> Seconding:
     """Raises :class:`BadInput` for a second provider that the settings do not have as a secondary."""
     section = outside.settings.secondaries.get(second)
     if section is None:
         known = ", ".join(sorted(outside.settings.secondaries)) or "none"
         raise BadInput(f"no secondary '{second}' in the settings", f"under [secondaries] there are: {known}")
-    held = outside.registrar(registrar) if registrar else None
-    return Seconding(domain, outside.provider(primary), second, section, server_names(section.servers), held)
+    return Seconding(domain, outside.provider(primary), second, section, server_names(section.servers))
 
 
 async def standings(outside: Outside, seconding: Seconding) -> list[Standing]:
@@ -160,66 +154,58 @@ async def in_step(outside: Outside, seconding: Seconding, among: Collection[str]
     return serial, sum(told)
 
 
-async def name_in_zone(outside: Outside, seconding: Seconding) -> Publication:
-    """The NS set of the zone, longer by the second provider's servers. Not carried out.
-
-    Raises :class:`GateShut` where the NS set cannot be changed, or the second provider has a zone of its own of that name.
-    """
-    current = await seconding.primary.fetch(seconding.domain)
-    await _refuse_own_zone(outside, seconding, current.soa.primary)
-    if not seconding.primary.changes_apex_ns:
-        raise GateShut(
-            f"the NS set at {seconding.primary.name} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2"
+async def own_zone(outside: Outside, seconding: Seconding, primary: Name) -> list[tuple[str, str]]:
+    """Addresses that serve a zone of their own of that name, and what to do: a copy has the SOA of what it is a copy of, and what has
+    another primary name in it will never follow."""
+    return [
+        (
+            f"{each.address} of {seconding.name} serves {name_text(seconding.domain)} as a zone of its own: its SOA names "
+            f"{name_text(each.soa.primary)}, not {name_text(primary)}",
+            f"have that zone ended there, so that {seconding.name} can serve a copy of {seconding.primary.name}'s",
         )
-    present = current.apex_ns
-    names = sorted({*targets(present), *seconding.servers})
-    wanted = current.with_rrsets([rrset(seconding.domain, NS, present.ttl if present else 86400, names)])
-    if wanted != current:
-        wanted = wanted.with_serial(next_by_rule(outside, current))
-    return Publication.between(seconding.primary, current, wanted)
+        for each in await standings(outside, seconding)
+        if each.party == seconding.name and each.soa is not None and each.soa.primary != primary
+    ]
 
 
-async def following(outside: Outside, seconding: Seconding) -> tuple[set[str], list[Standing]]:
-    """The addresses of the second provider that serve a copy of the zone, and those that do not follow: silent, or with another SOA."""
-    primary = (await seconding.primary.fetch(seconding.domain)).soa.primary
-    own = [each for each in await standings(outside, seconding) if each.party == seconding.name]
-    copies = {each.address for each in own if each.soa is not None and each.soa.primary == primary}
-    return copies, [each for each in own if each.address not in copies]
+def follower_of(outside: Outside, zone: Name, primary: str, place: str) -> Seconding:
+    """A place that takes a copy of the zone from another. Raises :class:`BadInput` for one that the settings do not have as a secondary."""
+    return open_seconding(outside, zone, primary, place)
 
 
-async def _refuse_own_zone(outside: Outside, seconding: Seconding, primary: Name) -> None:
-    """A copy has the SOA of what it is a copy of: another primary name in it, and what is served there will never follow."""
-    for each in await standings(outside, seconding):
-        if each.party == seconding.name and each.soa is not None and each.soa.primary != primary:
-            raise GateShut(
-                f"{each.address} of {seconding.name} serves {name_text(seconding.domain)} as a zone of its own: its SOA names "
-                f"{name_text(each.soa.primary)}, not {name_text(primary)}",
-                f"have that zone ended there, so that {seconding.name} can serve a copy of {seconding.primary.name}'s",
-            )
+def servers_at(outside: Outside, place: str) -> tuple[Name, ...]:
+    """Name servers of a provider, or of a secondary."""
+    section = outside.settings.secondaries.get(place)
+    return server_names(section.servers) if section is not None else outside.provider(place).servers
 
 
-def leaving_id(seconding: Seconding) -> str:
-    return f"{name_text(seconding.domain)} without {seconding.name}"
+async def release(outside: Outside, seconding: Seconding) -> str:
+    """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person can."""
+    ending = f"ending {name_text(seconding.domain)} at {seconding.name}"
+    if seconding.section.catalog:
+        catalog = parse_name(seconding.section.catalog.rstrip(".") + ".")
+        current = await seconding.primary.fetch(catalog)
+        wanted, serial = without_member(current, seconding.domain), current.soa.serial
+        if wanted != current:
+            serial = await put_catalog(outside, seconding.primary, current, wanted)
+        said = f"out of the catalog {name_text(catalog)}, serial {serial}"
+    elif seconding.section.end:
+
+        async def change() -> str:
+            await run_command(seconding.section.end, seconding.domain, ending, outside.command_limit)
+            return "ended by the command of the settings"
+
+        said = (await carried_out(outside, seconding.domain, "second", ending, change)).summary
+    else:
+        raise GateShut(
+            f"the settings have neither a catalog nor a command that ends the zone at {seconding.name}", "have it ended there by hand"
+        )
+
+    await outside.until_seen(lambda: still_serving(outside, seconding), f"the end of {name_text(seconding.domain)} at {seconding.name}")
+    return said
 
 
-async def join(outside: Outside, seconding: Seconding, publication: Publication) -> list[str]:
-    """In step with the first provider; then named in the zone, on all servers of both; then at the registrar. What was done."""
-    note_joined(outside, seconding.domain, leaving_id(seconding))
-    serial, told = await in_step(outside, seconding)
-    done = [f"in step at serial {serial}" + (f"; {told} of {len(seconding.section.notify)} took our NOTIFY" if told else "")]
-    if publication.is_needed:
-        await publish(outside, publication)
-        serial, _ = await in_step(outside, seconding)
-        done.append(f"the zone names {len(targets(publication.wanted.apex_ns))} servers, serial {serial} on all of them")
-    if seconding.registrar is not None:
-        done.append(await _at_registrar(outside, seconding, seconding.registrar))
-    return done
-
-
-async def _at_registrar(outside: Outside, seconding: Seconding, registrar: Registrar) -> str:
-    held = (await registrar.registration(seconding.domain)).nameservers
-    wanted = sorted({*held, *seconding.servers})
-    if set(wanted) == set(held):
-        return f"{registrar.name} has them already"
-    outcome = await change_nameservers(outside, registrar, seconding.domain, wanted)
-    return f"{registrar.name}: {outcome.summary}; it holds {len(wanted)} name servers"
+async def still_serving(outside: Outside, seconding: Seconding) -> str:
+    """Who of the second provider's servers still answers for the zone; empty for nobody."""
+    found = [each for each in await standings(outside, seconding) if each.party == seconding.name and each.serial is not None]
+    return "; ".join(f"{each.address} still answers with serial {each.serial}" for each in found[:4])

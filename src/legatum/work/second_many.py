@@ -1,15 +1,20 @@
-"""A second provider for many zones: told of all of them together, then each brought into step and named by itself."""
+"""A second provider for many zones: told of all of them together, then each brought into step and named by a move of its own."""
 
 import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
-from legatum.core.fault import Fault
+from legatum.core.fault import Fault, GateShut
 from legatum.core.name import Name
-from legatum.work.harm import refuse_harm
+from legatum.core.runbook import Outcome, Runbook, Step
+from legatum.core.timing import Bound
+from legatum.services.registrar import ByHand
+from legatum.work.advance import Halt, Ways, advance
+from legatum.work.draft import Wished, draft_move
+from legatum.work.movefile import is_over, is_untouched, move_path, read_move, write_move
 from legatum.work.outside import Outside
-from legatum.work.publish import Publication
-from legatum.work.second import Seconding, join, name_in_zone, serves, tell
+from legatum.work.second import open_seconding, tell
 
 _SIDE_BY_SIDE = 24
 
@@ -24,44 +29,72 @@ class Joined:
     remedy: str = ""
 
 
-async def draw_many(outside: Outside, secondings: Sequence[Seconding], anyway: bool) -> dict[Name, Publication | Joined]:
-    """What naming it means for each zone; where nothing is left to do, or the zone cannot be read, how that is. ``anyway``: even with new
-    errors in the zone."""
+@dataclass(frozen=True)
+class Drafted:
+    """A move that waits for a yes."""
+
+    wish: Wished
+    runbook: Runbook
+    path: Path
+
+
+async def draft_many(outside: Outside, wishes: Sequence[Wished]) -> dict[Name, Drafted | Joined]:
+    """A move for each; where nothing is left to do, or none can be drafted, how that is. Nothing is written yet."""
     room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
-    async def one(seconding: Seconding) -> Publication | Joined:
+    async def one(wish: Wished) -> Drafted | Joined:
         async with room:
+            path = move_path(outside, wish.domain)
             try:
-                publication = await name_in_zone(outside, seconding)
-                if not anyway:
-                    await refuse_harm(outside, publication, coming=seconding.servers)
-                if publication.is_needed or not await serves(outside, seconding) or await _registrar_lacks(seconding):
-                    return publication
-                return Joined(seconding.domain, "unchanged")
+                if path.exists() and not is_over(path, outside.journal):
+                    there = read_move(path)
+                    if there.wish == wish.words:
+                        return Drafted(wish, there, path)
+                    if not is_untouched(there, outside.journal):
+                        raise GateShut(f"{path}: another move of this domain is under way", "finish it, or take it back")
+                runbook, _ = await draft_move(outside, wish, lambda _: None)
+                if not any(step.changes for step in runbook.steps):
+                    return Joined(wish.domain, "unchanged")
+                return Drafted(wish, runbook, path)
             except Fault as fault:
-                return Joined(seconding.domain, "failed", (fault.message,), fault.remedy)
+                return Joined(wish.domain, "failed", (fault.message,), fault.remedy)
 
-    return dict(zip((each.domain for each in secondings), await asyncio.gather(*map(one, secondings)), strict=True))
-
-
-async def _registrar_lacks(seconding: Seconding) -> bool:
-    if seconding.registrar is None:
-        return False
-    return not set(seconding.servers) <= set((await seconding.registrar.registration(seconding.domain)).nameservers)
+    return dict(zip((each.domain for each in wishes), await asyncio.gather(*map(one, wishes)), strict=True))
 
 
-async def join_many(outside: Outside, drawn: Sequence[tuple[Seconding, Publication]]) -> list[Joined]:
-    """All told together, then each brought into step and named; one that fails holds up none of the others."""
-    by_catalog = [seconding for seconding, _ in drawn if seconding.section.catalog]
-    said = await tell(outside, by_catalog) if by_catalog else {}
+async def join_many(outside: Outside, drafted: Sequence[Drafted], wait: bool) -> list[Joined]:
+    """All told together, then each carried out; one that fails holds up none of the others."""
+    secondings = [open_seconding(outside, each.wish.domain, each.wish.old, each.wish.second) for each in drafted]
+    by_catalog = [each for each in secondings if each.section.catalog]
+    if by_catalog:
+        await tell(outside, by_catalog)
     room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
-    async def one(seconding: Seconding, publication: Publication) -> Joined:
+    async def one(each: Drafted) -> Joined:
         async with room:
+            said: list[str] = []
             try:
-                told = said or await tell(outside, [seconding])
-                return Joined(seconding.domain, "joined", (told[seconding.domain], *await join(outside, seconding, publication)))
+                write_move(each.path, each.runbook)
+                halted = await advance(outside, each.runbook, each.path, outside.journal, _quietly(wait, said))
             except Fault as fault:
-                return Joined(seconding.domain, "failed", (fault.message,), fault.remedy)
+                return Joined(each.wish.domain, "failed", (*said, fault.message), fault.remedy)
+            if halted.halt == Halt.COMPLETE:
+                return Joined(each.wish.domain, "joined", tuple(said))
+            reasons = [halted.bound.reason] if halted.bound else [reason for reason, _ in halted.reasons]
+            remedy = next((remedy for _, remedy in halted.reasons if remedy), "the same command again")
+            return Joined(each.wish.domain, "failed" if halted.halt == Halt.REFUSED else "holding", (*said, *reasons), remedy)
 
-    return list(await asyncio.gather(*(one(*each) for each in drawn)))
+    return list(await asyncio.gather(*map(one, drafted)))
+
+
+def _quietly(wait: bool, said: list[str]) -> Ways:
+    """Everything is agreed to already; what was done is kept."""
+
+    def done(step: Step, outcome: Outcome) -> None:
+        if step.changes:
+            said.append(outcome.summary)
+
+    def nothing(*_: Step | Bound | ByHand | str) -> None:
+        pass
+
+    return Ways(wait, lambda *_: True, nothing, nothing, done, nothing, nothing)

@@ -5,11 +5,11 @@ from collections.abc import Sequence
 
 from legatum.core.dnssec.key import parse_ds
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.signing import Signing, obstacles
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import CDNSKEY, CDS, DNSKEY, DS
-from legatum.core.runbook import Runbook
+from legatum.core.moves.kinds.signing import Obstacle, Signing, obstacles
+from legatum.core.name import Name, is_under
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import CDNSKEY, CDS, DNSKEY, DS, NS
+from legatum.core.runbook import Runbook, leads_elsewhere
 from legatum.net.reply import Reply
 from legatum.work.outside import Outside
 
@@ -37,12 +37,34 @@ async def look_at_signing(outside: Outside, domain: Name, old: Sequence[Name], n
 
 async def signed_meanwhile(outside: Outside, runbook: Runbook) -> tuple[str, ...]:
     """What a rehearsal of the runbook knows nothing of, as things are now; empty for a domain that is still unsigned."""
-    old, new = (outside.provider(str(runbook.premises[key])) for key in ("from", "to"))
     try:
-        seen = await look_at_signing(outside, runbook.domain, old.servers, new.servers)
+        return tuple(each.reason for each in await signing_obstacles(outside, runbook))
     except OutsideFault as fault:
         return (f"whether the domain is signed now could not be looked at: {fault.message}",)
-    return tuple(each.reason for each in obstacles(runbook.domain, seen, old.name, new.name))
+
+
+async def signing_obstacles(outside: Outside, runbook: Runbook) -> list[Obstacle]:
+    """Why the domain cannot be led as an unsigned one, as things are now. Raises :class:`OutsideFault`."""
+    if not any(map(leads_elsewhere, runbook.steps)):
+        return []  # whoever signs the zone goes on doing so
+    old, new = _sides_of(runbook)
+    seen = await look_at_signing(outside, runbook.domain, old, new)
+    return list(obstacles(runbook.domain, seen, _who(runbook, old), _who(runbook, new)))
+
+
+def _sides_of(runbook: Runbook) -> tuple[tuple[Name, ...], tuple[Name, ...]]:
+    """Name servers that led when it was drafted, and all others that the plan has to do with."""
+    premises = runbook.premises
+    sets = [each for served in premises.served for each in served.rrsets if each.rtype == NS and each.name == runbook.domain]
+    leading = {host for each in sets for host in targets(each) if premises.place_of(host)}
+    places = {getattr(effect, "place", "") for step in runbook.steps for effect in step.effects}
+    known = {host for place in premises.places if place.name in places for host in place.servers if not is_under(host, runbook.domain)}
+    return tuple(sorted(leading)), tuple(sorted(known - leading))
+
+
+def _who(runbook: Runbook, servers: tuple[Name, ...]) -> str:
+    found = dict.fromkeys(place for host in servers if (place := runbook.premises.place_of(host)))
+    return " and ".join(found) or "the other side"
 
 
 def _holds(reply: Reply) -> bool:

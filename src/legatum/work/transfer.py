@@ -1,25 +1,23 @@
 """Drafting a transfer between registrars: what is registered becomes the runbook's premises."""
 
-import secrets
 from dataclasses import dataclass
 from pathlib import Path
 
-from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, GateShut, OutsideFault
-from legatum.core.moves.transfer import Account, Wish, draft, obstacles
+from legatum.core.moves.kinds.transfer import Account, Held, Wish, obstacles
 from legatum.core.name import Name, name_text
-from legatum.core.runbook import Runbook, next_step
+from legatum.core.runbook import next_step
 from legatum.journal.journal import Journal
 from legatum.settings.secret import check_reference
+from legatum.work.effects.fit import losing_account
+from legatum.work.held import look_at_held
 from legatum.work.movefile import read_move, retreat_path
 from legatum.work.outside import Outside
-from legatum.work.steps.fit import losing_account
-from legatum.work.steps.registered import look_at_held
 
 
 @dataclass(frozen=True)
 class TransferWish:
-    """What the user asks for; see :class:`~legatum.core.moves.transfer.Wish`."""
+    """What the user asks for; see :class:`~legatum.core.moves.kinds.transfer.Wish`."""
 
     domain: Name
     losing: str
@@ -30,8 +28,9 @@ class TransferWish:
     registrant: str = ""
 
 
-async def draft_transfer(outside: Outside, wish: TransferWish) -> Runbook:
-    """Raises :class:`GateShut` for a domain that cannot be transferred now, :class:`BadInput` for a wish that cannot be."""
+async def transfer_wish(outside: Outside, wish: TransferWish) -> tuple[Held, Wish]:
+    """What is registered, and the wish as the plan has it. Raises :class:`GateShut` for a domain that
+    cannot be transferred now, :class:`BadInput` for a wish that cannot be."""
     if wish.losing == wish.gaining:
         raise BadInput(f"{wish.losing} has the domain already", "a transfer leads to another registrar")
     losing, gaining = outside.registrar(wish.losing), outside.registrar(wish.gaining)
@@ -54,13 +53,7 @@ async def draft_transfer(outside: Outside, wish: TransferWish) -> Runbook:
             "make it first: "
             "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX --email ADDRESS`",
         )
-    return draft(
-        held,
-        Wish(
-            f"{name_text(wish.domain)}-{secrets.token_hex(4)}", leaving, Account(gaining.name, gaining.by_hand), reference, wish.approve,
-            wish.years, wish.registrant, parse_duration(outside.settings.house.margin),
-        ),
-    )  # fmt: skip
+    return held, Wish(leaving, Account(gaining.name, gaining.by_hand), reference, wish.approve, wish.years, wish.registrant)
 
 
 def make_room(path: Path, journal: Journal) -> None:

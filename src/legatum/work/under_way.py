@@ -1,26 +1,45 @@
 """A domain that a move is leading somewhere else: who changes it beside the move undoes one of the two."""
 
+from collections.abc import Iterable
+
 from legatum.core.fault import GateShut
+from legatum.core.moves.effects import Records, ZoneMade
+from legatum.core.moves.place import Key
 from legatum.core.name import Name, name_text
-from legatum.core.runbook import TRANSFER
+from legatum.core.runbook import Runbook
 from legatum.work.movefile import is_over, move_path, read_move, retreat_path
 from legatum.work.outside import Outside
 
 
-def refuse_under_way(outside: Outside, domain: Name) -> None:
-    """Raises :class:`GateShut` while a move of its DNS has changed something outside and is not over."""
+def refuse_under_way(outside: Outside, domain: Name, keys: Iterable[Key] | None = None) -> None:
+    """Raises :class:`GateShut` while a move of its DNS has changed something outside and is not over. ``keys``: what is to be edited,
+    None for
+    the delegation: an edit of what the move neither changes nor copies is beside it."""
     path = move_path(outside, domain)
     if not path.exists() or is_over(path, outside.journal):
         return
     move = read_move(path)
     begun = outside.journal.begun(move.id)
-    if move.kind == TRANSFER or not any(step.changes and step.id in begun for step in move.steps):
+    if not move.changes_answers or not any(step.changes and step.id in begun for step in move.steps):
         return
-    text, way = (
-        name_text(domain),
-        "taken back" if retreat_path(path).exists() else f"moved from {move.premises['from']} to {move.premises['to']}",
-    )
+    if keys is not None and not _copies(move, domain) and not _changed(move, domain) & set(keys):
+        return
+    text, way = name_text(domain), "taken back" if retreat_path(path).exists() else _words(move.wish)
     raise GateShut(
         f"{text} is being {way}: an edit beside the move would undo it, or be lost with one side",
         f"wait for its end (`legatum move status {text}`), or make the same edit on both sides, each with --anyway",
     )
+
+
+def _copies(move: Runbook, domain: Name) -> bool:
+    """The zone is served by two sides that must stay the same."""
+    return any(isinstance(each, ZoneMade) and each.zone == domain for step in move.steps for each in step.effects)
+
+
+def _changed(move: Runbook, domain: Name) -> set[Key]:
+    effects = [each for step in move.steps for each in step.effects if isinstance(each, Records) and each.zone == domain]
+    return {each.key for effect in effects for each in effect.changed}
+
+
+def _words(wish: str) -> str:
+    return f"moved {wish}" if wish.startswith("from ") else f"changed ({wish})"

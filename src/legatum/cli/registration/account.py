@@ -42,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
 async def _code(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.name import parse_domain
     from legatum.net.file import write_private
-    from legatum.work.steps.transfer import new_code
+    from legatum.work.effects.transfer import new_code
 
     domain, registrar, path = parse_domain(args.domain), outside.registrar(args.registrar), Path(args.into)
     _refuse_place(path)
@@ -123,7 +123,7 @@ async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.services.registrar import Contact
     from legatum.views.registration import ContactDocument, show_contact
     from legatum.work.effect import carried_out
-    from legatum.work.steps.transfer import new_code
+    from legatum.work.effects.transfer import new_code
 
     registrar = outside.registrar(args.registrar)
     found = await registrar.contact(args.ident)

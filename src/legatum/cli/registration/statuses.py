@@ -25,8 +25,8 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _lock(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.work.held import look_at_held
     from legatum.work.registration import LOCKS, change_locks
-    from legatum.work.steps.registered import look_at_held
 
     lock = args.action == "lock"
 

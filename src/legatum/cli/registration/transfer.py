@@ -4,7 +4,8 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import OK, agreed, note, show, with_outside
+from legatum.cli.common import agreed, note, with_outside
+from legatum.cli.moving import drafted, present
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -61,20 +62,11 @@ async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
 
 async def _transfer(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.name import parse_domain
-    from legatum.core.runbook import forecast
-    from legatum.views.move import move_document, show_move
-    from legatum.work.movefile import move_path, write_move
-    from legatum.work.transfer import TransferWish, draft_transfer, make_room
+    from legatum.work.draft import Wished
+    from legatum.work.transfer import TransferWish
 
     domain = parse_domain(args.domain)
-    path = move_path(outside, domain)
-    make_room(path, outside.journal)
     note(args, "looking at the registration …")
-    wish = TransferWish(domain, args.losing, args.gaining, args.code, args.approve, args.years, args.registrant)
-    runbook = await draft_transfer(outside, wish)
-    write_move(path, runbook)
-    now = outside.clock.now()
-    standings = list(forecast(runbook, {}, now))
-    document = move_document(runbook, standings, str(path), now)
-    show(args, document, lambda screen: show_move(runbook, standings, document, now, screen))
-    return OK
+    transfer = TransferWish(domain, args.losing, args.gaining, args.code, args.approve, args.years, args.registrant)
+    runbook, path = await drafted(args, outside, Wished(domain=domain, registrar=args.losing, transfer=transfer))
+    return present(args, outside, runbook, path, {})

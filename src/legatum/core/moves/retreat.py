@@ -1,146 +1,319 @@
-"""The way back of a provider move: what was done, taken back in order, with gates and holds of its own.
+"""The way back of any move: what was done, reversed effect by effect, in the order and with the holds of every other plan.
 
-The same rules hold with the roles exchanged: the old side must hand out its own NS set again and be ready for everybody before
-the delegation leads there; the new side stays up until the last cache has left it (docs/timing.md, rule 4). What visitors never
-saw - a zone published where nobody asks, a lowered TTL - is taken back without a hold.
+What was made comes first again where it was taken away, then everybody is led back, and what the move had made goes last, when nobody
+asks it any more. What visitors never saw - a zone published where nobody asks, a lowered TTL - is taken back without a hold: its needs
+find nothing to wait for.
 """
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
 
-from legatum.core.moves.provider import APEX, END, LOWER, PUBLISH, RAISE, SWITCH
-from legatum.core.rehearsal.stage import Content, Which
-from legatum.core.runbook import RETREAT, Runbook, Step
-from legatum.core.timing import Caution, Delegation, Wait, changed_rrset, delegation_change, lowering
+from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
+from legatum.core.moves.effects import (
+    Agreed,
+    Answered,
+    Change,
+    Delegated,
+    Effect,
+    HostSet,
+    Joined,
+    Published,
+    Ready,
+    Records,
+    Released,
+    ServiceEnded,
+    Statuses,
+    Transfer,
+    ZoneEnded,
+    ZoneMade,
+)
+from legatum.core.moves.needs import Forgotten, Lowered, Need, Unasked, Unnamed
+from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.scene import Scene, scene_at_the_beginning
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.rrset import RRset, rrset, targets
+from legatum.core.rrtype import NS, SOA, type_text
+from legatum.core.runbook import Past, Runbook, Step, shown_by
+from legatum.core.soa import next_serial, parse_soa
+from legatum.core.timing import Caution
 
 SUFFIX = "-back"
 
 
 @dataclass(frozen=True, slots=True)
-class _Done:
-    """Which changes of the move were begun, and so have to be taken back."""
+class Begun:
+    """When a step was begun, and since when it is true of all servers; None where that is not known."""
 
-    published: bool
-    lowered: bool
-    apexed: bool
-    switched: bool
-    raised: bool
-    ended: bool
-
-    @property
-    def led_away(self) -> bool:
-        """Whether any cache may have been led to the new side."""
-        return self.apexed or self.switched
+    first: float
+    everywhere: float | None
 
 
-def draft_retreat(move: Runbook, begun: set[str], now: float) -> Runbook:
-    """The runbook of the way back. ``begun``: steps of the move with an outcome, or of which it is not known how they ended."""
-    done = _Done(*(step in begun for step in (PUBLISH, LOWER, APEX, SWITCH, RAISE, END)))
-    low = _apex_ttl(move, PUBLISH)
-    premises = {**move.premises, "beginning": _beginning(move, done, low)}
-    return Runbook(move.id + SUFFIX, RETREAT, move.domain, now, move.margin, premises, tuple(_steps(move, done, low)))
+def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runbook:
+    """The runbook of the way back. ``begun``: steps of the move with an outcome, or of which it is not known how they ended. It has no
+    steps where nothing outside was changed."""
+    done = [step for step in move.steps if step.id in begun]
+    past = [*move.past, *(_remembered(move, step, begun) for step in done if step.changes or step.takes_away)]
+    scene = scene_at_the_beginning(move.premises)
+    for each in past:
+        play(scene, each.effects, 0, each.label)
+    beginning = scene_at_the_beginning(move.premises)
+    way = _Way(move, beginning, scene, _led(done))
+    pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
+    if pieces:
+        pieces += way.shared()
+    caution = Caution(move.premises.floor, move.premises.time_out, move.margin)
+    words = f"back: {move.wish}"
+    return runbook_of(move.id + SUFFIX, words, now, move.premises, pieces, past, caution, move.domain, back_of=move.id)
 
 
-def _apex_ttl(move: Runbook, step: str) -> int:
-    return int(move.step(step).details["apex_ttl"])
+def _remembered(move: Runbook, step: Step, begun: Mapping[str, Begun]) -> Past:
+    looks = [look for effect in step.effects if (look := shown_by(move, step, effect)) is not None]
+    last = begun[looks[0].id].everywhere if looks and looks[0].id in begun else None if looks else begun[step.id].everywhere
+    return Past(f"{step.id} before", step.effects, begun[step.id].first, last)
 
 
-def _final_ttl(move: Runbook) -> int:
-    return int(move.step(RAISE).details["ttl"])
+def _led(done: list[Step]) -> set[Name]:
+    """Zones of which an NS set was changed to other servers, anywhere."""
+    found = set()
+    for step in done:
+        for effect in step.effects:
+            if isinstance(effect, Delegated):
+                found.add(effect.domain)
+            elif isinstance(effect, Records):
+                found |= {
+                    each.key[0]
+                    for each in effect.changed
+                    if each.key[1] == NS and not (each.before and each.after and each.before.rdatas == each.after.rdatas)
+                }
+    return found
 
 
-def _beginning(move: Runbook, done: _Done, low: int) -> dict[str, Any]:
-    return {
-        "delegated": str(Which.NEW if done.switched else Which.OLD),
-        "old_apex": str(Which.NEW if done.apexed else Which.OLD),
-        "new_apex": str(Which.NEW),
-        "old_apex_ttl": low if done.lowered else int(move.premises["apex_ns_ttl"]),
-        "new_apex_ttl": _final_ttl(move) if done.raised else low,
-        "old_content": str(Content.NOTHING if done.ended else Content.WHOLE),
-        "new_content": str(Content.WHOLE if done.published else Content.NOTHING),
-    }
+class _Way:
+    """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for."""
 
+    def __init__(self, move: Runbook, beginning: Scene, now: Scene, led: set[Name]) -> None:
+        self._move, self._beginning, self._now, self._led = move, beginning, now, led
+        self._made: list[ZoneMade | Joined] = []
+        self._delegated: Delegated | None = None
+        self._soa_done = False
+        self._changed_back: dict[tuple[Name, Key], tuple[str, RRset]] = {}
 
-def _steps(move: Runbook, done: _Done, low: int) -> Iterator[Step]:
-    premises = move.premises
-    old, new = str(premises["from"]), str(premises["to"])
-    if done.ended:
-        yield Step(
-            "restore", f"Publish the zone at {old} again", "publish", (f"the zone can be created at {old}",),
-            f"every server of {old} answers with it", "leave it", changes=True, estimate=10,
-            details={"side": "old", "ns": "old", "apex_ttl": low},
+    def back(self, step: Step, effect: Effect) -> Iterator[Piece]:
+        """What takes one effect back."""
+        match effect:
+            case ZoneMade():
+                self._made.append(effect)
+                yield from self._unmade(step, effect)
+            case Joined():
+                self._made.append(effect)
+                yield self._piece(
+                    Phase.END, step, effect.reverse(), f"End the service at {effect.place}",
+                    f"no server of {effect.place} answers for it any more",
+                    (Unasked(effect.place, effect.zone),),
+                )  # fmt: skip
+            case ZoneEnded():
+                source = next((place for place in self._now.serving(effect.zone) if place != effect.place), effect.source)
+                restored = replace(effect.reverse(), rrsets=effect.rrsets or self._ns_of_old(effect.place, effect.zone), source=source)
+                yield self._piece(
+                    Phase.MAKE,
+                    step,
+                    restored,
+                    f"Publish the zone at {effect.place} again",
+                    f"every server of {effect.place} answers with it",
+                    (),
+                )
+            case Released():
+                yield self._piece(
+                    Phase.MAKE,
+                    step,
+                    effect.reverse(),
+                    f"Have {effect.place} serve the zone again",
+                    f"every server of {effect.place} is in step",
+                    (),
+                )
+            case Records() if all(each.key[1] == SOA for each in effect.changed):
+                yield from self._soa(step, effect)
+            case Records():
+                yield from self._records(step, effect)
+            case Delegated():
+                self._delegated = effect
+                yield from self._delegation(step, effect)
+            case HostSet():
+                yield from self._host(step, effect)
+            case ServiceEnded():
+                yield self._piece(
+                    Phase.GATHER, step, effect.reverse(), f"See that {effect.address} works again", "said by whoever switched it on", ()
+                )
+            case Statuses():
+                back = effect.reverse()
+                words = "Set" if back.to_set else "Lift"
+                locks = ", ".join(back.to_set or back.to_lift)
+                yield self._piece(Phase.CLOSE, step, back, f"{words} {locks} at {back.registrar} again", "the registry shows it", ())
+            case Transfer() if (cancelled := effect.reverse()) is not None:
+                yield self._piece(
+                    Phase.GATHER, step, cancelled, f"Cancel the transfer at {effect.gaining}", "the registry says that it was cancelled", ()
+                )
+
+    def _piece(self, phase: Phase, step: Step, effect: Effect, title: str, proof: str, needs: tuple[Need, ...]) -> Piece:
+        made = Step(step.id + SUFFIX, title, (effect,), (), proof, f"do it again: {step.title}", estimate=step.estimate)
+        return Piece(phase, made, needs)
+
+    def _unmade(self, step: Step, effect: ZoneMade) -> Iterator[Piece]:
+        present = self._now.says(effect.place, effect.zone, effect.zone, NS)
+        wanted = self._leads_back(effect)
+        if effect.zone in self._led and present is not None and wanted is not None and wanted.rdatas != present.rdatas:
+            present = self._lowest(effect, present)
+            lead = Records(effect.place, effect.zone, (Change(present, rrset(effect.zone, NS, present.ttl, wanted.rdatas)),))
+            yield Piece(Phase.CHANGE if effect.zone == self._move.domain else Phase.SWITCH, Step(
+                f"leave-{effect.place}", f"Set the NS set at {effect.place} to the old one", (lead,), (),
+                f"every server of {effect.place} hands out the old NS set", "set it to the new one again", estimate=10,
+            ))  # fmt: skip
+        yield self._piece(
+            Phase.END, step, effect.reverse(), f"End the service at {effect.place}", f"no server of {effect.place} answers for it any more",
+            (Unasked(effect.place, effect.zone),),
         )  # fmt: skip
-    if done.led_away:
-        yield from _leave_new_side(move, done, low)
-    if done.lowered:
-        ttl = int(premises["apex_ns_ttl"])
-        yield Step(
-            "raise-old", f"Raise the TTL of the NS set at {old} to {ttl} again", "apex", (),
-            f"every server of {old} hands it out with {ttl}",
-            f"lower it to {low}", changes=True, estimate=10, details={"side": "old", "ns": "old", "ttl": ttl},
-        )  # fmt: skip
-    if done.published:
-        yield Step(
-            "end-new", f"End the service at {new}", "end", ("nobody is led there any more",), f"no server of {new} answers for the domain",
-            "publish it there again", changes=True, estimate=5, details={"side": "new"},
-        )  # fmt: skip
 
+    def _lowest(self, effect: ZoneMade, present: RRset) -> RRset:
+        """The set as it stands when the TTL has been lowered again, where the move had raised it."""
+        return present.with_ttl(min(present.ttl, effect.ns.ttl))
 
-def _leave_new_side(move: Runbook, done: _Done, low: int) -> Iterator[Step]:
-    premises = move.premises
-    old, new, caution = str(premises["from"]), str(premises["to"]), _caution(premises, move.margin)
-    if done.raised:
-        yield Step(
-            "lower-new", f"Lower the TTL of the NS set at {new} to {low}", "apex", (), f"every server of {new} hands it out with {low}",
-            "raise it again", changes=True, estimate=10, details={"side": "new", "ns": "new", "ttl": low},
-        )  # fmt: skip
-    if done.apexed and not done.ended:
-        yield _apex("apex-old", old, "old", low)
-    waits: tuple[Wait, ...] = lowering("lower-new", _final_ttl(move), low, "the new NS set", caution) if done.raised else ()
-    yield Step(
-        "ready-back", "Check that the old side is ready for everybody", "ready",
-        (f"every server of {old} answers with its own NS set", "nothing was edited on one side only"),
-        "every server, every address, the same contents on both sides", "nothing to take back", waits, details={"ns": "old"},
-    )  # fmt: skip
-    yield _apex("apex-new", new, "new", low)
-    if done.switched:
-        yield Step(
-            "switch-back", f"Set the NS set at the registrar {premises['registrar']} back to {old}'s", "switch",
-            (f"every server of {old} answers for the zone with its own NS set",), "the registry holds exactly the old set",
-            "switch again", changes=True, estimate=2, details={"ns": "old"},
-        )  # fmt: skip
-        yield Step(
-            "parents-back", f"See the old NS set on every server of .{premises['parent_zone']}", "parents", (),
+    def _leads_back(self, effect: ZoneMade) -> RRset | None:
+        """The NS set of whoever served the zone before, or the zone above."""
+        for (place, zone, name, rtype), track in self._beginning.said.items():
+            if rtype == NS and name == zone == effect.zone and place != effect.place and track.value is not None:
+                return track.value
+        above = [zone for _, zone in self._beginning.served if zone != effect.zone and is_under(effect.zone, zone)]
+        upper = max(above, key=len, default=None)
+        return next(
+            (track.value for (_, zone, name, rtype), track in self._beginning.said.items() if upper == zone == name and rtype == NS), None
+        )
+
+    def _ns_of_old(self, place: str, zone: Name) -> tuple[RRset, ...]:
+        found = self._beginning.says(place, zone, zone, NS)
+        return (found,) if found is not None else ()
+
+    def _records(self, step: Step, effect: Records) -> Iterator[Piece]:
+        groups: dict[Phase, list[Change]] = {}
+        needs: list[Need] = []
+        for each in effect.changed:
+            phase = Phase.CHANGE if effect.cut is not None else _phase_of(each)
+            groups.setdefault(phase, []).append(each.reverse())
+            if phase == Phase.END and each.key[1] in ADDRESSES:
+                needs.append(Unnamed(effect.zone, (each.key[0],)))
+            if phase == Phase.CHANGE and each.key[1] != NS and each.before is not None:
+                self._changed_back[effect.zone, each.key] = (effect.place, each.before)
+        for phase, changes in groups.items():
+            title = f"{_words(phase)} {_list(changes)} at {effect.place} {'again' if phase in (Phase.LOWER, Phase.RAISE) else 'back'}"
+            back = Records(effect.place, effect.zone, tuple(changes), effect.follows)
+            yield self._piece(
+                phase,
+                step,
+                back,
+                title,
+                f"every server of {effect.place} hands it out as before",
+                tuple(needs) if phase == Phase.END else (),
+            )
+
+    def _soa(self, step: Step, effect: Records) -> Iterator[Piece]:
+        """Once for all steps on the way: the fields as they were, and the serial goes on, as secondaries need it to."""
+        before, now = (scene.says(effect.place, effect.zone, effect.zone, SOA) for scene in (self._beginning, self._now))
+        if before is None or now is None or before == now or self._soa_done:
+            return
+        self._soa_done = True
+        fields = parse_soa(before.rdatas[0])._replace(serial=next_serial(parse_soa(now.rdatas[0]).serial))
+        back = Records(effect.place, effect.zone, (Change(now, rrset(effect.zone, SOA, before.ttl, [fields.rdata()])),), effect.follows)
+        title = f"Set the SOA record at {effect.place} back; the serial goes on"
+        yield self._piece(Phase.CHANGE, step, back, title, "every server has it", ())
+
+    def _delegation(self, step: Step, effect: Delegated) -> Iterator[Piece]:
+        back = effect.reverse()
+        names = ", ".join(map(name_text, back.after)) or "nobody"
+        yield self._piece(
+            Phase.SWITCH,
+            step,
+            back,
+            f"Set the NS set at the registrar {back.registrar} back to {names}",
+            "the registry holds exactly the old set",
+            (),
+        )
+        yield Piece(Phase.SEEN, Step(
+            "parents" + SUFFIX, f"See the old NS set on every server of .{name_text(back.parent_zone)}", (Published(back.domain,
+            back.after),), (),
             "every address of every parent server hands out exactly the old set", "nothing to take back",
-            estimate=move.step("parents").estimate, details={"ns": "old"},
-        )  # fmt: skip
-    yield Step(
-        "confirm-back", "Confirm parent, child, registrar and all resolvers", "confirm", ("no new NS left over anywhere",),
-        "all agree on the old NS set", "nothing to take back", tuple(_until_left(move, done, low, caution)), details={"ns": "old"},
-    )  # fmt: skip
+            estimate=next((each.estimate for each in self._move.steps if any(isinstance(one, Published) for one in each.effects)), 3600),
+        ))  # fmt: skip
+
+    def _host(self, step: Step, effect: HostSet) -> Iterator[Piece]:
+        back = effect.reverse()
+        text = name_text(effect.host)
+        title = (
+            f"Set the addresses of {text} at {effect.registrar} back to {', '.join(back.after)}"
+            if back.after
+            else f"Take the host {text} away"
+        )
+        goes = not back.after
+        needs: tuple[Need, ...] = (Unnamed(self._move.domain, (effect.host,)),) if goes else ()
+        yield self._piece(Phase.LEAVE if goes else Phase.MAKE, step, back, title, "the registry holds just these", needs)
+
+    def shared(self) -> Iterator[Piece]:
+        """What comes once for the whole way back: whoever is led to again is ready, and everybody is back."""
+        if self._changed_back:
+            (zone, _), *_ = self._changed_back
+            places = tuple(dict.fromkeys(place for place, _ in self._changed_back.values()))
+            sets = tuple(each for _, each in self._changed_back.values())
+            yield Piece(Phase.CONFIRM, Step(
+                "confirm-records" + SUFFIX, "Confirm that everybody has what was there before", (Answered(zone, places[-1:], sets),), (),
+                "every server and every resolver gives it", "nothing to take back",
+            ), tuple(Forgotten(zone, key) for zone, key in self._changed_back))  # fmt: skip
+        for zone in sorted(self._led):
+            ns = self._old_ns(zone)
+            places = tuple(each for each in self._beginning.serving(zone) if each != PARENT)
+            leaving = tuple(each.place for each in self._made if each.zone == zone and isinstance(each, ZoneMade))
+            if not places:
+                continue
+            yield Piece(Phase.READY, Step(
+                "ready" + SUFFIX, "Check that the old side is ready for everybody", (Ready(zone, places, (), leaving),),
+                ("every server of it answers for the zone", "nothing was edited on one side only"),
+                "every server, every address, the same contents on both sides", "nothing to take back",
+            ), (Lowered(zone, (zone, NS)),))  # fmt: skip
+            at_registrar = self._move.premises.registrar if zone == self._move.domain and self._delegated is not None else ""
+            needs: tuple[Need, ...] = (
+                *(Unasked(each.place, zone) for each in self._made if each.zone == zone),
+                *((Forgotten(zone, (zone, NS)),) if not self._made else ()),
+            )
+            yield Piece(Phase.CONFIRM, Step(
+                "confirm" + SUFFIX, "Confirm parent, child, registrar and all resolvers", (Agreed(zone, ns, at_registrar),),
+                ("no new NS left over anywhere",), "all agree on the old NS set", "nothing to take back",
+            ), needs)  # fmt: skip
+
+    def _old_ns(self, zone: Name) -> tuple[Name, ...]:
+        if zone == self._move.domain:
+            return targets(self._beginning.says(PARENT, self._move.premises.parent_zone, zone, NS))
+        return next(
+            (
+                targets(track.value)
+                for (_, each, name, rtype), track in self._beginning.said.items()
+                if each == name == zone and rtype == NS
+            ),
+            (),
+        )
 
 
-def _apex(ident: str, provider: str, side: str, low: int) -> Step:
-    return Step(
-        ident, f"Set the NS set at {provider} to the old one", "apex", (), f"every server of {provider} hands out the old NS set",
-        "set it to the new one again", changes=True, estimate=10, details={"side": side, "ns": "old", "ttl": low},
-    )  # fmt: skip
+def _phase_of(change: Change) -> Phase:
+    """When the reverse of a change comes."""
+    if change.before is None:
+        return Phase.END
+    if change.after is None:
+        return Phase.MAKE
+    if change.before.rdatas != change.after.rdatas:
+        return Phase.CHANGE
+    return Phase.RAISE if change.before.ttl > change.after.ttl else Phase.LOWER
 
 
-def _until_left(move: Runbook, done: _Done, low: int, caution: Caution) -> Iterator[Wait]:
-    """Rule 4 with the roles exchanged: nobody asks the new servers any more."""
-    final = _final_ttl(move) if done.raised else low
-    if done.switched:
-        facts = Delegation(
-            str(move.premises["parent_zone"]), "parents-back", "apex-new", "lower-new" if done.raised else None,
-            int(move.premises["parent_ttl"]), low, final,
-        )  # fmt: skip
-        for wait in delegation_change(facts, caution):
-            yield Wait(wait.after, wait.seconds, wait.slack, wait.rule, wait.because.replace("the old NS set", "the new NS set"))
-        return
-    yield from changed_rrset("the new NS set", [("apex-new", low)], caution)
+def _words(phase: Phase) -> str:
+    return {Phase.END: "Take", Phase.MAKE: "Put", Phase.RAISE: "Raise the TTL of", Phase.LOWER: "Lower the TTL of"}.get(phase, "Set")
 
 
-def _caution(premises: Mapping[str, Any], margin: int) -> Caution:
-    return Caution(int(premises["floor"]), int(premises["time_out"]), margin)
+def _list(changes: list[Change]) -> str:
+    named = [f"{name_text(each.key[0])} {type_text(each.key[1])}" for each in changes]
+    return ", ".join(named[:4]) + (f" and {len(named) - 4} more" if named[4:] else "")

@@ -1,11 +1,12 @@
 """Rehearsing a runbook: what every server says when, what every kind of cache may hold then, and whether anybody would notice.
 
 Three steps, one file each: :mod:`stage` turns a runbook into the contents of servers over time; :mod:`holding` works out
-everything that caches may hold at any moment; :mod:`verdict` looks for a moment at which somebody would get a wrong answer.
+everything that caches may hold at any moment; :mod:`verdict` looks for a moment at which somebody would get a wrong answer. None of them
+knows a kind of move: they see effects.
 """
 
 from legatum.core.rehearsal.holding import Held, holdings
-from legatum.core.rehearsal.stage import Stage, Which, build_stage
+from legatum.core.rehearsal.stage import Stage, build_stage
 from legatum.core.rehearsal.verdict import Counterexample, Rehearsal, rehearse, schedules
 
-__all__ = ["Counterexample", "Held", "Rehearsal", "Stage", "Which", "build_stage", "holdings", "rehearse", "schedules"]
+__all__ = ["Counterexample", "Held", "Rehearsal", "Stage", "build_stage", "holdings", "rehearse", "schedules"]

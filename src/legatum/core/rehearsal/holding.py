@@ -7,41 +7,54 @@ period in which the servers it leads to hand out a set, that set may be held fro
 its TTL. This is closed under *just before an event* and *the last moment of a copy through which it was fetched*, which is
 what makes it exact: events alone would miss the copy that is fetched at the last moment of another.
 
-A copy that renews itself (sticky caches) lasts through the whole period in which it is handed out.
+A copy that renews itself (sticky caches) lasts through the whole period in which it is handed out. A zone below another one is reached by
+the spans of the one above.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from legatum.core.caches import CacheKind
-from legatum.core.rehearsal.stage import FOREVER, Content, NsSet, Period, Stage, Which
+from legatum.core.moves.place import PARENT
+from legatum.core.moves.scene import FOREVER, Content, Period
+from legatum.core.name import Name
+from legatum.core.rehearsal.stage import Stage, Way
+from legatum.core.rrset import RRset, targets
+from legatum.core.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)
 class Held:
-    """An NS set that a cache may hold from ``begins`` until just before ``ends``.
+    """An NS set of ``zone`` that a cache may hold from ``begins`` until just before ``ends``.
 
-    ``fetched``: the last moment at which this copy can be fetched; ``through``: the copy that led to the servers asked, None for
-    the parent's; ``renewed``: it was renewed again and again until then.
+    ``fetched``: the last moment at which this copy can be fetched, from a server of the place ``given_by``; ``through``: the copy that led
+    to the servers asked, None for the parent's; ``renewed``: it was renewed again and again until then; ``step``: since when it is given.
     """
 
-    which: Which
+    zone: Name
+    names: tuple[Name, ...]
     begins: float
     ends: float
     fetched: float
     ttl: int
+    given_by: str
+    from_child: bool
+    step: str = ""
     through: "Held | None" = None
     renewed: bool = False
 
-    @property
-    def from_child(self) -> bool:
-        return self.through is not None
+
+def holdings(stage: Stage, kind: CacheKind) -> dict[Name, list[Held]]:
+    """Zone → all spans, each with the way in which it comes about."""
+    found: dict[Name, list[Held]] = {}
+    for zone in stage.zones:
+        found[zone] = _of_zone(stage, kind, zone, found)
+    return found
 
 
-def holdings(stage: Stage, kind: CacheKind) -> list[Held]:
-    """All spans, each with the way in which it comes about."""
+def _of_zone(stage: Stage, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[Held]]) -> list[Held]:
     found: list[Held] = []
-    waiting = [_fetched(stage, period, None) for period in stage.delegation]
+    waiting = list(_referrals(stage, zone, above))
     while waiting:
         span = waiting.pop()
         if any(_contains(each, span) for each in found):
@@ -54,31 +67,71 @@ def holdings(stage: Stage, kind: CacheKind) -> list[Held]:
 
 
 def _contains(one: Held, other: Held) -> bool:
-    same = one.which == other.which and one.from_child == other.from_child
+    same = one.names == other.names and one.from_child == other.from_child
     return same and one.begins <= other.begins and one.ends >= other.ends
 
 
-def _fetched(stage: Stage, period: Period[NsSet], through: Held | None) -> Held:
-    ends = period.ends + stage.lasts(period.value.ttl)
-    return Held(period.value.which, period.begins, ends, period.ends, period.value.ttl, through)
+def _referrals(stage: Stage, zone: Name, above: Mapping[Name, Sequence[Held]]) -> Iterator[Held]:
+    for place, upper, period in stage.delegations(zone):
+        if place == PARENT:
+            yield _fetched(stage, zone, period, place, None)
+            continue
+        for span in above.get(upper, ()):
+            for begins, ends in asked_at(stage, span, place):
+                for served in stage.content(place, upper):
+                    first, last = max(begins, period.begins, served.begins), min(ends, period.ends, served.ends)
+                    if served.value == Content.WHOLE and _is_span(first, last):
+                        yield _fetched(stage, zone, Period(first, last, period.value, period.step), place, span)
+
+
+def _is_span(begins: float, ends: float) -> bool:
+    return begins < ends or begins == ends == -FOREVER
+
+
+def _fetched(stage: Stage, zone: Name, period: Period[RRset], place: str, through: Held | None, from_child: bool = False) -> Held:
+    ttl = period.value.ttl
+    ends = period.ends + stage.lasts(ttl)
+    return Held(zone, targets(period.value), period.begins, ends, period.ends, ttl, place, from_child, period.step, through)
+
+
+def asked_at(stage: Stage, span: Held, place: str) -> list[tuple[float, float]]:
+    """When a cache with this copy may ask a server of the place."""
+    found: list[tuple[float, float]] = []
+    for way in _ways(stage, span):
+        if way.place == place:
+            begins, ends = max(span.begins, way.begins), min(span.ends, way.ends)
+            if _is_span(begins, ends) and (begins, ends) not in found:
+                found.append((begins, ends))
+    return found
+
+
+def _ways(stage: Stage, span: Held) -> Iterator[Way]:
+    for host in span.names:
+        yield from stage.ways_to(host)
 
 
 def _learnt(stage: Stage, kind: CacheKind, span: Held) -> Iterator[Held]:
     """The sets that the servers which ``span`` leads to hand out while it is held."""
-    for served in stage.content[span.which]:
-        if served.value == Content.NOTHING:
-            continue
-        for period in stage.apex[span.which]:
-            begins = max(span.begins, served.begins, period.begins)
-            ends = min(span.ends, served.ends, period.ends)
-            if begins >= ends and not begins == ends == -FOREVER:
-                continue
-            renewed = kind == CacheKind.STICKY and period.value.which == span.which and period.value.ttl > 0
-            if renewed:
-                # Each answer renews the copy: once held in the period, it can be held to the period's end.
-                ends = min(served.ends, period.ends)
-            yield (
-                _fetched(stage, Period(begins, ends, period.value), span)
-                if not renewed
-                else Held(span.which, begins, ends + stage.lasts(period.value.ttl), ends, period.value.ttl, span, ends > span.ends)
-            )
+    for place in dict.fromkeys(way.place for way in _ways(stage, span) if way.place is not None):
+        for asked_from, asked_until in asked_at(stage, span, place):
+            for served in stage.content(place, span.zone):
+                if served.value == Content.NOTHING:
+                    continue
+                for period in stage.said(place, span.zone, (span.zone, NS)):
+                    if period.value is None:
+                        continue
+                    begins = max(asked_from, served.begins, period.begins)
+                    ends = min(asked_until, served.ends, period.ends)
+                    if not _is_span(begins, ends):
+                        continue
+                    given = Period(begins, ends, period.value, period.step)
+                    renewed = kind == CacheKind.STICKY and targets(period.value) == span.names and period.value.ttl > 0
+                    if not renewed:
+                        yield _fetched(stage, span.zone, given, place, span, from_child=True)
+                        continue
+                    # Each answer renews the copy: once held in the period, it can be held as long as its servers can be asked in it.
+                    last = min(served.ends, period.ends, max((way.ends for way in _ways(stage, span) if way.place == place), default=ends))
+                    ttl = period.value.ttl
+                    yield Held(
+                        span.zone, span.names, begins, last + stage.lasts(ttl), last, ttl, place, True, period.step, span, last > span.ends
+                    )  # fmt: skip

@@ -1,171 +1,189 @@
-"""What the servers say, over time: a runbook's steps as changes of contents.
+"""What the servers say, over time: a runbook's effects, played at the instants of its steps, and who can be asked where."""
 
-Contents are constant between changes. A change reaches the first server of a group at one instant and the last one at another;
-in between either answer may be had, so the two *periods* overlap. Before the runbook everything was as it was observed, for
-ever; after it everything stays.
-"""
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from enum import StrEnum
-from typing import Any, Generic, TypeVar
-
-from legatum.core.runbook import Runbook, Standing
-
-FOREVER = float("inf")
-_V = TypeVar("_V")
-
-
-class Which(StrEnum):
-    """The two NS sets of a move, and the two groups of servers that they name."""
-
-    OLD = "old"
-    NEW = "new"
-
-
-class Content(StrEnum):
-    """What a group of servers has for the domain."""
-
-    NOTHING = "not served"
-    BLANK = "an empty zone"
-    WHOLE = "the whole zone"
+from legatum.core.address import address_text
+from legatum.core.moves.effects import Delegated, Joined, Records
+from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
+from legatum.core.moves.scene import FOREVER, Content, Period, Scene, scene_at_the_beginning
+from legatum.core.name import Name, is_under
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Runbook, Slot, shown_by
 
 
 @dataclass(frozen=True, slots=True)
-class NsSet:
-    """An NS set as it is handed out; ``ttl`` in seconds."""
+class Way:
+    """That a name server can be asked at an address: whose contents it gives there, None where nobody answers any more since ``step``.
+    ``told_by``: who hands the address out, with the TTL ``ttl``; empty where it is always known."""
 
-    which: Which
-    ttl: int
-
-
-@dataclass(frozen=True, slots=True)
-class Period(Generic[_V]):
-    """From the first server that says so to the last one that does; ``step`` began it, empty for the beginning."""
-
+    address: str
+    place: str | None
     begins: float
     ends: float
-    value: _V
     step: str = ""
+    told_by: str = ""
+    fetched: float = FOREVER
+    ttl: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass
 class Stage:
-    """Everything that servers say from before the runbook to after it.
+    """Everything that servers say from before the runbook to after it. ``lag``: seconds from an answer given to its copy's beginning;
+    ``floor``: the least time that caches keep a copy; ``copies``: who takes a zone from whom, to the end."""
 
-    ``delegation``: of the parent's servers; ``apex`` and ``content``: of each group; ``hosts_known``: from when on the new name
-    servers' addresses were there, and ``host_negative_ttl`` how long *no such name* was kept before; ``lag``: seconds from
-    an answer given to its copy's beginning; ``floor``: the least time that caches keep a copy.
-    """
-
-    delegation: tuple[Period[NsSet], ...]
-    apex: dict[Which, tuple[Period[NsSet], ...]]
-    content: dict[Which, tuple[Period[Content], ...]]
-    hosts_known: float
-    host_negative_ttl: int
+    premises: Premises
+    scene: Scene
     lag: int
     floor: int
+    copies: tuple[tuple[str, Name, str], ...] = ()
+    _ways: dict[Name, tuple[Way, ...]] = field(default_factory=dict)
 
     def lasts(self, ttl: int) -> int:
         """How long a copy may be used after the last moment at which its answer was given."""
         return max(ttl, self.floor) + self.lag
 
-
-class _Track(Generic[_V]):
-    """One attribute over time."""
-
-    def __init__(self, value: _V) -> None:
-        self._periods = [Period(-FOREVER, FOREVER, value)]
-
     @property
-    def value(self) -> _V:
-        return self._periods[-1].value
+    def zones(self) -> list[Name]:
+        """From the top down."""
+        found = {zone for _, zone in self.scene.served} - {self.premises.parent_zone}
+        return sorted(found, key=lambda zone: (len(zone), zone))
 
-    def change(self, first: float, everywhere: float, value: _V, step: str) -> None:
-        last = self._periods[-1]
-        self._periods[-1] = Period(last.begins, everywhere, last.value, last.step)
-        self._periods.append(Period(first, FOREVER, value, step))
+    def content(self, place: str, zone: Name) -> tuple[Period[Content], ...]:
+        """What the place has of the zone; one that has the zone above, and does not hand this part on, answers for it from there."""
+        track = self.scene.served.get((place, zone))
+        if track is not None:
+            return track.periods
+        upper = self.answers_from(place, zone)
+        cut = self.scene.said.get((place, upper, zone, NS)) if upper != zone else None
+        if cut is None:
+            return (Period(-FOREVER, FOREVER, Content.NOTHING),)
+        found = []
+        for above in self.scene.served[place, upper].periods:
+            for each in cut.periods:
+                begins, ends = max(above.begins, each.begins), min(above.ends, each.ends)
+                if begins < ends:
+                    content = above.value if each.value is None else Content.NOTHING
+                    found.append(Period(begins, ends, content, each.step or above.step))
+        return tuple(found)
 
-    @property
-    def periods(self) -> tuple[Period[_V], ...]:
-        return tuple(each for each in self._periods if each.begins < each.ends)
+    def answers_from(self, place: str, zone: Name) -> Name:
+        """The zone from which the place answers for this one: itself, or one above it that is served there."""
+        if (place, zone) in self.scene.served:
+            return zone
+        above = [each for where, each in self.scene.served if where == place and is_under(zone, each)]
+        return max(above, key=len, default=zone)
+
+    def said(self, place: str, zone: Name, key: Key) -> tuple[Period[RRset | None], ...]:
+        track = self.scene.said.get((place, zone, *key))
+        return track.periods if track is not None else ()
+
+    def delegations(self, zone: Name) -> list[tuple[str, Name, Period[RRset]]]:
+        """Where and when the zone is handed on: place, the zone there, and the NS set."""
+        return [
+            (place, upper, Period(each.begins, each.ends, each.value, each.step))
+            for (place, upper, name, rtype), track in self.scene.said.items()
+            if name == zone and rtype == NS and upper != zone
+            for each in track.periods
+            if each.value is not None
+        ]
+
+    def ways_to(self, host: Name) -> tuple[Way, ...]:
+        """All ways in which caches may reach a name server."""
+        if host not in self._ways:
+            self._ways[host] = tuple(self._found_ways(host))
+        return self._ways[host]
+
+    def _found_ways(self, host: Name) -> list[Way]:
+        given = [
+            (place, zone, period)
+            for (place, zone, name, rtype), track in self.scene.said.items()
+            if name == host and rtype in ADDRESSES
+            for period in track.periods
+        ]
+        if not given:
+            return [
+                way for address in self.premises.fixed_addresses(host) for way in self._answering(Way(address, None, -FOREVER, FOREVER))
+            ]
+        found = []
+        for place, zone, period in given:
+            if period.value is None:
+                continue
+            for served in self.content(place, zone) if place != PARENT else (Period(-FOREVER, FOREVER, Content.WHOLE),):
+                begins, ends = max(period.begins, served.begins), min(period.ends, served.ends)
+                if served.value == Content.NOTHING or begins > ends:
+                    continue
+                for address in map(address_text, period.value.rdatas):
+                    ttl = period.value.ttl
+                    found += self._answering(Way(address, None, begins, ends + self.lasts(ttl), "", place, ends, ttl))
+        return found
+
+    def _answering(self, way: Way) -> list[Way]:
+        """Who answers there, when."""
+        track = self.scene.answering.get(way.address)
+        found = []
+        if track is None:  # nobody is known to answer there
+            return [way]
+        for each in track.periods:
+            begins, ends = max(way.begins, each.begins), min(way.ends, each.ends)
+            if begins < ends:
+                found.append(Way(way.address, each.value, begins, ends, each.step, way.told_by, way.fetched, way.ttl))
+        return found
+
+    def unknown_until(self, host: Name) -> tuple[float, float] | None:
+        """From when on the name server's name may be remembered as one that does not exist, and until when; None for never."""
+        outside = next((each for each in self.premises.hosts if each.host == host), None)
+        if outside is not None and outside.since is not None and outside.negative_ttl:
+            return -FOREVER, outside.since + self.lasts(outside.negative_ttl)
+        absent = [self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.scene.said if name == host}]
+        times = [each for each in absent if each is not None]
+        return min(times) if times else None
+
+    def _absence(self, zone: Name, host: Name) -> tuple[float, float] | None:
+        if zone == self.premises.parent_zone:
+            return None  # glue is given along or not: nobody asks for it by itself
+        tracks = [track for (_, each, name, rtype), track in self.scene.said.items() if (each, name) == (zone, host) and rtype in ADDRESSES]
+        if any(track.versions[0][0] is not None for track in tracks):
+            if any(track.value is not None for track in tracks):
+                return None
+            gone = [each.begins for track in tracks for each in track.periods if each.value is None]
+            return (min(gone), FOREVER) if gone else None
+        born = min((each.ends for track in tracks for each in track.periods if each.value is None), default=-FOREVER)
+        return (-FOREVER, born + self.lasts(self.premises.negative_ttl(zone)))
 
 
-def build_stage(runbook: Runbook, standings: Sequence[Standing]) -> Stage:
-    """The stage of a runbook carried out as ``standings`` say."""
+def build_stage(runbook: Runbook, slots: Sequence[Slot]) -> Stage:
+    """The stage of a runbook carried out as ``slots`` say."""
     premises = runbook.premises
-    parent_ttl, apex_ttl = int(premises["parent_ttl"]), int(premises["apex_ns_ttl"])
-    start = _beginning(premises)
-    delegation = _Track(NsSet(start.delegated, parent_ttl))
-    apex = {
-        Which.OLD: _Track(NsSet(start.old_apex, start.old_apex_ttl or apex_ttl)),
-        Which.NEW: _Track(NsSet(start.new_apex, start.new_apex_ttl or apex_ttl)),
-    }
-    content = {Which.OLD: _Track(start.old_content), Which.NEW: _Track(start.new_content)}
-    for standing in standings:
-        step, first, everywhere = standing.step, standing.first, standing.ends
-        details = step.details
-        match step.action:
-            case "publish":
-                side = Which(details.get("side", "new"))
-                if content[side].value == Content.NOTHING:
-                    content[side].change(first, first, Content.BLANK, step.id)
-                apex[side].change(first, everywhere, NsSet(Which(details.get("ns", "new")), int(details["apex_ttl"])), step.id)
-                content[side].change(first, everywhere, Content.WHOLE, step.id)
-            case "apex":
-                apex[Which(details["side"])].change(first, everywhere, NsSet(Which(details["ns"]), int(details["ttl"])), step.id)
-            case "switch":
-                seen = _seen_by_parents(standings, standing)
-                delegation.change(first, seen, NsSet(Which(details.get("ns", "new")), parent_ttl), step.id)
-            case "end":
-                content[Which(details.get("side", "old"))].change(first, everywhere, Content.NOTHING, step.id)
-    return Stage(
-        delegation.periods,
-        {which: track.periods for which, track in apex.items()},
-        {which: track.periods for which, track in content.items()},
-        start.hosts_known if start.hosts_known is not None else runbook.drafted,
-        int(premises.get("host_negative_ttl", 0)),
-        int(premises.get("time_out", 0)) + 1,
-        int(premises.get("floor", 0)),
-    )
+    scene = scene_at_the_beginning(premises)
+    for past in sorted(runbook.past, key=lambda each: each.first):
+        for effect in past.effects:
+            effect.play(scene, past.first, FOREVER if past.everywhere is None else past.everywhere, past.label)
+    ends = {slot.step.id: slot.ends for slot in slots}
+    for slot in slots:
+        for effect in slot.step.effects:
+            look = shown_by(runbook, slot.step, effect)
+            everywhere = ends[look.id] if look is not None else FOREVER if isinstance(effect, Delegated) else slot.ends
+            effect.play(scene, slot.first, everywhere, slot.step.id)
+    for each in premises.vanishing:
+        for place, zone in list(scene.served):
+            if place == each.place:
+                scene.serve(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
+    return Stage(premises, scene, premises.time_out + 1, premises.floor, tuple(_copies(runbook, scene)))
 
 
-def _seen_by_parents(standings: Iterable[Standing], switch: Standing) -> float:
-    """When every parent server was seen with the change; never, if nobody looks."""
-    later = False
-    for each in standings:
-        if each is switch:
-            later = True
-        elif later and each.step.action == "parents":
-            return each.ends
-    return FOREVER
+def _copies(runbook: Runbook, scene: Scene) -> Iterator[tuple[str, Name, str]]:
+    """Follower, zone and primary, of those that serve it in the end."""
+    found = dict[tuple[str, Name], str]()
+    for step in runbook.steps:
+        for effect in step.effects:
+            if isinstance(effect, Records):
+                found |= {(place, effect.zone): effect.place for place in effect.follows}
+            elif isinstance(effect, Joined):
+                found[effect.place, effect.zone] = effect.primary
+    return ((place, zone, primary) for (place, zone), primary in found.items() if scene.content(place, zone) == Content.WHOLE)
 
 
-@dataclass(frozen=True, slots=True)
-class _Beginning:
-    """How things stand when the runbook begins: as for a move that has not begun, unless the premises say otherwise."""
-
-    delegated: Which = Which.OLD
-    old_apex: Which = Which.OLD
-    new_apex: Which = Which.NEW
-    old_apex_ttl: int | None = None
-    new_apex_ttl: int | None = None
-    old_content: Content = Content.WHOLE
-    new_content: Content = Content.NOTHING
-    hosts_known: float | None = None
-
-
-def _beginning(premises: Mapping[str, Any]) -> _Beginning:
-    given = premises.get("beginning")
-    if not given:
-        return _Beginning()
-    return _Beginning(
-        Which(given["delegated"]),
-        Which(given["old_apex"]),
-        Which(given["new_apex"]),
-        given.get("old_apex_ttl"),
-        given.get("new_apex_ttl"),
-        Content(given["old_content"]),
-        Content(given["new_content"]),
-        -FOREVER,
-    )
+VANISHED = "the end that the old side has set"
+"""In the place of a step's name."""

@@ -1,28 +1,37 @@
-"""Whether anybody would notice: a moment at which some cache may hold a set whose servers do not answer as they should."""
+"""Whether anybody would notice: a moment at which some cache may ask where it is not answered as it should be, or use an old answer."""
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
+from legatum.core.address import address_text
 from legatum.core.caches import CacheKind
 from legatum.core.duration import rough_text
 from legatum.core.instant import instant_text
+from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.scene import FOREVER, Content, Period
+from legatum.core.name import Name, is_under, name_text
 from legatum.core.rehearsal.holding import Held, holdings
-from legatum.core.rehearsal.stage import FOREVER, Content, Period, Stage, Which, build_stage
-from legatum.core.runbook import Outcome, Runbook, Standing, forecast
+from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS, type_text
+from legatum.core.runbook import Outcome, Runbook, Slot, forecast
 
 _LONG = 2 * 86400
 _GRAIN = 0.001  # sums of instants are exact to less than this
 MODEL = (
     "Kinds of cache: parent-trusting (keeps the parent's NS set for its TTL), child-trusting (replaces it once by the zone's own), "
     "sticky (each answer that carries the NS set renews it). Any cache may ask at any moment and forget anything at any moment.",
-    "A change reaches the servers of a group one after the other, between the first and the last instant given; in between either "
-    "answer may be had. What was observed when drafting is taken to have been so for ever before.",
+    "A change reaches the servers of a place one after the other, between the first and the last instant given; in between either "
+    "answer may be had. What was observed when drafting, and nothing else is remembered of, is taken to have been so for ever before.",
     "A copy may be used until its TTL, or the floor where that is longer, has passed since the last moment at which it was handed "
-    "out, and one query time-out and a second more.",
-    "Checked: nobody asks a server that does not serve the zone, gets “no such name” from a zone not filled yet, or keeps “no such "
-    "name” for a new name server. Checked for steps that take no time, their estimated time, and two days each.",
+    "out, and one query time-out and a second more. A name server's address may be had from every server that gives it.",
+    "Checked: nobody asks a server that does not serve the zone or is switched off, gets “no such name” for "
+    "what is there before and after, "
+    "keeps “no such name” for a name server, or is sent to an address that works no more. Checked for steps that take no time, their "
+    "estimated time, and two days each.",
     "Not in it: validating caches, as the domain is unsigned; caches that ask through other caches, but for the second above and the "
-    "margin; edits that somebody makes on one side only; servers of one group that answer differently by place or by chance; lost packets.",
+    "margin; edits that somebody makes on one side only; servers of one place that answer differently by place or by chance; lost packets; "
+    "what is said by the services behind the names. A domain that is given up leaves behind the caches that renew their copies.",
 )
 
 
@@ -30,7 +39,7 @@ MODEL = (
 class Counterexample:
     """How somebody would notice: ``story``, dated, a sentence each; ``remedy``; the moment ``at`` which it goes wrong at the earliest.
 
-    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words.
+    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words; ``step``: that does it.
     """
 
     kinds: tuple[CacheKind, ...]
@@ -38,7 +47,6 @@ class Counterexample:
     story: tuple[str, ...]
     remedy: str
     at: float
-    held: Held | None
     step: str
 
 
@@ -60,7 +68,7 @@ class Rehearsal:
         return not self.counterexamples and not self.uncovered
 
 
-def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> Iterator[tuple[str, list[Standing]]]:
+def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> Iterator[tuple[str, list[Slot]]]:
     """Ways in which the rest of the runbook may go: at once, as estimated, and each step in turn taking two days."""
     left = [step for step in runbook.steps if step.id not in outcomes]
     yield "as estimated", list(forecast(runbook, outcomes, now))
@@ -72,18 +80,21 @@ def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> 
 def rehearse(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, uncovered: Iterable[str] = ()) -> Rehearsal:
     """Follows every kind of cache through every schedule. Exact under :data:`MODEL`. ``uncovered``: what was seen since that the model
     knows nothing of."""
-    found: dict[tuple[CacheKind, str], Counterexample] = {}
+    found: dict[tuple[CacheKind, str, str], Counterexample] = {}
     stages: dict[str, Stage] = {}
     checked = 0
-    for schedule, standings in schedules(runbook, outcomes, now):
-        stage = stages[schedule] = build_stage(runbook, standings)
+    for schedule, slots in schedules(runbook, outcomes, now):
+        stage = stages[schedule] = build_stage(runbook, slots)
         for kind in CacheKind:
             spans = holdings(stage, kind)
-            checked += len(spans)
-            for example in _wrong(runbook, stage, kind, spans, schedule):
-                found.setdefault((kind, example.step), example)
+            checked += sum(map(len, spans.values()))
+            judge = _Judge(stage, kind, schedule)
+            for example in (*judge.wrong(spans), *judge.left_behind()):
+                if example.at + _GRAIN < runbook.drafted:
+                    continue  # what has happened has happened
+                found.setdefault((kind, example.step, example.remedy.split(" begin ")[0]), example)
     examples = tuple(sorted(_told_once(found.values()), key=lambda each: each.at))
-    missing = () if runbook.premises.get("unsigned") else ("it was not looked at whether the domain is signed, when this was drafted",)
+    missing = () if runbook.premises.unsigned else ("it was not looked at whether the domain is signed, when this was drafted",)
     return Rehearsal(runbook, examples, stages, checked, (*missing, *uncovered))
 
 
@@ -93,77 +104,255 @@ def _told_once(examples: Iterable[Counterexample]) -> Iterator[Counterexample]:
     for each in examples:
         same.setdefault((each.schedule, each.story), []).append(each)
     for group in same.values():
-        yield replace(group[0], kinds=tuple(kind for each in group for kind in each.kinds))
+        yield replace(group[0], kinds=tuple(dict.fromkeys(kind for each in group for kind in each.kinds)))
 
 
-def _wrong(runbook: Runbook, stage: Stage, kind: CacheKind, spans: list[Held], schedule: str) -> Iterator[Counterexample]:
-    for span in spans:
-        for period in stage.content[span.which]:
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """That a server of a place may be asked for a zone, by a cache that holds ``span``."""
+
+    zone: Name
+    place: str
+    begins: float
+    ends: float
+    span: Held
+    way: Way
+
+
+class _Judge:
+    """One kind of cache on one stage."""
+
+    def __init__(self, stage: Stage, kind: CacheKind, schedule: str) -> None:
+        self._stage, self._kind, self._schedule = stage, kind, schedule
+
+    def wrong(self, spans: Mapping[Name, list[Held]]) -> Iterator[Counterexample]:
+        asked: list[_Asked] = []
+        for zone, held in spans.items():
+            for span in held:
+                for host in span.names:
+                    yield from self._unknown(span, host)
+                    for way in self._stage.ways_to(host):
+                        begins, ends = max(span.begins, way.begins), min(span.ends, way.ends)
+                        if not begins + _GRAIN < ends:
+                            continue
+                        if way.place is None:
+                            if begins > -FOREVER:
+                                yield self._switched_off(span, way, begins)
+                            continue
+                        asked.append(_Asked(zone, way.place, begins, ends, span, way))
+        for each in asked:
+            if not (each.span.renewed and self._is_given_up(each.zone)):
+                yield from self._badly_served(each)
+        yield from self._bad_answers(asked)
+
+    def _is_given_up(self, zone: Name) -> bool:
+        """Nobody delegates it any more, at some time: caches that renew their copies are left behind."""
+        track = self._stage.scene.said.get((PARENT, self._stage.premises.parent_zone, zone, NS))
+        return track is not None and any(value is None for value, _ in track.versions[1:])
+
+    def left_behind(self) -> Iterator[Counterexample]:
+        """Copies of a zone that are not what they are a copy of, when everything is done."""
+        for follower, zone, primary in self._stage.copies:
+            for key in self._stage.scene.keys(zone):
+                left, right = self._stage.said(primary, zone, key), self._stage.said(follower, zone, key)
+                if left and right and left[-1].value != right[-1].value:
+                    text = f"{name_text(key[0])} {type_text(key[1])}"
+                    story = (
+                        f"With the step '{left[-1].step}' {primary} has a serial that is not newer than the one at {follower} (RFC 1982).",
+                        f"{follower} takes no copy any more, and goes on with an old {text}: it stops when the zone expires there.",
+                    )
+                    yield self._example(
+                        story, "come to the serial in steps, each on every server before the next", left[-1].begins, left[-1].step
+                    )
+                    return
+
+    def _example(self, story: Iterable[str], remedy: str, at: float, step: str) -> Counterexample:
+        return Counterexample((self._kind,), self._schedule, tuple(story), remedy, at, step)
+
+    def _unknown(self, span: Held, host: Name) -> Iterator[Counterexample]:
+        unknown = self._stage.unknown_until(host)
+        if unknown is None:
+            return
+        begins, ends = max(span.begins, unknown[0]), min(span.ends, unknown[1])
+        if not begins + _GRAIN < ends or begins == -FOREVER:
+            return
+        text = name_text(host)
+        if unknown[0] == -FOREVER:
+            story: tuple[str, ...] = (
+                f"A cache was asked for {text} before its address was there, and keeps “no such name” until {instant_text(ends)}.",
+                f"At {instant_text(begins)} it gets an NS set that names {text}, and finds no address for it: visitors fail.",
+            )
+            yield self._example(story, f"let {text} be named for nobody before {instant_text(unknown[1])}", begins, _first_step(span))
+            return
+        story = (
+            *self._how_held(span, begins),
+            f"At {instant_text(begins)} it looks for the address of {text}, which is gone: visitors fail.",
+        )
+        yield self._example(
+            story, f"take {text} away only when nobody holds an NS set that names it, at {_end_text(span.ends)}", begins, "gone"
+        )
+
+    def _switched_off(self, span: Held, way: Way, at: float) -> Counterexample:
+        told = (
+            f"It has the address {way.address} from {way.told_by}, given until {_until_text(way.fetched)} with a TTL of {way.ttl}."
+            if way.told_by
+            else ""
+        )
+        story = [
+            *self._how_held(span, at),
+            told,
+            f"At {instant_text(at)} it asks {way.address}, where nobody answers any more: visitors fail.",
+        ]
+        ends = min(span.ends, way.ends)
+        return self._example([each for each in story if each], _later(way.step, at, ends, way.address), at, way.step)
+
+    def _badly_served(self, asked: _Asked) -> Iterator[Counterexample]:
+        for period in self._stage.content(asked.place, asked.zone):
             if period.value == Content.WHOLE:
                 continue
-            begins, ends = max(span.begins, period.begins), min(span.ends, period.ends)
-            if begins + _GRAIN < ends and begins > -FOREVER:
-                yield _badly_served(runbook, stage, kind, span, period, begins, schedule)
-        negative_until = stage.hosts_known + stage.lasts(stage.host_negative_ttl)
-        if span.which == Which.NEW and -FOREVER < span.begins < negative_until and stage.host_negative_ttl:
-            yield _host_unknown(runbook, kind, span, negative_until, schedule)
+            begins, ends = max(asked.begins, period.begins), min(asked.ends, period.ends)
+            if not begins + _GRAIN < ends or begins == -FOREVER:
+                continue
+            problem = "which does not serve the zone" if period.value == Content.NOTHING else "which has only an empty zone: “no such name”"
+            server = self._server(asked)
+            story = (*self._how_held(asked.span, begins), f"At {instant_text(begins)} it asks {server}, {problem}: visitors fail.")
+            names = ", ".join(map(name_text, asked.span.names))
+            earlier = any(
+                each.value == Content.WHOLE and each.begins < period.begins for each in self._stage.content(asked.place, asked.zone)
+            )
+            if earlier:
+                yield self._example(story, _later(period.step, period.begins, asked.ends, names), begins, period.step)
+            else:
+                into = _first_step(asked.span)
+                yield self._example(story, f"publish the whole zone on {names} before the step '{into}'", begins, into)
+
+    def _server(self, asked: _Asked) -> str:
+        """A name server of the copy that leads to the place."""
+        host = next((host for host in asked.span.names if asked.way in self._stage.ways_to(host)), asked.span.names[0])
+        return name_text(host)
+
+    def _bad_answers(self, asked: list[_Asked]) -> Iterator[Counterexample]:
+        wanted = needed(self._stage)
+        done: set[tuple[Name, str, float, float]] = set()
+        for each in asked:
+            if (mark := (each.zone, each.place, each.begins, each.ends)) in done:
+                continue
+            done.add(mark)
+            for key in self._stage.scene.keys(each.zone):
+                if key[1] == NS:
+                    continue
+                for period in self._stage.said(each.place, each.zone, key):
+                    begins, ends = max(each.begins, period.begins), min(each.ends, period.ends)
+                    if not begins + _GRAIN < ends:
+                        continue
+                    if period.value is None:
+                        yield from self._missing(each, key, period, begins, ends, wanted)
+                    elif key[1] in ADDRESSES:
+                        yield from self._dead_end(each, key, period.value, begins, ends)
+
+    def _missing(
+        self, asked: _Asked, key: Key, period: Period[RRset | None], begins: float, ends: float, wanted: set[Key]
+    ) -> Iterator[Counterexample]:
+        if key not in wanted or begins == -FOREVER:
+            return
+        for served in self._stage.content(asked.place, asked.zone):
+            if served.value != Content.WHOLE or self._is_cut(asked, key[0]):
+                continue
+            first, last = max(begins, served.begins), min(ends, served.ends)
+            if first + _GRAIN < last:
+                text = f"{name_text(key[0])} {type_text(key[1])}"
+                story = (
+                    *self._how_held(asked.span, first),
+                    f"At {instant_text(first)} it asks {self._server(asked)} for {text} and gets “no such name”: visitors fail.",
+                )
+                step = period.step or _first_step(asked.span)
+                yield self._example(story, f"have {text} answered there before the step '{step}'", first, step)
+
+    def _is_cut(self, asked: _Asked, name: Name) -> bool:
+        """A referral is given for it, at some time: what comes of that is followed by itself."""
+        return any(
+            rtype == NS and cut != zone and is_under(name, cut) and any(each.value is not None for each in track.periods)
+            for (place, zone, cut, rtype), track in self._stage.scene.said.items()
+            if (place, zone) == (asked.place, asked.zone)
+        )
+
+    def _dead_end(self, asked: _Asked, key: Key, rrset: RRset, begins: float, ends: float) -> Iterator[Counterexample]:
+        for address in map(address_text, rrset.rdatas):
+            track = self._stage.scene.services.get(address)
+            for each in track.periods if track is not None else ():
+                if each.value:
+                    continue
+                last = ends + self._stage.lasts(rrset.ttl)
+                first = max(begins, each.begins)
+                if first + _GRAIN < min(last, each.ends):
+                    text = f"{name_text(key[0])} {type_text(key[1])}"
+                    story = (
+                        *self._how_held(asked.span, min(ends, first)),
+                        f"{_moment(min(ends, first))} it asks {self._server(asked)} for {text}, and gets {address}, to keep for "
+                        f"{rrset.ttl} s.",
+                        f"At {instant_text(first)} it sends a visitor to {address}, which works no more: visitors fail.",
+                    )
+                    yield self._example(story, _later(each.step, each.begins, last, address), first, each.step)
+
+    def _how_held(self, span: Held, at: float) -> list[str]:
+        """The chain of copies that leads to holding ``span`` at a moment, each fetched as late as it can be."""
+        fetched = min(span.fetched, at)
+        names = ", ".join(map(name_text, span.names))
+        moment = _moment(fetched)
+        if span.through is None:
+            zone = name_text(self._stage.premises.parent_zone)
+            return [f"{moment} a cache asks a server of {zone} and gets the NS set {names}, to keep for {span.ttl} s."]
+        asked = next(
+            (name_text(host) for host in span.through.names for way in self._stage.ways_to(host) if way.place == span.given_by),
+            span.given_by,
+        )
+        again = ", each time anew," if span.renewed else ""
+        if span.through.zone != span.zone:
+            told = f"{moment} it asks {asked} for a name in {name_text(span.zone)} and is handed on to {names}, to keep for {span.ttl} s."
+        else:
+            told = f"{moment} it asks {asked}{again} and takes the zone's own NS set from the answer: {names}, to keep for {span.ttl} s."
+        return [*self._how_held(span.through, min(fetched, span.through.ends)), told]
 
 
-def _badly_served(
-    runbook: Runbook, stage: Stage, kind: CacheKind, span: Held, period: Period[Content], at: float, schedule: str
-) -> Counterexample:
-    servers = ", ".join(map(str, runbook.premises[f"{span.which}_ns"]))
-    problem = "which does not serve the zone" if period.value == Content.NOTHING else "which has only an empty zone: “no such name”"
-    moment = at if at > period.begins or span.begins >= period.begins else period.begins
-    story = (*_how_held(runbook, span, moment), f"At {instant_text(moment)} it asks {servers.split(', ')[0]}, {problem}: visitors fail.")
-    if any(each.value == Content.WHOLE and each.begins < period.begins for each in stage.content[span.which]):
-        return Counterexample((kind,), schedule, story, _later(span, period, servers), moment, span, period.step)
-    into = _step_into(stage, span)
-    remedy = f"publish the whole zone on {servers} before the step '{into}'"
-    return Counterexample((kind,), schedule, story, remedy, moment, span, into)
+def needed(stage: Stage) -> set[Key]:
+    """What is there before the runbook and after it, somewhere that is served: visitors come for it all the time."""
+    before, after = set[Key](), set[Key]()
+    for (place, zone, name, rtype), track in stage.scene.said.items():
+        if place == PARENT or rtype == NS:
+            continue
+        content = stage.content(place, zone)
+        if track.versions[0][0] is not None and content[0].value == Content.WHOLE:
+            before.add((name, rtype))
+        if track.value is not None and content[-1].value == Content.WHOLE:
+            after.add((name, rtype))
+    return before & after
 
 
-def _later(span: Held, period: Period[Content], servers: str) -> str:
-    if span.ends == FOREVER:
-        return f"the step '{period.step}' must not come before every server has stopped handing out the NS set {servers}"
-    late = rough_text(span.ends - period.begins)
-    return f"let the step '{period.step}' begin {late} later: nobody asks {servers} any more from {instant_text(span.ends)} on"
+def _later(step: str, begins: float, until: float, names: str) -> str:
+    if step == VANISHED:
+        return f"begin {rough_text(until - begins)} earlier, or have the old side stay until {_end_text(until)}"
+    if until == FOREVER:
+        return f"the step '{step}' must not come before every server has stopped leading to {names}"
+    return f"let the step '{step}' begin {rough_text(until - begins)} later: nobody asks {names} any more from {instant_text(until)} on"
 
 
-def _host_unknown(runbook: Runbook, kind: CacheKind, span: Held, until: float, schedule: str) -> Counterexample:
-    host = str(runbook.premises["new_ns"][0])
-    story = (
-        f"A cache was asked for {host} before its address was there, and keeps “no such name” until {instant_text(until)}.",
-        f"At {instant_text(span.begins)} it gets the new NS set and finds no address for {host}: visitors fail.",
-    )
-    remedy = f"let the new NS set be seen by nobody before {instant_text(until)}"
-    return Counterexample((kind,), schedule, story, remedy, span.begins, span, "hosts")
-
-
-def _step_into(stage: Stage, span: Held) -> str:
+def _first_step(span: Held) -> str:
     """The step by which caches come to hold this set."""
     first = span
-    while first.through is not None and first.through.which == span.which:
+    while first.through is not None and first.through.names == span.names:
         first = first.through
-    periods = stage.delegation if first.through is None else stage.apex[first.through.which]
-    return next((each.step for each in periods if each.value.which == span.which and each.begins <= first.begins < each.ends), "")
+    return first.step
 
 
-def _how_held(runbook: Runbook, span: Held, at: float) -> list[str]:
-    """The chain of copies that leads to holding ``span`` at a moment, each fetched as late as it can be."""
-    fetched = min(span.fetched, at)
-    names = ", ".join(map(str, runbook.premises[f"{span.which}_ns"]))
-    moment = _just_before(fetched)
-    if span.through is None:
-        zone = str(runbook.premises["parent_zone"])
-        return [f"{moment} a cache asks a server of {zone} and gets the NS set {names}, to keep for {span.ttl} s."]
-    asked = str(runbook.premises[f"{span.through.which}_ns"][0])
-    again = ", each time anew," if span.renewed else ""
-    told = f"{moment} it asks {asked}{again} and takes the zone's own NS set from the answer: {names}, to keep for {span.ttl} s."
-    return [*_how_held(runbook, span.through, min(fetched, span.through.ends)), told]
-
-
-def _just_before(instant: float) -> str:
+def _moment(instant: float) -> str:
     if instant in (FOREVER, -FOREVER):
         return "At any time"
     return f"Just before {instant_text(instant)}"
+
+
+def _until_text(instant: float) -> str:
+    return "now on" if instant == FOREVER else instant_text(instant)
+
+
+def _end_text(instant: float) -> str:
+    return "no time: they never stop" if instant == FOREVER else instant_text(instant)

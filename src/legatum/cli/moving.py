@@ -1,0 +1,166 @@
+"""What every command that draws a move shares: drafting it, carrying it out, saying where it stands."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import OK, SHUT, add_anyway, add_changing, agreed, note, show
+
+if TYPE_CHECKING:
+    from legatum.core.runbook import Outcome, Runbook
+    from legatum.journal.journal import Journal
+    from legatum.views.move import AdvanceDocument
+    from legatum.work.advance import Halted, Ways
+    from legatum.work.draft import Wished
+    from legatum.work.outside import Outside
+
+
+def add_going(parser: argparse.ArgumentParser) -> None:
+    """For short ways: how far the move is carried out."""
+    parser.add_argument("--wait", action="store_true", help="stay through holds until it is complete")
+    parser.add_argument("--until", metavar="STEP", help="stop after this step")
+    add_changing(parser)
+    add_anyway(parser)
+    parser.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
+
+
+async def drafted(
+    args: argparse.Namespace, outside: "Outside", wish: "Wished", out: Path | None = None, keep: bool = True, over_drafts: bool = False
+) -> "tuple[Runbook, Path]":
+    """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as drafting does, and
+    :class:`BadInput` where there is one already."""
+    from legatum.core.fault import BadInput
+    from legatum.core.instant import people_text
+    from legatum.core.name import name_text
+    from legatum.work.draft import draft_move
+    from legatum.work.movefile import is_over, is_untouched, move_path, read_move, retreat_path, write_move
+    from legatum.work.transfer import make_room
+
+    path = out or move_path(outside, wish.domain)
+    if wish.transfer and keep:
+        make_room(path, outside.journal)
+    forced = getattr(args, "force", False) or not keep
+    forced = forced or (over_drafts and path.exists() and is_untouched(read_move(path), outside.journal))
+    if path.exists() and not forced and not is_over(path, outside.journal):
+        raise BadInput(
+            f"{path}: there is a move of this domain already",
+            f"go on with it (`legatum move status {name_text(wish.domain)}`), take it back, or draw another one in its place with --force",
+        )
+    runbook, paces = await draft_move(outside, wish, lambda text: note(args, text))
+    for pace, ends in paces.items():
+        note(
+            args,
+            f"{'TTLs lowered first' if pace == 'lowered' else 'the change at once'} (--pace {pace}): over on "
+            f"{people_text(ends, outside.clock.now())}",
+        )
+    if keep:
+        write_move(path, runbook)
+        retreat_path(path).unlink(missing_ok=True)
+    return runbook, path
+
+
+async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wished") -> int:
+    """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it may go."""
+    from legatum.net.file import write_whole
+    from legatum.work.movefile import is_over, is_untouched, move_path, read_move
+
+    path = move_path(outside, wish.domain)
+    before = path.read_bytes() if path.exists() else None
+    if path.exists() and not is_over(path, outside.journal) and (there := read_move(path)).wish == wish.words:
+        runbook = there
+    else:
+        note(args, "looking at the domain, its providers and the registry …")
+        runbook, path = await drafted(args, outside, wish, keep=not args.dry_run, over_drafts=True)
+    journal = outside.journal
+    with journal.occupied([runbook.domain], outside.clock.now()):
+        status = SHUT
+        try:
+            status = await carry_out(args, outside, runbook, path, journal)
+        finally:
+            if status != OK and not args.dry_run and is_untouched(runbook, journal):  # refused, or declined: all is as it was before
+                path.unlink(missing_ok=True) if before is None else write_whole(path, before)
+        return status
+
+
+async def carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
+    """As far as it may go, and said."""
+    from legatum.views.move import advance_document, show_halt
+    from legatum.work.advance import Halt
+
+    halted, done = await _gone_on(args, outside, runbook, path, journal)
+    document = advance_document(runbook, halted, done)
+    show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
+    return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
+
+
+async def carried_out(
+    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal"
+) -> "AdvanceDocument":
+    """As far as it may go, for a document of several."""
+    from legatum.views.move import advance_document
+
+    return advance_document(runbook, *await _gone_on(args, outside, runbook, path, journal))
+
+
+async def _gone_on(
+    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal"
+) -> "tuple[Halted, list[str]]":
+    """Where it halted, and the steps that were done."""
+    from legatum.work.advance import advance
+
+    done: list[str] = []
+    return await advance(outside, runbook, path, journal, _ways(args, outside, runbook, path, done)), done
+
+
+def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
+    from legatum.core.instant import people_text
+    from legatum.core.name import name_text
+    from legatum.core.runbook import Outcome, Step
+    from legatum.core.timing import Bound
+    from legatum.services.registrar import ByHand
+    from legatum.views.sheet import step_sheet, write_sheet
+    from legatum.work.advance import Ways
+
+    def number(step: Step) -> str:
+        return f"{runbook.steps.index(step) + 1}/{len(runbook.steps)}"
+
+    def begin(step: Step) -> None:
+        note(args, f"{number(step)} {step.title} …")
+
+    def hold(step: Step, bound: Bound) -> None:
+        note(args, f"    hold until {people_text(bound.instant, outside.clock.now())}: {bound.reason}")
+
+    def finished(step: Step, outcome: Outcome) -> None:
+        done.append(step.id)
+        note(args, f"    {people_text(outcome.all, outside.clock.now())}: {outcome.summary}")
+
+    def ask(step: Step, lines: list[str]) -> bool:
+        return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
+
+    def by_hand(step: Step, what: ByHand) -> None:
+        sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
+        write_sheet(sheet, step_sheet(runbook, step, what))
+        note(args, f"    {what.message}\n    the worksheet for it: {sheet}")
+
+    def missing(text: str) -> None:
+        note(args, f"    {text}")
+
+    until = getattr(args, "until", None)
+    return Ways(args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, until, getattr(args, "unproven", False))
+
+
+def present(
+    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
+) -> int:
+    """The whole runbook, or a line for each step."""
+    from legatum.core.runbook import forecast
+    from legatum.views.move import move_document, show_move, show_status
+
+    now = outside.clock.now()
+    slots = list(forecast(runbook, outcomes, now))
+    document = move_document(runbook, slots, str(path), now)
+    if brief:
+        show(args, document, lambda screen: show_status(document, slots, now, screen))
+    else:
+        show(args, document, lambda screen: show_move(runbook, slots, document, now, screen))
+    return OK

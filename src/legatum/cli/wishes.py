@@ -1,0 +1,182 @@
+"""The options that say what shall be different, and what they come to."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from legatum.core.moves.kinds.address import NewAddress
+    from legatum.core.moves.kinds.zone_data import Soa
+    from legatum.core.moves.place import Key
+    from legatum.core.name import Name
+    from legatum.work.draft import Wished
+    from legatum.work.outside import Outside
+    from legatum.work.transfer import TransferWish
+
+_SOA_FIELDS = ("refresh", "retry", "expire", "minimum", "mailbox", "primary", "serial")
+
+
+def add_wishes(parser: argparse.ArgumentParser) -> None:
+    """For ``move draft``."""
+    wished = parser.add_argument_group("what shall be different (several at once make one plan)")
+    wished.add_argument("--to", dest="new", metavar="PROVIDER", default="", help="another provider serves it")
+    wished.add_argument(
+        "--replace", metavar="OLD=NEW", action="append", default=[], help="an address of a web or mail server, wherever it stands"
+    )
+    wished.add_argument(
+        "--hosts", metavar="NS=ADDRESS,…", action="append", default=[],
+        help="an own name server with these addresses, named in both NS sets; with none (NS=) it is given up",
+    )  # fmt: skip
+    wished.add_argument("--unnamed", action="store_true", help="with --hosts: not in the NS sets, only there")
+    wished.add_argument("--part", metavar="NAME=PROVIDER", default="", help="this part at that provider; at the domain's own: taken back")
+    wished.add_argument("--second", metavar="NAME", default="", help="this secondary of the settings serves it too")
+    wished.add_argument("--without", metavar="NAME", default="", help="this secondary does so no longer")
+    wished.add_argument("--ttl", metavar="'NAME TYPE=DURATION'", action="append", default=[], help="another TTL of one RRset")
+    wished.add_argument(
+        "--soa", metavar="FIELD=VALUE", action="append", default=[],
+        help=f"another value in the SOA record: {', '.join(_SOA_FIELDS)}; a serial may be lower",
+    )  # fmt: skip
+    wished.add_argument("--registrar-to", metavar="NAME", default="", help="registered through this account")
+    wished.add_argument("--first", action="store_true", help="its first delegation, to who serves it already (--from)")
+    wished.add_argument("--retire", action="store_true", help="out of service: delegation, hosts and zone cleaned up")
+    ways = parser.add_argument_group("how")
+    ways.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="who serves it now (default: as the delegation shows)")
+    ways.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    ways.add_argument(
+        "--pace", choices=("lowered", "at-once"), default="", help="TTLs lowered first, or the change at once (default: over sooner)"
+    )
+    ways.add_argument("--old-ends", metavar="INSTANT", help="when the old side vanishes by itself")
+    ways.add_argument("--low-ttl", metavar="DURATION", help="TTLs during the move (default: the house's)")
+    ways.add_argument(
+        "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast (default 1h)"
+    )
+    ways.add_argument("--anyway", action="store_true", help="even if a zone has an error then that it did not have")
+    ways.add_argument("--code", default="", metavar="REFERENCE", help="with --registrar-to: where the authorisation code is")
+    ways.add_argument("--approve", action="store_true", help="with --registrar-to: approve it at the losing account")
+    ways.add_argument("--years", type=int, choices=(0, 1), default=1, help="with --registrar-to: years that it adds (default: 1)")
+    ways.add_argument("--registrant", default="", metavar="CONTACT", help="with --registrar-to: the contact to put in afterwards")
+
+
+def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wished":
+    """Raises :class:`BadInput` for what is no wish."""
+    from legatum.core.duration import parse_duration
+    from legatum.core.instant import parse_instant_or_wait
+    from legatum.work.draft import Wished
+
+    house = outside.settings.house
+    hosts = _hosts(args, domain)
+    return Wished(
+        domain=domain,
+        to=args.new,
+        old=args.old,
+        registrar=args.registrar,
+        replace=tuple(_replaced(each) for each in args.replace),
+        hosts=hosts,
+        named=() if args.unnamed else tuple(host for host, addresses in hosts.items() if addresses),
+        part=_part(args.part, domain),
+        second=args.second,
+        without=args.without,
+        ttls=dict(_ttl(each, domain) for each in args.ttl),
+        soa=_soa(args.soa, domain),
+        transfer=_transfer(args, domain),
+        first=args.first,
+        retire=args.retire,
+        low_ttl=parse_duration(args.low_ttl or house.low_ttl),
+        publishing=parse_duration(args.publishing),
+        pace=args.pace,
+        anyway=args.anyway,
+        old_ends=parse_instant_or_wait(args.old_ends, outside.clock.now()) if args.old_ends else None,
+    )
+
+
+def _halves(text: str, form: str) -> tuple[str, str]:
+    from legatum.core.fault import BadInput
+
+    left, mark, right = text.partition("=")
+    if not mark or not left.strip():
+        raise BadInput(f"'{text}' is no wish of this kind", f"write {form}")
+    return left.strip(), right.strip()
+
+
+def _replaced(text: str) -> "NewAddress":
+    from legatum.core.moves.kinds.address import NewAddress
+
+    old, new = _halves(text, "--replace OLD-ADDRESS=NEW-ADDRESS")
+    return NewAddress(canonical_address(old), canonical_address(new))
+
+
+def canonical_address(text: str) -> str:
+    """Raises :class:`BadInput`."""
+    from ipaddress import ip_address
+
+    from legatum.core.fault import BadInput
+
+    try:
+        return str(ip_address(text))
+    except ValueError:
+        raise BadInput(f"'{text}' is no address", "give one such as 198.51.100.10 or 2001:db8::10") from None
+
+
+def _hosts(args: argparse.Namespace, domain: "Name") -> "dict[Name, tuple[str, ...]]":
+    from legatum.core.name import typed_host
+
+    found: dict[Name, tuple[str, ...]] = {}
+    for text in args.hosts:
+        name, addresses = _halves(text, "--hosts NS=ADDRESS,ADDRESS")
+        found[typed_host(name, domain)] = tuple(canonical_address(each.strip()) for each in addresses.split(",") if each.strip())
+    return found
+
+
+def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":
+    from legatum.core.name import typed_name
+
+    if not text:
+        return None
+    name, provider = _halves(text, "--part NAME=PROVIDER")
+    return typed_name(name, domain), provider
+
+
+def _ttl(text: str, domain: "Name") -> "tuple[Key, int]":
+    from legatum.core.duration import parse_duration
+    from legatum.core.fault import BadInput
+    from legatum.core.name import typed_name
+    from legatum.core.rrtype import parse_type
+
+    words, value = _halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
+    if len(words.split()) != 2:
+        raise BadInput(f"'{text}' does not name one RRset", "write --ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
+    name, rtype = words.split()
+    return (typed_name(name, domain), parse_type(rtype)), parse_duration(value)
+
+
+def _soa(texts: list[str], domain: "Name") -> "Soa | None":
+    from legatum.core.duration import parse_duration
+    from legatum.core.fault import BadInput
+    from legatum.core.moves.kinds.zone_data import Soa
+    from legatum.core.name import parse_name, typed_host
+    from legatum.core.soa import mailbox_text
+
+    given: dict[str, object] = {}
+    for text in texts:
+        field, value = _halves(text, "--soa FIELD=VALUE, such as refresh=4h")
+        if field not in _SOA_FIELDS:
+            raise BadInput(f"the SOA record has no '{field}'", f"it has: {', '.join(_SOA_FIELDS)}")
+        if field == "serial":
+            if not value.isdecimal() or int(value) >= 2**32:
+                raise BadInput(f"'{value}' is no serial", "give a number below 2^32")
+            given[field] = int(value)
+        elif field == "mailbox":
+            given[field] = parse_name(mailbox_text(value) if "@" in value else value.rstrip(".") + ".")
+        else:
+            given[field] = typed_host(value, domain) if field == "primary" else parse_duration(value)
+    return Soa(**given) if given else None  # type: ignore[arg-type]
+
+
+def _transfer(args: argparse.Namespace, domain: "Name") -> "TransferWish | None":
+    from legatum.core.fault import BadInput
+    from legatum.work.transfer import TransferWish
+
+    if not args.registrar_to:
+        return None
+    if not args.registrar:
+        raise BadInput("which account has the domain now?", "say it: --registrar NAME, beside --registrar-to")
+    return TransferWish(domain, args.registrar, args.registrar_to, args.code, args.approve, args.years, args.registrant)

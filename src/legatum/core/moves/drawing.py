@@ -1,0 +1,213 @@
+"""What a plan is drawn from: everything that was observed, and how the house wants it done."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from legatum.core.instant import instant_text
+from legatum.core.moves.assembly import Piece
+from legatum.core.moves.effects import Change, Delegated, HostSet, Records, ZoneEnded, ZoneMade
+from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.rrset import RRset, rrset, targets
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Past
+from legatum.core.soa import negative_ttl
+from legatum.core.timing import Caution
+from legatum.core.zone import Zone
+
+_MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one
+
+
+@dataclass(frozen=True)
+class Remembered:
+    """That an RRset was given otherwise until some time ago. ``until`` in seconds since 1970; ``rrset``: with which data, None for the
+    present
+    ones."""
+
+    zone: Name
+    key: Key
+    ttl: int
+    until: float
+    rrset: RRset | None = None
+
+    def as_it_was(self, present: RRset) -> RRset:
+        return self.rrset if self.rrset is not None else present.with_ttl(self.ttl)
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the domain, and ``glue``
+    beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that take a copy from it; ``registrar``: the
+    account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
+    ``publishing``: seconds that the registry is expected to take; ``at_once``: TTLs are not lowered first."""
+
+    domain: Name
+    at: float
+    parent_zone: Name
+    parent_ttl: int
+    zones: Mapping[tuple[str, Name], Zone]
+    places: tuple[Place, ...]
+    delegation: tuple[Name, ...]
+    glue: tuple[RRset, ...]
+    glue_ttl: int
+    main: str
+    follows: tuple[str, ...]
+    registrar: str
+    caution: Caution
+    registrar_by_hand: bool = False
+    hosts: tuple[KnownHost, ...] = ()
+    registered: Registered | None = None
+    remembered: tuple[Remembered, ...] = ()
+    vanishing: tuple[Vanishing, ...] = ()
+    unsigned: str = ""
+    low_ttl: int = 300
+    final_ttl: int = 86400
+    publishing: int = 3600
+    at_once: bool = False
+    made: tuple[tuple[str, Name], ...] = field(default=())
+
+    def place(self, name: str) -> Place:
+        return next(each for each in self.places if each.name == name)
+
+    def zone(self, place: str, zone: Name) -> Zone:
+        return self.zones[place, zone]
+
+    @property
+    def contents(self) -> Zone:
+        """The domain's zone as it is now."""
+        return self.zones[self.main, self.domain]
+
+    @property
+    def apex_ns(self) -> RRset:
+        found = self.contents.apex_ns
+        assert found is not None
+        return found
+
+    def ns_ttl(self, zone: Name) -> int:
+        """The largest TTL with which a server of the zone hands its NS set out."""
+        return max(each.apex_ns.ttl for (_, origin), each in self.zones.items() if origin == zone and each.apex_ns is not None)
+
+    def negative_ttl(self, zone: Name) -> int:
+        return max((negative_ttl(each.soa_rrset) for (_, origin), each in self.zones.items() if origin == zone), default=0)
+
+    @property
+    def sides(self) -> list[str]:
+        """Places at which an edit of the domain's zone has to be made while both serve it: the present one, and one that it moves to."""
+        return [self.main, *(place for place, zone in self.made if zone == self.domain)]
+
+    def followers(self, place: str) -> tuple[str, ...]:
+        """Who takes a copy from there."""
+        return self.follows if place == self.main else ()
+
+    def records(self, place: str, zone: Name, changes: Iterable[Change]) -> Records:
+        """A change, with those that follow it."""
+        return Records(place, zone, tuple(changes), self.followers(place) if zone == self.domain else ())
+
+    def delegated(self, before: Sequence[Name], after: Sequence[Name], glue: Iterable[RRset] = ()) -> Delegated:
+        return Delegated(
+            self.registrar, self.domain, self.parent_zone, tuple(sorted(before)), tuple(sorted(after)), self.parent_ttl, tuple(glue)
+        )
+
+
+def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tuple[Past, ...]]:
+    """The premises of a plan that is made of these pieces, and what is remembered beside them."""
+    followed = _followed(drawing, pieces)
+    parent, past = _parent(drawing)
+    served = [parent]
+    for (place, origin), zone in drawing.zones.items():
+        sets = [zone.get(*key) for key in followed.get(origin, ())]
+        kept, older = _with_memory(drawing, place, origin, [each for each in sets if each is not None])
+        served.append(Served(place, origin, kept, negative_ttl(zone.soa_rrset), max(each.ttl for each in zone.unsorted)))
+        past += older
+        if place == drawing.main and origin == drawing.domain:
+            served += [replace(served[-1], place=each) for each in drawing.follows]
+    seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in drawing.hosts if each.since is not None]
+    premises = Premises(
+        drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
+        drawing.vanishing,
+        drawing.unsigned, drawing.caution.floor, drawing.caution.time_out,
+    )  # fmt: skip
+    return premises, (*past, *seen)
+
+
+def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
+    """As it should come out of a transfer: with what the plan has changed by then."""
+    if drawing.registered is None:
+        return None
+    held: Registered = drawing.registered
+    for piece in sorted(pieces, key=lambda each: each.phase):
+        for effect in piece.step.effects:
+            if isinstance(effect, Delegated):
+                held = replace(held, nameservers=effect.after)
+            elif isinstance(effect, HostSet):
+                hosts = {host: each for host, each in held.hosts.items() if host != effect.host}
+                held = replace(held, hosts={**hosts, effect.host: effect.after} if effect.after else hosts)
+    return held
+
+
+def _parent(drawing: Drawing) -> tuple[Served, list[Past]]:
+    ns = [rrset(drawing.domain, NS, drawing.parent_ttl, drawing.delegation)] if drawing.delegation else []
+    kept, past = _with_memory(drawing, PARENT, drawing.parent_zone, ns)
+    return Served(PARENT, drawing.parent_zone, (*kept, *drawing.glue), 0), past
+
+
+def _with_memory(drawing: Drawing, place: str, zone: Name, sets: Sequence[RRset]) -> tuple[tuple[RRset, ...], list[Past]]:
+    """RRsets as caches may remember them, and when they became what they are."""
+    kept, past = [], []
+    for each in sets:
+        older = sorted((one for one in drawing.remembered if _counts(drawing, one, zone, each)), key=lambda one: one.until)
+        versions = [one.as_it_was(each) for one in older] + [each]
+        kept.append(versions[0])
+        for one, before, after in zip(older, versions, versions[1:], strict=False):
+            label = f"{name_text(each.name)} {each.type_text} with {one.ttl} at {place} until {instant_text(one.until)}"
+            past.append(Past(label, (Records(place, zone, (Change(before, after),)),), one.until, one.until))
+    return tuple(kept), past
+
+
+def _counts(drawing: Drawing, one: Remembered, zone: Name, present: RRset) -> bool:
+    """Somebody may hold it still, and hold something else than what is given now, or hold it longer."""
+    if (one.zone, one.key) != (zone, (present.name, present.rtype)) or one.until + drawing.caution.lasts(one.ttl) <= drawing.at:
+        return False
+    before = one.as_it_was(present)
+    return before.rdatas != present.rdatas or before.ttl > present.ttl
+
+
+def _followed(drawing: Drawing, pieces: Sequence[Piece]) -> dict[Name, list[Key]]:
+    """Zone → names and types that the plan rests on: NS sets, addresses of name servers in it, and what changes."""
+    found: dict[Name, dict[Key, None]] = {origin: {(origin, NS): None} for _, origin in drawing.zones}
+    named = {host for zone in drawing.zones.values() for host in targets(zone.apex_ns)} | set(drawing.delegation)
+    for origin, keys in found.items():
+        keys |= {(host, rtype): None for host in sorted(named) if is_under(host, origin) for rtype in ADDRESSES}
+    for piece in pieces:
+        for effect in piece.step.effects:
+            if isinstance(effect, Records):
+                found.setdefault(effect.zone, {}).update(dict.fromkeys(each.key for each in effect.changed))
+            elif isinstance(effect, ZoneMade | ZoneEnded):
+                found.setdefault(effect.zone, {}).update(dict.fromkeys((each.name, each.rtype) for each in effect.rrsets))
+    return {origin: list(keys) for origin, keys in found.items()}
+
+
+def completed(drawing: Drawing, pieces: Sequence[Piece]) -> list[Piece]:
+    """Pieces whose making of a zone says of every RRset that the plan follows what it will be there."""
+    followed = _followed(drawing, pieces)
+
+    def whole(effect: ZoneMade) -> ZoneMade:
+        source = drawing.zones.get((effect.source or drawing.main, effect.zone))
+        if source is None:
+            return effect
+        there = {(each.name, each.rtype) for each in effect.rrsets}
+        more = [each for key in followed.get(effect.zone, ()) if key not in there and (each := source.get(*key)) is not None]
+        return replace(effect, rrsets=(*effect.rrsets, *more))
+
+    return [
+        replace(
+            piece,
+            step=replace(piece.step, effects=tuple(whole(each) if isinstance(each, ZoneMade) else each for each in piece.step.effects)),
+        )
+        for piece in pieces
+    ]
+
+
+def some_of(sets: Sequence[RRset]) -> tuple[RRset, ...]:
+    """As many as a rehearsal follows one by one; what goes together fares alike."""
+    return tuple(sets[:_MOST_FOLLOWED])

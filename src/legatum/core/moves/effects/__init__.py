@@ -1,0 +1,50 @@
+"""Effects as data: what a step changes, or looks at. Each says what places give from then on, and how it is taken back.
+
+One description serves five ends: the preview, the rehearsal, the doing, the proof, and the way back. Each kind is one file here, and one in
+:mod:`legatum.work.effects` that looks whether it is there, does it and proves it.
+"""
+
+from legatum.core.moves.effects.delegation import Delegated, Published
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.effects.hosts import HostSet
+from legatum.core.moves.effects.looks import Agreed, Answered, Gathered, Ready, Same
+from legatum.core.moves.effects.records import Change, Records
+from legatum.core.moves.effects.registration import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
+from legatum.core.moves.effects.secondary import Joined, Released
+from legatum.core.moves.effects.service import ServiceBegun, ServiceEnded
+from legatum.core.moves.effects.zones import ZoneEnded, ZoneMade
+
+EFFECTS: dict[str, type[Effect]] = {
+    "records": Records,
+    "zone-made": ZoneMade,
+    "zone-ended": ZoneEnded,
+    "delegated": Delegated,
+    "published": Published,
+    "host": HostSet,
+    "joined": Joined,
+    "released": Released,
+    "service-ended": ServiceEnded,
+    "service-begun": ServiceBegun,
+    "gathered": Gathered,
+    "same": Same,
+    "ready": Ready,
+    "agreed": Agreed,
+    "answered": Answered,
+    "statuses": Statuses,
+    "transfer": Transfer,
+    "fit": Fit,
+    "followed": Followed,
+    "kept": Kept,
+    "registrant": RegistrantChanged,
+    "code": CodeChanged,
+    "settled": Settled,
+}
+"""How each kind is called in move files."""
+
+__all__ = [
+    "EFFECTS", "Agreed", "Answered", "Change", "CodeChanged", "Delegated", "Effect", "Fit", "Followed", "Gathered", "HostSet", "Joined",
+    "Kept",
+    "Published", "Ready", "Records", "RegistrantChanged", "Released", "Same", "ServiceBegun", "ServiceEnded", "Settled", "Statuses",
+    "Transfer", "ZoneEnded",
+    "ZoneMade",
+]  # fmt: skip

@@ -1,0 +1,50 @@
+"""The NS set at the registrar, and that every server of the parent zone hands it out."""
+
+from dataclasses import dataclass
+
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.effects.hosts import HostSet
+from legatum.core.moves.place import PARENT
+from legatum.core.moves.scene import Scene
+from legatum.core.name import Name
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import NS
+
+
+@dataclass(frozen=True, slots=True)
+class Delegated(Effect):
+    """``ttl``: with which the parent hands the NS set out; ``glue``: addresses that it gives along for the new set."""
+
+    registrar: str
+    domain: Name
+    parent_zone: Name
+    before: tuple[Name, ...]
+    after: tuple[Name, ...]
+    ttl: int
+    glue: tuple[RRset, ...] = ()
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        ns = rrset(self.domain, NS, self.ttl, self.after) if self.after else None
+        scene.say(PARENT, self.parent_zone, (self.domain, NS), ns, first, everywhere, step)
+        for each in self.glue:
+            if scene.says(PARENT, self.parent_zone, each.name, each.rtype) is None:
+                scene.say(PARENT, self.parent_zone, (each.name, each.rtype), each, first, first, step)
+
+    def reverse(self) -> "Delegated":
+        return Delegated(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ttl)
+
+
+@dataclass(frozen=True, slots=True)
+class Published(Effect):
+    """A look at every server of the parent zone: from here on what the registrar was told is true of all of them."""
+
+    domain: Name
+    after: tuple[Name, ...]
+    hosts: tuple[Name, ...] = ()
+    changes = False
+
+    def concerns(self, effect: Effect) -> bool:
+        """Whether this look shows when the other effect was everywhere."""
+        if isinstance(effect, Delegated):
+            return effect.domain == self.domain and effect.after == self.after
+        return isinstance(effect, HostSet) and effect.host in self.hosts

@@ -1,0 +1,39 @@
+"""A second provider serves a copy of the zone, or does so no longer."""
+
+from dataclasses import dataclass
+
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.scene import Content, Scene
+from legatum.core.name import Name
+
+
+@dataclass(frozen=True, slots=True)
+class Joined(Effect):
+    """``primary``: the place that it takes its copy from. Proven when every address has the primary's serial."""
+
+    place: str
+    zone: Name
+    primary: str
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        for name, rtype in scene.keys(self.zone):
+            if (present := scene.says(self.primary, self.zone, name, rtype)) is not None:
+                scene.say(self.place, self.zone, (name, rtype), present, first, first, step)
+        scene.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+
+    def reverse(self) -> "Released":
+        return Released(self.place, self.zone, self.primary)
+
+
+@dataclass(frozen=True, slots=True)
+class Released(Effect):
+    place: str
+    zone: Name
+    primary: str
+    takes_away = True
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
+
+    def reverse(self) -> Joined:
+        return Joined(self.place, self.zone, self.primary)

@@ -1,0 +1,40 @@
+"""What people switch off: an address that visitors, or questions, were sent to."""
+
+from dataclasses import dataclass
+
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.scene import Scene
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceEnded(Effect):
+    """From here on nobody is sent to ``address``, and it may be switched off. The tool switches nothing off; it says that one may.
+    ``place``: whose name server it is of, empty for what visitors are sent to."""
+
+    address: str
+    place: str = ""
+    changes = False
+    takes_away = True
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        if self.address in scene.answering:
+            scene.answer(self.address, None, first, everywhere, step)
+        else:
+            scene.work(self.address, False, first, everywhere, step)
+
+    def reverse(self) -> "ServiceBegun":
+        return ServiceBegun(self.address, self.place)
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceBegun(Effect):
+    """The address works again: somebody has switched it on."""
+
+    address: str
+    place: str = ""
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        if self.address in scene.answering:
+            scene.answer(self.address, self.place or None, first, everywhere, step)
+        else:
+            scene.work(self.address, True, first, everywhere, step)

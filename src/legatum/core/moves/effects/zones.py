@@ -1,0 +1,52 @@
+"""A zone is made at a place, whole, or ended there."""
+
+from dataclasses import dataclass
+
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.scene import Content, Scene
+from legatum.core.name import Name
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS
+
+
+@dataclass(frozen=True, slots=True)
+class ZoneMade(Effect):
+    """``rrsets``: of the zone, those that the plan follows: its NS set as it will be there, above all. ``source``: the place whose zone is
+    taken, empty for the file that was gathered."""
+
+    place: str
+    zone: Name
+    rrsets: tuple[RRset, ...]
+    source: str = ""
+
+    @property
+    def ns(self) -> RRset:
+        return next(each for each in self.rrsets if each.name == self.zone and each.rtype == NS)
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        if scene.content(self.place, self.zone) == Content.NOTHING:
+            scene.serve(self.place, self.zone, Content.BLANK, first, first, step)
+            scene.say(self.place, self.zone, (self.zone, NS), self.ns, first, first, step)
+        for each in self.rrsets:
+            scene.say(self.place, self.zone, (each.name, each.rtype), each, first, everywhere, step)
+        scene.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+
+    def reverse(self) -> "ZoneEnded":
+        return ZoneEnded(self.place, self.zone, self.rrsets, self.source)
+
+
+@dataclass(frozen=True, slots=True)
+class ZoneEnded(Effect):
+    """``rrsets`` and ``source``: what makes it anew, if it comes to that."""
+
+    place: str
+    zone: Name
+    rrsets: tuple[RRset, ...] = ()
+    source: str = ""
+    takes_away = True
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
+
+    def reverse(self) -> ZoneMade:
+        return ZoneMade(self.place, self.zone, self.rrsets, self.source)

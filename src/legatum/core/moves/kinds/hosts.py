@@ -1,0 +1,133 @@
+"""Own name servers: set up, given other addresses, given up (docs/timing.md, rules 3, 4, 10 and 16).
+
+A host has its address in the zone first, on every server, then at the registry; nobody names it before everybody can know it. Another
+address answers before it is given, and the old one until nobody can hold it. A host goes when nobody holds an NS set that names it.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from legatum.core.address import address_text
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Answered, Change, HostSet, Published, ServiceEnded
+from legatum.core.moves.effects.hosts import address_sets
+from legatum.core.moves.kinds.name_servers import ns_pieces
+from legatum.core.moves.needs import Need, Unnamed, Unused
+from legatum.core.moves.place import ADDRESSES
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.rrset import RRset, targets
+from legatum.core.runbook import Step
+
+_FORMS = "give the addresses that it has, or other ones, or none for a host that goes"
+
+
+@dataclass(frozen=True, slots=True)
+class Hosts:
+    """``addresses``: host → what it shall have, none for one that goes; ``held``: what the registry has, None for no host; ``named``: hosts
+    that shall stand in both NS sets; ``alone``: and nobody else."""
+
+    addresses: Mapping[Name, tuple[str, ...]]
+    held: Mapping[Name, tuple[str, ...] | None]
+    named: tuple[Name, ...] = ()
+    alone: bool = False
+    with_addresses: bool = False
+
+
+def host_pieces(drawing: Drawing, wish: Hosts) -> Iterator[Piece]:
+    """Raises :class:`BadInput` for what is not below the domain, :class:`GateShut` for what would leave nobody."""
+    for host in (*wish.addresses, *wish.named):
+        if not is_under(host, drawing.domain) or host == drawing.domain:
+            raise BadInput(
+                f"{name_text(host)} is not below {name_text(drawing.domain)}", "only hosts below a domain have addresses at its registry"
+            )
+    going = [host for host, addresses in wish.addresses.items() if not addresses]
+    for host, addresses in wish.addresses.items():
+        if addresses:
+            yield from _placed(drawing, wish, host, addresses)
+    present = targets(drawing.contents.apex_ns)
+    wanted = tuple(sorted(set(wish.named) if wish.alone else {*present, *wish.named} - set(going)))
+    if not wanted:
+        raise GateShut(f"nobody would serve {name_text(drawing.domain)} any more", "name other servers first")
+    if wish.named or set(going) & {*present, *drawing.delegation}:
+        yield from ns_pieces(drawing, wanted, _sets_up(drawing, wish))
+    for host in going:
+        yield from _gone(drawing, wish, host)
+
+
+def _sets_up(drawing: Drawing, wish: Hosts) -> tuple[Name, ...]:
+    """Hosts that get their first address by this plan."""
+    return tuple(host for host, addresses in wish.addresses.items() if addresses and not _in_zone(drawing, host))
+
+
+def _in_zone(drawing: Drawing, host: Name) -> tuple[str, ...]:
+    return tuple(address_text(data) for rtype in ADDRESSES for each in [drawing.contents.get(host, rtype)] if each for data in each.rdatas)
+
+
+def _placed(drawing: Drawing, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[Piece]:
+    before, text = _in_zone(drawing, host), name_text(host)
+    zone = drawing.contents
+    ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=drawing.apex_ns.ttl)
+    after = {each.rtype: each for each in address_sets(host, addresses, ttl)}
+    changes = [Change(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
+    words = f"{', '.join(before)} → {', '.join(addresses)}" if before else ", ".join(addresses)
+    back = f"set it back to {', '.join(before)}, which stays up until the hold has passed the other way" if before else "take it away again"
+    for place in drawing.sides if changes else ():
+        yield Piece(Phase.MAKE, Step(
+            f"address-{text.split('.')[0]}", f"Give {text} its address in the zone at {place}: {words}",
+            (drawing.records(place, drawing.domain, changes),), ("the server answers for the domain at every address",),
+            f"every server of {place} gives it", back, estimate=10,
+        ))  # fmt: skip
+    held = wish.held.get(host)
+    if set(held or ()) != set(addresses) and (held is not None or not wish.with_addresses):
+        yield Piece(Phase.MAKE, Step(
+            f"host-{text.split('.')[0]}", f"Set the addresses of {text} at the registrar {drawing.registrar}: {', '.join(addresses)}",
+            (HostSet(drawing.registrar, host, drawing.parent_zone, held or (), addresses, drawing.glue_ttl),), (),
+            "the registry holds just these", back, estimate=3600 if drawing.registrar_by_hand else 2,
+        ))  # fmt: skip
+    if before and changes:
+        yield Piece(Phase.SEEN, Step(
+            f"glue-{text.split('.')[0]}", f"See the new glue of {text} on every server of the parent zone",
+            (Published(drawing.domain, tuple(sorted(drawing.delegation)), (host,)),), (),
+            "every address of every parent server gives it", back,
+            estimate=drawing.publishing,
+        ))  # fmt: skip
+        yield from _left(drawing, host, sorted(set(before) - set(addresses)), tuple(after.values()))
+
+
+def _left(drawing: Drawing, host: Name, old: list[str], new: tuple[RRset, ...]) -> Iterator[Piece]:
+    """Nobody asks at the old addresses any more: those that no other name server has may be switched off."""
+    text = name_text(host)
+    needs = tuple(Unused(address) for address in old)
+    yield Piece(Phase.CONFIRM, Step(
+        f"confirm-{text.split('.')[0]}", f"Nobody asks {text} at {', '.join(old) or 'another address'} any more",
+        (Answered(drawing.domain, tuple(drawing.sides), new),), (), "every server and every resolver gives the new addresses",
+        "set it back",
+    ), needs)  # fmt: skip
+    shared = {address for place in drawing.places for other, each in place.servers.items() if other != host for address in each}
+    for address in old:
+        if address not in shared:
+            yield Piece(Phase.END, Step(
+                "old-address", f"{text} may stop answering at {address}", (ServiceEnded(address, drawing.main),), (),
+                "said, not seen: the tool switches nothing off", f"from here on {address} has to answer again first",
+            ), needs)  # fmt: skip
+
+
+def _gone(drawing: Drawing, wish: Hosts, host: Name) -> Iterator[Piece]:
+    text, before, held = name_text(host), _in_zone(drawing, host), wish.held.get(host)
+    needs: tuple[Need, ...] = (Unnamed(drawing.domain, (host,)),)
+    if held is not None:
+        yield Piece(Phase.LEAVE, Step(
+            f"host-{text.split('.')[0]}", f"Take the host {text} away at the registrar {drawing.registrar}",
+            (HostSet(drawing.registrar, host, drawing.parent_zone, held, (), drawing.glue_ttl),), ("no domain leans on it",),
+            "the registry has no such host any more", "make it again", estimate=2,
+        ), needs)  # fmt: skip
+    changes = [Change(each, None) for rtype in ADDRESSES if (each := drawing.contents.get(host, rtype)) is not None]
+    for place in drawing.sides if changes else ():
+        yield Piece(Phase.END, Step(
+            f"address-{text.split('.')[0]}", f"Take the address of {text} out of the zone at {place}",
+            (drawing.records(place, drawing.domain, changes),), (), f"no server of {place} gives it any more", "put it back", estimate=10,
+        ), needs)  # fmt: skip
+    if not before and held is None:
+        raise BadInput(f"{text} is no host: it has no address in the zone, and the registry does not know it", _FORMS)

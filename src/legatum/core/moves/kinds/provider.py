@@ -1,0 +1,125 @@
+"""A zone to another authoritative provider, the registration untouched (docs/timing.md, rules 1-5).
+
+Records first, delegation second, and nothing is switched off while a cache may still ask for it: the zone goes to the new
+side with the new NS set in it; the old side's NS TTL is lowered and the old copies are waited out; both sides are made to say
+the same; the old side's NS set, then the parent's, become the new one; every parent server is watched; the last cache is
+waited out; only then are TTLs raised and the old service ended.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from legatum.core.duration import rough_text
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Change, Gathered, Ready, Records, Same, ZoneEnded, ZoneMade
+from legatum.core.moves.kinds.leading import confirmed, leading
+from legatum.core.moves.needs import Known, Lowered, Need, Unasked
+from legatum.core.moves.place import Place
+from legatum.core.name import Name, is_under, name_text
+from legatum.core.rrset import RRset, rrset
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Step
+
+
+@dataclass(frozen=True, slots=True)
+class NewProvider:
+    """``zone``: the domain's, or a part that is handed on."""
+
+    zone: Name
+    old: str
+    new: str
+
+
+def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
+    """Steps ``gather`` to ``end``."""
+    old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
+    present = drawing.zone(old.name, zone).apex_ns
+    assert present is not None
+    apex_ttl = drawing.ns_ttl(zone)
+    low = min(drawing.low_ttl, apex_ttl)
+    before = rrset(zone, NS, apex_ttl, present.rdatas)
+    lowered = before if drawing.at_once or old.own_ns else before.with_ttl(low)
+    after = rrset(zone, NS, low, new.servers)
+    yield from _copied(zone, old, new, after)
+    if lowered != before:
+        yield _lower(drawing, zone, old, before, lowered)
+    yield _ready(zone, old, new)
+    if not old.own_ns:
+        yield _apex(drawing, zone, old, lowered, after)
+    led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
+    back = f"set it back to {_list(led)}; {new.name} stays up until the hold has passed the other way"
+    yield from leading(drawing, zone, led, tuple(new.servers), new.name, back)
+    yield confirmed(drawing, zone, tuple(new.servers), back, (Unasked(old.name, zone),))
+    if drawing.final_ttl != low:
+        yield _raise(drawing, zone, new, after)
+    if not any(each.place == old.name for each in drawing.vanishing):
+        yield _end(zone, old, lowered)
+
+
+def _copied(zone: Name, old: Place, new: Place, after: RRset) -> Iterator[Piece]:
+    yield Piece(Phase.GATHER, Step(
+        "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} allows a transfer",),
+        "the whole zone, the same serial on every server", "nothing to take back",
+    ))  # fmt: skip
+    yield Piece(Phase.MAKE, Step(
+        "publish", f"Publish the zone at {new.name}, with the new NS set in it", (ZoneMade(new.name, zone, (after,)),),
+        (f"the zone exists at {new.name}, or can be created there",),
+        f"every server of {new.name} answers with the new serial, and the contents are equal",
+        f"nobody asks {new.name} yet: leave it or remove it", estimate=10,
+    ))  # fmt: skip
+    yield Piece(Phase.COMPARE, Step(
+        "compare", f"Compare every answer, {old.name} against {new.name}", (Same(zone, (old.name, new.name)),), (),
+        "every server of both sides gives the same answers; only SOA and NS at the apex differ", "nothing to take back",
+    ))  # fmt: skip
+
+
+def _lower(drawing: Drawing, zone: Name, old: Place, before: RRset, lowered: RRset) -> Piece:
+    return Piece(Phase.LOWER, Step(
+        "lower", f"Lower the TTL of the NS set at {old.name} from {before.ttl} to {lowered.ttl}",
+        (drawing.records(old.name, zone, [Change(before, lowered)]),),
+        ("the NS set is still the one seen when drafting",), f"every server of {old.name} hands it out with {lowered.ttl}",
+        f"raise it to {before.ttl} again", estimate=10,
+    ))  # fmt: skip
+
+
+def _ready(zone: Name, old: Place, new: Place) -> Piece:
+    needs: list[Need] = [Lowered(zone, (zone, NS))]
+    needs += [Known(host) for host in sorted(new.servers) if host not in old.servers]
+    return Piece(Phase.READY, Step(
+        "ready", "Check that the new side is ready for everybody", (Ready(zone, (new.name,), tuple(sorted(new.servers)), (old.name,)),),
+        ("every new server answers for the whole zone", "nothing was edited on one side only", "every new NS name has its address"),
+        "every new server, every address, the same contents as the old side", "nothing to take back",
+    ), tuple(needs))  # fmt: skip
+
+
+def _apex(drawing: Drawing, zone: Name, old: Place, before: RRset, after: RRset) -> Piece:
+    inside = [host for host in after.rdatas if is_under(Name(host), zone)]
+    assert not inside, "hosts inside the zone are moved by their addresses"
+    return Piece(Phase.CHANGE, Step(
+        "apex", f"Set the NS set at {old.name} to the new one", (drawing.records(old.name, zone, [Change(before, after)]),),
+        ("every new server answers for the whole zone with the new NS set",), f"every server of {old.name} hands out the new NS set",
+        f"set it back to {_list(tuple(old.servers))}", estimate=10,
+    ))  # fmt: skip
+
+
+def _raise(drawing: Drawing, zone: Name, new: Place, after: RRset) -> Piece:
+    final = drawing.final_ttl
+    words = "Raise" if final > after.ttl else "Set"
+    return Piece(Phase.RAISE, Step(
+        "raise", f"{words} the TTL of the NS set at {new.name} to {final} ({rough_text(final)})",
+        (Records(new.name, zone, (Change(after, after.with_ttl(final)),)),), (), f"every server of {new.name} hands it out with {final}",
+        f"lower it to {after.ttl} again", estimate=10,
+    ))  # fmt: skip
+
+
+def _end(zone: Name, old: Place, ns: RRset) -> Piece:
+    return Piece(Phase.END, Step(
+        "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,)),), ("the hold has passed and everything is confirmed",),
+        f"no server of {old.name} answers for the domain any more", f"from here on it begins with creating the zone at {old.name} anew",
+        estimate=5,
+    ))  # fmt: skip
+
+
+def _list(names: tuple[Name, ...]) -> str:
+    return ", ".join(name_text(name) for name in sorted(names))

@@ -1,0 +1,114 @@
+"""A second provider for a zone, and without it again (docs/timing.md, rules 4 and 16).
+
+It is told of the zone and in step before anybody names it; it leaves both NS sets first, and its service ends when nobody asks it.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from legatum.core.fault import GateShut
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Change, Joined, Ready, Released
+from legatum.core.moves.kinds.leading import confirmed, leading
+from legatum.core.moves.needs import Forgotten, Known, Need, Unasked
+from legatum.core.name import Name, name_text
+from legatum.core.rrset import rrset, targets
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Step
+
+
+@dataclass(frozen=True, slots=True)
+class Second:
+    """``name``: a secondary of the settings; ``leaves``: it shall be one no longer; ``at_registrar``: its servers are named there too;
+    ``serves``: it has the zone already; ``dead``: its servers, where they answer no more, so that nobody can lean on them."""
+
+    name: str
+    leaves: bool = False
+    at_registrar: bool = True
+    serves: bool = False
+    dead: tuple[Name, ...] = ()
+
+
+def second_pieces(drawing: Drawing, wish: Second) -> Iterator[Piece]:
+    """Raises :class:`GateShut` for a second provider that is none, or without which nobody would be left."""
+    return _left(drawing, wish) if wish.leaves else _joined(drawing, wish)
+
+
+def _joined(drawing: Drawing, wish: Second) -> Iterator[Piece]:
+    place, zone, present = drawing.place(wish.name), drawing.domain, drawing.apex_ns
+    servers = tuple(sorted(place.servers))
+    wanted = tuple(sorted({*targets(present), *servers}))
+    named = set(targets(present)) == set(wanted) and (not wish.at_registrar or set(drawing.delegation) == set(wanted))
+    if not (wish.serves and named):
+        yield _told(drawing, wish)
+    yield Piece(Phase.READY, Step(
+        "ready", f"Check that {wish.name} is ready for everybody", (Ready(zone, (wish.name,), ()),),
+        ("every server of it answers for the zone", "every NS name has its address"), "every server, every address, the same contents",
+        "nothing to take back",
+    ), tuple(Known(host) for host in servers))  # fmt: skip
+    yield from _named(drawing, wish, wanted, f"{wish.name} beside {drawing.main}", (*drawing.follows, wish.name))
+    yield _everybody_has_it(drawing, wish, (drawing.main, wish.name), wanted, "take it out again", (), resolvers=False)
+
+
+def _told(drawing: Drawing, wish: Second) -> Piece:
+    return Piece(Phase.MAKE, Step(
+        "join", f"Have {wish.name} serve the zone too", (Joined(wish.name, drawing.domain, drawing.main),),
+        (f"{wish.name} can be told of it",),
+        f"every server of {wish.name} has the serial of {drawing.main}", "nobody asks it yet: leave it or have it ended", estimate=30,
+    ))  # fmt: skip
+
+
+def _named(drawing: Drawing, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]) -> Iterator[Piece]:
+    zone, present = drawing.domain, drawing.apex_ns
+    back = f"set it back to {', '.join(map(name_text, targets(present)))}"
+    if set(targets(present)) != set(wanted):
+        if drawing.place(drawing.main).own_ns:
+            raise GateShut(
+                f"the NS set at {drawing.main} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2"
+            )
+        effect = drawing.records(drawing.main, zone, [Change(present, rrset(zone, NS, present.ttl, wanted))])
+        yield Piece(Phase.CHANGE, Step(
+            "apex", f"Set the NS set of the zone at {drawing.main} to {whose}", (type(effect)(effect.place, zone, effect.changed,
+            follows),),
+            (), "every server of both hands it out", back, estimate=20,
+        ))  # fmt: skip
+    if wish.at_registrar and set(drawing.delegation) != set(wanted):
+        yield from leading(drawing, zone, drawing.delegation, wanted, whose, back, ready=False)
+
+
+def _everybody_has_it(
+    drawing: Drawing, wish: Second, places: tuple[str, ...], wanted: tuple[Name, ...], back: str, needs: tuple[Need, ...],
+    resolvers: bool = True,
+) -> Piece:  # fmt: skip
+    """Parent and child the same set; where the registrar is not asked to change it, the places alone."""
+    if wish.at_registrar or set(drawing.delegation) == set(wanted):
+        return confirmed(drawing, drawing.domain, wanted, back, needs, resolvers=resolvers)
+    return Piece(Phase.CONFIRM, Step(
+        "confirm", f"Confirm every server of {' and '.join(places)}", (Ready(drawing.domain, places, wanted),),
+        ("the NS set at the parent stays as it is",), "every server hands out the new NS set", back,
+    ), needs)  # fmt: skip
+
+
+def _needs(wish: Second, zone: Name) -> tuple[Need, ...]:
+    return (Forgotten(zone, (zone, NS)),) if wish.dead else (Unasked(wish.name, zone),)
+
+
+def _left(drawing: Drawing, wish: Second) -> Iterator[Piece]:
+    zone, present = drawing.domain, drawing.apex_ns
+    servers = set(wish.dead or drawing.place(wish.name).servers)
+    if not servers & {*targets(present), *drawing.delegation} and not wish.serves:
+        words = f"{wish.name} is no second provider of {name_text(zone)}: nobody names it, and it does not serve the zone"
+        raise GateShut(words, "is it the right provider, and the right domain?")
+    wanted = tuple(sorted(set(targets(present)) - servers))
+    if not wanted or (drawing.delegation and not set(drawing.delegation) - servers):
+        raise GateShut(f"without {wish.name} nobody would serve {name_text(zone)}", "name other servers first")
+    follows = tuple(dict.fromkeys((*drawing.follows, *((wish.name,) if wish.serves else ()))))
+    yield from _named(drawing, wish, wanted, f"{drawing.main} without {wish.name}", follows)
+    yield _everybody_has_it(drawing, wish, (drawing.main,), wanted, f"name {wish.name} again", _needs(wish, zone))
+    if wish.serves:
+        yield Piece(Phase.END, Step(
+            "release", f"End the service at {wish.name}", (Released(wish.name, zone, drawing.main),),
+            ("the hold has passed and everything is confirmed",), f"no server of {wish.name} answers for the domain any more",
+            "from here on it begins with telling it of the zone anew", estimate=10,
+        ), (Unasked(wish.name, zone),))  # fmt: skip

@@ -1,0 +1,116 @@
+"""Who answers, and what was observed of them: the premises of a plan.
+
+A *place* is a group of servers that answer alike: the parent's, a provider's, a secondary's. Premises hold of each zone no more than what
+the plan rests on: the RRsets that change, those that lead to servers, and how long *no such name* is kept.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from legatum.core.name import Name
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import AAAA, A
+
+Key = tuple[Name, int]
+"""A name and a type."""
+PARENT = "the parent"
+"""The place that hands out the delegation of the move's domain."""
+ADDRESSES = (A, AAAA)
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """``servers``: name → addresses. ``own_ns``: its NS set at the apex cannot be changed there. ``by_hand``: only a person changes it."""
+
+    name: str
+    servers: Mapping[Name, tuple[str, ...]]
+    own_ns: bool = False
+    by_hand: bool = False
+
+    @property
+    def addresses(self) -> tuple[str, ...]:
+        return tuple(address for each in self.servers.values() for address in each)
+
+
+@dataclass(frozen=True, slots=True)
+class Served:
+    """What a place has of a zone. ``negative_ttl``: seconds that *no such name* is kept; ``longest_ttl``: of the whole zone."""
+
+    place: str
+    zone: Name
+    rrsets: tuple[RRset, ...]
+    negative_ttl: int
+    longest_ttl: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class KnownHost:
+    """A name server that is named in a zone outside the plan. ``since``: from when on its address is known to be there, None for unknown;
+    ``negative_ttl``: how long *no such name* is kept there."""
+
+    host: Name
+    since: float | None
+    negative_ttl: int
+
+
+@dataclass(frozen=True, slots=True)
+class Vanishing:
+    """A place that will stop at an instant that is not ours to choose."""
+
+    place: str
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Registered:
+    """What the registry holds of the domain. ``ds`` in hexadecimal; ``hosts``: below the domain, with addresses."""
+
+    registrar: str
+    nameservers: tuple[Name, ...] = ()
+    ds: tuple[str, ...] = ()
+    hosts: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
+    statuses: tuple[str, ...] = ()
+    expires: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Premises:
+    """What a plan rests on. ``registrar``: the account that has the domain, empty where none is needed; ``unsigned``: what shows that the
+    domain is not signed, empty where that was not looked at; ``needed``: names and types that visitors come for, of those that change;
+    ``vanishing``: an old side that ends by itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`."""
+
+    parent_zone: Name
+    registrar: str
+    places: tuple[Place, ...]
+    served: tuple[Served, ...]
+    hosts: tuple[KnownHost, ...] = ()
+    registered: Registered | None = None
+    vanishing: tuple[Vanishing, ...] = ()
+    unsigned: str = ""
+    floor: int = 0
+    time_out: int = 0
+
+    def place(self, name: str) -> Place:
+        """Raises ``KeyError``."""
+        found = next((each for each in self.places if each.name == name), None)
+        if found is None:
+            raise KeyError(name)
+        return found
+
+    def of(self, place: str, zone: Name) -> Served | None:
+        return next((each for each in self.served if (each.place, each.zone) == (place, zone)), None)
+
+    def negative_ttl(self, zone: Name) -> int:
+        """The longest of all places that have it."""
+        return max((each.negative_ttl for each in self.served if each.zone == zone), default=0)
+
+    def fixed_addresses(self, host: Name) -> tuple[str, ...]:
+        """Of a name server, as the places have them."""
+        return tuple(address for place in self.places for address in place.servers.get(host, ()))
+
+    def place_of(self, host: Name) -> str | None:
+        return next((place.name for place in self.places if host in place.servers), None)
+
+    def zones(self) -> Iterator[Name]:
+        """Those that are served, without the parent's, each once."""
+        yield from dict.fromkeys(each.zone for each in self.served if each.place != PARENT)

@@ -1,0 +1,119 @@
+"""Wishes, one or several, become one runbook. What contradicts itself is refused with the reason."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.moves.assembly import Piece, led_back, runbook_of
+from legatum.core.moves.drawing import Drawing, completed, premises_of
+from legatum.core.moves.effects import Records
+from legatum.core.moves.kinds.address import NewAddress, address_pieces
+from legatum.core.moves.kinds.hosts import Hosts, host_pieces
+from legatum.core.moves.kinds.part import Part, part_pieces
+from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
+from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
+from legatum.core.moves.kinds.second import Second, second_pieces
+from legatum.core.moves.kinds.transfer import Held, transfer_pieces
+from legatum.core.moves.kinds.transfer import Wish as Transfer
+from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
+from legatum.core.moves.place import Key
+from legatum.core.name import name_text
+from legatum.core.rrtype import type_text
+from legatum.core.runbook import Runbook, Slot, forecast
+
+
+@dataclass(frozen=True)
+class NewRegistrar:
+    """``held``: what is registered now."""
+
+    held: Held
+    wish: Transfer
+
+
+Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar
+_KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
+    NewProvider: provider_pieces,
+    NewAddress: address_pieces,
+    Hosts: host_pieces,
+    Part: part_pieces,
+    Second: second_pieces,
+    Ttls: ttl_pieces,
+    Soa: soa_pieces,
+    First: first_pieces,
+    Retirement: retirement_pieces,
+    NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
+}
+_ALONE = (First, Retirement)
+_SERVERS = (NewProvider, Second, Hosts)
+
+
+def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Runbook:
+    """The plan. Raises :class:`BadInput` for wishes that contradict each other, and as each kind does."""
+    _refuse_contradictions(wishes)
+    made = tuple((each.new, each.zone) for each in wishes if isinstance(each, NewProvider))
+    drawing = replace(drawing, made=made)
+    pieces = [piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)]
+    pieces = completed(drawing, pieces)
+    _refuse_twice(pieces)
+    premises, past = premises_of(drawing, pieces)
+    if leading := led_back(pieces, premises, past):
+        raise GateShut(
+            f"{name_text(drawing.domain)}: {'; '.join(dict.fromkeys(leading))}, to the end: nobody would ever stop asking there",
+            "have that changed first, or say who serves it now",
+        )
+    return runbook_of(ident, words, drawing.at, premises, pieces, past, drawing.caution, drawing.domain)
+
+
+def shorter_pace(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
+    """Of the two paces the plan that is over sooner; and pace → when it would be over, where both differ."""
+    plans = {pace: draw(replace(drawing, at_once=pace == AT_ONCE), ident, words, wishes) for pace in (LOWERED, AT_ONCE)}
+    ends = {pace: slots_of(plan, drawing.at)[-1].ends for pace, plan in plans.items()}
+    best = min(ends, key=lambda pace: (ends[pace], pace != LOWERED))
+    return plans[best], ends if plans[LOWERED].steps != plans[AT_ONCE].steps else {}
+
+
+LOWERED, AT_ONCE = "lowered", "at-once"
+"""The two paces: TTLs lowered first, or the change at once and a longer overlap."""
+
+
+def slots_of(runbook: Runbook, now: float) -> list[Slot]:
+    """All steps in time, when nothing has been done yet."""
+    return list(forecast(runbook, {}, now))
+
+
+def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
+    if not wishes:
+        raise BadInput(
+            "nothing shall be different", "say what: --to, --replace, --hosts, --part, --second, --ttl, --soa, --registrar-to, …"
+        )
+    for kind in {type(each) for each in wishes}:
+        if kind in (NewProvider, Hosts, Soa, Ttls, First, Retirement, NewRegistrar) and sum(isinstance(each, kind) for each in wishes) > 1:
+            raise BadInput("the same is wished for twice", "say each once")
+    if any(isinstance(each, _ALONE) for each in wishes) and len(wishes) > 1:
+        raise BadInput("a first delegation, and a retirement, stand for the whole domain", "draft the rest by itself, before or after it")
+    if sum(isinstance(each, _SERVERS) and not (isinstance(each, Hosts) and not each.named) for each in wishes) > 1:
+        raise BadInput(
+            "two wishes want to change the NS sets, each in its own way: --to, --second and --hosts",
+            "draft one after the other: each is a plan",
+        )
+    if any(isinstance(each, NewProvider) for each in wishes) and any(isinstance(each, Soa | Part) for each in wishes):
+        raise BadInput(
+            "the SOA record, and a part, are of the provider that serves the zone", "draft the move to the other provider by itself first"
+        )
+
+
+def _refuse_twice(pieces: Sequence[Piece]) -> None:
+    """Two wishes that change the same RRset at the same place from the same beginning."""
+    seen: dict[tuple[str, bytes, Key, object], str] = {}
+    for piece in pieces:
+        for effect in piece.step.effects:
+            if isinstance(effect, Records):
+                for each in effect.changed:
+                    mark = (effect.place, bytes(effect.zone), each.key, each.before)
+                    if mark in seen and seen[mark] != piece.step.id:
+                        text = f"{name_text(each.key[0])} {type_text(each.key[1])}"
+                        raise BadInput(
+                            f"{text} is changed by two wishes: '{seen[mark]}' and '{piece.step.id}'", "draft one after the other"
+                        )
+                    seen[mark] = piece.step.id

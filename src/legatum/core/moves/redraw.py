@@ -1,0 +1,51 @@
+"""A plan drawn anew from what is so now: TTLs that somebody has changed. What was done stays done, and every wait is worked out again."""
+
+from collections.abc import Mapping
+from dataclasses import fields, is_dataclass, replace
+from typing import Any
+
+from legatum.core.moves.assembly import resolved
+from legatum.core.moves.effects import Change, Delegated, Records
+from legatum.core.moves.place import PARENT, Key
+from legatum.core.name import Name, name_text
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS, type_text
+from legatum.core.runbook import Past, Runbook
+from legatum.core.timing import Caution
+
+
+def redrawn(
+    runbook: Runbook, expected: Mapping[tuple[str, Name, Key], RRset], seen: Mapping[tuple[str, Name, Key], RRset], now: float
+) -> Runbook:
+    """``expected``, ``seen``: what places should give by what was done, and what they do; the same data, with other TTLs."""
+    for where, rrset in seen.items():
+        before = expected[where]
+        if before.ttl != rrset.ttl:
+            runbook = _with(runbook, where, before, rrset, now)
+    caution = Caution(runbook.premises.floor, runbook.premises.time_out, runbook.margin)
+    return replace(runbook, steps=resolved(runbook.steps, runbook.premises, runbook.past, caution))
+
+
+def _with(runbook: Runbook, where: tuple[str, Name, Key], before: RRset, after: RRset, now: float) -> Runbook:
+    place, zone, key = where
+    steps = tuple(_exchanged(step, before, after, place == PARENT and key[1] == NS) for step in runbook.steps)
+    if after.ttl > before.ttl:
+        return replace(runbook, premises=_exchanged(runbook.premises, before, after), steps=steps)
+    label = f"{name_text(key[0])} {type_text(key[1])} at {place} with {before.ttl}"
+    past = Past(label, (Records(place, zone, (Change(before, after),)),), now, now)
+    return replace(runbook, past=(*runbook.past, past), steps=steps)
+
+
+def _exchanged(value: Any, before: RRset, after: RRset, delegations: bool = False) -> Any:
+    """The same with one RRset in the place of another, wherever it stands."""
+    if value == before and isinstance(value, RRset):
+        return after
+    if isinstance(value, RRset | bytes | str):
+        return value
+    if delegations and isinstance(value, Delegated) and value.ttl == before.ttl:
+        return replace(value, ttl=after.ttl)
+    if is_dataclass(value) and not isinstance(value, type):
+        return replace(value, **{each.name: _exchanged(getattr(value, each.name), before, after, delegations) for each in fields(value)})
+    if isinstance(value, tuple):
+        return tuple(_exchanged(each, before, after, delegations) for each in value)
+    return value

@@ -1,0 +1,128 @@
+"""What places say, over time: contents that are constant between changes.
+
+A change reaches the first server of a place at one instant and the last one at another; in between either may be had, so the two
+*periods* overlap. Before the first change everything was as it was observed, for ever; after the last one everything stays.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Generic, TypeVar
+
+from legatum.core.moves.place import Key, Premises
+from legatum.core.name import Name
+from legatum.core.rrset import RRset
+
+FOREVER = float("inf")
+_V = TypeVar("_V")
+
+
+class Content(StrEnum):
+    """What a place has of a zone."""
+
+    NOTHING = "not served"
+    BLANK = "an empty zone"
+    WHOLE = "the whole zone"
+
+
+@dataclass(frozen=True, slots=True)
+class Period(Generic[_V]):
+    """From the first server that says so to the last one that does; ``step`` began it, empty for the beginning."""
+
+    begins: float
+    ends: float
+    value: _V
+    step: str = ""
+
+
+class Track(Generic[_V]):
+    """One thing that a place says, over time."""
+
+    __slots__ = ("_periods",)
+
+    def __init__(self, value: _V) -> None:
+        self._periods = [Period(-FOREVER, FOREVER, value)]
+
+    @property
+    def value(self) -> _V:
+        return self._periods[-1].value
+
+    def change(self, first: float, everywhere: float, value: _V, step: str) -> None:
+        """When every server has the new value, nobody has any of the earlier ones."""
+        if value == self.value:
+            return
+        self._periods = [Period(each.begins, min(each.ends, everywhere), each.value, each.step) for each in self._periods]
+        self._periods.append(Period(first, FOREVER, value, step))
+
+    @property
+    def periods(self) -> tuple[Period[_V], ...]:
+        return tuple(each for each in self._periods if each.begins < each.ends)
+
+    @property
+    def versions(self) -> list[tuple[_V, str | None]]:
+        """Every value it ever had, and the step that ended it; None for the last one."""
+        ends = [each.step for each in self._periods[1:]]
+        return [(each.value, end) for each, end in zip(self._periods, [*ends, None], strict=True)]
+
+
+@dataclass
+class Scene:
+    """``said``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there of it;
+    ``answering``: address → the place whose contents are given at it, None where nobody answers; ``services``: address that visitors are
+    sent to → whether it works; ``known``: name server named elsewhere → whether its address is there."""
+
+    said: dict[tuple[str, Name, Name, int], Track[RRset | None]] = field(default_factory=dict)
+    served: dict[tuple[str, Name], Track[Content]] = field(default_factory=dict)
+    answering: dict[str, Track[str | None]] = field(default_factory=dict)
+    services: dict[str, Track[bool]] = field(default_factory=dict)
+
+    def say(self, place: str, zone: Name, key: Key, value: RRset | None, first: float, everywhere: float, step: str) -> None:
+        """A place gives something else from now on."""
+        track = self.said.get((place, zone, *key))
+        if track is None:
+            track = self.said[place, zone, *key] = Track(None)
+        track.change(first, everywhere, value, step)
+
+    def serve(self, place: str, zone: Name, content: Content, first: float, everywhere: float, step: str) -> None:
+        self.served.setdefault((place, zone), Track(Content.NOTHING)).change(first, everywhere, content, step)
+
+    def answer(self, address: str, place: str | None, first: float, everywhere: float, step: str) -> None:
+        self.answering.setdefault(address, Track(None)).change(first, everywhere, place, step)
+
+    def work(self, address: str, works: bool, first: float, everywhere: float, step: str) -> None:
+        self.services.setdefault(address, Track(True)).change(first, everywhere, works, step)
+
+    def says(self, place: str, zone: Name, name: Name, rtype: int) -> RRset | None:
+        """As it stands after everything that was played."""
+        track = self.said.get((place, zone, name, rtype))
+        return track.value if track is not None else None
+
+    def content(self, place: str, zone: Name) -> Content:
+        track = self.served.get((place, zone))
+        return track.value if track is not None else Content.NOTHING
+
+    def serving(self, zone: Name) -> list[str]:
+        """Places that have it whole now."""
+        return [place for (place, each), track in self.served.items() if each == zone and track.value == Content.WHOLE]
+
+    def keys(self, zone: Name) -> list[Key]:
+        """Names and types of the zone that are followed."""
+        return list(dict.fromkeys((name, rtype) for _, each, name, rtype in self.said if each == zone))
+
+    def tracks(self, zone: Name, key: Key) -> Iterable[tuple[str, Track[RRset | None]]]:
+        """Of every place that ever gave it."""
+        return ((place, track) for (place, each, *named), track in self.said.items() if each == zone and tuple(named) == key)
+
+
+def scene_at_the_beginning(premises: Premises) -> Scene:
+    """As it was observed."""
+    scene = Scene()
+    for place in premises.places:
+        for addresses in place.servers.values():
+            for address in addresses:
+                scene.answering[address] = Track(place.name)
+    for served in premises.served:
+        scene.served[served.place, served.zone] = Track(Content.WHOLE)
+        for rrset in served.rrsets:
+            scene.said[served.place, served.zone, rrset.name, rrset.rtype] = Track(rrset)
+    return scene

@@ -1,0 +1,122 @@
+"""What every action has in common, and what it works with."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import Generic, TypeVar
+
+from legatum.core.moves.assembly import play
+from legatum.core.moves.effects import Effect
+from legatum.core.moves.scene import Scene, scene_at_the_beginning
+from legatum.core.name import Name
+from legatum.core.rrset import RRset
+from legatum.core.rrtype import NS
+from legatum.core.runbook import Outcome, Runbook, Step
+from legatum.core.timing import Bound
+from legatum.core.zone import Zone
+from legatum.services.provider import Provider
+from legatum.services.registrar import Registrar
+from legatum.work.effects.glance import Glance
+from legatum.work.movefile import zone_path
+from legatum.work.outside import Outside
+
+E = TypeVar("E", bound=Effect)
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no longer are."""
+
+    reason: str
+    remedy: str = ""
+    undone: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Job:
+    """One step of one move, with the outcomes of the steps before it. ``path``: the move's file; artefacts are kept beside it. What was
+    looked at is shared by everything that the step needs (:class:`Glance`)."""
+
+    outside: Outside
+    runbook: Runbook
+    step: Step
+    outcomes: Mapping[str, Outcome]
+    path: Path
+    glance: Glance = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "glance", Glance(self.outside))
+
+    @property
+    def domain(self) -> Name:
+        return self.runbook.domain
+
+    def provider(self, place: str) -> Provider:
+        return self.outside.provider(place)
+
+    def registrar(self, name: str) -> Registrar:
+        return self.outside.registrar(name)
+
+    @cached_property
+    def scene(self) -> Scene:
+        """What every place should say now, by what was done."""
+        scene = scene_at_the_beginning(self.runbook.premises)
+        for past in self.runbook.past:
+            play(scene, past.effects, 0, past.label)
+        for step in self.runbook.steps:
+            if step.id in self.outcomes:
+                play(scene, step.effects, 0, step.id)
+        return scene
+
+    @property
+    def zone_file(self) -> Path:
+        return zone_path(self.path)
+
+    def file_of(self, zone: Name) -> Path:
+        """Where a gathered zone is kept: the domain's own, or that of a part of it."""
+        return zone_path(self.path, zone if zone != self.domain else None)
+
+    async def zone(self, place: str, zone: Name) -> Zone:
+        """As the place has it; looked at once in a step."""
+        return await self.glance.zone(place, zone)
+
+    def ns_at(self, place: str, zone: Name) -> RRset | None:
+        return self.scene.says(place, zone, zone, NS)
+
+
+class Action(Generic[E]):
+    """Override what applies. ``seen`` looks whether the effect is there already, so that nothing is done twice."""
+
+    shows = True
+    """Whether looking can show that it has been done."""
+
+    def __init__(self, job: Job, effect: E) -> None:
+        self.job = job
+        self.effect = effect
+
+    async def gate(self) -> list[Refusal]:
+        """What must hold and does not; empty when the step may go ahead."""
+        return []
+
+    async def preview(self) -> list[str]:
+        """Old → new, a line each, for a step that changes something."""
+        return []
+
+    async def seen(self) -> Outcome | None:
+        """The outcome, where looking shows that the effect is there already."""
+        return None
+
+    async def awaited(self) -> Bound | None:
+        """Until when somebody else may have to act first, and why; None when it is our turn."""
+        return None
+
+    async def perform(self) -> Outcome:
+        """Does it and proves it. Raises :class:`OutsideFault`."""
+        raise AssertionError(f"{type(self).__name__} does nothing")
+
+    def outcome(self, first: float, everywhere: float, summary: str, **facts: object) -> Outcome:
+        return Outcome(self.job.step.id, first, everywhere, summary, facts)
+
+    def now(self) -> float:
+        return self.job.outside.clock.now()

@@ -1,0 +1,73 @@
+"""What was served with which TTL, by whom names were handed on, and which name servers were seen with their address: kept for the domain,
+whichever move or command saw it, so that every plan counts it."""
+
+from collections.abc import Iterable
+
+from legatum.core.moves.drawing import Remembered
+from legatum.core.moves.effects import Delegated, Published, Records, ZoneMade
+from legatum.core.moves.place import PARENT
+from legatum.core.name import Name, absolute_text, parse_name
+from legatum.core.rrset import RRset, rrset, targets
+from legatum.core.rrtype import NS, A
+from legatum.core.runbook import Outcome, Runbook, Step
+from legatum.journal.journal import Memory, Seen
+from legatum.work.outside import Outside
+
+
+def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], place: str = "", at: float | None = None) -> None:
+    """``place``: the parent, for a delegation; ``at``: now, if not given."""
+    served = [Seen(place, each.name, each.rtype, each.ttl, _data(each)) for each in sets if each is not None]
+    outside.journal.remember(domain, served, outside.clock.now() if at is None else at)
+
+
+def _data(each: RRset) -> str:
+    return " ".join(map(absolute_text, targets(each))) if each.rtype == NS else ""
+
+
+def remembered(outside: Outside, domain: Name, parent_zone: Name) -> tuple[Remembered, ...]:
+    """Everything that was given otherwise than later, and until when it may have been: until something else was first seen."""
+    rows, now = outside.journal.memory(domain), outside.clock.now()
+    found = []
+    for number, each in enumerate(rows):
+        later = [
+            other.first for other in rows[number + 1 :] if (other.place, other.name, other.rtype) == (each.place, each.name, each.rtype)
+        ]
+        zone = parent_zone if each.place == PARENT else domain
+        found.append(Remembered(zone, (each.name, each.rtype), each.ttl, later[0] if later else now, _set(each)))
+    return tuple(found)
+
+
+def _set(each: Memory) -> RRset | None:
+    return rrset(each.name, NS, each.ttl, [parse_name(name) for name in each.data.split()]) if each.data else None
+
+
+def note_hosts(outside: Outside, hosts: Iterable[Name], at: float) -> dict[Name, float]:
+    """These name servers were seen with their addresses; since when the house knows of that, for each."""
+    since = {}
+    for host in hosts:
+        outside.journal.remember(host, [Seen("", host, A, 0)], at)
+        since[host] = min(each.first for each in outside.journal.memory(host) if each.name == host and each.rtype == A)
+    return since
+
+
+def known_since(outside: Outside, domain: Name, host: Name) -> float | None:
+    """Since when a name of the domain is known to be there; None where nobody has looked."""
+    return min((each.first for each in outside.journal.memory(domain) if each.name == host and each.place == ""), default=None)
+
+
+def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) -> None:
+    """What a step has changed, and until when it was otherwise; a change at the registrar when every server of the parent zone has it."""
+    for effect in step.effects:
+        match effect:
+            case Records():
+                note_served(outside, effect.zone, [each.before for each in effect.changed], at=outcome.all)
+                note_served(outside, effect.zone, [each.after for each in effect.changed], at=outcome.all)
+            case ZoneMade():
+                note_served(outside, effect.zone, effect.rrsets, at=outcome.all)
+            case Published():
+                for each in (
+                    one for earlier in runbook.steps for one in earlier.effects if isinstance(one, Delegated) and effect.concerns(one)
+                ):
+                    for names in (each.before, each.after):
+                        sets = [rrset(each.domain, NS, each.ttl, names)] if names else []
+                        note_served(outside, each.domain, sets, PARENT, outcome.all)

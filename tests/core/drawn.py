@@ -1,0 +1,83 @@
+"""A drawing of kilnandclay.example at alder, and plans of every kind from it."""
+
+from dataclasses import replace
+
+from legatum.core.masterfile import parse_master
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.kinds.hosts import Hosts
+from legatum.core.moves.kinds.part import Part
+from legatum.core.moves.kinds.presence import First, Retirement
+from legatum.core.moves.kinds.provider import NewProvider
+from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.kinds.zone_data import Soa, Ttls
+from legatum.core.moves.place import PARENT, KnownHost, Place
+from legatum.core.moves.plan import Wish, draw
+from legatum.core.name import parse_name
+from legatum.core.rrtype import A
+from legatum.core.runbook import Runbook
+from legatum.core.timing import Caution
+from legatum.core.zone import Zone
+
+DOMAIN, AT, MARGIN = parse_name("kilnandclay.example."), 1000.0, 30
+TEXT = """
+@ 3600 SOA ns1.alder.test. hostmaster.alder.test. 7 14400 3600 1209600 1800
+@ 86400 NS ns1.alder.test.
+@ 86400 NS ns2.alder.test.
+@ 3600 A 192.0.2.10
+@ 3600 MX 10 mail
+@ 3600 TXT "v=spf1 ip4:192.0.2.10 -all"
+www 3600 A 192.0.2.10
+mail 7200 A 192.0.2.25
+app 600 A 192.0.2.40
+shop.app 600 A 192.0.2.41
+"""
+ZONE = parse_master(TEXT, DOMAIN, "drawn")
+
+
+def place(name: str, first: int, domain: str = "") -> Place:
+    servers = {parse_name(f"ns{number}.{domain or name + '.test'}."): (f"198.51.100.{first + number}",) for number in (1, 2)}
+    return Place(name, servers)
+
+
+ALDER, BIRCH, CEDAR = place("alder", 10), place("birch", 20), place("cedar", 30)
+ABOVE = Place(PARENT, {parse_name("a.nic.example."): ("203.0.113.1",)})
+
+
+def drawing(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> Drawing:
+    """``more``: fields of the drawing that are to be otherwise."""
+    made = Drawing(
+        domain=DOMAIN, at=AT, parent_zone=parse_name("example."), parent_ttl=parent_ttl, zones={("alder", DOMAIN): zone},
+        places=(ABOVE, ALDER, BIRCH, CEDAR), delegation=tuple(sorted(ALDER.servers)), glue=(), glue_ttl=parent_ttl, main="alder",
+        follows=(),
+        registrar="flint", caution=Caution(300, 4, MARGIN),
+        hosts=tuple(KnownHost(host, AT, 600) for each in (BIRCH, CEDAR) for host in each.servers),
+        unsigned="no DS", publishing=240,
+    )  # fmt: skip
+    return replace(made, **more)  # type: ignore[arg-type]
+
+
+HOST = parse_name("ns1.kilnandclay.example.")
+KINDS: dict[str, Wish] = {
+    "provider": NewProvider(DOMAIN, "alder", "birch"),
+    "address": NewAddress("192.0.2.10", "192.0.2.99"),
+    "part": Part(parse_name("app.kilnandclay.example."), "birch"),
+    "second": Second("cedar"),
+    "hosts": Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,)),
+    "ttl": Ttls({(parse_name("www.kilnandclay.example."), A): 4}),
+    "soa": Soa(refresh=7200, serial=3),
+    "retirement": Retirement(),
+}
+
+
+def plan(kind: str, of: Drawing | None = None) -> Runbook:
+    drawn = of or drawing()
+    if kind == "hosts":  # its server answers at the new address already
+        drawn = replace(drawn, places=tuple(replace(each, servers={**each.servers,
+        HOST: ("198.51.100.77",)}) if each.name == "alder" else each
+                                            for each in drawn.places))  # fmt: skip
+    return draw(drawn, "m1", kind, [KINDS[kind]])
+
+
+def first(of: Drawing | None = None) -> Runbook:
+    return draw(replace(of or drawing(), delegation=()), "m1", "first", [First("alder")])

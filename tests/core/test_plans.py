@@ -1,0 +1,151 @@
+"""Plans: what comes in which order, what contradicts itself, what is remembered, and when the old side may end."""
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from legatum.core.fault import Fault
+from legatum.core.moves.drawing import Remembered
+from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.kinds.hosts import Hosts
+from legatum.core.moves.kinds.part import Part
+from legatum.core.moves.kinds.presence import Retirement
+from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.kinds.zone_data import Soa, Ttls
+from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, shorter_pace
+from legatum.core.moves.redraw import redrawn
+from legatum.core.name import parse_name
+from legatum.core.presentation import rdata_texts
+from legatum.core.rehearsal import rehearse
+from legatum.core.rrtype import NS, TXT, A
+from legatum.core.runbook import Outcome, forecast, hold_of, next_step
+from legatum.core.timing import Caution
+from tests.core.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, drawing, plan
+
+WWW, APP = parse_name("www.kilnandclay.example."), parse_name("app.kilnandclay.example.")
+
+
+def ids(*wishes: Wish, **more: object) -> list[str]:
+    return [step.id for step in draw(drawing(**more), "m1", "tried", list(wishes)).steps]  # type: ignore[arg-type]
+
+
+def test_records_first_delegation_second_nothing_ended_early() -> None:
+    lowered = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
+    assert ids(KINDS["provider"]) == lowered
+    assert ids(KINDS["provider"], at_once=True) == [each for each in lowered if each != "lower"]
+    assert ids(KINDS["part"]) == ["child", "ready", "cut", "confirm"]
+    assert ids(KINDS["second"]) == ["join", "ready", "apex", "switch", "parents", "confirm"]
+
+
+def test_several_wishes_make_one_plan_in_which_everything_is_done_at_both_sides() -> None:
+    together = ids(KINDS["provider"], NewAddress("192.0.2.10", "192.0.2.99"), Ttls({(parse_name("mail.kilnandclay.example."), A): 60}))
+    assert [each for each in together if each.startswith("address")] == ["address", "address-2"]
+    assert together.index("publish") < together.index("lower-addresses") < together.index("ready") < together.index("address")
+    assert together.index("confirm-address") < together.index("end") < together.index("old-address") < together.index("old-sender")
+    both = draw(drawing(), "m1", "both", [KINDS["provider"], NewAddress("192.0.2.10", "192.0.2.99")])
+    assert rehearse(both, {}, AT).safe
+
+
+@pytest.mark.parametrize(
+    ("wishes", "says"),
+    [
+        ([], "nothing shall be different"),
+        ([KINDS["provider"], Second("cedar")], "each in its own way"),
+        ([Retirement(), KINDS["ttl"]], "stand for the whole domain"),
+        ([KINDS["provider"], Soa(refresh=7200)], "of the provider that serves the zone"),
+        ([NewAddress("192.0.2.10", "192.0.2.99"), Ttls({(WWW, A): 60})], "changed by two wishes"),
+        ([KINDS["ttl"], KINDS["ttl"]], "wished for twice"),
+        ([NewAddress("192.0.2.77", "192.0.2.99")], "stands nowhere"),
+        ([NewAddress("192.0.2.10", "2001:db8::1")], "two families"),
+        ([Hosts({parse_name("ns1.alder.test."): ("192.0.2.1",)}, {})], "is not below"),
+        ([Hosts({}, {}, (HOST,), alone=True)], "the only one left of 2 name servers"),
+        ([Part(APP, "alder")], "in the zone above"),
+        ([Part(DOMAIN, "birch")], "is not below"),
+        ([Second("cedar", leaves=True)], "is no second provider"),
+        ([Soa(retry=20000)], "not shorter than refresh"),
+        ([Ttls({(APP, TXT): 60})], "is not in the zone"),
+    ],
+)
+def test_what_contradicts_itself_is_refused_with_the_reason(wishes: list[Wish], says: str) -> None:
+    with pytest.raises(Fault) as seen:
+        draw(drawing(at_once=True), "m1", "tried", wishes)
+    assert says in seen.value.message and seen.value.remedy
+
+
+def test_senders_are_named_side_by_side_as_long_as_either_sends() -> None:
+    move = plan("address")
+    texts = {
+        step.id: rdata_texts(effect.changed[0].after)
+        for step in move.steps
+        for effect in step.effects
+        if step.id in ("senders", "old-sender")
+    }  # type: ignore[attr-defined]
+    assert texts["senders"] == ['"v=spf1 ip4:192.0.2.10 ip4:192.0.2.99 -all"'] and texts["old-sender"] == ['"v=spf1 ip4:192.0.2.99 -all"']
+
+
+@given(st.integers(1, 10**6), st.integers(1, 10**6), st.integers(1, 10**6), st.integers(0, 3600), st.booleans())
+def test_the_old_service_never_ends_before_rule_4_allows(parent_ttl: int, apex_ttl: int, low: int, floor: int, keeps: bool) -> None:
+    """Whatever was observed: the end lies at or after max(t_p + T_par, t_c + T_ns), or t_p + T_par + T_ns with a fixed NS set."""
+    assert ZONE.apex_ns is not None
+    places = (drawing().places[0], replace(ALDER, own_ns=keeps), *drawing().places[2:])
+    zone = ZONE.with_rrsets([ZONE.apex_ns.with_ttl(apex_ttl)])
+    of = drawing(zone, parent_ttl=parent_ttl, low_ttl=low, caution=Caution(floor, 4, 0), places=places)
+    slots = {each.step.id: each for each in forecast(plan("provider", of), {}, 0.0)}
+    end, parents = slots["end"].expected, slots["parents"].expected + 240
+    assert end >= parents + max(parent_ttl, floor)
+    if keeps:
+        assert "lower" not in slots and "apex" not in slots
+        assert end >= parents + max(parent_ttl, floor) + max(apex_ttl, floor)
+    else:
+        assert end >= slots["apex"].expected + max(min(low, apex_ttl), floor)
+        assert "lower" not in slots or end >= slots["lower"].expected + max(apex_ttl, floor)
+
+
+def test_holds_run_from_what_was_measured() -> None:
+    runbook = plan("provider")
+    outcomes: dict[str, Outcome] = {}
+    for at, step in enumerate(("gather", "publish", "compare", "lower"), 5000):
+        found = next_step(runbook, outcomes)
+        assert found is not None and found.id == step and hold_of(runbook, found, outcomes, 0) is None
+        outcomes[step] = Outcome(step, float(at), float(at), "")
+    ready = next_step(runbook, outcomes)
+    assert ready is not None and ready.id == "ready"
+    bound = hold_of(runbook, ready, outcomes, 0)
+    assert bound is not None and bound.instant == 5003 + 86400 - 300 + 5 + MARGIN and bound.rule == 1
+
+
+def test_of_two_paces_the_shorter_one_is_taken_and_both_are_told() -> None:
+    chosen, ends = shorter_pace(drawing(), "m1", "to birch", [KINDS["provider"]])
+    assert set(ends) == {LOWERED, AT_ONCE} and ends[AT_ONCE] < ends[LOWERED] and "lower" not in [step.id for step in chosen.steps]
+    assert shorter_pace(drawing(), "m1", "second", [KINDS["second"]])[1] == {}  # no TTL to lower: one pace
+
+
+def test_what_was_served_before_counts_whoever_saw_it() -> None:
+    """A TTL that was lowered by hand, or by a plan that was drawn again: copies with the old one are still about."""
+    assert ZONE.apex_ns is not None
+    low = ZONE.with_rrsets([ZONE.apex_ns.with_ttl(300)])
+    forgetful = plan("provider", drawing(low))
+    seen = Remembered(DOMAIN, (DOMAIN, NS), 86400, AT - 60)
+    knowing = plan("provider", drawing(low, remembered=(seen,)))
+    ends = [list(forecast(each, {}, AT))[-1].ends for each in (forgetful, knowing)]
+    assert ends[1] - ends[0] > 70_000 and rehearse(knowing, {}, AT).safe
+    hasty = replace(knowing, steps=tuple(replace(new, waits=old.waits) for new, old in zip(knowing.steps, forgetful.steps, strict=True)))
+    assert not rehearse(hasty, {}, AT).safe
+    long_ago = replace(seen, until=AT - 100_000)
+    assert plan("provider", drawing(low, remembered=(long_ago,))).steps == forgetful.steps
+
+
+@pytest.mark.parametrize("ttl", [60, 7200])
+def test_another_ttl_at_the_parent_is_drawn_anew(ttl: int) -> None:
+    """A larger one counts from now on; of a smaller one it is remembered that it was larger."""
+    move = plan("provider")
+    above = move.premises.of("the parent", move.premises.parent_zone)
+    assert above is not None
+    (present,) = above.rrsets
+    where = ("the parent", move.premises.parent_zone, (DOMAIN, NS))
+    again = redrawn(move, {where: present}, {where: present.with_ttl(ttl)}, AT + 100)
+    assert rehearse(again, {}, AT + 100).safe
+    (wait,) = [each for each in again.step("confirm").waits if each.after == "parents"]
+    assert wait.seconds == max(ttl, 300)
