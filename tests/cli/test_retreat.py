@@ -34,6 +34,7 @@ def test_a_move_is_taken_back_from_every_step(tmp_path: Path, step: str) -> None
         assert run("move", "retreat", DOMAIN, "--dry-run", *settings) == 0
         assert run("move", "retreat", DOMAIN, "--yes", "--wait", *settings) == 0
         assert run("move", "advance", DOMAIN, "--yes", *settings) == 4  # a move that is taken back does not go on
+        assert run("move", "redraw", DOMAIN, *settings) == 4
         assert run("confirm", DOMAIN, "--to", "alder", "--registrar", "flint", *settings) == 0
         after = world.hostings["alder"][0].zone(parse_domain(DOMAIN))
         assert before is not None and after is not None

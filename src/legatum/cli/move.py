@@ -259,8 +259,10 @@ def _redraw(args: argparse.Namespace) -> int:
         from legatum.work.effects import Job
         from legatum.work.movefile import write_move
         from legatum.work.premises import redraw
+        from legatum.work.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
+        refuse_while_retreating(runbook, path)
         with journal.occupied([runbook.domain], outside.clock.now()):
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
