@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from multiprocessing.connection import Connection
 
 from bench.figure import Figure
-from legatum.core.name import Name, from_labels
-from legatum.core.rrset import RRset
+from legatum.core.records.name import Name, from_labels
+from legatum.core.records.rrset import RRset
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.route import Endpoint, Route

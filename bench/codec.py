@@ -7,7 +7,7 @@ import dns.message
 import dns.rrset
 
 from bench.figure import Figure
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.message import decode, encode_question, rrsets
 
 _ROUNDS = 7

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from bench.figure import Figure
 from bench.world import BenchWorld, bench_world, nsd_program
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.message import encode_question
 
 _DOMAINS, _MANY, _IN_FLIGHT, _ROUNDS = 2_000, 20_000, 200, 3

@@ -14,8 +14,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from bench.figure import Figure
-from legatum.core.masterfile import parse_master
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
+from legatum.core.zones.masterfile import parse_master
 from legatum.net.asker import Asker
 from legatum.net.clock import SystemClock
 from legatum.net.route import Endpoint, Route

@@ -15,7 +15,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from bench.figure import Figure
-from legatum.core.name import Name, parse_name
+from legatum.core.records.name import Name, parse_name
 from legatum.net.asker import Asker
 from legatum.net.clock import SystemClock
 from legatum.net.epp import EppAccount, EppSession

@@ -8,9 +8,9 @@ from dataclasses import replace
 from tests.core.drawn import AT, KINDS, drawing, plan
 
 from bench.figure import Figure
+from legatum.core.moves.runbook import Runbook
 from legatum.core.rehearsal import rehearse
-from legatum.core.runbook import Runbook
-from legatum.work.crowd import follow_all
+from legatum.work.moves.crowd import follow_all
 
 _CACHES = 1_000_000
 

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from bench.figure import Figure
 from bench.zones import ORIGIN, RECORDS, lines
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.message import encode_question
 
 _AXFR, _TIMES = 252, 3

@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.message import encode_question
 
 PARENTS = {"a.nic.example": ("192.0.2.11", "2001:db8:e:1::53"), "b.nic.example": ("198.51.100.12", "2001:db8:e:2::53")}

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from bench.figure import Figure
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 
 RECORDS, READ, LIBRARY = 1_000_000, 200_000, 20_000
 ORIGIN = "big.example."
@@ -20,11 +20,11 @@ _WORK = """
 import gc, json, resource, sys, time
 gc.set_threshold(50_000, 20, 20)
 from pathlib import Path
-from legatum.core.difference import zone_differences
+from legatum.core.zones.difference import zone_differences
 from legatum.core.lint import ZoneContents, lint
-from legatum.core.name import parse_name
-from legatum.core.presentation import master_text
-from legatum.work.contents import read_slips
+from legatum.core.records.name import parse_name
+from legatum.core.zones.masterlines import master_text
+from legatum.work.gathering.contents import read_slips
 took, began = {}, time.perf_counter()
 def lap(what):
     global began
@@ -58,7 +58,7 @@ def lines(count: int) -> Iterator[str]:
 def _reading() -> Iterator[Figure]:
     import dns.zone
 
-    from legatum.core.masterfile import read_master
+    from legatum.core.zones.masterfile import read_master
 
     text, longer = "".join(lines(LIBRARY)), "".join(lines(READ))
     ours, theirs = [], []

@@ -6,7 +6,7 @@ from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from legatum.core.name import Name, parse_name
+from legatum.core.records.name import Name, parse_name
 from legatum.net.asker import Asker
 from legatum.net.clock import SystemClock
 from legatum.net.route import Route

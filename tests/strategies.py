@@ -2,11 +2,11 @@
 
 from hypothesis import strategies as st
 
-from legatum.core.name import Name, from_labels
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, CNAME, MX, NS, SRV, TXT, A
-from legatum.core.soa import SoaFields
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, from_labels
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, SRV, TXT, A
+from legatum.core.records.soa import SoaFields
+from legatum.core.zones.zone import Zone
 
 labels = st.binary(min_size=1, max_size=12).map(bytes.lower)
 plain_labels = st.text("abcdefghijklmnopqrstuvwxyz0123456789-_", min_size=1, max_size=10).map(str.encode)

@@ -10,8 +10,8 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.name import parse_domain
-from legatum.core.rrtype import MX, NS, A
+from legatum.core.records.name import parse_domain
+from legatum.core.records.rrtype import MX, NS, A
 from legatum.demo.world_thread import WorldThread
 from tests.cli.program import PROGRAM, Ended, Shell
 

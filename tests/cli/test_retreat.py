@@ -7,8 +7,8 @@ from pathlib import Path
 import pytest
 
 from legatum.cli.main import main
-from legatum.core.name import parse_domain
-from legatum.core.rrtype import MX, A
+from legatum.core.records.name import parse_domain
+from legatum.core.records.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread
 
 DOMAIN = "kilnandclay.example"

@@ -7,10 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.masterfile import parse_master
-from legatum.core.name import parse_name
-from legatum.core.rrset import targets
-from legatum.core.rrtype import MX
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import MX
+from legatum.core.zones.masterfile import parse_master
 from tests.cli.program import PracticeWorld, Shell
 
 DOMAIN = "kilnandclay.example"

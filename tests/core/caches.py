@@ -7,15 +7,15 @@ import random
 from collections.abc import Sequence
 from typing import TypeVar
 
-from legatum.core.address import address_text
-from legatum.core.caches import CacheKind
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.scene import Content, Period
-from legatum.core.name import Name, is_under
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import NS
+from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.stage import Stage
 from legatum.core.rehearsal.verdict import needed
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import NS
 
 V = TypeVar("V")
 

@@ -2,7 +2,6 @@
 
 from dataclasses import replace
 
-from legatum.core.masterfile import parse_master
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.hosts import Hosts
@@ -13,11 +12,12 @@ from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.place import PARENT, KnownHost, Place
 from legatum.core.moves.plan import Wish, draw
-from legatum.core.name import parse_name
-from legatum.core.rrtype import A
-from legatum.core.runbook import Runbook
+from legatum.core.moves.runbook import Runbook
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrtype import A
 from legatum.core.timing import Caution
-from legatum.core.zone import Zone
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.zone import Zone
 
 DOMAIN, AT, MARGIN = parse_name("kilnandclay.example."), 1000.0, 30
 TEXT = """

@@ -3,12 +3,12 @@
 import pytest
 from hypothesis import given, settings
 
-from legatum.core.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, ServedZone, answer_from
-from legatum.core.masterfile import parse_master
-from legatum.core.name import parse_name
-from legatum.core.presentation import rdata_texts
-from legatum.core.rrtype import AAAA, ANY, CNAME, DS, MX, NS, SOA, TXT, A
-from legatum.core.zone import Zone
+from legatum.core.records.name import parse_name
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrtype import AAAA, ANY, CNAME, DS, MX, NS, SOA, TXT, A
+from legatum.core.rehearsal.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, ServedZone, answer_from
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.zone import Zone
 from tests.strategies import zones
 
 # RFC 4592 s2.2.1, with addresses for its hosts.

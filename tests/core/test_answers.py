@@ -2,12 +2,12 @@
 
 import pytest
 
-from legatum.core.answers import Form, Heard, OfZone, Said, answer_differences, questions_about
-from legatum.core.difference import Difference, ForVisitors
-from legatum.core.masterfile import parse_master
-from legatum.core.name import Name, below, parse_name
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import CNAME, DNSKEY, NS, RRSIG, SOA, A
+from legatum.core.observation.answers import Form, Heard, OfZone, Said, answer_differences, questions_about
+from legatum.core.records.name import Name, below, parse_name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import CNAME, DNSKEY, NS, RRSIG, SOA, A
+from legatum.core.zones.difference import Difference, ForVisitors
+from legatum.core.zones.masterfile import parse_master
 from tests.strategies import ORIGIN
 
 ZONE = parse_master(

@@ -1,4 +1,4 @@
-"""Expectations as they are typed, verdicts with their bounds, the course of a change beside its forecast, registration data."""
+"""Expectations as they are typed, verdicts with their bounds, the progress of a change beside its forecast, registration data."""
 
 import ipaddress
 from dataclasses import replace
@@ -9,17 +9,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.course import Change, Course, Look, State, Told, share_on_new, told
-from legatum.core.expected import Expected, parse_ds_text, parse_records
 from legatum.core.fault import BadInput
-from legatum.core.name import below, name_text
-from legatum.core.picture import Picture, RegistrationView, ResolverView
-from legatum.core.registration import host_addresses_from_rdap, registration_from_rdap
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import AAAA, CNAME, MX, NS, A
-from legatum.core.soundness import Given, questions
-from legatum.core.unseen import unseen
-from legatum.core.verdict import RecordView, agreement
+from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
+from legatum.core.observation.picture import Picture, RegistrationView, ResolverView
+from legatum.core.observation.progress import Change, Look, Progress, State, Told, share_on_new, told
+from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
+from legatum.core.observation.soundness import Given, questions
+from legatum.core.observation.unseen import unseen
+from legatum.core.observation.verdict import RecordView, agreement
+from legatum.core.records.name import below, name_text
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A
 from tests.core.findings.pictures import (
     DOMAIN,
     GLUE,
@@ -135,7 +135,7 @@ def test_records_are_compared_without_their_ttl() -> None:
     assert (check.until, check.about) == (NOW + 50, "www.kilnandclay.example A")
 
 
-# The course of a change
+# The progress of a change
 
 CHANGE = Change(DOMAIN, NS, (NS1,), delegation=True)
 
@@ -145,37 +145,37 @@ def look(at: float, **states: tuple[str, int]) -> Look:
 
 
 def test_a_course_from_the_first_server_to_the_last_cache() -> None:
-    course = Course(CHANGE, 1 / 300)
-    course.add(look(0, parent_a=("old", 3600), child_a=("new", 300), resolver_a=("old", 900)))
-    assert course.begins is None and course.forecast(0) is None and course.next_look(10) == 10
-    changed = course.add(look(60, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("old", 840)))
+    progress = Progress(CHANGE, 1 / 300)
+    progress.add(look(0, parent_a=("old", 3600), child_a=("new", 300), resolver_a=("old", 900)))
+    assert progress.begins is None and progress.forecast(0) is None and progress.next_look(10) == 10
+    changed = progress.add(look(60, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("old", 840)))
     assert [each.who for each in changed] == ["parent_a"]
-    assert course.begins == 60 and course.old_ttl == 3600 and course.over_at == 3660
-    assert course.next_look(10) == 84
-    course.add(look(900, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("new", 300)))
-    assert course.looks[-1].complete and course.looks[-1].servers == course.looks[-1].resolvers == 1.0
-    early, late = course.forecast(70), course.forecast(3600)
-    assert early is not None and late is not None and early < 0.1 < 0.95 < late < 1.0 == course.forecast(3660)
+    assert progress.begins == 60 and progress.old_ttl == 3600 and progress.over_at == 3660
+    assert progress.next_look(10) == 84
+    progress.add(look(900, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("new", 300)))
+    assert progress.looks[-1].complete and progress.looks[-1].servers == progress.looks[-1].resolvers == 1.0
+    early, late = progress.forecast(70), progress.forecast(3600)
+    assert early is not None and late is not None and early < 0.1 < 0.95 < late < 1.0 == progress.forecast(3660)
 
 
 def test_a_watch_that_begins_after_the_change_knows_the_ttl_from_the_set_itself() -> None:
     """What is left of copies says how long they live at the most from when they were taken, not from the change on."""
-    course = Course(CHANGE, 1 / 300)
-    course.add(look(0, child_a=("new", 300), resolver_a=("old", 17), resolver_b=("new", 290)))
-    assert course.old_ttl == 300 and course.over_at == 300
-    course.add(look(20, child_a=("new", 300), resolver_a=("new", 300), resolver_b=("new", 270)))
-    assert course.looks[-1].complete and course.next_look(10) == 280  # everybody asked has it, and it is not over
-    seen = Course(CHANGE, 1 / 300)
+    progress = Progress(CHANGE, 1 / 300)
+    progress.add(look(0, child_a=("new", 300), resolver_a=("old", 17), resolver_b=("new", 290)))
+    assert progress.old_ttl == 300 and progress.over_at == 300
+    progress.add(look(20, child_a=("new", 300), resolver_a=("new", 300), resolver_b=("new", 270)))
+    assert progress.looks[-1].complete and progress.next_look(10) == 280  # everybody asked has it, and it is not over
+    seen = Progress(CHANGE, 1 / 300)
     seen.add(look(0, child_a=("old", 60), resolver_a=("old", 17)))
     seen.add(look(10, child_a=("new", 300), resolver_a=("old", 7)))
     assert seen.old_ttl == 60  # the old TTL was seen
 
 
 def test_a_relapse_counts_from_its_end() -> None:
-    course = Course(CHANGE, 1 / 300)
+    progress = Progress(CHANGE, 1 / 300)
     for at, state in ((0, "old"), (10, "new"), (20, "old"), (30, "new")):
-        course.add(look(at, child_a=(state, 60)))
-    assert course.begins == 30
+        progress.add(look(at, child_a=(state, 60)))
+    assert progress.begins == 30
 
 
 def test_what_is_told_is_judged_by_data_alone() -> None:
@@ -318,21 +318,21 @@ def test_on_the_way_to_other_servers_those_left_behind_are_not_judged() -> None:
 
 def test_a_week_of_looks_is_remembered_in_little_room_and_nothing_is_forgotten_of_it() -> None:
     """A look every ten seconds; a server turns in the middle, a resolver near the end."""
-    course, bounded = Course(CHANGE, 1 / 300), 0
+    progress, bounded = Progress(CHANGE, 1 / 300), 0
     for number in range(60_480):
         server, copy = ("old", "old") if number < 30_000 else ("new", "old") if number < 59_000 else ("new", "new")
-        course.add(look(number * 10.0, child_a=(server, 3600), resolver_a=(copy, 3600 - number % 3600)))
-        bounded = max(bounded, len(course.looks))
-    assert bounded <= 2001 and course.count == 60_480
-    assert course.begins == 300_000.0 and course.old_ttl == 3600 and course.looks[-1].complete
-    assert [after.at for before, after in pairwise(course.looks) if before.resolvers != after.resolvers] == [590_000.0]
+        progress.add(look(number * 10.0, child_a=(server, 3600), resolver_a=(copy, 3600 - number % 3600)))
+        bounded = max(bounded, len(progress.looks))
+    assert bounded <= 2001 and progress.count == 60_480
+    assert progress.begins == 300_000.0 and progress.old_ttl == 3600 and progress.looks[-1].complete
+    assert [after.at for before, after in pairwise(progress.looks) if before.resolvers != after.resolvers] == [590_000.0]
     for number in range(5000):  # and where every look is another
-        course.add(look(700_000.0 + number, child_a=("new", 3600), resolver_a=("old" if number % 2 else "new", 60)))
-        assert len(course.looks) <= 2001
-    assert course.looks[0].at == 0.0 and course.looks[-1].at == 704_999.0
+        progress.add(look(700_000.0 + number, child_a=("new", 3600), resolver_a=("old" if number % 2 else "new", 60)))
+        assert len(progress.looks) <= 2001
+    assert progress.looks[0].at == 0.0 and progress.looks[-1].at == 704_999.0
 
 
 def test_the_ttl_that_was_served_before_counts_where_it_is_known() -> None:
-    course = Course(CHANGE, 1 / 300, known_ttl=86_400)
-    course.add(look(0, child_a=("new", 300), resolver_a=("old", 17)))
-    assert course.old_ttl == 86_400 and course.over_at == 86_400
+    progress = Progress(CHANGE, 1 / 300, known_ttl=86_400)
+    progress.add(look(0, child_a=("new", 300), resolver_a=("old", 17)))
+    assert progress.old_ttl == 86_400 and progress.over_at == 86_400

@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 from legatum.core.dnssec.denial import denies, nsec3_hash, parse_nsec3, parse_types
 from legatum.core.dnssec.key import Ds, digest_of, fits, key_tag, parse_ds, parse_key
-from legatum.core.dnssec.signature import Standing, best_standing, check_signature, parse_signature
-from legatum.core.name import Name, parse_name
-from legatum.core.presentation import parse_rdata
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import DS, MX, NSEC, NSEC3, A
+from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature
+from legatum.core.records.name import Name, parse_name
+from legatum.core.records.presentation import parse_rdata
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import DS, MX, NSEC, NSEC3, A
 from tests.core.findings.pictures import DAY, DOMAIN, NOW, SIGNER, Signer, soa
 
 OWNER = parse_name("dskey.example.com.")
@@ -52,22 +52,22 @@ def test_signatures_hold_and_fail_as_they_should() -> None:
     zone_soa = soa()
     good = signature_over(zone_soa)
     (one,) = [parse_signature(rdata) for rdata in good.rdatas]
-    assert one is not None and check_signature(zone_soa, one, SIGNER.keys, NOW) == Standing.GOOD
-    assert check_signature(zone_soa.with_ttl(1), one, SIGNER.keys, NOW) == Standing.GOOD  # the signature carries the TTL
-    assert check_signature(soa(8), one, SIGNER.keys, NOW) == Standing.WRONG
-    assert check_signature(zone_soa, one, SIGNER.keys, NOW + 30 * DAY) == Standing.EXPIRED
-    assert check_signature(zone_soa, one, SIGNER.keys, NOW - 2 * DAY) == Standing.EARLY
-    assert check_signature(zone_soa, one, Signer(9).keys, NOW) == Standing.NO_KEY
-    assert check_signature(zone_soa, one._replace(algorithm=99), SIGNER.keys, NOW) == Standing.UNKNOWN
+    assert one is not None and check_signature(zone_soa, one, SIGNER.keys, NOW) == Validity.GOOD
+    assert check_signature(zone_soa.with_ttl(1), one, SIGNER.keys, NOW) == Validity.GOOD  # the signature carries the TTL
+    assert check_signature(soa(8), one, SIGNER.keys, NOW) == Validity.WRONG
+    assert check_signature(zone_soa, one, SIGNER.keys, NOW + 30 * DAY) == Validity.EXPIRED
+    assert check_signature(zone_soa, one, SIGNER.keys, NOW - 2 * DAY) == Validity.EARLY
+    assert check_signature(zone_soa, one, Signer(9).keys, NOW) == Validity.NO_KEY
+    assert check_signature(zone_soa, one._replace(algorithm=99), SIGNER.keys, NOW) == Validity.UNKNOWN
 
 
 def test_the_best_of_several_signatures_counts() -> None:
     zone_soa = soa()
     old, new = signature_over(zone_soa, ends=NOW - 60, begins=NOW - DAY), signature_over(zone_soa)
     both = new._replace(rdatas=tuple(sorted(old.rdatas + new.rdatas)))
-    assert best_standing(zone_soa, both, SIGNER.keys, NOW)[0] == Standing.GOOD
-    assert best_standing(zone_soa, old, SIGNER.keys, NOW)[0] == Standing.EXPIRED
-    assert best_standing(zone_soa, None, SIGNER.keys, NOW) == (None, None)
+    assert best_validity(zone_soa, both, SIGNER.keys, NOW)[0] == Validity.GOOD
+    assert best_validity(zone_soa, old, SIGNER.keys, NOW)[0] == Validity.EXPIRED
+    assert best_validity(zone_soa, None, SIGNER.keys, NOW) == (None, None)
 
 
 def test_the_hashes_of_rfc_5155() -> None:
@@ -133,7 +133,7 @@ def test_keys_of_other_owners_do_not_count() -> None:
     assert one is not None
     elsewhere = replace_signer(one.rdata, parse_name("ferrytimes.example."))
     parsed = parse_signature(elsewhere)
-    assert parsed is not None and check_signature(zone_soa, parsed, SIGNER.keys, NOW) == Standing.WRONG
+    assert parsed is not None and check_signature(zone_soa, parsed, SIGNER.keys, NOW) == Validity.WRONG
 
 
 def replace_signer(rdata: bytes, signer: Name) -> bytes:

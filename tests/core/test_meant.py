@@ -2,8 +2,8 @@
 
 import pytest
 
-from legatum.core.meant import address_slips, slips
-from legatum.core.name import parse_name
+from legatum.core.observation.slips import address_slips, slips
+from legatum.core.records.name import parse_name
 
 DOMAIN = "kilnandclay.example"
 OLD, NEW = ("ns1.alder.test", "ns2.alder.test"), ("ns1.birch.example", "ns2.birch.example")

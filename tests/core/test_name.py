@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 
 from legatum.core.fault import BadInput
-from legatum.core.name import (
+from legatum.core.records.name import (
     ROOT,
     Name,
     absolute_text,

@@ -16,11 +16,11 @@ from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, shorter_pace
 from legatum.core.moves.redraw import redrawn
-from legatum.core.name import parse_name
-from legatum.core.presentation import rdata_texts
+from legatum.core.moves.runbook import Outcome, forecast, hold_of, next_step
+from legatum.core.records.name import parse_name
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrtype import NS, TXT, A
 from legatum.core.rehearsal import rehearse
-from legatum.core.rrtype import NS, TXT, A
-from legatum.core.runbook import Outcome, forecast, hold_of, next_step
 from legatum.core.timing import Caution
 from tests.core.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, drawing, plan
 

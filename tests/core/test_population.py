@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from legatum.core.caches import CacheKind
 from legatum.core.moves.careless import careless
-from legatum.core.population import follow, followed
+from legatum.core.moves.runbook import forecast
 from legatum.core.rehearsal import build_stage, rehearse
-from legatum.core.runbook import forecast
+from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.rehearsal.population import follow, followed
 from tests.core.drawn import AT, plan
 
 MOVE = plan("provider")

@@ -3,14 +3,15 @@
 import pytest
 from hypothesis import given, settings
 
-from legatum.core.difference import Difference, Kind, zone_differences
 from legatum.core.fault import BadInput
-from legatum.core.masterfile import parse_master
-from legatum.core.name import parse_name
-from legatum.core.presentation import difference_text, master_text, parse_rdata, rdata_text, txt_rdata, typed_rdata
-from legatum.core.rrset import rrset, targets
-from legatum.core.rrtype import MX, SRV, TXT, A, parse_type, type_text
-from legatum.core.zone import Zone
+from legatum.core.records.name import parse_name
+from legatum.core.records.presentation import parse_rdata, rdata_text, txt_rdata, typed_rdata
+from legatum.core.records.rrset import rrset, targets
+from legatum.core.records.rrtype import MX, SRV, TXT, A, parse_type, type_text
+from legatum.core.zones.difference import Difference, Kind, difference_text, zone_differences
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.masterlines import master_text
+from legatum.core.zones.zone import Zone
 from tests.strategies import ORIGIN, zones
 
 

@@ -5,17 +5,17 @@ import re
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.difference import zone_differences
 from legatum.core.lint import ZoneContents, lint
-from legatum.core.masterfile import parse_master, read_master
 from legatum.core.moves.kinds.signing import Signing, obstacles
-from legatum.core.name import below, parse_name
-from legatum.core.particular import particulars
-from legatum.core.presentation import master_text
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import CDS, CNAME, DNSKEY, MX, NSEC, NSEC3PARAM, RRSIG, TXT
-from legatum.core.signer import OWN, beside_signer, counted_text, signers_own, without_signing
-from legatum.core.zone import Zone
+from legatum.core.records.name import below, parse_name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import CDS, CNAME, DNSKEY, MX, NSEC, NSEC3PARAM, RRSIG, TXT
+from legatum.core.zones.difference import zone_differences
+from legatum.core.zones.masterfile import parse_master, read_master
+from legatum.core.zones.masterlines import master_text
+from legatum.core.zones.particular import particulars
+from legatum.core.zones.signer import OWN, beside_signer, counted_text, signers_own, without_signing
+from legatum.core.zones.zone import Zone
 from tests.strategies import ORIGIN, zones
 
 

@@ -7,8 +7,17 @@ from hypothesis import strategies as st
 from legatum.core.duration import duration_text, parse_duration, rough_text
 from legatum.core.fault import BadInput
 from legatum.core.instant import beside, instant_text, parse_instant
-from legatum.core.rrset import RRset
-from legatum.core.soa import SoaFields, negative_ttl, next_serial, parse_soa, serial_at_least, serial_by_rule, serial_is_newer, serial_path
+from legatum.core.records.rrset import RRset
+from legatum.core.records.soa import (
+    SoaFields,
+    negative_ttl,
+    next_serial,
+    parse_soa,
+    serial_at_least,
+    serial_by_rule,
+    serial_is_newer,
+    serial_path,
+)
 from tests.strategies import soas
 
 serials = st.integers(0, 2**32 - 1)

@@ -8,9 +8,9 @@ from legatum.core.moves.effects import Change, Records
 from legatum.core.moves.needs import Forgotten, Lowered, waits_for
 from legatum.core.moves.place import Premises, Served
 from legatum.core.moves.scene import scene_at_the_beginning
-from legatum.core.name import parse_name
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import A
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import A
 from legatum.core.timing import Caution, Wait, load_of_ttl, not_before
 
 ZONE, KEY = parse_name("kilnandclay.example."), (parse_name("www.kilnandclay.example."), A)

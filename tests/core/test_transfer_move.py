@@ -26,8 +26,8 @@ from legatum.core.moves.kinds.transfer import (
 )  # fmt: skip
 from legatum.core.moves.plan import NewRegistrar, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
-from legatum.core.name import parse_name
-from legatum.core.runbook import Runbook, forecast
+from legatum.core.moves.runbook import Runbook, forecast
+from legatum.core.records.name import parse_name
 from tests.core.drawn import drawing
 
 NOW = 2_000_000_000.0

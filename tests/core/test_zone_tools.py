@@ -4,18 +4,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.catalog import members_of, with_members, without_member
-from legatum.core.completeness import Degree, estimated_total, sampled
-from legatum.core.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
-from legatum.core.difference import Kind, zone_differences
 from legatum.core.fault import BadInput, GateShut
-from legatum.core.masterfile import parse_master
-from legatum.core.name import Name, canonical_key, is_under, name_text, parse_name
-from legatum.core.renaming import renamed
-from legatum.core.rrset import names_in, rrset
-from legatum.core.rrtype import DS, NS, SOA, TXT, A
-from legatum.core.template import Template, drift, expand, put_right, resolve
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, canonical_key, is_under, name_text, parse_name
+from legatum.core.records.rrset import names_in, rrset
+from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
+from legatum.core.zones.catalog import members_of, with_members, without_member
+from legatum.core.zones.completeness import Degree, estimated_total, sampled
+from legatum.core.zones.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
+from legatum.core.zones.difference import Kind, zone_differences
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.renaming import renamed
+from legatum.core.zones.template import Template, drift, expand, put_right, resolve
+from legatum.core.zones.zone import Zone
 from tests.strategies import ORIGIN, zones
 
 OTHER = parse_name("ferrytimes.example.")

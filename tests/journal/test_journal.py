@@ -11,8 +11,8 @@ import psycopg
 import pytest
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
-from legatum.core.name import parse_name
-from legatum.core.runbook import Outcome
+from legatum.core.moves.runbook import Outcome
+from legatum.core.records.name import parse_name
 from legatum.journal.database import Database
 from legatum.journal.journal import Journal
 from legatum.net.reply import Reply, Transport, Trouble

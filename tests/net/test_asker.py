@@ -6,8 +6,8 @@ from collections.abc import Awaitable, Callable
 
 import pytest
 
-from legatum.core.name import parse_name
-from legatum.core.rrset import RRset
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import RRset
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.reply import Reply, Transport, Trouble

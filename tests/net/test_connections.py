@@ -6,10 +6,10 @@ from collections.abc import Awaitable, Callable
 
 import pytest
 
-from legatum.core.name import parse_name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import AXFR, NS, SOA
-from legatum.core.soa import SoaFields
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import AXFR, NS, SOA
+from legatum.core.records.soa import SoaFields
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.route import Endpoint, Route

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.net.epp import EppAccount, EppSession
 from legatum.net.route import Endpoint
 from legatum.practice.certificate import make_certificates

@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from legatum.core.fault import BadInput
-from legatum.core.name import parse_name
-from legatum.core.rrset import RRset
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import RRset
 from legatum.net.capture import write_capture
 from legatum.net.evidence import Evidence
 from legatum.net.pace import Pace

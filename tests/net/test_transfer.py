@@ -8,11 +8,11 @@ from contextlib import nullcontext
 import pytest
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import parse_name
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import NS, SOA, A
-from legatum.core.soa import SoaFields
-from legatum.core.zone import Zone
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import NS, SOA, A
+from legatum.core.records.soa import SoaFields
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.route import Endpoint, Route

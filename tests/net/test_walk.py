@@ -3,10 +3,10 @@
 import asyncio
 from collections.abc import Awaitable, Callable
 
-from legatum.core.name import ROOT, Name, below, is_under, parse_name
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, NS, SOA, A
-from legatum.core.soa import SoaFields
+from legatum.core.records.name import ROOT, Name, below, is_under, parse_name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA, NS, SOA, A
+from legatum.core.records.soa import SoaFields
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.route import Endpoint, Route

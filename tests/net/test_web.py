@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import SystemClock
 from legatum.net.rdap import Bootstrap, ask_rdap, parse_bootstrap, parse_rdap

@@ -8,21 +8,22 @@ from typing import Any
 import pytest
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, parse_name, typed_name
-from legatum.core.presentation import rdata_texts, typed_rdata
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import TXT, A
+from legatum.core.records.name import Name, parse_name, typed_name
+from legatum.core.records.presentation import rdata_texts, typed_rdata
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import TXT, A
+from legatum.practice.opening import open_world
 from legatum.practice.world import World
-from legatum.work.amend import Amendment, draw_amendment
 from legatum.work.outside import Outside, open_outside
-from legatum.work.publish import Published, prove, publish
+from legatum.work.zones.amend import Amendment, draw_amendment
+from legatum.work.zones.publish import Published, prove, publish
 
 DOMAIN = parse_name("kilnandclay.example.")
 
 
 def in_world(folder: Path, work: Callable[[World, Outside], Awaitable[None]]) -> None:
     async def run() -> None:
-        async with World(folder) as world, open_outside(world.settings_file) as outside:
+        async with open_world(folder) as world, open_outside(world.settings_file) as outside:
             await work(world, outside)
 
     asyncio.run(run())

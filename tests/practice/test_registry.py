@@ -5,7 +5,7 @@ from collections.abc import Awaitable, Callable
 
 import pytest
 
-from legatum.core.name import Name, parse_name
+from legatum.core.records.name import Name, parse_name
 from legatum.net.asker import Asker
 from legatum.net.clock import SystemClock
 from legatum.net.route import Route

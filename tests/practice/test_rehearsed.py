@@ -17,15 +17,16 @@ from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.place import PARENT, Place
 from legatum.core.moves.plan import Wish, draw
+from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.scene import FOREVER, Content
-from legatum.core.name import Name, parse_name
+from legatum.core.records.name import Name, parse_name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import A
 from legatum.core.rehearsal import Stage, rehearse
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import A
-from legatum.core.runbook import Runbook
 from legatum.core.timing import Caution
-from legatum.core.zone import Zone
+from legatum.core.zones.zone import Zone
 from legatum.practice import scenario
+from legatum.practice.opening import open_world
 from legatum.practice.world import World
 from tests.core.test_rehearsal import reordered, shortened
 
@@ -99,7 +100,7 @@ def failures(folder: Path, wish: Wish, change: Callable[[Runbook], Runbook], nam
     """Whether the rehearsal calls it safe, how many questions visitors asked, how many failed."""
 
     async def run() -> tuple[bool, int, int]:
-        async with World(folder) as world:
+        async with open_world(folder) as world:
             now = world.clock.now() + 90_000  # caches have had a day to fill
             runbook = change(draw(drawing(world, now), "m1", "tried", [wish]))
             found = rehearse(runbook, {}, now)

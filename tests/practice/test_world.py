@@ -9,12 +9,12 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.caches import CacheKind
 from legatum.core.fault import BadInput, OutsideFault
-from legatum.core.name import parse_name
-from legatum.core.rrset import rrset, targets
-from legatum.core.rrtype import NS, SOA, A
-from legatum.core.soa import next_serial
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import rrset, targets
+from legatum.core.records.rrtype import NS, SOA, A
+from legatum.core.records.soa import next_serial
+from legatum.core.rehearsal.caches import CacheKind
 from legatum.net.asker import Asker, Patience
 from legatum.net.epp import EppAccount, EppSession
 from legatum.net.route import Route
@@ -23,6 +23,7 @@ from legatum.net.update import send_update
 from legatum.net.walk import Walker
 from legatum.practice import scenario
 from legatum.practice.clock import WorldClock
+from legatum.practice.opening import open_world
 from legatum.practice.world import World
 from legatum.wire.epp import DomainChange
 from legatum.wire.signing import Key
@@ -34,7 +35,7 @@ NEW_NS = [parse_name("ns1.birch.example."), parse_name("ns2.birch.example.")]
 
 @asynccontextmanager
 async def world_and_asker(folder: Path) -> AsyncIterator[tuple[World, Asker]]:
-    async with World(folder) as world:
+    async with open_world(folder) as world:
         asker = Asker(Route(world.endpoints), world.clock, Patience(0.5, 2))
         try:
             yield world, asker

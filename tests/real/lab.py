@@ -14,7 +14,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, Bind, Server, Unbound, program, stop_all
 from tests.real.program import legatum

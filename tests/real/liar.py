@@ -5,10 +5,10 @@ import struct
 import threading
 from collections.abc import Callable
 
-from legatum.core.name import Name, is_under, parse_name
-from legatum.core.presentation import parse_rdata
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import NS, SOA, A
+from legatum.core.records.name import Name, is_under, parse_name
+from legatum.core.records.presentation import parse_rdata
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import NS, SOA, A
 from legatum.wire.message import AA, QR, TC, Edns, Message, decode, encode, records
 
 Behaviour = Callable[[Message, bool], bytes | None]

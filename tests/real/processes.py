@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.message import encode_question
 
 KEY_NAME = "quillmoor.key.test"

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-from legatum.core.name import Name, parse_name
+from legatum.core.records.name import Name, parse_name
 from legatum.net.asker import Asker
 from legatum.net.route import Route
 from legatum.practice.certificate import make_certificates

@@ -23,7 +23,7 @@ import pytest
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from legatum.core.dnssec.key import digest_of, key_tag
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.practice.certificate import make_certificates
 from tests.real import liar
 from tests.real.liar import Liar

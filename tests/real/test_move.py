@@ -16,7 +16,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.epp import DomainChange
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Unbound, outcome, stop_all

@@ -13,7 +13,7 @@ import dns.query
 import dns.rdatatype
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, program, stop_all
 from tests.real.program import legatum

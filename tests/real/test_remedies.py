@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.epp import DomainChange
 from tests.real.lab import Lab
 from tests.real.processes import NEEDS_SERVERS

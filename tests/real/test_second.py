@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Server, program, stop_all
 from tests.real.registry_thread import RegistryThread

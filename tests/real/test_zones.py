@@ -10,10 +10,10 @@ from typing import Any
 
 import pytest
 
-from legatum.core.masterfile import parse_master
-from legatum.core.name import parse_name
-from legatum.core.rrtype import NS, SOA
-from legatum.core.zone import Zone
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrtype import NS, SOA
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.zone import Zone
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Nsd, PowerDns, Server, program, stop_all
 from tests.real.program import legatum
 

@@ -7,7 +7,7 @@ import threading
 import time
 from dataclasses import dataclass
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.message import RD, decode, encode_question
 
 A, MX = 1, 15

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire import epp
 from legatum.wire.malformed import Malformed
 

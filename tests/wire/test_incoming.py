@@ -6,9 +6,9 @@ import struct
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.name import Name, from_labels, is_under, labels_of, parse_name
-from legatum.core.rrtype import MX, NAME_FIELDS, NS, SOA, SRV
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, from_labels, is_under, labels_of, parse_name
+from legatum.core.records.rrtype import MX, NAME_FIELDS, NS, SOA, SRV
+from legatum.core.zones.zone import Zone
 from legatum.wire.incoming import IncomingZone
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import IN, Record, decode, rrsets

@@ -14,9 +14,9 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from legatum.core.name import MAX_NAME, Name, parse_name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NAME_FIELDS
+from legatum.core.records.name import MAX_NAME, Name, parse_name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NAME_FIELDS
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import (
     AA,

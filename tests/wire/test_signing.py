@@ -5,7 +5,7 @@ import dns.tsig
 import dns.tsigkeyring
 import pytest
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.message import QR, Message, Question, decode, encode, encode_question
 from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature, tsig_data

@@ -3,10 +3,10 @@
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import CNAME, NS, SOA, A
-from legatum.core.soa import next_serial
-from legatum.core.zone import Zone
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import CNAME, NS, SOA, A
+from legatum.core.records.soa import next_serial
+from legatum.core.zones.zone import Zone
 from legatum.wire.message import ANY_CLASS, IN, NONE, decode, encode
 from legatum.wire.update import apply_update, conditions_hold, on_sets, on_soa, update_parts, update_records
 from tests.strategies import ORIGIN, zones

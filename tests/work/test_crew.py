@@ -7,7 +7,7 @@ from collections.abc import AsyncIterator
 
 import pytest
 
-from legatum.work.crew import Crew, CrewFailed
+from legatum.work.fleet.processes import Processes, ProcessFailed
 
 ECHO = "import sys\nfor line in sys.stdin:\n    print(line.strip().upper(), flush=True)\n"
 DIES = "import sys\nsys.stdin.readline()\nprint('one', flush=True)\nsys.exit(3)\n"
@@ -24,7 +24,7 @@ NAMED = "import os, sys\nfor line in sys.stdin:\n    print(os.getpid(), flush=Tr
 def run(script: str, count: int, stop_after: int | None = None) -> list[str]:
     async def collect() -> list[str]:
         found: list[str] = []
-        lines = Crew([sys.executable, "-c", script], 2, 3).lines(names(count))
+        lines = Processes([sys.executable, "-c", script], 2, 3).lines(names(count))
         async for line in lines:
             found.append(line.decode().strip())
             if stop_after is not None and len(found) >= stop_after:
@@ -45,7 +45,7 @@ def test_an_empty_list_ends_at_once() -> None:
 
 
 def test_a_worker_that_dies_is_told() -> None:
-    with pytest.raises(CrewFailed, match="ended with 3"):
+    with pytest.raises(ProcessFailed, match="ended with 3"):
         run(DIES, 50)
 
 

@@ -6,17 +6,17 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.answering import ServedZone, answer_from
-from legatum.core.name import Name, below, parse_name
-from legatum.core.presentation import txt_rdata
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import CNAME, MX, NS, SOA, TXT, A
-from legatum.core.soa import SoaFields
-from legatum.core.usual import USUAL
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, below, parse_name
+from legatum.core.records.presentation import txt_rdata
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import CNAME, MX, NS, SOA, TXT, A
+from legatum.core.records.soa import SoaFields
+from legatum.core.records.usual import USUAL
+from legatum.core.rehearsal.answering import ServedZone, answer_from
+from legatum.core.zones.zone import Zone
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.wire.message import AA, QR, Message, Question, encode, records
-from legatum.work.asked import Asked, Questioner
+from legatum.work.gathering.by_name import Asked, Questioner
 from tests.strategies import ORIGIN
 
 HOSTS = sorted({label for types, labels in USUAL.values() if A in types for label in labels.split()})

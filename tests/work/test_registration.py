@@ -6,14 +6,14 @@ from pathlib import Path
 import pytest
 
 from legatum.core.fault import Fault, GateShut, OutsideFault
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.net.clock import SystemClock
 from legatum.practice.registry import Trouble
 from legatum.services.registrar import NsChange
 from legatum.wire import epp
-from legatum.work.many import Standing, change
-from legatum.work.registration import change_nameservers, restore
-from legatum.work.renewal import plan_renewal, renew
+from legatum.work.fleet.ns_sets import Standing, change
+from legatum.work.registry.registration import change_nameservers, restore
+from legatum.work.registry.renewal import plan_renewal, renew
 from tests.registry import ALDER, BIRCH, DOMAIN, OTHER, Up, with_registry
 
 HOST = parse_name("ns1.kilnandclay.example.")

@@ -4,7 +4,7 @@ import asyncio
 import gc
 from pathlib import Path
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply, Transport
 from legatum.net.route import Route

@@ -7,8 +7,8 @@ from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, a
 
 if TYPE_CHECKING:
     from legatum.services.provider import Provider
-    from legatum.work.amend import Amendment
     from legatum.work.outside import Outside
+    from legatum.work.zones.amend import Amendment
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -33,7 +33,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain)
     if args.serial is not None:
@@ -63,9 +63,9 @@ def run(args: argparse.Namespace) -> int:
 
 def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
     from legatum.core.duration import parse_duration
-    from legatum.core.name import Name, typed_name
-    from legatum.core.rrtype import parse_type
-    from legatum.work.amend import Amendment
+    from legatum.core.records.name import Name, typed_name
+    from legatum.core.records.rrtype import parse_type
+    from legatum.work.zones.amend import Amendment
 
     way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set" if args.data else "keep"
     ttl = parse_duration(args.ttl) if args.ttl else None
@@ -73,11 +73,11 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
 
 
 async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.views.publish import change_lines, publish_document, show_publish
-    from legatum.work.amend import draw_amendment
-    from legatum.work.harm import refuse_harm
-    from legatum.work.publish import prove, publish
+    from legatum.work.zones.amend import draw_amendment
+    from legatum.work.zones.harm import refuse_harm
+    from legatum.work.zones.publish import prove, publish
 
     publication = await draw_amendment(outside, provider, parse_domain(args.domain), amendment)
     state, done = "unchanged", None
@@ -98,10 +98,10 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
 
 
 async def _serial(args: argparse.Namespace, outside: "Outside", provider: "Provider") -> int:
-    from legatum.core.name import parse_domain
-    from legatum.core.soa import serial_path
+    from legatum.core.records.name import parse_domain
+    from legatum.core.records.soa import serial_path
     from legatum.views.publish import serial_document, show_publish
-    from legatum.work.amend import go_to_serial
+    from legatum.work.zones.amend import go_to_serial
 
     domain = parse_domain(args.domain)
     present = (await provider.fetch(domain)).soa.serial

@@ -10,11 +10,11 @@ from legatum.cli.interruption import ending
 from legatum.core.printable import clean
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.views.document import Document
     from legatum.views.screen import Screen
     from legatum.work.outside import Outside
-    from legatum.work.publish import Published
+    from legatum.work.zones.publish import Published
 
 OK, FOUND, BAD_INPUT, OUTSIDE, SHUT = 0, 1, 2, 3, 4
 
@@ -83,7 +83,7 @@ def run_interruptibly(work: Awaitable[int]) -> int:
 def domains_of(args: argparse.Namespace) -> "list[Name]":
     """Those named (``domains``) and those of the list (``list``), each once. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.work.listing import read_domains
 
     listed = read_domains(args.list) if args.list else []

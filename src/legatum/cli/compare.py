@@ -9,8 +9,8 @@ from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.views.compare import CompareDocument
-    from legatum.work.compare import AnswersComparison, ContentsComparison
     from legatum.work.outside import Outside
+    from legatum.work.zones.compare import AnswersComparison, ContentsComparison
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -31,7 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain) if args.domain else None
     if args.more and args.difference:
@@ -40,7 +40,7 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--csv and --json both go to standard output", "choose one of them")
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.compare import compare_contents
+        from legatum.work.zones.compare import compare_contents
 
         documents = []
         for place in (args.right, *args.more):
@@ -81,8 +81,8 @@ def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
 
 async def _answers(outside: "Outside", left: str, right: str, contents: "ContentsComparison") -> "AnswersComparison":
     from legatum.core.fault import BadInput
-    from legatum.core.zone import Zone
-    from legatum.work.compare import addresses_by_side, compare_answers
+    from legatum.core.zones.zone import Zone
+    from legatum.work.zones.compare import addresses_by_side, compare_answers
 
     sides: dict[str, str] = {}
     for place in (left, right):

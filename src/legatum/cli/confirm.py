@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.expected import Expected
-    from legatum.core.name import Name
+    from legatum.core.observation.expected import Expected
+    from legatum.core.records.name import Name
     from legatum.views.confirm import ConfirmDocument
     from legatum.work.outside import Outside
 
@@ -38,14 +38,14 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
     from dataclasses import replace
 
     from legatum.core.duration import parse_duration
-    from legatum.core.expected import Expected, parse_ds_text, parse_records
     from legatum.core.fault import BadInput
     from legatum.core.instant import parse_instant_or_age
-    from legatum.core.name import typed_host
+    from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
+    from legatum.core.records.name import typed_host
 
     expected = Expected(publishing=parse_duration(outside.settings.house.patience))
     if args.move:
-        from legatum.work.goal import expected_of_move
+        from legatum.work.moves.expectation import expected_of_move
 
         expected = expected_of_move(outside, domain)
     elif args.to:
@@ -64,7 +64,7 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     domains = [parse_domain(text) for text in args.domain]
 
@@ -80,7 +80,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "ConfirmDocument":
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.confirm import confirm_document, show_confirm
     from legatum.work.confirm import confirm
     from legatum.work.look.wanted import Wanted

@@ -24,8 +24,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain, typed_name
-    from legatum.work.draft import Wished
+    from legatum.core.records.name import parse_domain, typed_name
+    from legatum.work.drafting.wishes import Wishes
 
     if args.at == args.to:
         raise BadInput(f"{args.at} serves that zone: a part is handed to another provider", "name another one with --to")
@@ -34,7 +34,7 @@ def run(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         low = parse_duration(outside.settings.house.low_ttl)
-        wish = Wished(domain=origin, old=args.at, part=(cut, args.to), part_ttl=ttl, part_back=args.back, low_ttl=low, anyway=args.anyway)
+        wish = Wishes(domain=origin, old=args.at, part=(cut, args.to), part_ttl=ttl, part_back=args.back, low_ttl=low, anyway=args.anyway)
         return await draft_and_go(args, outside, wish)
 
     return with_outside(args, work)

@@ -14,9 +14,9 @@ from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.output import abandoned
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
-    from legatum.work.fleet import Fleet
+    from legatum.work.fleet.looks import Fleet
     from legatum.work.outside import Outside
 
     Source = Callable[[AsyncIterator[Name], Tally], AsyncGenerator[FleetLine, None]]
@@ -56,7 +56,7 @@ def run(args: argparse.Namespace) -> int:
     total = count_of(args.list, args.column)
     jobs = args.jobs or (os.cpu_count() or 1 if total is None or total >= _WORTH_SEVERAL else 1)
     if jobs > 1 and args.list != "-":
-        return run_interruptibly(_stream(args, _by_crew(args, jobs), total))
+        return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
 
     async def work(outside: "Outside") -> int:
         return await _stream(args, _by_fleet(args, _fleet(args, outside)), total)
@@ -65,7 +65,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
-    from legatum.work.fleet import Fleet
+    from legatum.work.fleet.looks import Fleet
     from legatum.work.look.depth import BRIEF, FULL
 
     if args.rate is not None:
@@ -91,7 +91,7 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     return lines
 
 
-def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
+def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     """In several processes, each with its share of the rate."""
     from legatum.settings.reading import find_settings, read_settings
 
@@ -109,21 +109,21 @@ def _by_crew(args: argparse.Namespace, jobs: int) -> "Source":
         import msgspec
 
         from legatum.core.fault import OutsideFault
-        from legatum.core.name import name_text
+        from legatum.core.records.name import name_text
         from legatum.views.fleet import FleetDocument, FleetLine
-        from legatum.work.crew import Crew, CrewFailed
+        from legatum.work.fleet.processes import Processes, ProcessFailed
 
         decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
         try:
             names = (name_text(domain) async for domain in domains)
-            async with aclosing(Crew(command, jobs, args.at_once * 2).lines(names)) as texts:
+            async with aclosing(Processes(command, jobs, args.at_once * 2).lines(names)) as texts:
                 async for text in texts:
                     line = decoder.decode(text)
                     if isinstance(line, FleetLine):
                         yield line
                     else:
                         tally.join(line)
-        except CrewFailed as error:
+        except ProcessFailed as error:
             raise OutsideFault(f"fleet: {error}", "with --jobs 1 there is only one process") from None
 
     return lines
@@ -235,7 +235,7 @@ def _take_up(args: argparse.Namespace, tally: "Tally") -> "set[Name | str]":
 def _key(text: str) -> "Name | str":
     """By what a domain is known again, in whichever form it is written."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     try:
         return parse_domain(text)

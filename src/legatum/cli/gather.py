@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
-    from legatum.core.rrset import RRset
-    from legatum.work.contents import Contents
-    from legatum.work.gather import Tried
+    from legatum.core.records.name import Name
+    from legatum.core.records.rrset import RRset
+    from legatum.work.gathering.contents import Contents
+    from legatum.work.gathering.gather import Tried
     from legatum.work.outside import Outside
 
 
@@ -37,8 +37,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
-    from legatum.work.contents import read_master_file
+    from legatum.core.records.name import parse_domain
+    from legatum.work.gathering.contents import read_master_file
 
     domain = parse_domain(args.domain)
     source = parse_domain(args.like) if args.like else domain
@@ -59,8 +59,8 @@ async def _gathered(
     args: argparse.Namespace, outside: "Outside", domain: "Name", extra: "list[Name]"
 ) -> "tuple[Contents, tuple[Tried, ...]]":
     from legatum.core.fault import OutsideFault
-    from legatum.work.contents import contents_of, read_master_file
-    from legatum.work.gather import WAYS, Tried, changed_since, gather
+    from legatum.work.gathering.contents import contents_of, read_master_file
+    from legatum.work.gathering.gather import WAYS, Tried, changed_since, gather
 
     place = args.source
     ways = args.way or WAYS
@@ -90,7 +90,7 @@ async def _gathered(
 def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
     """The names of ``--names``, within the zone."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import is_under, name_text, typed_name
+    from legatum.core.records.name import is_under, name_text, typed_name
     from legatum.work.listing import read_rows
 
     if not args.names:
@@ -112,18 +112,18 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     from dataclasses import replace
 
     from legatum.core.fault import BadInput
-    from legatum.core.name import name_text
-    from legatum.core.presentation import master_text
+    from legatum.core.records.name import name_text
+    from legatum.core.zones.masterlines import master_text
     from legatum.net.file import write_whole
     from legatum.views.gather import gather_document, show_gather
-    from legatum.work.contents import zone_file
+    from legatum.work.gathering.contents import zone_file
 
     left: Sequence[RRset] = ()
     signed: Sequence[RRset] = ()
     copied_from = contents.zone.origin if args.like else None
     if args.like:
-        from legatum.core.renaming import renamed
-        from legatum.core.signer import signers_own, without_signing
+        from legatum.core.zones.renaming import renamed
+        from legatum.core.zones.signer import signers_own, without_signing
 
         signed = signers_own(contents.zone)
         try:

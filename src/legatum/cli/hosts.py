@@ -8,7 +8,7 @@ from legatum.cli.moving import add_going, draft_and_go
 from legatum.cli.wishes import canonical_address
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.work.outside import Outside
 
 
@@ -51,11 +51,11 @@ def run(args: argparse.Namespace) -> int:
 async def _change(args: argparse.Namespace, outside: "Outside") -> int:
     """As a move."""
     from legatum.core.duration import parse_duration
-    from legatum.work.draft import Wished
+    from legatum.work.drafting.wishes import Wishes
 
     domain, hosts = _hosts(args.of, args.hosts if args.action == "enlist" else [args.host])
     addresses = {} if args.action == "enlist" else {hosts[0]: await _addresses(args, outside, domain, hosts[0])}
-    wish = Wished(
+    wish = Wishes(
         domain=domain, old=args.at, registrar=args.registrar, hosts=addresses, named=tuple(hosts) if args.action == "enlist" else (),
         alone=getattr(args, "alone", False), leaning=tuple(_leaning(args)), low_ttl=parse_duration(outside.settings.house.low_ttl),
         anyway=args.anyway,
@@ -66,8 +66,8 @@ async def _change(args: argparse.Namespace, outside: "Outside") -> int:
 async def _addresses(args: argparse.Namespace, outside: "Outside", domain: "Name", host: "Name") -> tuple[str, ...]:
     """What the host shall have. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import name_text
-    from legatum.work.hosts import look_at_hosts
+    from legatum.core.records.name import name_text
+    from legatum.work.registry.hosts import look_at_hosts
 
     if args.action == "withdraw":
         return ()
@@ -85,9 +85,9 @@ async def _addresses(args: argparse.Namespace, outside: "Outside", domain: "Name
 
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import OutsideFault
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.views.hosts import hosts_document, show_hosts
-    from legatum.work.hosts import look_at_hosts
+    from legatum.work.registry.hosts import look_at_hosts
 
     domain = parse_domain(args.domain)
     registrar = outside.registrar(args.registrar) if args.registrar else None
@@ -102,7 +102,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
     """The registered domain, and the hosts. Raises :class:`BadInput` for a host that is not whole where no domain is given."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import parent_of, parse_domain, typed_host
+    from legatum.core.records.name import parent_of, parse_domain, typed_host
 
     if of is not None:
         domain = parse_domain(of)
@@ -115,9 +115,9 @@ def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
 
 
 async def _leaning_on(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parent_of
+    from legatum.core.records.name import parent_of
     from legatum.views.hosts import leaning_document, show_leaning
-    from legatum.work.hosts import look_for_leaning
+    from legatum.work.registry.hosts import look_for_leaning
 
     _, (host,) = _hosts(None, [args.host])
     registrar = outside.registrar(args.registrar) if args.registrar else None

@@ -9,8 +9,8 @@ from legatum.cli.common import FOUND, OK, add_common, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.views.lint import LintDocument
-    from legatum.work.lint import Linted
     from legatum.work.outside import Outside
+    from legatum.work.zones.lint import Linted
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -21,19 +21,19 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.core.name import parse_domain
-    from legatum.work.contents import is_file
+    from legatum.core.records.name import parse_domain
+    from legatum.work.gathering.contents import is_file
 
     domain = parse_domain(args.domain) if args.domain else None
     if all(is_file(place) for place in args.place) and not args.against:
-        from legatum.work.lint import lint_file
+        from legatum.work.zones.lint import lint_file
 
         home = _home(args)
         return _finish(args, [lint_file(Path(place), domain, home) for place in args.place])
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.contents import contents_of, domain_of
-        from legatum.work.lint import lint_file, lint_zone
+        from legatum.work.gathering.contents import contents_of, domain_of
+        from legatum.work.zones.lint import lint_file, lint_zone
 
         home = tuple(outside.settings.network.home)
         origin = domain or next((domain_of(Path(place)) for place in (*args.place, args.against or "") if place and is_file(place)), None)

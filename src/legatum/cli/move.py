@@ -12,8 +12,8 @@ from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
     from legatum.core.fault import Fault
-    from legatum.core.name import Name
-    from legatum.core.runbook import Outcome, Runbook
+    from legatum.core.moves.runbook import Outcome, Runbook
+    from legatum.core.records.name import Name
     from legatum.journal.journal import Journal
     from legatum.views.move import AdvancePart
     from legatum.work.outside import Outside
@@ -120,7 +120,7 @@ def _show(args: argparse.Namespace) -> int:
             path = retreat_path(path)
             runbook = read_move(path)
         outcomes = journal.outcomes(runbook.id)
-        if not _papers(args, outside, runbook, outcomes):
+        if not _schedule(args, outside, runbook, outcomes):
             present(args, outside, runbook, path, outcomes, brief=args.action == "status")
         return OK
 
@@ -131,10 +131,10 @@ def _rehearse(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.rehearsal import rehearse
         from legatum.views.rehearse import rehearsal_document, show_rehearsal
-        from legatum.work.contents import read_master_file
-        from legatum.work.crowd import follow_all
+        from legatum.work.drafting.signing import signed_meanwhile
+        from legatum.work.gathering.contents import read_master_file
         from legatum.work.movefile import zone_path
-        from legatum.work.signing import signed_meanwhile
+        from legatum.work.moves.crowd import follow_all
 
         path, runbook, journal = _opened(args, outside)
         _refuse_without_answers(runbook, "there is nothing to rehearse")
@@ -155,7 +155,7 @@ def _rehearse(args: argparse.Namespace) -> int:
 
 
 def _opened(args: argparse.Namespace, outside: "Outside") -> "tuple[Path, Runbook, Journal]":
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.work.movefile import move_path, read_move
 
     given = Path(args.move)
@@ -171,12 +171,12 @@ def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
         raise BadInput(f"a transfer changes nothing that caches hold: {words}", "`legatum move show DOMAIN` has the whole runbook")
 
 
-def _papers(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
+def _schedule(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
     """Writes what was asked for in another form than text; whether anything was."""
     from legatum.core.fault import BadInput
-    from legatum.core.runbook import forecast
+    from legatum.core.moves.runbook import forecast
     from legatum.net.file import unwritable, write_whole
-    from legatum.views.papers import calendar, markdown
+    from legatum.views.schedule import calendar, markdown
 
     now = outside.clock.now()
     slots = list(forecast(runbook, outcomes, now))
@@ -214,8 +214,8 @@ def _advance(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         from legatum.settings.secret import check_reference
-        from legatum.work.advance import do_again
-        from legatum.work.retreat import refuse_while_retreating
+        from legatum.work.moves.advance import do_again
+        from legatum.work.moves.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
         outside.code_reference = check_reference(args.code) if args.code else ""
@@ -232,10 +232,10 @@ def _advance(args: argparse.Namespace) -> int:
 async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
     """One after the other, or with --wait and --yes side by side; one that fails holds up none of the others."""
     from legatum.core.fault import Fault
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.move import AdvancesDocument, advance_part, failed_part, show_advances
     from legatum.work.movefile import moves_under_way, read_move
-    from legatum.work.retreat import refuse_while_retreating
+    from legatum.work.moves.retreat import refuse_while_retreating
 
     async def one(path: Path) -> "AdvancePart":
         runbook = read_move(path)
@@ -255,11 +255,11 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
 
 def _redraw(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.core.runbook import next_step
-        from legatum.work.effects import Job
+        from legatum.core.moves.runbook import next_step
         from legatum.work.movefile import write_move
-        from legatum.work.premises import redraw
-        from legatum.work.retreat import refuse_while_retreating
+        from legatum.work.moves.job import Job
+        from legatum.work.moves.premises import redraw
+        from legatum.work.moves.retreat import refuse_while_retreating
 
         path, runbook, journal = _opened(args, outside)
         refuse_while_retreating(runbook, path)
@@ -276,7 +276,7 @@ def _redraw(args: argparse.Namespace) -> int:
 
 def _retreat(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.work.retreat import open_retreat
+        from legatum.work.moves.retreat import open_retreat
 
         path, move, journal = _opened(args, outside)
         with journal.occupied([move.domain], outside.clock.now()):

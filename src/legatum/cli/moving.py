@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_anyway, add_changing, agreed, note, show
 
 if TYPE_CHECKING:
-    from legatum.core.runbook import Outcome, Runbook
+    from legatum.core.moves.runbook import Outcome, Runbook
     from legatum.journal.journal import Journal
     from legatum.views.move import AdvanceDocument
-    from legatum.work.advance import Halted, Ways
-    from legatum.work.draft import Wished
+    from legatum.work.drafting.wishes import Wishes
+    from legatum.work.moves.advance import Halted, Ways
     from legatum.work.outside import Outside
 
 
@@ -25,16 +25,16 @@ def add_going(parser: argparse.ArgumentParser) -> None:
 
 
 async def drafted(
-    args: argparse.Namespace, outside: "Outside", wish: "Wished", out: Path | None = None, keep: bool = True, over_drafts: bool = False
+    args: argparse.Namespace, outside: "Outside", wish: "Wishes", out: Path | None = None, keep: bool = True, over_drafts: bool = False
 ) -> "tuple[Runbook, Path]":
     """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as drafting does, and
     :class:`BadInput` where there is one already."""
     from legatum.core.fault import BadInput
     from legatum.core.instant import people_text
-    from legatum.core.name import name_text
-    from legatum.work.draft import draft_move
+    from legatum.core.records.name import name_text
+    from legatum.work.drafting.draft import draft_move
+    from legatum.work.drafting.transfer import make_room
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move, retreat_path, write_move
-    from legatum.work.transfer import make_room
 
     path = out or move_path(outside, wish.domain)
     if wish.transfer and keep:
@@ -59,7 +59,7 @@ async def drafted(
     return runbook, path
 
 
-async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wished") -> int:
+async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wishes") -> int:
     """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it may go."""
     from legatum.net.file import write_whole
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move
@@ -85,7 +85,7 @@ async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wish
 async def carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
     """As far as it may go, and said."""
     from legatum.views.move import advance_document, show_halt
-    from legatum.work.advance import Halt
+    from legatum.work.moves.advance import Halt
 
     halted, done = await _gone_on(args, outside, runbook, path, journal)
     document = advance_document(runbook, halted, done)
@@ -106,7 +106,7 @@ async def _gone_on(
     args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal"
 ) -> "tuple[Halted, list[str]]":
     """Where it halted, and the steps that were done."""
-    from legatum.work.advance import advance
+    from legatum.work.moves.advance import advance
 
     done: list[str] = []
     return await advance(outside, runbook, path, journal, _ways(args, outside, runbook, path, done)), done
@@ -114,12 +114,12 @@ async def _gone_on(
 
 def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
     from legatum.core.instant import people_text
-    from legatum.core.name import name_text
-    from legatum.core.runbook import Outcome, Step
+    from legatum.core.moves.runbook import Outcome, Step
+    from legatum.core.records.name import name_text
     from legatum.core.timing import Bound
     from legatum.services.registrar import ByHand
     from legatum.views.sheet import step_sheet, write_sheet
-    from legatum.work.advance import Ways
+    from legatum.work.moves.advance import Ways
 
     def number(step: Step) -> str:
         return f"{runbook.steps.index(step) + 1}/{len(runbook.steps)}"
@@ -153,7 +153,7 @@ def present(
     args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
 ) -> int:
     """The whole runbook, or a line for each step."""
-    from legatum.core.runbook import forecast
+    from legatum.core.moves.runbook import forecast
     from legatum.views.move import move_document, show_move, show_status
 
     now = outside.clock.now()

@@ -75,20 +75,20 @@ def _clear(folder: Path, fresh: bool) -> None:
 
 async def _start(args: argparse.Namespace) -> None:
     from legatum.core.fault import BadInput
-    from legatum.practice.world import World
+    from legatum.practice.opening import open_world
     from legatum.views.practice import PracticeDocument
 
     _clear(Path(args.folder), args.fresh)
     try:
-        async with World(Path(args.folder)) as world:
+        async with open_world(Path(args.folder)) as world:
             loop = asyncio.get_running_loop()
             for number in (signal.SIGINT, signal.SIGTERM):
-                loop.add_signal_handler(number, world.control.stopped.set)
+                loop.add_signal_handler(number, world.stopped.set)
             place = world.settings_file
             note(args, f"The practice world is up. In another shell: `legatum survey kilnandclay.example --settings {place}`")
             note(args, f"Move its clock: `legatum practice clock --on 2h --settings {place}`. End it: Ctrl-C")
             show(args, PracticeDocument(settings=str(place)), lambda screen: screen.raw(f"settings {place}"))
-            await world.control.stopped.wait()
+            await world.stopped.wait()
     except OSError as error:
         raise BadInput(f"{error.filename or args.folder}: {error.strerror or error}", "give a folder that can be written") from None
     note(args, "The practice world has ended.")
@@ -97,7 +97,7 @@ async def _start(args: argparse.Namespace) -> None:
 async def _steer(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.instant import instant_text
-    from legatum.core.name import name_text, parse_domain
+    from legatum.core.records.name import name_text, parse_domain
     from legatum.views.practice import PracticeDocument, practice_log
 
     control = _control(args)
@@ -147,7 +147,7 @@ async def _steer(args: argparse.Namespace) -> int:
 def _typed(args: argparse.Namespace) -> dict[str, Any]:
     """What was typed into the form, for the world. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import name_text, parse_domain
+    from legatum.core.records.name import name_text, parse_domain
 
     said: dict[str, Any] = {"registrar": args.at, "domain": name_text(parse_domain(args.domain)), "what": "change"}
     if args.ns:

@@ -20,12 +20,12 @@ from legatum.cli.common import (
 )
 
 if TYPE_CHECKING:
-    from legatum.core.difference import Difference
-    from legatum.core.name import Name
-    from legatum.core.zone import Zone
+    from legatum.core.records.name import Name
+    from legatum.core.zones.difference import Difference
+    from legatum.core.zones.zone import Zone
     from legatum.services.provider import Provider
+    from legatum.work.fleet.zones import Put
     from legatum.work.outside import Outside
-    from legatum.work.publish_many import Put
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -69,12 +69,12 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.publish import change_lines, publish_document, show_publish
-    from legatum.work.contents import contents_of, is_served
-    from legatum.work.flatten import flatten
-    from legatum.work.harm import refuse_harm
-    from legatum.work.publish import plan, prove, publish, refuse_removal, with_difference
+    from legatum.work.gathering.contents import contents_of, is_served
+    from legatum.work.gathering.flatten import flatten
+    from legatum.work.zones.harm import refuse_harm
+    from legatum.work.zones.publish import plan, prove, publish, refuse_removal, with_difference
 
     provider = outside.provider(args.to)
     if args.difference:
@@ -112,8 +112,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:
     from legatum.views.publish_many import many_document, many_lines, show_many
-    from legatum.work.contents import check_place
-    from legatum.work.publish_many import draw_many, draw_sheets, publish_many
+    from legatum.work.fleet.zones import draw_many, draw_sheets, publish_many
+    from legatum.work.gathering.contents import check_place
 
     provider, files = outside.provider(args.to), {}
     check_place(outside, args.source)
@@ -153,7 +153,7 @@ def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
     from pathlib import Path
 
     from legatum.core.fault import BadInput
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.compare import differences_of, read_difference
 
     try:
@@ -171,9 +171,9 @@ async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Prov
     """A worksheet for somebody else's form; with ``--wait`` until it is seen."""
     from pathlib import Path
 
-    from legatum.core.signer import counted_text, signers_own
+    from legatum.core.zones.signer import counted_text, signers_own
     from legatum.views.worksheet import sheet_path, show_worksheet, worksheet_document, write_worksheet
-    from legatum.work.worksheet import draw_worksheet, wait_for
+    from legatum.work.zones.worksheet import draw_worksheet, wait_for
 
     if made := signers_own(zone.unsorted):
         note(args, f"left out, because a signer made it: {counted_text(made)}")

@@ -7,8 +7,8 @@ from legatum.cli.common import FOUND, OK, SHUT, add_common, agreed, domains_of, 
 from legatum.cli.moving import add_going, draft_and_go
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
-    from legatum.work.draft import Wished
+    from legatum.core.records.name import Name
+    from legatum.work.drafting.wishes import Wishes
     from legatum.work.outside import Outside
 
 
@@ -38,22 +38,22 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.views.second import second_document, show_second
-    from legatum.work.second import open_seconding, standings
+    from legatum.work.drafting.second import open_seconding, serials_of
 
     seconding = open_seconding(outside, parse_domain(args.domain), args.at, args.second)
-    document = second_document(seconding.domain, await standings(outside, seconding))
+    document = second_document(seconding.domain, await serials_of(outside, seconding))
     show(args, document, lambda screen: show_second(document, screen))
     return OK if document.agreed else FOUND
 
 
-def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wished":
+def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
     from legatum.core.duration import parse_duration
-    from legatum.work.draft import Wished
+    from legatum.work.drafting.wishes import Wishes
 
     added = args.action == "add"
-    return Wished(
+    return Wishes(
         domain=domain, old=args.at, registrar=args.registrar, second=args.second if added else "", without="" if added else args.second,
         dead=getattr(args, "dead", False), at_registrar=bool(args.registrar), low_ttl=parse_duration(outside.settings.house.low_ttl),
         anyway=args.anyway,
@@ -68,9 +68,9 @@ async def _add(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _add_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]") -> int:
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.second import joined_document, show_joined
-    from legatum.work.second_many import Joined, draft_many, join_many
+    from legatum.work.fleet.seconds import Joined, draft_many, join_many
 
     drawn = await draft_many(outside, [_wish(args, outside, each) for each in domains])
     ready = [each for each in drawn.values() if not isinstance(each, Joined)]
@@ -89,6 +89,6 @@ async def _add_many(args: argparse.Namespace, outside: "Outside", domains: "list
 
 
 async def _leave(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     return await draft_and_go(args, outside, _wish(args, outside, parse_domain(args.domain)))

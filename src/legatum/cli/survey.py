@@ -30,7 +30,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     if bool(args.domain) == bool(args.source):
         raise BadInput("survey wants domains, or --from FILE", "`legatum survey DOMAIN`")
@@ -82,7 +82,7 @@ async def _wanted(args: argparse.Namespace, outside: "Outside") -> "Wanted":
 
 def _tell(args: argparse.Namespace, found: "Survey") -> None:
     """One survey for people, as soon as it is there."""
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
 
     if found.asked_for is not None:
         note(args, f"{name_text(found.asked_for)} lies in {name_text(found.picture.domain)}: that is looked at")

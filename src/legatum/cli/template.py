@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_common, agreed, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.template import Template
+    from legatum.core.zones.template import Template
     from legatum.views.templates import TenantPart
     from legatum.work.outside import Outside
-    from legatum.work.templates import Held, Tenant
+    from legatum.work.zones.templates import Held, Tenant
 
 _AT_ONCE = 16  # domains
 
@@ -37,7 +37,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.work.templates import read_templates
+        from legatum.work.zones.templates import read_templates
 
         templates = read_templates(outside.folder / outside.settings.templates)
         if args.action == "list":
@@ -58,7 +58,7 @@ def _list(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
 
 
 def _show(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
-    from legatum.core.template import expand, resolve
+    from legatum.core.zones.template import expand, resolve
     from legatum.views.templates import show_template, template_document
 
     (tenant,) = _tenants(args)
@@ -71,8 +71,8 @@ def _show(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
 def _tenants(args: argparse.Namespace) -> "list[Tenant]":
     """Those of the list and those given by name. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
-    from legatum.work.templates import Tenant, read_tenants
+    from legatum.core.records.name import parse_domain
+    from legatum.work.zones.templates import Tenant, read_tenants
 
     values = {}
     for text in args.set:
@@ -115,8 +115,8 @@ async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[s
 async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
     from legatum.core.fault import Fault
     from legatum.views.templates import tenant_part
-    from legatum.work.publish import prove
-    from legatum.work.templates import hold
+    from legatum.work.zones.publish import prove
+    from legatum.work.zones.templates import hold
 
     held = await hold(outside, outside.provider(args.at), templates, tenant)
     if args.action == "drift" or held.publication is None:
@@ -131,10 +131,10 @@ async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict
 
 
 async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.templates import drift_lines
-    from legatum.work.harm import refuse_harm
-    from legatum.work.publish import publish, refuse_removal
+    from legatum.work.zones.harm import refuse_harm
+    from legatum.work.zones.publish import publish, refuse_removal
 
     assert held.publication is not None
     refuse_removal(outside, held.publication)

@@ -10,8 +10,8 @@ from legatum.cli.common import FOUND, OK, add_common, note, with_outside
 from legatum.cli.output import abandoned
 
 if TYPE_CHECKING:
-    from legatum.core.course import Change, Course
-    from legatum.core.name import Name
+    from legatum.core.observation.progress import Change, Progress
+    from legatum.core.records.name import Name
     from legatum.work.outside import Outside
     from legatum.work.watch import Watch
 
@@ -37,7 +37,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain)
     wrong = next((each for each in args.curve if Path(each).suffix.lower() not in (".png", ".svg", ".pdf", ".csv")), None)
@@ -47,32 +47,32 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("watch for what?", "say --ns, --to, --move or --record")
 
     async def work(outside: "Outside") -> int:
-        from legatum.core.course import Course
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant_or_age
-        from legatum.work.publish import ttl_before
+        from legatum.core.observation.progress import Progress
         from legatum.work.watch import Watch
+        from legatum.work.zones.publish import ttl_before
 
         change, since = _change(args, outside, domain)
         since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else since
         known = ttl_before(outside, domain, change.name, change.rtype)
-        course = Course(change, 1 / max(1, parse_duration(args.asked_every)), since, known)
+        progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, known)
         house = outside.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
         try:
-            await _follow(args, Watch(outside, domain, course), poll, parse_duration(args.patience or house.patience))
+            await _follow(args, Watch(outside, domain, progress), poll, parse_duration(args.patience or house.patience))
         finally:
-            _finish(args, course)
-        return OK if course.looks[-1].complete else FOUND
+            _finish(args, progress)
+        return OK if progress.looks[-1].complete else FOUND
 
     return with_outside(args, work)
 
 
 def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Change, float | None]":
-    from legatum.core.expected import parse_records
     from legatum.core.fault import BadInput
-    from legatum.core.name import typed_host
-    from legatum.work.goal import expected_of_move
+    from legatum.core.observation.expected import parse_records
+    from legatum.core.records.name import typed_host
+    from legatum.work.moves.expectation import expected_of_move
     from legatum.work.watch import delegation_change, record_change
 
     if args.record:
@@ -92,28 +92,28 @@ async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patienc
     if not args.json and sys.stdout.isatty():
         with LiveView() as view:
             async for _ in watch.looks(poll, patience):
-                view.show(watch.course)
+                view.show(watch.progress)
                 await asyncio.sleep(0)
         return
     async for look, changed in watch.looks(poll, patience):
         if args.json:
-            print(line_text(watch_document(watch.course, look, changed)), flush=True)
+            print(line_text(watch_document(watch.progress, look, changed)), flush=True)
         else:
-            show_lines(watch.course, changed, sys.stdout.write)
+            show_lines(watch.progress, changed, sys.stdout.write)
             sys.stdout.flush()
         if abandoned():
             return
 
 
-def _finish(args: argparse.Namespace, course: "Course") -> None:
+def _finish(args: argparse.Namespace, progress: "Progress") -> None:
     """The state so far, however it ended."""
     from legatum.views.screen import Screen
     from legatum.views.watch import verdict_lines, write_curve
 
-    if not course.looks:
+    if not progress.looks:
         return
     if not args.json and not sys.stdout.isatty():
-        Screen().verdict(*verdict_lines(course))
+        Screen().verdict(*verdict_lines(progress))
     for name in args.curve:
-        write_curve(Path(name), course)
+        write_curve(Path(name), progress)
         note(args, f"curve: {name}")

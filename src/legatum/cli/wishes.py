@@ -7,10 +7,10 @@ if TYPE_CHECKING:
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.moves.kinds.zone_data import Soa
     from legatum.core.moves.place import Key
-    from legatum.core.name import Name
-    from legatum.work.draft import Wished
+    from legatum.core.records.name import Name
+    from legatum.work.drafting.transfer import TransferWish
+    from legatum.work.drafting.wishes import Wishes
     from legatum.work.outside import Outside
-    from legatum.work.transfer import TransferWish
 
 _SOA_FIELDS = ("refresh", "retry", "expire", "minimum", "mailbox", "primary", "serial")
 
@@ -56,15 +56,15 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     ways.add_argument("--registrant", default="", metavar="CONTACT", help="with --registrar-to: the contact to put in afterwards")
 
 
-def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wished":
+def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
     """Raises :class:`BadInput` for what is no wish."""
     from legatum.core.duration import parse_duration
     from legatum.core.instant import parse_instant_or_wait
-    from legatum.work.draft import Wished
+    from legatum.work.drafting.wishes import Wishes
 
     house = outside.settings.house
     hosts = _hosts(args, domain)
-    return Wished(
+    return Wishes(
         domain=domain,
         to=args.new,
         old=args.old,
@@ -117,7 +117,7 @@ def canonical_address(text: str) -> str:
 
 
 def _hosts(args: argparse.Namespace, domain: "Name") -> "dict[Name, tuple[str, ...]]":
-    from legatum.core.name import typed_host
+    from legatum.core.records.name import typed_host
 
     found: dict[Name, tuple[str, ...]] = {}
     for text in args.hosts:
@@ -127,7 +127,7 @@ def _hosts(args: argparse.Namespace, domain: "Name") -> "dict[Name, tuple[str, .
 
 
 def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":
-    from legatum.core.name import typed_name
+    from legatum.core.records.name import typed_name
 
     if not text:
         return None
@@ -138,8 +138,8 @@ def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":
 def _ttl(text: str, domain: "Name") -> "tuple[Key, int]":
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
-    from legatum.core.name import typed_name
-    from legatum.core.rrtype import parse_type
+    from legatum.core.records.name import typed_name
+    from legatum.core.records.rrtype import parse_type
 
     words, value = _halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
     if len(words.split()) != 2:
@@ -152,8 +152,8 @@ def _soa(texts: list[str], domain: "Name") -> "Soa | None":
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
     from legatum.core.moves.kinds.zone_data import Soa
-    from legatum.core.name import parse_name, typed_host
-    from legatum.core.soa import mailbox_text
+    from legatum.core.records.name import parse_name, typed_host
+    from legatum.core.records.soa import mailbox_text
 
     given: dict[str, object] = {}
     for text in texts:
@@ -173,7 +173,7 @@ def _soa(texts: list[str], domain: "Name") -> "Soa | None":
 
 def _transfer(args: argparse.Namespace, domain: "Name") -> "TransferWish | None":
     from legatum.core.fault import BadInput
-    from legatum.work.transfer import TransferWish
+    from legatum.work.drafting.transfer import TransferWish
 
     if not args.registrar_to:
         return None

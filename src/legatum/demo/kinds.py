@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from legatum.core.name import parse_name
+from legatum.core.records.name import parse_name
 from legatum.demo.tour import DOMAIN, QUESTIONS, VISIT_EVERY
 from legatum.demo.world_thread import WorldThread
 from legatum.views.screen import BAD, GOOD, STRONG, Screen

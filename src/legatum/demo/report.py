@@ -7,8 +7,8 @@ from pathlib import Path
 
 from legatum.core.duration import rough_text
 from legatum.core.instant import instant_text, parse_instant
-from legatum.core.name import is_under, name_text, parse_domain
-from legatum.core.rrtype import type_text
+from legatum.core.records.name import is_under, name_text, parse_domain
+from legatum.core.records.rrtype import type_text
 from legatum.practice import scenario
 from legatum.practice.log import Errand
 from legatum.practice.world import World

@@ -6,8 +6,8 @@ from datetime import datetime
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.name import parse_name
-from legatum.core.rrtype import MX, A
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread
 from legatum.views.screen import STRONG, Screen
 

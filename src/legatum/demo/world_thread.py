@@ -7,7 +7,8 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
+from legatum.practice.opening import open_world
 from legatum.practice.world import World
 
 
@@ -30,7 +31,7 @@ class WorldThread:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
-        self._loop.call_soon_threadsafe(self.world.control.stopped.set)
+        self._loop.call_soon_threadsafe(self.world.stopped.set)
         self._thread.join()
 
     def visit(self, questions: Iterable[tuple[Name, int]], every: float) -> None:
@@ -53,6 +54,6 @@ class WorldThread:
             self._ready.set()
 
     async def _main(self) -> None:
-        async with World(self._folder) as self.world:
+        async with open_world(self._folder) as self.world:
             self._ready.set()
-            await self.world.control.stopped.wait()
+            await self.world.stopped.wait()

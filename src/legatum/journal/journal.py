@@ -11,9 +11,9 @@ from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from legatum.core.name import ROOT, Name, absolute_text, name_text, parse_domain, parse_name
-from legatum.core.rrtype import parse_type, type_text
-from legatum.core.runbook import Outcome
+from legatum.core.moves.runbook import Outcome
+from legatum.core.records.name import ROOT, Name, absolute_text, name_text, parse_domain, parse_name
+from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation
 from legatum.net.reply import Reply

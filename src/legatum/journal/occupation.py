@@ -14,7 +14,7 @@ from contextlib import contextmanager
 
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 from legatum.journal.database import Database
 
 

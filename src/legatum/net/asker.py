@@ -11,7 +11,7 @@ from collections import deque
 from collections.abc import Callable, Coroutine, Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.chance import Chance
 from legatum.net.clock import Clock
 from legatum.net.reply import Reply, Transport, Trouble

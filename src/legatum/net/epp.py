@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from types import TracebackType
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 from legatum.net.route import Endpoint
 from legatum.wire import epp
 from legatum.wire.malformed import Malformed
@@ -148,7 +148,7 @@ class EppSession:
             return (await self._asked(f"contact {contact}", lambda ident: epp.contact_info(contact, ident))).contact
         return None
 
-    async def transfer_standing(self, domain: Name) -> epp.TransferData | None:
+    async def transfer_state(self, domain: Name) -> epp.TransferData | None:
         """Where the latest transfer stands; None where there was none."""
         try:
             what = f"transfer of {name_text(domain)}"

@@ -2,8 +2,8 @@
 
 import random
 
-from legatum.core.name import Name
-from legatum.core.rrtype import SOA
+from legatum.core.records.name import Name
+from legatum.core.records.rrtype import SOA
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.udp import UdpPorts
 from legatum.wire.message import AA, NOTIFY, Message, Question, decode, encode

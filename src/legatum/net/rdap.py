@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
 
-from legatum.core.name import Name, labels_of, name_text
+from legatum.core.records.name import Name, labels_of, name_text
 from legatum.net.route import Route
 from legatum.net.web import WebAnswer, fetch
 

@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, name_text, parse_name
-from legatum.core.rrtype import parse_type, type_text
+from legatum.core.records.name import Name, name_text, parse_name
+from legatum.core.records.rrtype import parse_type, type_text
 from legatum.net.asker import OFFERED, Asker
 from legatum.net.clock import Clock
 from legatum.net.evidence import Evidence

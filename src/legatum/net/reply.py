@@ -3,9 +3,9 @@
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import SOA
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import SOA
 from legatum.wire.codes import rcode_text
 from legatum.wire.message import Message, decode, rrsets
 

@@ -5,7 +5,7 @@ import ssl
 from dataclasses import dataclass
 from typing import Literal
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Unreachable

@@ -6,8 +6,8 @@ from collections import deque
 from types import TracebackType
 from typing import NamedTuple
 
-from legatum.core.name import Name
-from legatum.core.rrtype import AXFR, IXFR
+from legatum.core.records.name import Name
+from legatum.core.records.rrtype import AXFR, IXFR
 from legatum.net.reply import Trouble
 from legatum.net.route import Endpoint
 from legatum.wire.malformed import Malformed

@@ -6,10 +6,10 @@ from contextlib import contextmanager
 
 from legatum.core.collecting import no_collecting
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import rrset
-from legatum.core.rrtype import AXFR, IXFR, SOA
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import AXFR, IXFR, SOA
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.route import Unreachable
 from legatum.net.signed import check_signed

@@ -11,7 +11,7 @@ import socket
 import struct
 from typing import NamedTuple
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.route import Endpoint
 
 _PORT_BITS = 4  # sixteen ports of each family

@@ -11,12 +11,12 @@ from collections.abc import Sequence
 from enum import StrEnum
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
-from legatum.core.particular import particulars
-from legatum.core.rrtype import type_text
-from legatum.core.signer import without_signing
-from legatum.core.soa import serial_at_least, serial_is_newer
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrtype import type_text
+from legatum.core.records.soa import serial_at_least, serial_is_newer
+from legatum.core.zones.particular import particulars
+from legatum.core.zones.signer import without_signing
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.signed import check_signed
 from legatum.net.tcp import Stream

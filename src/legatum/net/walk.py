@@ -11,10 +11,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple, TypeVar
 
-from legatum.core.address import address_text
-from legatum.core.name import ROOT, Name, ancestors, is_under, name_text, parent_of
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import AAAA, CNAME, NS, A
+from legatum.core.records.address import address_text
+from legatum.core.records.name import ROOT, Name, ancestors, is_under, name_text, parent_of
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import AAAA, CNAME, NS, A
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply
 

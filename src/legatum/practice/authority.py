@@ -1,16 +1,16 @@
 """An authoritative server: answers, referrals, transfers, dynamic updates, NOTIFY - as a primary or a secondary.
 
-What it answers with is the pure core's business (:mod:`legatum.core.answering`); this file is the talking.
+What it answers with is the pure core's business (:mod:`legatum.core.rehearsal.answering`); this file is the talking.
 """
 
 from dataclasses import dataclass
 from typing import Literal
 
-from legatum.core.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
-from legatum.core.name import Name
-from legatum.core.rrtype import AXFR, IXFR, SOA
-from legatum.core.soa import next_serial, serial_is_newer
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name
+from legatum.core.records.rrtype import AXFR, IXFR, SOA
+from legatum.core.records.soa import next_serial, serial_is_newer
+from legatum.core.rehearsal.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.notify import send_notify
 from legatum.net.transfer import transfer

@@ -7,28 +7,25 @@ registrars' own forms, and gives the registry a bad day.
 import asyncio
 import json
 import secrets
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from legatum.core.fault import BadInput
-from legatum.core.name import ROOT, Name, parse_domain, parse_name
-from legatum.core.presentation import parse_rdata
-from legatum.core.rrtype import DS, parse_type
+from legatum.core.records.name import ROOT, Name, parse_domain, parse_name
+from legatum.core.records.presentation import parse_rdata
+from legatum.core.records.rrtype import DS, parse_type
 from legatum.net.route import Endpoint
 from legatum.practice import scenario
 from legatum.practice.registry import Trouble
+from legatum.practice.world import World
 from legatum.wire import epp
-
-if TYPE_CHECKING:
-    from legatum.practice.world import World
 
 
 class Control:
-    """Listens for one world. ``stopped`` is set when somebody asks it to stop."""
+    """Listens for one world."""
 
-    def __init__(self, world: "World") -> None:
+    def __init__(self, world: World) -> None:
         self._world = world
         self.token = secrets.token_urlsafe(16)
-        self.stopped = asyncio.Event()
         self.endpoint: Endpoint
 
     async def open(self) -> None:
@@ -77,7 +74,7 @@ class Control:
                 questions = [(parse_name(name + "."), parse_type(rtype)) for name, rtype in request["questions"]]
                 world.visitors.begin(questions, float(request["every"]))
             case "stop":
-                self.stopped.set()
+                self._world.stopped.set()
             case other:
                 raise BadInput(f"the world does not know '{other}'")
         return {"now": clock.now()}

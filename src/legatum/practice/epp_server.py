@@ -6,7 +6,7 @@ import ssl
 from dataclasses import replace
 
 from legatum.core.instant import instant_text
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.clock import Clock
 from legatum.net.route import Endpoint
 from legatum.practice.registry import Registry

@@ -4,22 +4,21 @@ import base64
 import json
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from legatum.practice import scenario
+from legatum.practice.control import Control
+from legatum.practice.world import World
 
 _BOOTSTRAP, _DOMAINS = "rdap-bootstrap.json", "domains.txt"
 
-if TYPE_CHECKING:
-    from legatum.practice.world import World
 
-
-def write_settings(world: "World") -> None:
+def write_settings(world: World, control: Control) -> None:
     """Writes ``legatum.toml`` and the secrets it points to into the world's folder."""
     import tomli_w
 
     folder = world.folder
-    _secret(folder / "control.token", world.control.token)
+    _secret(folder / "control.token", control.token)
     for name in scenario.PROVIDERS:
         _secret(folder / f"{name}.secret", base64.b64encode(world.keys[name].secret).decode())
     for name, password in world.passwords.items():
@@ -30,7 +29,7 @@ def write_settings(world: "World") -> None:
     document: dict[str, Any] = {
         "domains": _DOMAINS,
         "clock": {
-            "control": f"{world.control.endpoint.host}:{world.control.endpoint.port}",
+            "control": f"{control.endpoint.host}:{control.endpoint.port}",
             "token": "file:control.token",
         },
         "network": {

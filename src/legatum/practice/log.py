@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.instant import instant_text
-from legatum.core.name import Name, name_text
-from legatum.core.rrtype import type_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrtype import type_text
 from legatum.net.reply import Reply
 
 

@@ -9,13 +9,13 @@ import random
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from legatum.core.address import address_text
-from legatum.core.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
-from legatum.core.caches import CacheKind
-from legatum.core.name import ROOT, Name, ancestors, is_under
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import AAAA, CNAME, NS, SOA, A
-from legatum.core.soa import negative_ttl
+from legatum.core.records.address import address_text
+from legatum.core.records.name import ROOT, Name, ancestors, is_under
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import AAAA, CNAME, NS, SOA, A
+from legatum.core.records.soa import negative_ttl
+from legatum.core.rehearsal.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
+from legatum.core.rehearsal.caches import CacheKind
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply
 from legatum.net.walk import referral

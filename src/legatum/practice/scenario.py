@@ -6,7 +6,7 @@ TLD zones are written from the registrations.
 
 from dataclasses import dataclass
 
-from legatum.core.caches import CacheKind
+from legatum.core.rehearsal.caches import CacheKind
 
 ROOT_SERVERS = {
     "a.root.test": ("192.0.2.1", "2001:db8:0:1::53"),

@@ -6,9 +6,9 @@ What they see is the measure of a move: a failure or a wrong answer here is a cu
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from legatum.core.name import Name, name_text
-from legatum.core.presentation import rdata_texts
-from legatum.core.rrtype import type_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrtype import type_text
 from legatum.net.asker import Asker
 from legatum.practice.clock import WorldClock
 

@@ -10,7 +10,7 @@ from collections.abc import Awaitable, Callable
 from typing import NamedTuple
 
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, name_text, parse_domain
+from legatum.core.records.name import Name, name_text, parse_domain
 from legatum.net.route import Endpoint
 from legatum.practice.registry import Registry
 from legatum.wire.epp import DomainData, HostData

@@ -1,7 +1,6 @@
 """The practice world: every server of the scenario on a loopback port, one clock for all of it, and the settings to use it with.
 
-``async with World(folder)`` starts everything and writes ``folder/legatum.toml`` with the closed address map, the keys and
-the registrar's account; then any command works against it with ``--settings folder/legatum.toml``.
+``async with World(folder)`` starts every server; :func:`legatum.practice.opening.open_world` makes it one that can be used and steered.
 """
 
 import asyncio
@@ -14,22 +13,20 @@ from pathlib import Path
 from types import TracebackType
 
 from legatum.core.fault import BadInput
-from legatum.core.masterfile import parse_master
-from legatum.core.name import ROOT, Name, below, name_text, parse_name
-from legatum.core.presentation import parse_rdata
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, NS, SOA, A
-from legatum.core.soa import SoaFields
-from legatum.core.zone import Zone
+from legatum.core.records.name import ROOT, Name, below, name_text, parse_name
+from legatum.core.records.presentation import parse_rdata
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA, NS, SOA, A
+from legatum.core.records.soa import SoaFields
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker, Patience
 from legatum.net.route import Endpoint, Route
 from legatum.practice import scenario
 from legatum.practice.authority import Authority
 from legatum.practice.certificate import make_certificates
 from legatum.practice.clock import WorldClock
-from legatum.practice.control import Control
 from legatum.practice.epp_server import EppServer
-from legatum.practice.furnishing import write_settings
 from legatum.practice.listener import Handler, Listener
 from legatum.practice.log import Errand, Errands, VisitLog
 from legatum.practice.registry import Registry, Tld
@@ -41,7 +38,8 @@ from legatum.wire.signing import Key
 
 
 class World:
-    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not given."""
+    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not given. ``stopped`` is
+    set when somebody asks it to stop."""
 
     def __init__(self, folder: Path, start: float | None = None) -> None:
         self.folder = folder
@@ -52,6 +50,7 @@ class World:
         self.passwords = {name: secrets.token_urlsafe(12) for name in (*scenario.REGISTRARS, scenario.FORM_REGISTRAR)}
         self.hostings: dict[str, list[Authority]] = {}
         self.errands: list[Errand] = []
+        self.stopped = asyncio.Event()
         self._listeners: list[Listener] = []
         self._web: list[WebServer] = []
         self._askers: list[Asker] = []
@@ -73,15 +72,10 @@ class World:
             asker.route = Route(self.endpoints)
         self._serve_everything()
         self.visitors = Visitors(self.clock, self._asker, {name: address for name, (_, address) in scenario.RESOLVERS.items()})
-        self.control = Control(self)
-        await self.control.open()
-        write_settings(self)
-        await self.clock.until(self.clock.now())
         return self
 
     async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         self.clock.close()
-        self.control.close()
         self.epp.close()
         for listener in self._listeners:
             listener.close()

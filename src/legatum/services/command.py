@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 from legatum.core.duration import duration_text
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 
 _LAST_WORDS = 1.5  # seconds from being asked to end until it is ended
 _LONGEST_OUTPUT = 65_536

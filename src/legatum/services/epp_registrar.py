@@ -10,7 +10,7 @@ from functools import partial
 from pathlib import Path
 
 from legatum.core.fault import Fault, OutsideFault
-from legatum.core.name import Name, is_under, labels_of, name_text, parent_of
+from legatum.core.records.name import Name, is_under, labels_of, name_text, parent_of
 from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.net.route import Route, Unreachable
 from legatum.services.registrar import Availability, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
@@ -88,9 +88,9 @@ class RegistryAccount:
         async with self._session() as session:
             return (await session.domain_info(domain)).code
 
-    async def transfer_standing(self, domain: Name) -> Transfer | None:
+    async def transfer_state(self, domain: Name) -> Transfer | None:
         async with self._session() as session:
-            found = await session.transfer_standing(domain)
+            found = await session.transfer_state(domain)
         return Transfer(found.status, found.asking, found.asked, found.acting, found.acts_by) if found else None
 
     async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:
@@ -201,7 +201,7 @@ class RegistryAccount:
 
     async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
         async def seen(session: EppSession) -> bool:
-            standing = await session.transfer_standing(domain)
+            standing = await session.transfer_state(domain)
             wanted = {"request": "pending", "approve": "clientApproved", "reject": "clientRejected", "cancel": "clientCancelled"}[op]
             return standing is not None and standing.status == wanted
 

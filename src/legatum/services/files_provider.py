@@ -4,11 +4,11 @@ import asyncio
 from pathlib import Path
 
 from legatum.core.fault import BadInput, OutsideFault
-from legatum.core.masterfile import parse_master
-from legatum.core.name import Name, name_text
-from legatum.core.presentation import master_text
-from legatum.core.rrtype import RRSIG
-from legatum.core.zone import Zone, fresh_zone
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrtype import RRSIG
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.masterlines import master_text
+from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
 from legatum.services.command import run_command
 from legatum.services.provider import server_names

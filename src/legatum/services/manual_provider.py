@@ -3,8 +3,8 @@
 from pathlib import Path
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, name_text
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.transfer import transfer, transfer_changes
 from legatum.services.provider import server_names

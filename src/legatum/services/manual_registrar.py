@@ -2,11 +2,11 @@
 
 from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 
-from legatum.core.address import address_text
 from legatum.core.fault import Fault, OutsideFault
-from legatum.core.name import Name, name_text, parent_of
-from legatum.core.presentation import rdata_text
-from legatum.core.rrtype import AAAA, DS, NS, A
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text, parent_of
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrtype import AAAA, DS, NS, A
 from legatum.net.walk import Walker
 from legatum.services.registrar import Availability, ByHand, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import ManualRegistrar
@@ -79,7 +79,7 @@ class FormRegistrar:
         words = {"request": "ask for the transfer in, with the authorisation code", "approve": "approve the transfer out"}
         raise self._by_hand(f"{name_text(domain)}: {words.get(op, f'{op} the transfer')}")
 
-    async def transfer_standing(self, domain: Name) -> Transfer | None:
+    async def transfer_state(self, domain: Name) -> Transfer | None:
         return None
 
     async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.asker import Asker
 from legatum.net.walk import Walker
 from legatum.services.provider import Provider

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from typing import Protocol
 
-from legatum.core.name import Name, parse_name
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, parse_name
+from legatum.core.zones.zone import Zone
 
 
 class Provider(Protocol):

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from legatum.core.fault import Fault, OutsideFault
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 
 Glue = tuple[tuple[Name, tuple[str, ...]], ...]
 """Name servers' addresses, for registries that take them with the NS set."""
@@ -174,7 +174,7 @@ class Registrar(Protocol):
     async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
         """``op``: ``request`` with the code, by the gaining registrar; ``approve`` or ``reject`` by the losing one; ``cancel``."""
 
-    async def transfer_standing(self, domain: Name) -> Transfer | None:
+    async def transfer_state(self, domain: Name) -> Transfer | None:
         """Where the latest transfer stands; None where there was none, or it is not known."""
 
     async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:

@@ -5,8 +5,8 @@ import binascii
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, name_text, parse_name
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, name_text, parse_name
+from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.transfer import transfer, transfer_changes
 from legatum.net.update import send_update

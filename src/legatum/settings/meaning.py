@@ -6,8 +6,8 @@ from typing import NamedTuple
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
-from legatum.core.name import parse_domain, parse_name
-from legatum.core.rrset import LARGEST_TTL
+from legatum.core.records.name import parse_domain, parse_name
+from legatum.core.records.rrset import LARGEST_TTL
 from legatum.settings.document import EppRegistrar, FilesProvider, House, KeyReference, Network, Resolver, Settings
 from legatum.settings.secret import check_reference
 from legatum.wire.signing import ALGORITHMS

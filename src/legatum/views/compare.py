@@ -6,16 +6,16 @@ from collections.abc import Iterable
 
 import msgspec
 
-from legatum.core.answers import AnswerDifference
-from legatum.core.difference import Difference, ForVisitors
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, name_text, parse_name
-from legatum.core.presentation import parse_rdata, rdata_texts
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import parse_type, type_text
+from legatum.core.observation.answers import AnswerDifference
+from legatum.core.records.name import Name, name_text, parse_name
+from legatum.core.records.presentation import parse_rdata, rdata_texts
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import parse_type, type_text
+from legatum.core.zones.difference import Difference, ForVisitors
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
-from legatum.work.compare import AnswersComparison, ContentsComparison
+from legatum.work.zones.compare import AnswersComparison, ContentsComparison
 
 
 class SidePart(Part):

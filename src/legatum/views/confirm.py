@@ -1,8 +1,8 @@
 """One verdict: does everybody agree?"""
 
 from legatum.core.instant import instant_text, people_text
-from legatum.core.name import name_text
-from legatum.core.verdict import Check, Verdict
+from legatum.core.observation.verdict import Check, Verdict
+from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from html import escape
 
-from legatum.core.address import address_text
-from legatum.core.name import Name, name_text
-from legatum.core.picture import Picture, ServerView
+from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.printable import clean
-from legatum.core.rrset import targets
-from legatum.core.soa import parse_soa
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import targets
+from legatum.core.records.soa import parse_soa
 from legatum.views.survey import SurveyDocument
 
 _WIDTH, _LEFT, _RIGHT, _BOX = 760, 16, 424, 320

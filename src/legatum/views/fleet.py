@@ -9,13 +9,13 @@ import msgspec
 from legatum.core.duration import rough_text
 from legatum.core.findings import KINDS, Severity
 from legatum.core.instant import instant_text
-from legatum.core.name import name_text
 from legatum.core.printable import clean
-from legatum.core.soa import parse_soa
+from legatum.core.records.name import name_text
+from legatum.core.records.soa import parse_soa
 from legatum.views.confirm import verdict_lines
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
-from legatum.work.fleet import Result
+from legatum.work.fleet.looks import Result
 
 HEALTHY, FAILED, CONFIRMED, PENDING, DIFFERS = "healthy", "failed", "confirmed", "pending", "differs"
 _ORDER = ["error", FAILED, DIFFERS, "warning", PENDING, "notice", CONFIRMED, HEALTHY]

@@ -2,15 +2,15 @@
 
 from collections.abc import Sequence
 
-from legatum.core.completeness import Degree
-from legatum.core.name import Name, name_text
-from legatum.core.presentation import rdata_texts
-from legatum.core.rrset import RRset
-from legatum.core.signer import counted_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset
+from legatum.core.zones.completeness import Degree
+from legatum.core.zones.signer import counted_text
 from legatum.views.document import Document
 from legatum.views.screen import Screen
-from legatum.work.contents import Contents
-from legatum.work.gather import Tried
+from legatum.work.gathering.contents import Contents
+from legatum.work.gathering.gather import Tried
 
 
 class GatherDocument(Document, tag="legatum.gather/1"):

@@ -1,9 +1,9 @@
 """Child name servers: where each address stands."""
 
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
-from legatum.work.hosts import HostView, Leaning
+from legatum.work.registry.hosts import HostView, Leaning
 
 
 class HostPart(Part):

@@ -10,14 +10,14 @@ from legatum.core.instant import instant_text, people_text
 from legatum.core.moves.effects import Delegated, Transfer
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.plain import plain
-from legatum.core.name import Name, name_text
-from legatum.core.rrset import targets
-from legatum.core.rrtype import NS
-from legatum.core.runbook import Runbook, Slot, forecast
+from legatum.core.moves.runbook import Runbook, Slot, forecast
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import NS
 from legatum.core.timing import Bound
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, STRONG, Screen
-from legatum.work.advance import Halt, Halted
+from legatum.work.moves.advance import Halt, Halted
 
 
 class HoldPartDocument(Part):
@@ -44,7 +44,7 @@ class StepPartDocument(Part):
     outcome: str
 
 
-class MoveDocument(Document, tag="legatum.move-standing/1"):
+class MoveDocument(Document, tag="legatum.move-status/1"):
     """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``; ``wish``: what shall be different; ``premises``: as in
     the move file."""
 

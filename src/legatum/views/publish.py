@@ -1,15 +1,14 @@
 """A publication: what changes, and the proof."""
 
-from legatum.core.difference import Difference
 from legatum.core.instant import instant_text
-from legatum.core.name import Name, name_text
-from legatum.core.presentation import difference_text
-from legatum.core.rrtype import SOA
-from legatum.core.soa import parse_soa
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrtype import SOA
+from legatum.core.records.soa import parse_soa
+from legatum.core.zones.difference import Difference, difference_text
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document
 from legatum.views.screen import Screen
-from legatum.work.publish import Publication, Published
+from legatum.work.zones.publish import Publication, Published
 
 NOT_THERE = "the zone is not there yet: it is made first"
 _FOLLOWING = (

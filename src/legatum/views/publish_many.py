@@ -3,12 +3,12 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document, Part
 from legatum.views.publish import change_lines
 from legatum.views.screen import BAD, Screen
-from legatum.work.publish_many import Put
+from legatum.work.fleet.zones import Put
 
 _MOST_LINES, _MOST_SHOWN = 40, 12
 _MADE_FIRST = ", the zone is made first"

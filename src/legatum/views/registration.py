@@ -2,15 +2,15 @@
 
 from collections.abc import Sequence
 
-from legatum.core.name import Name, name_text
-from legatum.core.picture import RegistrationView
-from legatum.core.presentation import rdata_text
-from legatum.core.rrtype import DS
+from legatum.core.observation.picture import RegistrationView
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrtype import DS
 from legatum.services.registrar import Availability, QueuedMessage, Registration
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, QUIET, Screen
-from legatum.work.many import Standing
-from legatum.work.registration import Sides
+from legatum.work.fleet.ns_sets import Candidate
+from legatum.work.registry.registration import Sides
 
 
 class HeldPart(Part):
@@ -259,12 +259,12 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
             screen.declined(what)
 
 
-def many_document(state: str, registrar: str, wanted: Sequence[Name], standings: Sequence[Standing]) -> ManyDocument:
+def many_document(state: str, registrar: str, wanted: Sequence[Name], candidates: Sequence[Candidate]) -> ManyDocument:
     parts = [
         ManyPart(
             domain=name_text(each.domain), old=[name_text(name) for name in each.old], state=each.state, why=each.why, remedy=each.remedy
         )
-        for each in standings
+        for each in candidates
     ]
     return ManyDocument(state=state, registrar=registrar, new=[name_text(name) for name in wanted], domains=parts)
 

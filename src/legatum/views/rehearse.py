@@ -7,14 +7,14 @@ from typing import Any
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import ADDRESSES, PARENT
 from legatum.core.moves.scene import FOREVER, Content, Track
-from legatum.core.name import Name, name_text
-from legatum.core.population import Shares
-from legatum.core.presentation import rdata_texts
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS, type_text
 from legatum.core.rehearsal import Counterexample, Rehearsal, Stage
+from legatum.core.rehearsal.population import Shares
 from legatum.core.rehearsal.verdict import MODEL, needed
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NS, type_text
-from legatum.core.zone import Zone
+from legatum.core.zones.zone import Zone
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, QUIET, Screen
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from legatum.core.picture import Picture
+from legatum.core.observation.picture import Picture
 from legatum.core.printable import clean
 from legatum.net.file import write_whole
 from legatum.views.drawing import draw_delegation, draw_narrow

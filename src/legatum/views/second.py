@@ -2,14 +2,14 @@
 
 from collections.abc import Sequence
 
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
-from legatum.work.second import Standing
-from legatum.work.second_many import Joined
+from legatum.work.drafting.second import ServerSerial
+from legatum.work.fleet.seconds import Joined
 
 
-class StandingPart(Part):
+class ServerSerialPart(Part):
     """``serial``: None where the address does not answer for the zone."""
 
     party: str
@@ -24,13 +24,13 @@ class SecondDocument(Document, tag="legatum.second/1"):
 
     domain: str
     agreed: bool
-    servers: list[StandingPart]
+    servers: list[ServerSerialPart]
 
 
-def second_document(domain: Name, found: list[Standing]) -> SecondDocument:
+def second_document(domain: Name, found: list[ServerSerial]) -> SecondDocument:
     serials = {each.serial for each in found}
     parts = [
-        StandingPart(party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said)
+        ServerSerialPart(party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said)
         for each in found
     ]
     return SecondDocument(domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts)

@@ -7,10 +7,10 @@ from pathlib import Path
 
 from legatum.core.dnssec.key import ALGORITHMS, DIGESTS
 from legatum.core.moves.effects import Delegated, HostSet, Records, Transfer
-from legatum.core.name import Name, absolute_text, name_text, unicode_text
-from legatum.core.presentation import rdata_text
-from legatum.core.rrtype import DNSKEY, DS
-from legatum.core.runbook import Runbook, Step
+from legatum.core.moves.runbook import Runbook, Step
+from legatum.core.records.name import Name, absolute_text, name_text, unicode_text
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrtype import DNSKEY, DS
 from legatum.net.file import write_whole
 from legatum.services.registrar import ByHand
 

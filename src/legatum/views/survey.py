@@ -2,19 +2,19 @@
 
 from collections.abc import Iterable
 
-from legatum.core.address import address_text
 from legatum.core.dnssec.key import parse_ds, parse_key
 from legatum.core.dnssec.signature import parse_signature
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
 from legatum.core.instant import instant_text
-from legatum.core.name import Name, name_text, unicode_text
-from legatum.core.picture import Picture, ServerView
-from legatum.core.presentation import rdata_texts
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import type_text
-from legatum.core.soa import mail_address, negative_ttl, parse_soa
-from legatum.core.unseen import unseen
+from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.unseen import unseen
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text, unicode_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import type_text
+from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 

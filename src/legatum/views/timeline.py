@@ -13,12 +13,12 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.figure import Figure
 
-from legatum.core.caches import CacheKind
 from legatum.core.duration import rough_text
 from legatum.core.moves.careless import careless, leads
-from legatum.core.population import Followed, Shares, follow, followed
+from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.rehearsal import Stage, build_stage, rehearse
-from legatum.core.runbook import Runbook, Slot, forecast
+from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.rehearsal.population import Followed, Shares, follow, followed
 from legatum.views.move import wish_text
 
 _INK, _FAINT, _PAPER = "#1b2430", "#8a94a3", "#ffffff"

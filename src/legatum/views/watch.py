@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from legatum.core.course import Course, Look, State, Told
 from legatum.core.duration import rough_text
 from legatum.core.fault import BadInput
 from legatum.core.instant import instant_text, people_text
-from legatum.core.name import name_text
+from legatum.core.observation.progress import Look, Progress, State, Told
 from legatum.core.printable import clean
-from legatum.core.rrtype import type_text
+from legatum.core.records.name import name_text
+from legatum.core.records.rrtype import type_text
 from legatum.views.document import Document, Part
 
 if TYPE_CHECKING:
@@ -46,15 +46,15 @@ class WatchDocument(Document, tag="legatum.watch/1"):
     changed: list[str]
 
 
-def watch_document(course: Course, look: Look, changed: tuple[Told, ...]) -> WatchDocument:
+def watch_document(progress: Progress, look: Look, changed: tuple[Told, ...]) -> WatchDocument:
     return WatchDocument(
-        domain=name_text(course.change.name),
-        type=type_text(course.change.rtype),
+        domain=name_text(progress.change.name),
+        type=type_text(progress.change.rtype),
         at=instant_text(look.at),
         complete=look.complete,
         servers=look.servers,
         resolvers=look.resolvers,
-        forecast=course.forecast(look.at),
+        forecast=progress.forecast(look.at),
         told=[ToldPart(party=each.party, who=each.who, state=str(each.state), said=each.said, ttl=each.ttl) for each in look.told],
         changed=[f"{each.party} {each.who}" for each in changed],
     )
@@ -65,25 +65,25 @@ def line_text(document: WatchDocument) -> str:
     return msgspec.json.encode(document).decode()
 
 
-def verdict_lines(course: Course) -> tuple[bool, str, str]:
+def verdict_lines(progress: Progress) -> tuple[bool, str, str]:
     """Whether all is well, the verdict, and what to do next."""
-    what = f"{name_text(course.change.name)} {type_text(course.change.rtype)}"
-    last = course.looks[-1]
+    what = f"{name_text(progress.change.name)} {type_text(progress.change.rtype)}"
+    last = progress.looks[-1]
     count = len(last.told)
     if last.complete:
-        agreed = next(each.at for number, each in enumerate(course.looks) if all(later.complete for later in course.looks[number:]))
-        took = rough_text(agreed - course.looks[0].at)
+        agreed = next(each.at for number, each in enumerate(progress.looks) if all(later.complete for later in progress.looks[number:]))
+        took = rough_text(agreed - progress.looks[0].at)
         text = f"{what}: everybody asked has it. All {count} servers and resolvers agree after {took}"
-        over = course.over_at
+        over = progress.over_at
         if over is not None and over > last.at:
             return True, text, f"that is not over yet: resolvers that were not asked may keep a copy until {people_text(over, last.at)}"
         return True, f"{text}, and every copy anywhere has run out", ""
     waiting = last.waiting
     first = waiting[0]
     text = f"{what}: {count - len(waiting)} of {count} have it; not yet: {first.party} {first.who}, which says {first.said}"
-    if course.begins is None:
+    if progress.begins is None:
         return False, text, f"the change must reach every server first; {_PARTIES[first.party]} {first.who} does not have it"
-    over = course.over_at or last.at
+    over = progress.over_at or last.at
     if last.at > over:
         return False, text, f"that is a fault: every copy should have run out by {people_text(over, last.at)}"
     return False, text, f"by {people_text(over, last.at)} the last copy has run out"
@@ -105,14 +105,14 @@ class LiveView:
     def __exit__(self, *_: object) -> None:
         self._live.stop()
 
-    def show(self, course: Course) -> None:
+    def show(self, progress: Progress) -> None:
         from rich import box
         from rich.console import Group
         from rich.table import Table
         from rich.text import Text
 
-        last = course.looks[-1]
-        good, verdict, following = verdict_lines(course)
+        last = progress.looks[-1]
+        good, verdict, following = verdict_lines(progress)
         table = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False, header_style="dim")
         for column in ("who", "", "has", "says", "TTL"):
             table.add_column(Text(column), overflow="fold")
@@ -123,10 +123,10 @@ class LiveView:
         bars = [
             _bar("servers", last.servers, "green"),
             _bar("resolvers", last.resolvers, "green"),
-            _bar("forecast for the world", course.forecast(last.at), "cyan"),
+            _bar("forecast for the world", progress.forecast(last.at), "cyan"),
         ]
         head = Text(clean(verdict), style="bold green" if good else "bold")
-        now = Text(f"{instant_text(last.at)}, look {course.count}", style="dim")
+        now = Text(f"{instant_text(last.at)}, look {progress.count}", style="dim")
         self._live.update(
             Group(head, Text(clean(f"Next: {following or 'nothing to do'}")), now, Text(), table, Text(), *bars), refresh=True
         )
@@ -145,9 +145,9 @@ def _bar(label: str, share: float | None, style: str) -> "Text":
     return bar
 
 
-def show_lines(course: Course, changed: tuple[Told, ...], write: Callable[[str], object]) -> None:
+def show_lines(progress: Progress, changed: tuple[Told, ...], write: Callable[[str], object]) -> None:
     """A line for everybody who says something else than the time before."""
-    last = course.looks[-1]
+    last = progress.looks[-1]
     for each in changed:
         left = f", {each.ttl} s left" if each.party == "resolver" and each.ttl is not None and each.state == State.OLD else ""
         write(clean(f"{instant_text(last.at)} {each.state:<7} {each.party} {each.who}: {each.said}{left}") + "\n")
@@ -156,29 +156,29 @@ def show_lines(course: Course, changed: tuple[Told, ...], write: Callable[[str],
 # The curve
 
 
-def write_curve(path: Path, course: Course) -> None:
+def write_curve(path: Path, progress: Progress) -> None:
     """A picture (png, svg, pdf) or a table (csv), by the file's ending. Raises :class:`BadInput`."""
     try:
         if path.suffix.lower() == ".csv":
-            _write_table(path, course)
+            _write_table(path, progress)
         elif path.suffix.lower() in (".png", ".svg", ".pdf"):
-            _write_picture(path, course)
+            _write_picture(path, progress)
         else:
             raise BadInput(f"{path}: a curve is written as .png, .svg, .pdf or .csv", "give the file such an ending")
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
 
 
-def _write_table(path: Path, course: Course) -> None:
+def _write_table(path: Path, progress: Progress) -> None:
     with path.open("w", newline="", encoding="utf-8") as file:
         rows = csv.writer(file)
         rows.writerow(("at", "servers", "resolvers", "forecast"))
-        for look in course.looks:
-            shares = (look.servers, look.resolvers, course.forecast(look.at))
+        for look in progress.looks:
+            shares = (look.servers, look.resolvers, progress.forecast(look.at))
             rows.writerow((instant_text(look.at), *("" if each is None else f"{each:.4f}" for each in shares)))
 
 
-def _write_picture(path: Path, course: Course) -> None:
+def _write_picture(path: Path, progress: Progress) -> None:
     import matplotlib
 
     matplotlib.use("Agg")
@@ -186,27 +186,27 @@ def _write_picture(path: Path, course: Course) -> None:
     from matplotlib import pyplot as plt
 
     plt.rcParams["svg.hashsalt"] = "legatum"
-    first = course.looks[0].at
-    times = [look.at for look in course.looks]
-    ends = max(times[-1], course.over_at or 0)
+    first = progress.looks[0].at
+    times = [look.at for look in progress.looks]
+    ends = max(times[-1], progress.over_at or 0)
     span = max(ends - first, 1.0)
     unit, word = (3600.0, "hours") if span > 3 * 3600 else (60.0, "minutes") if span > 300 else (1.0, "seconds")
     figure, axes = plt.subplots(figsize=(10, 5.2), dpi=120)
     for label, color, shares in (
-        ("servers of parent and domain", "#2f6db3", [look.servers for look in course.looks]),
-        ("resolvers asked", "#2c7a4b", [look.resolvers for look in course.looks]),
+        ("servers of parent and domain", "#2f6db3", [look.servers for look in progress.looks]),
+        ("resolvers asked", "#2c7a4b", [look.resolvers for look in progress.looks]),
     ):
         points = [((at - first) / unit, share) for at, share in zip(times, shares, strict=True) if share is not None]
         if points:
             axes.step(*zip(*points, strict=True), where="post", label=label, color=color, linewidth=2.2)
     grid = np.linspace(first, ends, 400)
-    forecast = [(float(at - first) / unit, share) for at in grid if (share := course.forecast(float(at))) is not None]
+    forecast = [(float(at - first) / unit, share) for at in grid if (share := progress.forecast(float(at))) is not None]
     if forecast:
-        axes.plot(*zip(*forecast, strict=True), "--", color="#8a5a00", label=f"forecast for all caches, TTL {course.old_ttl} s")
+        axes.plot(*zip(*forecast, strict=True), "--", color="#8a5a00", label=f"forecast for all caches, TTL {progress.old_ttl} s")
     axes.set(xlabel=f"{word} since {instant_text(first).replace('T', ' ').replace('Z', ' UTC')}", ylabel="share with the new data")
     axes.set_ylim(-0.03, 1.05)
     axes.set_xlim(-0.02 * span / unit, span / unit * 1.02)
-    axes.set_title(f"{name_text(course.change.name)} {type_text(course.change.rtype)}: who has the change", loc="left", fontsize=12)
+    axes.set_title(f"{name_text(progress.change.name)} {type_text(progress.change.rtype)}: who has the change", loc="left", fontsize=12)
     axes.yaxis.set_major_formatter(lambda value, _: f"{value:.0%}")
     axes.grid(alpha=0.25)
     axes.spines[["top", "right"]].set_visible(False)

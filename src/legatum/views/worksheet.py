@@ -3,17 +3,18 @@
 from html import escape
 from pathlib import Path
 
-from legatum.core.difference import Difference
 from legatum.core.instant import instant_text
 from legatum.core.lint.mail import strings_of
-from legatum.core.name import Name, absolute_text, name_text
-from legatum.core.presentation import master_text, rdata_text
-from legatum.core.rrset import RRset, names_in
-from legatum.core.rrtype import CNAME, DNAME, MX, NS, PTR, SRV, TXT, type_text
+from legatum.core.records.name import Name, absolute_text, name_text
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrset import RRset, names_in
+from legatum.core.records.rrtype import CNAME, DNAME, MX, NS, PTR, SRV, TXT, type_text
+from legatum.core.zones.difference import Difference
+from legatum.core.zones.masterlines import master_text
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.screen import QUIET, STRONG, Screen
-from legatum.work.worksheet import Worksheet
+from legatum.work.zones.worksheet import Worksheet
 
 _WORDS = {"only left": "take away", "only right": "add", "data differ": "change", "TTL differs": "change the TTL of"}
 

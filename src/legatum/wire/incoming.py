@@ -11,10 +11,10 @@ from itertools import chain, repeat
 from operator import itemgetter
 from typing import Any
 
-from legatum.core.name import MAX_NAME, ROOT, Name, is_under
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import NAME_FIELDS, SOA
-from legatum.core.zone import Zone
+from legatum.core.records.name import MAX_NAME, ROOT, Name, is_under
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import NAME_FIELDS, SOA
+from legatum.core.zones.zone import Zone
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import IN, LENGTHS, POINTER, TOO_LONG, UNKNOWN_LABEL, canonical, read_name
 

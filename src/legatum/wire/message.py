@@ -11,9 +11,9 @@ from collections.abc import Callable, Iterable, Sequence
 from functools import cache
 from typing import Any, NamedTuple
 
-from legatum.core.name import MAX_NAME, Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import COMPRESSIBLE, NAME_FIELDS, OPT, TSIG
+from legatum.core.records.name import MAX_NAME, Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import COMPRESSIBLE, NAME_FIELDS, OPT, TSIG
 from legatum.wire.malformed import Malformed
 
 IN, NONE, ANY_CLASS = 1, 254, 255

@@ -8,8 +8,8 @@ import struct
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from legatum.core.name import Name, absolute_text
-from legatum.core.rrtype import TSIG
+from legatum.core.records.name import Name, absolute_text
+from legatum.core.records.rrtype import TSIG
 from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.message import ANY_CLASS, Message, Record
 

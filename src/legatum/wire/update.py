@@ -16,11 +16,11 @@ from collections.abc import Iterable, Iterator
 from itertools import groupby
 from typing import NamedTuple
 
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import ANY, CNAME, NS, SOA
-from legatum.core.soa import next_serial, parse_soa, serial_is_newer
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import ANY, CNAME, NS, SOA
+from legatum.core.records.soa import next_serial, parse_soa, serial_is_newer
+from legatum.core.zones.zone import Zone
 from legatum.wire.message import ANY_CLASS, IN, NONE, UPDATE, Message, Question, Record
 
 _LARGEST = 60_000  # octets of a message: TSIG and the length of the whole must still fit into 65,535

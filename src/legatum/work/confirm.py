@@ -3,14 +3,14 @@
 import asyncio
 from collections.abc import Sequence
 
-from legatum.core.expected import Expected
-from legatum.core.name import Name, name_text
-from legatum.core.picture import Picture, ServerView
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import CNAME
-from legatum.core.soundness import Given, questions
-from legatum.core.unseen import unseen
-from legatum.core.verdict import RecordView, Verdict, agreement
+from legatum.core.observation.expected import Expected
+from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.soundness import Given, questions
+from legatum.core.observation.unseen import unseen
+from legatum.core.observation.verdict import RecordView, Verdict, agreement
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import CNAME
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
 from legatum.work.look.wanted import Wanted

@@ -3,8 +3,8 @@
 from collections.abc import Awaitable, Callable
 
 from legatum.core.fault import Fault
-from legatum.core.name import Name
-from legatum.core.runbook import Outcome
+from legatum.core.moves.runbook import Outcome
+from legatum.core.records.name import Name
 from legatum.work.outside import Outside
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, parse_domain
+from legatum.core.records.name import Name, parse_domain
 from legatum.core.table import Column, Row, RowReader
 
 _LONGEST_LINE = 1 << 20

@@ -6,10 +6,10 @@ from collections.abc import Iterable
 from legatum.core.moves.drawing import Remembered
 from legatum.core.moves.effects import Delegated, Published, Records, ZoneMade
 from legatum.core.moves.place import PARENT
-from legatum.core.name import Name, absolute_text, parse_name
-from legatum.core.rrset import RRset, rrset, targets
-from legatum.core.rrtype import NS, A
-from legatum.core.runbook import Outcome, Runbook, Step
+from legatum.core.moves.runbook import Outcome, Runbook, Step
+from legatum.core.records.name import Name, absolute_text, parse_name
+from legatum.core.records.rrset import RRset, rrset, targets
+from legatum.core.records.rrtype import NS, A
 from legatum.journal.journal import Memory, Seen
 from legatum.work.outside import Outside
 

@@ -5,8 +5,8 @@ from pathlib import Path
 
 from legatum.core.fault import BadInput
 from legatum.core.moves.plain import plain, runbook_from
-from legatum.core.name import Name, name_text
-from legatum.core.runbook import Runbook, next_step
+from legatum.core.moves.runbook import Runbook, next_step
+from legatum.core.records.name import Name, name_text
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.outside import Outside

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, OutsideFault
-from legatum.core.name import Name, name_text, parse_name
+from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import Clock, SystemClock, WorldControl
 from legatum.net.evidence import Evidence

@@ -8,8 +8,8 @@ from typing import Any
 import msgspec
 
 from legatum.core.fault import BadInput
-from legatum.core.name import Name, name_text, parse_name
-from legatum.core.picture import Picture, RegistrationView
+from legatum.core.observation.picture import Picture, RegistrationView
+from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.rdap import Bootstrap
 from legatum.net.recording import Recording, Replay, StillClock, read_recording, write_recording
 from legatum.settings.document import Network, Resolver, Settings

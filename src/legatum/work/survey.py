@@ -7,15 +7,15 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, labels_of, name_text
-from legatum.core.rrtype import NS
+from legatum.core.records.name import Name, labels_of, name_text
+from legatum.core.records.rrtype import NS
 from legatum.net.evidence import Evidence
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
     from legatum.core.findings import Finding
-    from legatum.core.picture import Picture, RegistrationView
+    from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.net.reply import Reply
 
 

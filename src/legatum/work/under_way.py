@@ -5,8 +5,8 @@ from collections.abc import Iterable
 from legatum.core.fault import GateShut
 from legatum.core.moves.effects import Records, ZoneMade
 from legatum.core.moves.place import Key
-from legatum.core.name import Name, name_text
-from legatum.core.runbook import Runbook
+from legatum.core.moves.runbook import Runbook
+from legatum.core.records.name import Name, name_text
 from legatum.work.movefile import is_over, move_path, read_move, retreat_path
 from legatum.work.outside import Outside
 

@@ -4,12 +4,12 @@ import asyncio
 from collections.abc import AsyncIterator, Iterable
 from dataclasses import dataclass, field
 
-from legatum.core.course import Change, Course, Look, Told, told
 from legatum.core.fault import OutsideFault
-from legatum.core.name import Name, name_text
-from legatum.core.presentation import rdata_texts
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import NS
+from legatum.core.observation.progress import Change, Look, Progress, Told, told
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import NS
 from legatum.net.reply import Reply
 from legatum.net.resolver import ask_resolver
 from legatum.net.walk import referral
@@ -22,7 +22,7 @@ class Watch:
 
     outside: Outside
     domain: Name
-    course: Course
+    progress: Progress
     servers: tuple[Name, ...] = ()
     _parents: dict[str, Name] = field(default_factory=dict)
     _children: dict[str, Name] = field(default_factory=dict)
@@ -38,11 +38,11 @@ class Watch:
         begun = clock.now()
         while True:
             look = await self._look()
-            yield look, self.course.add(look)
-            over = self.course.over_at or begun + self.course.old_ttl
+            yield look, self.progress.add(look)
+            over = self.progress.over_at or begun + self.progress.old_ttl
             if (look.complete and look.at >= over) or look.at > over + patience:
                 return
-            await clock.until(clock.now() + self.course.next_look(poll))
+            await clock.until(clock.now() + self.progress.next_look(poll))
 
     async def _find(self) -> None:
         """Who is asked: the servers of the parent zone, those they hand out, and those named."""
@@ -54,15 +54,15 @@ class Watch:
         self._parents = {address: server for server, addresses in cut.servers.items() for address in addresses}
         replies = await self.outside.asker.ask_all(list(self._parents), self.domain, NS)
         names = {name for reply in replies for name in targets(_delegation(cut.zone, reply))} | set(self.servers)
-        if self.course.change.rtype == NS and self.course.change.name == self.domain:
-            names |= {Name(rdata) for rdata in self.course.change.wanted}
+        if self.progress.change.rtype == NS and self.progress.change.name == self.domain:
+            names |= {Name(rdata) for rdata in self.progress.change.wanted}
         ordered = sorted(names)
         for name, addresses in zip(ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True):
             for address in addresses:
                 self._children.setdefault(address, name)
 
     async def _look(self) -> Look:
-        change, asker = self.course.change, self.outside.asker
+        change, asker = self.progress.change, self.outside.asker
         parents = list(self._parents) if change.delegation else []
         resolvers = self.outside.resolvers()
         above, own, copies = await asyncio.gather(
@@ -82,7 +82,7 @@ class Watch:
 
     def _told(self, party: str, who: str, reply: Reply, rrset: RRset | None) -> Told:
         said = ", ".join(rdata_texts(rrset)) if rrset else reply.outcome
-        return told(self.course.change, party, who, rrset, reply.outcome, said)
+        return told(self.progress.change, party, who, rrset, reply.outcome, said)
 
 
 def _who(places: dict[str, Name], reply: Reply) -> str:

@@ -12,12 +12,12 @@ import dns.rdatatype
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from legatum.core.dnssec.key import digest_of, key_tag
-from legatum.core.name import Name, below, name_text, parse_name
-from legatum.core.picture import DenialView, Edns, HostView, ParentView, Picture, RegistrationView, ResolverView, ServerView
-from legatum.core.presentation import parse_rdata
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, DNSKEY, DS, MX, NS, RRSIG, SOA, A, type_text
-from legatum.core.soa import SoaFields
+from legatum.core.observation.picture import DenialView, Edns, HostView, ParentView, Picture, RegistrationView, ResolverView, ServerView
+from legatum.core.records.name import Name, below, name_text, parse_name
+from legatum.core.records.presentation import parse_rdata
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA, DNSKEY, DS, MX, NS, RRSIG, SOA, A, type_text
+from legatum.core.records.soa import SoaFields
 
 DOMAIN, PARENT = parse_name("kilnandclay.example."), parse_name("example.")
 NS1, NS2, OTHER = parse_name("ns1.alder.test."), parse_name("ns2.birch.example."), parse_name("ns3.alder.test.")

@@ -42,10 +42,10 @@ from tests.core.findings.pictures import (
 
 from legatum.core.dnssec.key import key_tag
 from legatum.core.findings import KINDS, Severity, judge
-from legatum.core.name import ROOT, below, from_labels, parse_name
-from legatum.core.picture import DenialView, Edns, Picture, Plan, RegistrationView
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, CDS, CNAME, DNSKEY, MX, NS, SOA, TXT, A
+from legatum.core.observation.picture import DenialView, Edns, Picture, Plan, RegistrationView
+from legatum.core.records.name import ROOT, below, from_labels, parse_name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA, CDS, CNAME, DNSKEY, MX, NS, SOA, TXT, A
 
 SILENT: dict[str, Any] = {"rcode": None, "outcome": "no answer in time", "authoritative": False, "soa": None, "ns": None, "edns": None}
 REFUSED = {**SILENT, "rcode": 5, "outcome": "refused"}

@@ -10,7 +10,7 @@ from legatum.cli.common import FOUND, OK, SHUT, agreed, show, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
@@ -40,9 +40,9 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _code(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.net.file import write_private
-    from legatum.work.effects.transfer import new_code
+    from legatum.work.moves.effects.transfer.request import new_code
 
     domain, registrar, path = parse_domain(args.domain), outside.registrar(args.registrar), Path(args.into)
     _refuse_place(path)
@@ -98,7 +98,7 @@ async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _password(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import ROOT
+    from legatum.core.records.name import ROOT
     from legatum.views.registration import PasswordDocument, show_password
     from legatum.work.effect import carried_out
 
@@ -119,11 +119,11 @@ async def _password_set(registrar: "Registrar", new: str) -> str:
 
 async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import BadInput
-    from legatum.core.name import ROOT
+    from legatum.core.records.name import ROOT
     from legatum.services.registrar import Contact
     from legatum.views.registration import ContactDocument, show_contact
     from legatum.work.effect import carried_out
-    from legatum.work.effects.transfer import new_code
+    from legatum.work.moves.effects.transfer.request import new_code
 
     registrar = outside.registrar(args.registrar)
     found = await registrar.contact(args.ident)

@@ -10,7 +10,7 @@ from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, f
 from legatum.cli.registration.ending import document_of, end, put_down
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.views.registration import ChangePart
     from legatum.work.outside import Outside
@@ -58,7 +58,7 @@ async def carry_out(args: argparse.Namespace, outside: "Outside", what: str, loo
 
 
 async def _one(args: argparse.Namespace, registrar: "Registrar", what: str, change: Change) -> int:
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.sheet import form_sheet
 
     document = document_of(args, change.domain, registrar, change.old, change.new)
@@ -84,7 +84,7 @@ async def _many(
     look: "Look",
 ) -> int:
     from legatum.core.fault import Fault
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.registration import ChangePart, ChangesDocument, show_changes
 
     room = asyncio.Semaphore(_SIDE_BY_SIDE)

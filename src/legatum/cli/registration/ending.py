@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, agreed, note, show
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
-    from legatum.core.runbook import Outcome
+    from legatum.core.moves.runbook import Outcome
+    from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.views.registration import RegistrationChangeDocument
 
@@ -20,7 +20,7 @@ def document_of(
     args: argparse.Namespace, domain: "Name", registrar: "Registrar", old: list[str], new: list[str]
 ) -> "RegistrationChangeDocument":
     """As it stands before anything is done."""
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.registration import RegistrationChangeDocument
 
     return RegistrationChangeDocument(

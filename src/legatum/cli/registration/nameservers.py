@@ -8,7 +8,7 @@ from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, f
 from legatum.cli.registration.ending import change_or_put_down, document_of, end, watch
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
@@ -30,7 +30,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.fault import BadInput
-        from legatum.core.name import typed_host
+        from legatum.core.records.name import typed_host
 
         domains = domains_of(args)
         registrar = outside.registrar(args.registrar)
@@ -51,9 +51,9 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.sheet import nameserver_sheet
-    from legatum.work.registration import change_nameservers, refuse_unready, wait_until_published
+    from legatum.work.registry.registration import change_nameservers, refuse_unready, wait_until_published
 
     before = (await registrar.registration(domain)).nameservers
     document = document_of(args, domain, registrar, [name_text(name) for name in sorted(before)], [name_text(name) for name in wanted])
@@ -75,20 +75,20 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
 
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]") -> int:
-    from legatum.core.name import name_text
+    from legatum.core.records.name import name_text
     from legatum.views.registration import many_document, show_many
-    from legatum.work.many import change, look
+    from legatum.work.fleet.ns_sets import change, look
 
-    standings = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
-    ready = [each for each in standings if each.state == "ready"]
+    candidates = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
+    ready = [each for each in candidates if each.state == "ready"]
     lines = first_of(args, [f"{name_text(each.domain)}: {', '.join(map(name_text, each.old))}" for each in ready])
     lines.append(f"→ {', '.join(map(name_text, wanted))}")
     go = bool(ready) and agreed(args, f"NS sets of {len(ready)} domains at {registrar.name}, old → new:", lines)
     if go:
-        standings = await change(outside, registrar, standings, wanted)
+        candidates = await change(outside, registrar, candidates, wanted)
     state = ending_of(args, ready, go)
-    document = many_document(state, registrar.name, wanted, standings)
+    document = many_document(state, registrar.name, wanted, candidates)
     show(args, document, lambda screen: show_many(document, screen))
     if state == "declined":
         return SHUT
-    return FOUND if any(each.state in ("refused", "failed") for each in standings) else OK
+    return FOUND if any(each.state in ("refused", "failed") for each in candidates) else OK

@@ -27,9 +27,9 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.views.registration import registration_document, show_registration
-    from legatum.work.registration import look_at_sides
+    from legatum.work.registry.registration import look_at_sides
 
     domain = parse_domain(args.domain)
     registrar = outside.registrar(args.registrar) if args.registrar else None
@@ -40,7 +40,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _check(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.views.registration import availability_document, show_availability
 
     domains = [parse_domain(text) for text in args.domains]

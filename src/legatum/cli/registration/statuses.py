@@ -8,7 +8,7 @@ from legatum.cli.common import with_outside
 from legatum.cli.registration.each import Change, add_domains, carry_out
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
@@ -25,8 +25,8 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _lock(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.work.held import look_at_held
-    from legatum.work.registration import LOCKS, change_locks
+    from legatum.work.registry.held import look_at_held
+    from legatum.work.registry.registration import LOCKS, change_locks
 
     lock = args.action == "lock"
 

@@ -9,7 +9,7 @@ from legatum.cli.registration.each import Change, add_domains, carry_out
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
-    from legatum.core.name import Name
+    from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.work.outside import Outside
 
@@ -34,7 +34,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import BadInput
-    from legatum.work.renewal import MOST_YEARS, note_worksheet, plan_renewal, renew
+    from legatum.work.registry.renewal import MOST_YEARS, note_worksheet, plan_renewal, renew
 
     if not 1 <= args.years <= MOST_YEARS:
         raise BadInput(f"{args.years} years", f"a registration is renewed for 1 to {MOST_YEARS} years")
@@ -55,8 +55,8 @@ async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _restore(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
-    from legatum.work.registration import restore
+    from legatum.core.records.name import parse_domain
+    from legatum.work.registry.registration import restore
 
     domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
     held = await registrar.registration(domain)

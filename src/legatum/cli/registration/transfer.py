@@ -38,11 +38,11 @@ def run(args: argparse.Namespace) -> int:
 
 async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import GateShut
-    from legatum.core.name import parse_domain
+    from legatum.core.records.name import parse_domain
     from legatum.work.effect import carried_out
 
     domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
-    standing = await registrar.transfer_standing(domain)
+    standing = await registrar.transfer_state(domain)
     if not registrar.by_hand and (standing is None or not standing.pending):
         raise GateShut(
             f"no transfer of {args.domain} is pending",
@@ -61,12 +61,12 @@ async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _transfer(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.core.name import parse_domain
-    from legatum.work.draft import Wished
-    from legatum.work.transfer import TransferWish
+    from legatum.core.records.name import parse_domain
+    from legatum.work.drafting.transfer import TransferWish
+    from legatum.work.drafting.wishes import Wishes
 
     domain = parse_domain(args.domain)
     note(args, "looking at the registration …")
     transfer = TransferWish(domain, args.losing, args.gaining, args.code, args.approve, args.years, args.registrant)
-    runbook, path = await drafted(args, outside, Wished(domain=domain, registrar=args.losing, transfer=transfer))
+    runbook, path = await drafted(args, outside, Wishes(domain=domain, registrar=args.losing, transfer=transfer))
     return present(args, outside, runbook, path, {})

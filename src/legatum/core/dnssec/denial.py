@@ -6,9 +6,9 @@ import itertools
 from collections.abc import Iterable
 from typing import NamedTuple, TypeVar
 
-from legatum.core.name import Name, ancestors, below, canonical_key, is_under, labels_of
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import DS, NS, NSEC, NSEC3, SOA
+from legatum.core.records.name import Name, ancestors, below, canonical_key, is_under, labels_of
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import DS, NS, NSEC, NSEC3, SOA
 
 _OPT_OUT = 1
 _MOST_ITERATIONS = 2500  # RFC 5155 s10.3; a proof that asks for more work is taken as none

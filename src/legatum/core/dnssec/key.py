@@ -3,7 +3,7 @@
 import hashlib
 from typing import NamedTuple
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 
 ZONE_KEY, REVOKED, ENTRY_POINT = 0x0100, 0x0080, 0x0001
 RSA_ALGORITHMS = frozenset((5, 7, 8, 10))

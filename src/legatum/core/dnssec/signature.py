@@ -5,12 +5,12 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from legatum.core.dnssec.key import CHECKED_EVERYWHERE, parse_key
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import DNSKEY, RRSIG
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import DNSKEY, RRSIG
 
 
-class Standing(StrEnum):
+class Validity(StrEnum):
     """What a check of one signature came to."""
 
     GOOD = "good"
@@ -59,19 +59,19 @@ def signatures_over(rtype: int, section: Iterable[RRset], owner: Name) -> RRset 
     return None
 
 
-def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float) -> Standing:
+def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float) -> Validity:
     """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed."""
     if signature.expires < now:
-        return Standing.EXPIRED
+        return Validity.EXPIRED
     if signature.begins > now:
-        return Standing.EARLY
+        return Validity.EARLY
     if signature.algorithm not in CHECKED_EVERYWHERE:
-        return Standing.UNKNOWN
+        return Validity.UNKNOWN
     made_by = (signature.tag, signature.algorithm)
     named = [rdata for rdata in keys.rdatas if (key := parse_key(rdata)) and (key.tag, key.algorithm) == made_by]
     if not named:
-        return Standing.NO_KEY
-    return Standing.GOOD if _holds(rrset, signature, named, now) else Standing.WRONG
+        return Validity.NO_KEY
+    return Validity.GOOD if _holds(rrset, signature, named, now) else Validity.WRONG
 
 
 def _holds(rrset: RRset, signature: Signature, keys: list[bytes], now: float) -> bool:
@@ -97,10 +97,10 @@ def _holds(rrset: RRset, signature: Signature, keys: list[bytes], now: float) ->
     return True
 
 
-def best_standing(rrset: RRset, signatures: RRset | None, keys: RRset, now: float) -> tuple[Standing | None, Signature | None]:
+def best_validity(rrset: RRset, signatures: RRset | None, keys: RRset, now: float) -> tuple[Validity | None, Signature | None]:
     """The best of the signatures over an RRset, as a resolver takes the best; (None, None) for no signature at all."""
-    best: tuple[Standing | None, Signature | None] = (None, None)
-    order = list(Standing)
+    best: tuple[Validity | None, Signature | None] = (None, None)
+    order = list(Validity)
     for rdata in signatures.rdatas if signatures else ():
         signature = parse_signature(rdata)
         if signature is None:
@@ -121,5 +121,5 @@ def signed_by(keys: RRset, signatures: RRset | None, trusted: list[bytes], now: 
     ]
     if signatures is None or not own:
         return False
-    standing, _ = best_standing(keys, signatures._replace(rdatas=tuple(own)), keys._replace(rdatas=tuple(trusted)), now)
-    return standing == Standing.GOOD
+    standing, _ = best_validity(keys, signatures._replace(rdatas=tuple(own)), keys._replace(rdatas=tuple(trusted)), now)
+    return standing == Validity.GOOD

@@ -3,30 +3,16 @@
 ``KINDS`` knows every finding by its slug; ``judge`` runs them over a picture, worst first, symptoms under their causes.
 """
 
-from legatum.core.findings import (
-    contents,
-    delegation,
-    denial,
-    ds,
-    exposure,
-    former,
-    glue,
-    names,
-    networks,
-    registration,
-    resolvers,
-    servers,
-    signatures,
-    soa,
-    transport,
-    ttls,
-)
+from legatum.core.findings.contents import soa, ttls, visitors
+from legatum.core.findings.dnssec import denial, ds, signatures
 from legatum.core.findings.finding import Finding, Kind, Severity, collect, judge_with
-from legatum.core.picture import Picture
+from legatum.core.findings.parent import delegation, former, glue, names, networks, registration
+from legatum.core.findings.servers import answering, exposure, resolvers, transport
+from legatum.core.observation.picture import Picture
 
 FAMILIES = {
-    "delegation": delegation, "networks": networks, "names": names, "glue": glue, "servers": servers, "transport": transport, "soa": soa,
-    "ttls": ttls, "contents": contents, "former": former, "ds": ds, "signatures": signatures, "denial": denial,
+    "delegation": delegation, "networks": networks, "names": names, "glue": glue, "servers": answering, "transport": transport, "soa": soa,
+    "ttls": ttls, "contents": visitors, "former": former, "ds": ds, "signatures": signatures, "denial": denial,
     "registration": registration, "exposure": exposure, "resolvers": resolvers,
 }  # fmt: skip
 KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}

@@ -36,7 +36,8 @@ class Sighting:
 
 
 Check = Callable[[Any], Iterator[Sighting]]
-"""From what is judged - a survey's :class:`~legatum.core.picture.Picture`, or a zone's contents - to where the finding holds."""
+"""From what is judged - a survey's :class:`~legatum.core.observation.picture.Picture`, or a zone's contents - to where the finding
+holds."""
 
 
 @dataclass(frozen=True, slots=True)

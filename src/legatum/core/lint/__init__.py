@@ -8,9 +8,9 @@ from legatum.core.findings import KINDS as SURVEYED
 from legatum.core.findings.finding import Finding, Kind, Severity, collect, judge_with
 from legatum.core.lint import aliases, cuts, mail, names, sets
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.name import below, parent_of
-from legatum.core.picture import Picture, ServerView
-from legatum.core.rrtype import AAAA, CNAME, MX, A
+from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.records.name import below, parent_of
+from legatum.core.records.rrtype import AAAA, CNAME, MX, A
 
 FAMILIES = {"zone names": names, "zone aliases": aliases, "sub-delegations": cuts, "zone mail": mail, "zone sets": sets}
 KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}

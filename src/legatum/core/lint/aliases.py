@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.name import ROOT, name_text
-from legatum.core.rrtype import CNAME, MX, NS, SRV, type_text
+from legatum.core.records.name import ROOT, name_text
+from legatum.core.records.rrtype import CNAME, MX, NS, SRV, type_text
 
 _DOTS = ("target-doubled-origin", "target-final-dot-missing")
 

@@ -4,10 +4,10 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from legatum.core.name import Name, ancestors, below, is_under, parent_of
-from legatum.core.rrset import RRset, names_in
-from legatum.core.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, A
-from legatum.core.zone import Zone
+from legatum.core.records.name import Name, ancestors, below, is_under, parent_of
+from legatum.core.records.rrset import RRset, names_in
+from legatum.core.records.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.zones.zone import Zone
 
 _TARGET_TYPES = (2, 5, 15, 33, 39)
 _LONGEST_CHAIN = 8
@@ -25,7 +25,7 @@ class Target(NamedTuple):
 @dataclass(frozen=True, eq=False)
 class ZoneContents:
     """``home``: special address ranges that count as public here. ``uneven``, ``repeated``: as the master file had them, see
-    :class:`~legatum.core.masterfile.Reading`. ``other``: the same zone elsewhere, to hold names against."""
+    :class:`~legatum.core.zones.masterfile.Reading`. ``other``: the same zone elsewhere, to hold names against."""
 
     zone: Zone
     home: tuple[str, ...] = ()

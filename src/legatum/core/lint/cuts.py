@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.name import ancestors, is_under, name_text
-from legatum.core.rrtype import AAAA, DNAME, DS, NS, A
-from legatum.core.signer import PROOFS
+from legatum.core.records.name import ancestors, is_under, name_text
+from legatum.core.records.rrtype import AAAA, DNAME, DS, NS, A
+from legatum.core.zones.signer import PROOFS
 
 
 @finding(

@@ -6,9 +6,9 @@ from functools import lru_cache
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.name import ROOT, Name, is_under, labels_of, name_text
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import MX, TXT
+from legatum.core.records.name import ROOT, Name, is_under, labels_of, name_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import MX, TXT
 
 _SPF_TYPE = 99
 _TERM = re.compile(

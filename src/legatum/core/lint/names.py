@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import Target, ZoneContents
-from legatum.core.name import ROOT, Name, labels_of, name_text
-from legatum.core.rrtype import AAAA, MX, NS, SRV, A, type_text
+from legatum.core.records.name import ROOT, Name, labels_of, name_text
+from legatum.core.records.rrtype import AAAA, MX, NS, SRV, A, type_text
 
 # Ends of names that are surely meant to be whole: a few registries' suffixes, and those kept for examples and tests (RFC 2606).
 _SUFFIXES = frozenset((b"com", b"net", b"org", b"info", b"biz", b"example", b"test", b"invalid", b"arpa", b"eu", b"io", b"co"))

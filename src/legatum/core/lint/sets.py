@@ -3,13 +3,13 @@
 from collections.abc import Iterator
 from functools import lru_cache
 
-from legatum.core.address import address_text
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.name import canonical_key, name_text
-from legatum.core.rrset import LARGEST_TTL
-from legatum.core.rrtype import AAAA, MX, NS, RRSIG, SOA, A, type_text
-from legatum.core.space import is_public
+from legatum.core.records.address import address_text
+from legatum.core.records.name import canonical_key, name_text
+from legatum.core.records.rrset import LARGEST_TTL
+from legatum.core.records.rrtype import AAAA, MX, NS, RRSIG, SOA, A, type_text
+from legatum.core.records.space import is_public
 
 
 @finding(

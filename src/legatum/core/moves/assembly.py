@@ -12,9 +12,9 @@ from enum import IntEnum
 from legatum.core.moves.effects import Published
 from legatum.core.moves.needs import Need, Unasked, still_led, waits_for
 from legatum.core.moves.place import Premises
+from legatum.core.moves.runbook import Past, Runbook, Step
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
-from legatum.core.name import Name
-from legatum.core.runbook import Past, Runbook, Step
+from legatum.core.records.name import Name
 from legatum.core.timing import Caution, Wait
 
 

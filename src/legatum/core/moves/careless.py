@@ -3,8 +3,8 @@
 from dataclasses import replace
 
 from legatum.core.moves.effects import Delegated, Gathered, HostSet, Joined, Published, Records, ZoneMade
-from legatum.core.rrtype import NS, SOA
-from legatum.core.runbook import Runbook, Step
+from legatum.core.moves.runbook import Runbook, Step
+from legatum.core.records.rrtype import NS, SOA
 
 LATE = 1200
 

@@ -7,13 +7,13 @@ from legatum.core.instant import instant_text
 from legatum.core.moves.assembly import Piece
 from legatum.core.moves.effects import Change, Delegated, HostSet, Records, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import RRset, rrset, targets
-from legatum.core.rrtype import NS
-from legatum.core.runbook import Past
-from legatum.core.soa import negative_ttl
+from legatum.core.moves.runbook import Past
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import RRset, rrset, targets
+from legatum.core.records.rrtype import NS
+from legatum.core.records.soa import negative_ttl
 from legatum.core.timing import Caution
-from legatum.core.zone import Zone
+from legatum.core.zones.zone import Zone
 
 _MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one
 

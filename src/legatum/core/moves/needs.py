@@ -7,12 +7,12 @@ and for how long. So a kind of move, and every way back, states its needs and wo
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from legatum.core.address import address_text
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
 from legatum.core.moves.scene import Content, Scene
-from legatum.core.name import ROOT, Name, is_under, name_text
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import NS, type_text
+from legatum.core.records.address import address_text
+from legatum.core.records.name import ROOT, Name, is_under, name_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import NS, type_text
 from legatum.core.timing import Caution, Wait
 
 

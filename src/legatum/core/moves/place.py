@@ -7,9 +7,9 @@ the plan rests on: the RRsets that change, those that lead to servers, and how l
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import AAAA, A
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import AAAA, A
 
 Key = tuple[Name, int]
 """A name and a type."""

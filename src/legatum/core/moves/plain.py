@@ -13,11 +13,11 @@ from legatum.core.fault import BadInput
 from legatum.core.instant import instant_text, parse_instant
 from legatum.core.moves.effects import EFFECTS, Effect
 from legatum.core.moves.needs import NEEDS, Need
-from legatum.core.name import ROOT, Name, absolute_text, parse_name
-from legatum.core.presentation import parse_rdata, rdata_text
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import parse_type
-from legatum.core.runbook import Runbook
+from legatum.core.moves.runbook import Runbook
+from legatum.core.records.name import ROOT, Name, absolute_text, parse_name
+from legatum.core.records.presentation import parse_rdata, rdata_text
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import parse_type
 
 _TAGGED: dict[str, type] = {**EFFECTS, **NEEDS}
 _KINDS = {kind: name for name, kind in _TAGGED.items()}

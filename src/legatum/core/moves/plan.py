@@ -14,13 +14,12 @@ from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
 from legatum.core.moves.kinds.second import Second, second_pieces
-from legatum.core.moves.kinds.transfer import Held, transfer_pieces
-from legatum.core.moves.kinds.transfer import Wish as Transfer
+from legatum.core.moves.kinds.transfer import Held, Terms, transfer_pieces
 from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
 from legatum.core.moves.place import Key
-from legatum.core.name import name_text
-from legatum.core.rrtype import type_text
-from legatum.core.runbook import Runbook, Slot, forecast
+from legatum.core.moves.runbook import Runbook, Slot, forecast
+from legatum.core.records.name import name_text
+from legatum.core.records.rrtype import type_text
 
 
 @dataclass(frozen=True)
@@ -28,7 +27,7 @@ class NewRegistrar:
     """``held``: what is registered now."""
 
     held: Held
-    wish: Transfer
+    wish: Terms
 
 
 Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar

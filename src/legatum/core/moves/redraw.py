@@ -7,10 +7,10 @@ from typing import Any
 from legatum.core.moves.assembly import resolved
 from legatum.core.moves.effects import Change, Delegated, Records
 from legatum.core.moves.place import PARENT, Key
-from legatum.core.name import Name, name_text
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NS, type_text
-from legatum.core.runbook import Past, Runbook
+from legatum.core.moves.runbook import Past, Runbook
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS, type_text
 from legatum.core.timing import Caution
 
 

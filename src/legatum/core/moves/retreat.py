@@ -29,12 +29,12 @@ from legatum.core.moves.effects import (
 )
 from legatum.core.moves.needs import Forgotten, Lowered, Need, Unasked, Unnamed
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import RRset, rrset, targets
-from legatum.core.rrtype import NS, SOA, type_text
-from legatum.core.runbook import Past, Runbook, Step, shown_by
-from legatum.core.soa import next_serial, parse_soa
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import RRset, rrset, targets
+from legatum.core.records.rrtype import NS, SOA, type_text
+from legatum.core.records.soa import next_serial, parse_soa
 from legatum.core.timing import Caution
 
 SUFFIX = "-back"

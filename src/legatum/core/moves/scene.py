@@ -10,8 +10,8 @@ from enum import StrEnum
 from typing import Generic, TypeVar
 
 from legatum.core.moves.place import Key, Premises
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
 
 FOREVER = float("inf")
 _V = TypeVar("_V")

@@ -14,13 +14,13 @@ the spans of the one above.
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from legatum.core.caches import CacheKind
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.scene import FOREVER, Content, Period
-from legatum.core.name import Name
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import NS
+from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.stage import Stage, Way
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)

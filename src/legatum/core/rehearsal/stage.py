@@ -3,14 +3,14 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.address import address_text
 from legatum.core.moves.effects import Delegated, Joined, Records
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
+from legatum.core.moves.runbook import Runbook, Slot, shown_by
 from legatum.core.moves.scene import FOREVER, Content, Period, Scene, scene_at_the_beginning
-from legatum.core.name import Name, is_under
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NS
-from legatum.core.runbook import Runbook, Slot, shown_by
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,18 +3,18 @@
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
-from legatum.core.address import address_text
-from legatum.core.caches import CacheKind
 from legatum.core.duration import rough_text
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.runbook import Outcome, Runbook, Slot, forecast
 from legatum.core.moves.scene import FOREVER, Content, Period
-from legatum.core.name import Name, is_under, name_text
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS, type_text
+from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.holding import Held, holdings
 from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NS, type_text
-from legatum.core.runbook import Outcome, Runbook, Slot, forecast
 
 _LONG = 2 * 86400
 _GRAIN = 0.001  # sums of instants are exact to less than this

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from legatum.core.instant import instant_text, parse_instant
-from legatum.core.name import Name, is_under
+from legatum.core.records.name import Name, is_under
 from legatum.practice.clock import WorldClock
 from legatum.wire import epp
 

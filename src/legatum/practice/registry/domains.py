@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from legatum.core.instant import instant_text, parse_instant
-from legatum.core.name import Name, name_text, parent_of
+from legatum.core.records.name import Name, name_text, parent_of
 from legatum.practice.registry.book import DAY, YEAR, Book, ruling
 from legatum.practice.registry.hosts import HostDesk
 from legatum.wire import epp

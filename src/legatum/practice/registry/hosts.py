@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from legatum.core.name import Name, is_under, name_text
+from legatum.core.records.name import Name, is_under, name_text
 from legatum.practice.registry.book import Book, ruling
 from legatum.wire import epp
 

@@ -3,10 +3,10 @@
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from legatum.core.address import address_rdata
 from legatum.core.fault import Fault
-from legatum.core.name import Name, is_under
-from legatum.core.rrtype import AAAA, DS, NS, A
+from legatum.core.records.address import address_rdata
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrtype import AAAA, DS, NS, A
 from legatum.net.asker import Asker
 from legatum.net.update import send_records
 from legatum.practice.registry.book import Book

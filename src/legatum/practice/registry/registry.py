@@ -6,7 +6,7 @@ days, a transfer's five and the periods after expiry pass with it.
 
 from collections.abc import Iterable
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.asker import Asker
 from legatum.practice.clock import WorldClock
 from legatum.practice.registry.book import YEAR, Book

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from legatum.core.name import name_text
+from legatum.core.records.name import name_text
 from legatum.wire.epp.codes import meaning
 from legatum.wire.epp.commands import EXTENSIONS, ds_data, nameservers_element
 from legatum.wire.epp.document import (

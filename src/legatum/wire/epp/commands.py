@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 from legatum.wire.epp.document import CONTACT, DOMAIN, EPP, HOST, RGP, SECDNS, document, element
 from legatum.wire.epp.objects import ContactData, DomainChange, Glue, Greeting
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 
 Glue = tuple[tuple[Name, tuple[str, ...]], ...]
 """Name servers' addresses, where a registry takes name servers as attributes of the domain."""

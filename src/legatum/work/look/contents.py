@@ -4,10 +4,10 @@ import asyncio
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.name import Name, below, is_under
-from legatum.core.picture import DenialView
-from legatum.core.rrset import RRset, targets
-from legatum.core.rrtype import AAAA, CAA, CNAME, MX, TXT, A
+from legatum.core.observation.picture import DenialView
+from legatum.core.records.name import Name, below, is_under
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, TXT, A
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver

@@ -4,12 +4,12 @@ import asyncio
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from legatum.core.address import address_text
-from legatum.core.name import Name, is_under
-from legatum.core.picture import HostView, ParentView
-from legatum.core.rrset import targets
-from legatum.core.rrtype import AAAA, CNAME, A
-from legatum.core.soa import negative_ttl
+from legatum.core.observation.picture import HostView, ParentView
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import AAAA, CNAME, A
+from legatum.core.records.soa import negative_ttl
 from legatum.net.reply import Reply
 from legatum.net.walk import Walker
 from legatum.work.look.questions import Questions

@@ -4,10 +4,10 @@ import asyncio
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from legatum.core.name import Name
-from legatum.core.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
-from legatum.core.rrset import targets
-from legatum.core.rrtype import A
+from legatum.core.observation.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
 from legatum.net.walk import Cut, Walker

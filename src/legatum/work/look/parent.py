@@ -4,10 +4,10 @@ import asyncio
 from collections.abc import Iterable
 
 from legatum.core.dnssec.denial import denies
-from legatum.core.name import Name
-from legatum.core.picture import ParentView
-from legatum.core.rrset import targets
-from legatum.core.rrtype import AAAA, DS, NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.observation.picture import ParentView
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import AAAA, DS, NS, NSEC, NSEC3, RRSIG, A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
 from legatum.net.walk import Cut
@@ -64,7 +64,7 @@ def _absent(reply: Reply, domain: Name) -> bool | None:
 
 def glue_addresses(views: Iterable[ParentView]) -> dict[Name, dict[str, None]]:
     """All glue of all parent servers: name → addresses, in order."""
-    from legatum.core.address import address_text
+    from legatum.core.records.address import address_text
 
     found: dict[Name, dict[str, None]] = {}
     for view in views:

@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 from legatum.net.asker import Asker
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply

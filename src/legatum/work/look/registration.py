@@ -1,8 +1,8 @@
 """What registration data say: RDAP for everybody, the registry itself where the registrar is one of the settings'."""
 
-from legatum.core.name import Name, parent_of
-from legatum.core.picture import RegistrationView
-from legatum.core.registration import host_addresses_from_rdap, registration_from_rdap
+from legatum.core.observation.picture import RegistrationView
+from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
+from legatum.core.records.name import Name, parent_of
 from legatum.net.evidence import Evidence
 from legatum.net.rdap import ask_rdap, parse_rdap
 from legatum.net.web import WebAnswer

@@ -3,9 +3,9 @@
 import asyncio
 from collections.abc import Mapping
 
-from legatum.core.name import Name
-from legatum.core.picture import ResolverView
-from legatum.core.rrtype import NS, SOA
+from legatum.core.observation.picture import ResolverView
+from legatum.core.records.name import Name
+from legatum.core.records.rrtype import NS, SOA
 from legatum.net.asker import Asker
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.denial import denies, parse_nsec3
 from legatum.core.dnssec.signature import signatures_over
-from legatum.core.name import Name, below, is_under
-from legatum.core.picture import DenialView, Edns, ServerView
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import AXFR, CDNSKEY, CDS, CNAME, DNSKEY, NS, NSEC3, RRSIG, SOA, A
+from legatum.core.observation.picture import DenialView, Edns, ServerView
+from legatum.core.records.name import Name, below, is_under
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import AXFR, CDNSKEY, CDS, CNAME, DNSKEY, NS, NSEC3, RRSIG, SOA, A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply, Trouble
 from legatum.wire.message import RA

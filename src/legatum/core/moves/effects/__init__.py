@@ -1,7 +1,7 @@
 """Effects as data: what a step changes, or looks at. Each says what places give from then on, and how it is taken back.
 
 One description serves five ends: the preview, the rehearsal, the doing, the proof, and the way back. Each kind is one file here, and one in
-:mod:`legatum.work.effects` that looks whether it is there, does it and proves it.
+:mod:`legatum.work.moves.effects` that looks whether it is there, does it and proves it.
 """
 
 from legatum.core.moves.effects.delegation import Delegated, Published

@@ -6,9 +6,9 @@ from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.effects.hosts import HostSet
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.scene import Scene
-from legatum.core.name import Name
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import NS
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)

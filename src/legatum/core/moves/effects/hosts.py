@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
-from legatum.core.address import address_rdata
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.place import ADDRESSES, PARENT
 from legatum.core.moves.scene import Scene
-from legatum.core.name import Name
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA
+from legatum.core.records.address import address_rdata
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA
 
 
 def address_sets(host: Name, addresses: tuple[str, ...], ttl: int) -> tuple[RRset, ...]:

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.place import Key
 from legatum.core.moves.scene import Scene
-from legatum.core.name import Name, is_under
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NS, SOA
-from legatum.core.soa import parse_soa, serial_is_newer
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS, SOA
+from legatum.core.records.soa import parse_soa, serial_is_newer
 
 
 @dataclass(frozen=True, slots=True)

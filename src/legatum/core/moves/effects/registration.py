@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 
 
 class OfRegistration(Effect):

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.scene import Content, Scene
-from legatum.core.name import Name
+from legatum.core.records.name import Name
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.scene import Content, Scene
-from legatum.core.name import Name
-from legatum.core.rrset import RRset
-from legatum.core.rrtype import NS
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,19 +8,19 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.address import address_rdata, address_text
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Answered, Change, ServiceEnded
 from legatum.core.moves.needs import Forgotten, Lowered, Need, Unused
 from legatum.core.moves.place import ADDRESSES, Key
-from legatum.core.name import name_text
-from legatum.core.presentation import parse_rdata, rdata_text
-from legatum.core.rrset import RRset, rrset, targets
-from legatum.core.rrtype import TXT
-from legatum.core.runbook import Step
-from legatum.core.zone import Zone
+from legatum.core.moves.runbook import Step
+from legatum.core.records.address import address_rdata, address_text
+from legatum.core.records.name import name_text
+from legatum.core.records.presentation import parse_rdata, rdata_text
+from legatum.core.records.rrset import RRset, rrset, targets
+from legatum.core.records.rrtype import TXT
+from legatum.core.zones.zone import Zone
 
 
 @dataclass(frozen=True, slots=True)

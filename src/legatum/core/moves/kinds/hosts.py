@@ -7,7 +7,6 @@ address answers before it is given, and the old one until nobody can hold it. A 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from legatum.core.address import address_text
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
@@ -16,9 +15,10 @@ from legatum.core.moves.effects.hosts import address_sets
 from legatum.core.moves.kinds.name_servers import ns_pieces
 from legatum.core.moves.needs import Need, Unnamed, Unused
 from legatum.core.moves.place import ADDRESSES
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import RRset, targets
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import RRset, targets
 
 _FORMS = "give the addresses that it has, or other ones, or none for a host that goes"
 

@@ -3,7 +3,6 @@ zone above - and everybody confirmed."""
 
 from collections.abc import Iterator, Sequence
 
-from legatum.core.address import address_rdata
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
@@ -11,10 +10,11 @@ from legatum.core.moves.effects import Agreed, Change, Published
 from legatum.core.moves.effects.hosts import address_sets
 from legatum.core.moves.needs import Need
 from legatum.core.moves.place import ADDRESSES
-from legatum.core.name import ROOT, Name, is_under, name_text
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import AAAA, NS
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.address import address_rdata
+from legatum.core.records.name import ROOT, Name, is_under, name_text
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import AAAA, NS
 
 
 def leading(

@@ -7,10 +7,10 @@ from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change, Ready
 from legatum.core.moves.kinds.leading import confirmed, leading
 from legatum.core.moves.needs import Forgotten, Known
-from legatum.core.name import Name, name_text
-from legatum.core.rrset import rrset, targets
-from legatum.core.rrtype import NS
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import rrset, targets
+from legatum.core.records.rrtype import NS
 
 
 def ns_pieces(drawing: Drawing, wanted: Sequence[Name], new_hosts: Sequence[Name] = ()) -> Iterator[Piece]:

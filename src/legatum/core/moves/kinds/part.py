@@ -8,7 +8,6 @@ trust them come too; its service ends when nobody asks it.
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing, some_of
@@ -17,12 +16,13 @@ from legatum.core.moves.effects.hosts import address_sets
 from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
 from legatum.core.moves.needs import Known, Unasked, Uncut
 from legatum.core.moves.place import ADDRESSES
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import rrset, targets
-from legatum.core.rrtype import NS, SOA
-from legatum.core.runbook import Step
-from legatum.core.signer import OWN, counted_text
-from legatum.core.zone import Zone, fresh_zone
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import rrset, targets
+from legatum.core.records.rrtype import NS, SOA
+from legatum.core.zones.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
+from legatum.core.zones.signer import OWN, counted_text
+from legatum.core.zones.zone import Zone, fresh_zone
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Gathered, HostSet, Ready, Released, ZoneEnded
 from legatum.core.moves.kinds.leading import confirmed, leading
 from legatum.core.moves.needs import Known, Unasked, Unnamed
-from legatum.core.name import Name, name_text
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, name_text
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,10 +16,10 @@ from legatum.core.moves.effects import Change, Gathered, Ready, Records, Same, Z
 from legatum.core.moves.kinds.leading import confirmed, leading
 from legatum.core.moves.needs import Known, Lowered, Need, Unasked
 from legatum.core.moves.place import Place
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import NS
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,10 +12,10 @@ from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change, Joined, Ready, Released
 from legatum.core.moves.kinds.leading import confirmed, leading
 from legatum.core.moves.needs import Forgotten, Known, Need, Unasked
-from legatum.core.name import Name, name_text
-from legatum.core.rrset import rrset, targets
-from legatum.core.rrtype import NS
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import rrset, targets
+from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)

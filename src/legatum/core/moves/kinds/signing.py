@@ -7,7 +7,7 @@ out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.name import Name, name_text
+from legatum.core.records.name import Name, name_text
 
 Said = Mapping[str, tuple[str, ...]]
 """Server address → what it hands out, in words; nothing for those that hand out nothing of the kind."""

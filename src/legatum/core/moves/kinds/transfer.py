@@ -13,8 +13,8 @@ from legatum.core.instant import instant_text, parse_instant
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.effects import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
 from legatum.core.moves.place import Registered
-from legatum.core.name import Name, is_under, name_text
-from legatum.core.runbook import Step
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, is_under, name_text
 
 FIT, UNLOCK, REQUEST, APPROVE, FOLLOW = "fit", "unlock", "request", "approve", "follow"
 KEPT, REGISTRANT, CODE, LOCK, SETTLED = "kept", "registrant", "code", "lock", "settled"
@@ -54,7 +54,7 @@ class Account:
 
 
 @dataclass(frozen=True)
-class Wish:
+class Terms:
     """``code``: where the authorisation code is, as a reference; ``approve``: at the losing account, instead of waiting; ``years``:
     added by the transfer; ``registrant``: the contact to put in afterwards, if any."""
 
@@ -121,7 +121,7 @@ def _by_dns(held: Held, losing: Account) -> Iterator[Obstacle]:
             )
 
 
-def transfer_pieces(held: Held, wish: Wish) -> Iterator[Piece]:
+def transfer_pieces(held: Held, wish: Terms) -> Iterator[Piece]:
     """Steps ``fit`` to ``settled``: after everything that needs the losing registrar."""
     for step in _steps(held, wish):
         yield Piece(Phase.REGISTRAR, step)
@@ -139,7 +139,7 @@ def registered_of(held: Held) -> Registered:
     )
 
 
-def _steps(held: Held, wish: Wish) -> Iterator[Step]:
+def _steps(held: Held, wish: Terms) -> Iterator[Step]:
     losing, gaining, domain, known = wish.losing, wish.gaining, held.domain, held.registrar
     one, other = losing.name, gaining.name
     yield Step(
@@ -180,7 +180,7 @@ def _steps(held: Held, wish: Wish) -> Iterator[Step]:
     yield from _after(held, wish)
 
 
-def _after(held: Held, wish: Wish) -> Iterator[Step]:
+def _after(held: Held, wish: Terms) -> Iterator[Step]:
     gaining, domain = wish.gaining, held.domain
     locks = sorted({TRANSFER_LOCK} | {each for each in held.statuses if each.startswith("client")})
     if not gaining.by_hand:

@@ -9,11 +9,11 @@ from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Answered, Change
 from legatum.core.moves.needs import Forgotten
 from legatum.core.moves.place import Key
-from legatum.core.name import Name, name_text
-from legatum.core.rrset import RRset, rrset
-from legatum.core.rrtype import SOA, type_text
-from legatum.core.runbook import Step
-from legatum.core.soa import SoaFields, next_serial, serial_path
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import SOA, type_text
+from legatum.core.records.soa import SoaFields, next_serial, serial_path
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,1 @@
+"""Findings about what a zone says."""

@@ -1,0 +1,1 @@
+"""Findings about the chain of trust."""

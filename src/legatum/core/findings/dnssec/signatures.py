@@ -1,0 +1,167 @@
+"""The child's keys and signatures, as a validating resolver would judge them at the time of the picture."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from legatum.core.dnssec.key import fits, parse_key
+from legatum.core.dnssec.signature import Signature, Validity, best_validity, signed_by
+from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.servers.answering import where
+from legatum.core.instant import people_text
+from legatum.core.observation.chain import ds_of, secured
+from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.records.rrtype import DNSKEY, NS, SOA, type_text
+
+_SOON = 3 * 86400
+_KEYLESS = ("ds-but-unsigned", "ds-without-key", "ds-digest-wrong")
+
+
+class _Judged(NamedTuple):
+    """One RRset of one server: how its best signature stands."""
+
+    view: ServerView
+    rtype: int
+    standing: Validity | None
+    signature: Signature | None
+    ttl: int
+
+
+def _judged(picture: Picture) -> Iterator[_Judged]:
+    for view in picture.serving:
+        if view.keys is None:
+            continue
+        for rtype, rrset in ((SOA, view.soa), (NS, view.ns), (DNSKEY, view.keys)):
+            if rrset is not None:
+                standing, signature = best_validity(rrset, view.signatures.get(rtype), view.keys, picture.at)
+                yield _Judged(view, rtype, standing, signature, rrset.ttl)
+
+
+def _said(picture: Picture, *standings: Validity | None) -> Iterator[Sighting]:
+    """What was judged so, where validating resolvers look."""
+    if not secured(picture):
+        return
+    for each in _judged(picture):
+        if each.standing in standings:
+            told = f"{where(each.view)}: the signature over {type_text(each.rtype)}"
+            if each.signature is None:
+                words = f"{where(each.view)}: no signature over {type_text(each.rtype)}"
+            elif each.standing == Validity.EXPIRED:
+                words = f"{told} ended at {people_text(each.signature.expires, picture.at)}"
+            elif each.standing == Validity.EARLY:
+                words = f"{told} begins at {people_text(each.signature.begins, picture.at)}"
+            else:
+                words = f"{told} by key {each.signature.tag} {each.standing}"
+            yield Sighting(words, each.view.replies, each.view.address)
+
+
+@finding(
+    "signature-expired", Severity.ERROR, "Signatures have expired",
+    why="Everybody behind a validating resolver gets nothing.",
+    remedy="Have the zone signed anew at once: look for the signer that stopped, or a secondary that no longer fetches the zone.",
+    standard="RFC 4035 s5.3.1",
+    after=_KEYLESS,
+)  # fmt: skip
+def signature_expired(picture: Picture) -> Iterator[Sighting]:
+    yield from _said(picture, Validity.EXPIRED)
+
+
+@finding(
+    "signature-early", Severity.ERROR, "Signatures are not valid yet",
+    why="Everybody behind a validating resolver whose clock is right gets nothing.",
+    remedy="Set the signer's clock right, and have signatures begin an hour in the past.",
+    standard="RFC 4035 s5.3.1",
+    after=_KEYLESS,
+)  # fmt: skip
+def signature_early(picture: Picture) -> Iterator[Sighting]:
+    yield from _said(picture, Validity.EARLY)
+
+
+@finding(
+    "signature-wrong", Severity.ERROR, "Signatures do not hold",
+    why="Everybody behind a validating resolver gets nothing: data changed after signing, or the signing key is not published.",
+    remedy="Have the zone signed anew; check that every server has the same version, and all keys in use are published.",
+    standard="RFC 4035 s5.3.3",
+    after=_KEYLESS,
+)  # fmt: skip
+def signature_wrong(picture: Picture) -> Iterator[Sighting]:
+    yield from _said(picture, Validity.WRONG, Validity.NO_KEY)
+
+
+@finding(
+    "signature-missing", Severity.ERROR, "Signatures are missing in a zone that the parent says is signed",
+    why="Everybody behind a validating resolver gets nothing: unsigned data in a signed zone counts as forged.",
+    remedy="Sign the whole zone on every server, or take the DS out at the registrar.",
+    standard="RFC 4035 s5.2",
+    after=_KEYLESS,
+)  # fmt: skip
+def signature_missing(picture: Picture) -> Iterator[Sighting]:
+    yield from _said(picture, None)
+    if secured(picture) and picture.signed:
+        for view in picture.serving:
+            if view.keys is None and view.ns_asked and not view.signatures and DNSKEY not in view.unanswered:
+                yield Sighting(f"{where(view)}: no keys and no signatures", view.replies, view.address)
+
+
+@finding(
+    "signature-ends-soon", Severity.WARNING, "Signatures are about to expire",
+    why="When they do, everybody behind a validating resolver gets nothing. Signers renew them days before: this one has not.",
+    remedy="See that the signer runs and that secondaries get the new signatures.",
+    standard="RFC 6781 s4.4.2",
+    after=("signature-expired",),
+)  # fmt: skip
+def signature_ends_soon(picture: Picture) -> Iterator[Sighting]:
+    for each in _judged(picture):
+        if each.standing == Validity.GOOD and each.signature and each.signature.expires - picture.at < max(_SOON, each.ttl):
+            until = people_text(each.signature.expires, picture.at)
+            yield Sighting(f"{where(each.view)}: the signature over {type_text(each.rtype)} holds until {until}", each.view.replies)
+
+
+@finding(
+    "chain-broken", Severity.ERROR, "The keys are not signed by the key that the parent's DS names",
+    why="Without that signature the keys prove nothing: everybody behind a validating resolver gets nothing.",
+    remedy="Sign the DNSKEY set with the key whose DS is at the parent, or publish the DS of the key that signs it.",
+    standard="RFC 4035 s5.2",
+    after=(*_KEYLESS, "signature-expired", "signature-early", "signature-wrong", "signature-missing"),
+)  # fmt: skip
+def chain_broken(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.serving if secured(picture) else ():
+        keys = view.keys
+        if keys is None:
+            continue
+        trusted = [rdata for rdata in keys.rdatas if any(fits(picture.domain, ds, rdata) for ds in ds_of(picture))]
+        if trusted and not signed_by(keys, view.signatures.get(DNSKEY), trusted, picture.at):
+            tags = ", ".join(str(key.tag) for rdata in trusted if (key := parse_key(rdata)))
+            yield Sighting(f"{where(view)}: no good signature over DNSKEY by key {tags}", view.replies, view.address)
+
+
+@finding(
+    "keys-differ", Severity.WARNING, "The servers publish different keys",
+    why="A resolver that takes the keys from one server and data from another finds that they do not fit.",
+    remedy="Bring the zone to the same version on all servers; with two signing providers let each publish the other's keys.",
+    standard="RFC 8901 s2.1",
+    after=("serials-differ", "signature-missing", "ds-but-unsigned"),
+)  # fmt: skip
+def keys_differ(picture: Picture) -> Iterator[Sighting]:
+    given: dict[tuple[bytes, ...], list[ServerView]] = {}
+    for view in picture.serving:
+        if view.ns_asked and DNSKEY not in view.unanswered and (picture.signed or picture.ds):
+            given.setdefault(view.keys.rdatas if view.keys else (), []).append(view)
+    if len(given) > 1:
+        for rdatas, views in given.items():
+            tags = ", ".join(str(key.tag) for rdata in rdatas if (key := parse_key(rdata))) or "none"
+            yield Sighting(f"{', '.join(where(view) for view in views)}: keys {tags}")
+
+
+@finding(
+    "island-broken", Severity.WARNING, "The zone's signatures do not hold; the parent has no DS yet",
+    why="Nobody notices as long as there is no DS. Publishing one now would take the domain off the internet for many.",
+    remedy="Publish no DS before every signature on every server holds.",
+    standard="RFC 4035 s5.3",
+)  # fmt: skip
+def island_broken(picture: Picture) -> Iterator[Sighting]:
+    if secured(picture):
+        return
+    for each in _judged(picture):
+        if each.standing not in (Validity.GOOD, Validity.UNKNOWN):
+            stands = each.standing or "missing"
+            yield Sighting(f"{where(each.view)}: the signature over {type_text(each.rtype)} is {stands}", each.view.replies)

@@ -1,0 +1,63 @@
+"""The provider that answered before a switch."""
+
+from collections.abc import Iterator
+
+from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.servers.answering import where
+from legatum.core.observation.picture import Picture
+from legatum.core.records.name import name_text
+from legatum.core.records.rrset import targets
+
+
+@finding(
+    "moved-too-early", Severity.ERROR, "The delegation leads to servers without the zone, while another provider still serves it",
+    why="The NS set was changed before the zone was there: the domain is down for everybody whose cache has let go of the old NS set.",
+    remedy="Keep the service at the other provider, and put its NS set back at the registrar; publish the zone at the new one first.",
+    standard="RFC 1034 s4.2.2",
+)  # fmt: skip
+def moved_too_early(picture: Picture) -> Iterator[Sighting]:
+    alive = [view for view in picture.former if view.serves]
+    if picture.servers and not picture.serving and alive:
+        named = ", ".join(sorted({name_text(view.server) for view in alive}))
+        replies = tuple(number for view in alive for number in view.replies)
+        yield Sighting(f"{named} answer for it, the servers of the delegation do not", replies)
+
+
+@finding(
+    "former-still-answers", Severity.NOTICE, "The old provider still answers for the domain",
+    why="Until every cache has let go that is needed; afterwards an edit that nobody copies there leads some visitors astray.",
+    remedy="Keep both sides the same until the move says that the old one may end; then end it there.",
+    standard="RFC 1034 s4.3.5",
+    after=("moved-too-early", "former-keeps-old-ns"),
+)  # fmt: skip
+def former_still_answers(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.former:
+        if view.serves:
+            yield Sighting(f"{where(view)} still answers with authority", view.replies, view.address)
+
+
+@finding(
+    "former-keeps-old-ns", Severity.WARNING, "The old provider still hands out the old NS set",
+    why="Some caches are renewed by each of its answers and never come over: they stay with the old side until it ends.",
+    remedy="Set the NS set at the old provider to the new names, or end the zone there once rule 4 of docs/timing.md has passed.",
+    standard="RFC 2181 s5.4.1",
+    after=("moved-too-early",),
+)  # fmt: skip
+def former_keeps_old_ns(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.former:
+        if view.serves and view.ns and set(targets(view.ns)) != set(picture.delegation) and picture.delegation:
+            names = ", ".join(name_text(name) for name in targets(view.ns))
+            yield Sighting(f"{where(view)}: {names}, TTL {view.ns.ttl}", view.replies, view.address)
+
+
+@finding(
+    "former-disagrees", Severity.WARNING, "The old provider gives other addresses than the new one",
+    why="In the overlap both sides answer visitors: whoever still asks the old one is sent somewhere else.",
+    remedy="Make every edit on both sides until the move is over; `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs.",
+    standard="RFC 1034 s4.3.5",
+)  # fmt: skip
+def former_disagrees(picture: Picture) -> Iterator[Sighting]:
+    given = {view.apex_address.rdatas for view in picture.serving if view.apex_address}
+    for view in picture.former:
+        if view.serves and view.apex_address and given and view.apex_address.rdatas not in given:
+            yield Sighting(f"{where(view)} gives another address for {name_text(picture.domain)}", view.replies, view.address)

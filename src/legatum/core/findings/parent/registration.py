@@ -1,0 +1,162 @@
+"""What the registration says, beside what the parent's servers publish and what is planned."""
+
+from collections.abc import Iterator
+
+from legatum.core.dnssec.key import parse_ds
+from legatum.core.fault import BadInput
+from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.instant import parse_instant, people_text
+from legatum.core.observation.picture import Picture, RegistrationView
+from legatum.core.records.name import name_text
+
+_MONTH = 30 * 86400
+NOT_REGISTERED = "not registered"
+
+
+def _expiry(held: RegistrationView) -> float | None:
+    try:
+        return parse_instant(held.expires) if held.expires else None
+    except BadInput:
+        return None
+
+
+def _with_status(picture: Picture, *statuses: str) -> Iterator[Sighting]:
+    for source, held in picture.registrations:
+        found = [each for each in held.statuses if each in statuses]
+        if found:
+            yield Sighting(f"{source}: {', '.join(found)}", (), source)
+
+
+@finding(
+    "registration-ns-differs", Severity.WARNING, "The registration has another NS set than the parent's servers",
+    why="A change is not published yet, or was not stored: what the form shows is not what visitors get.",
+    remedy="Within minutes of a change, wait. Otherwise open the registrar's page again, compare name by name, and save once more.",
+    standard="RFC 9083 s5.3",
+    after=("parents-disagree", "no-such-domain", "registration-on-hold", "not-delegated"),
+)  # fmt: skip
+def registration_ns_differs(picture: Picture) -> Iterator[Sighting]:
+    for source, held in picture.registrations:
+        if tuple(sorted(held.nameservers)) != picture.delegation and any(view.answered for view in picture.parents):
+            names = ", ".join(name_text(name) for name in held.nameservers) or "none"
+            published = ", ".join(name_text(name) for name in picture.delegation) or "none"
+            yield Sighting(f"{source}: {names}; the parent's servers: {published}")
+
+
+@finding(
+    "registration-ds-differs", Severity.WARNING, "The registration has another DS than the parent's servers",
+    why="A change of the DS is not published yet, or was not stored; keys must not change meanwhile.",
+    remedy="Within minutes of a change, wait. Otherwise compare the four values at the registrar and save once more.",
+    standard="RFC 9083 s5.3",
+    after=("ds-parents-differ", "no-such-domain", "registration-on-hold"),
+)  # fmt: skip
+def registration_ds_differs(picture: Picture) -> Iterator[Sighting]:
+    for source, held in picture.registrations:
+        if held.ds is not None and tuple(sorted(held.ds)) != picture.ds and picture.delegation:
+            texts = "; ".join(ds.text for rdata in held.ds if (ds := parse_ds(rdata))) or "no DS"
+            published = "; ".join(ds.text for rdata in picture.ds if (ds := parse_ds(rdata))) or "no DS"
+            yield Sighting(f"{source}: {texts}; the parent's servers: {published}")
+
+
+@finding(
+    "registration-on-hold", Severity.ERROR, "The registration is on hold",
+    why="The registry does not publish the domain: nobody can find it.",
+    remedy="Ask the registrar why: an unpaid bill, an unconfirmed address, or a dispute.",
+    standard="RFC 5731 s2.3",
+)  # fmt: skip
+def registration_on_hold(picture: Picture) -> Iterator[Sighting]:
+    yield from _with_status(picture, "clientHold", "serverHold")
+
+
+@finding(
+    "registration-expired", Severity.ERROR, "The registration has expired",
+    why="The domain stops working any day now, and can then be registered by others.",
+    remedy="Renew it at the registrar today.",
+    standard="RFC 5731 s3.2.3",
+)  # fmt: skip
+def registration_expired(picture: Picture) -> Iterator[Sighting]:
+    for source, held in picture.registrations:
+        expiry = _expiry(held)
+        if expiry is not None and expiry <= picture.at:
+            yield Sighting(f"{source}: since {people_text(expiry, picture.at)}", (), source)
+
+
+@finding(
+    "registration-ends-soon", Severity.WARNING, "The registration ends soon",
+    why="A forgotten renewal takes everything off the internet; a move or transfer takes days of its own.",
+    remedy="Renew it, or see that it renews by itself, before you begin anything else.",
+    standard="RFC 5731 s3.2.3",
+)  # fmt: skip
+def registration_ends_soon(picture: Picture) -> Iterator[Sighting]:
+    for source, held in picture.registrations:
+        expiry = _expiry(held)
+        if expiry is not None and picture.at < expiry < picture.at + _MONTH:
+            yield Sighting(f"{source}: {people_text(expiry, picture.at)}", (), source)
+
+
+@finding(
+    "registration-pending", Severity.WARNING, "Something is pending at the registry",
+    why="While it is, changes are refused or lost: a deletion, a transfer or a restoration is under way.",
+    remedy="Find out what it is at the registrar, and wait until it is over before you change NS or DS.",
+    standard="RFC 5731 s2.3",
+)  # fmt: skip
+def registration_pending(picture: Picture) -> Iterator[Sighting]:
+    yield from _with_status(
+        picture, "pendingTransfer", "pendingDelete", "pendingRestore", "redemptionPeriod", "pendingUpdate", "pendingRenew"
+    )
+
+
+@finding(
+    "status-forbids-change", Severity.WARNING, "The registration's status forbids the planned change",
+    why="The registry will refuse another NS set or DS as long as this status is set.",
+    remedy="Unlock the domain at the registrar before the planned time; lock it again afterwards.",
+    standard="RFC 5731 s2.3",
+)  # fmt: skip
+def status_forbids_change(picture: Picture) -> Iterator[Sighting]:
+    if picture.plan.change_at is not None:
+        yield from _with_status(picture, "clientUpdateProhibited", "serverUpdateProhibited")
+
+
+@finding(
+    "status-forbids-transfer", Severity.WARNING, "The registration's status forbids the planned transfer",
+    why="The registry will refuse the request of the gaining registrar as long as this status is set.",
+    remedy="Unlock the domain at the losing registrar; a server status only the registry can lift (60 days, disputes).",
+    standard="RFC 5731 s2.3",
+)  # fmt: skip
+def status_forbids_transfer(picture: Picture) -> Iterator[Sighting]:
+    if picture.plan.transfer:
+        yield from _with_status(picture, "clientTransferProhibited", "serverTransferProhibited")
+
+
+@finding(
+    "registration-sources-differ", Severity.WARNING, "The registrar's account and RDAP tell different things",
+    why="One of the two is out of date; decisions must not rest on it.",
+    remedy="Look again in some minutes; believe the account about what is stored and the parent's servers about what is published.",
+    standard="RFC 9083 s5.3",
+    after=("registration-ns-differs",),
+)  # fmt: skip
+def registration_sources_differ(picture: Picture) -> Iterator[Sighting]:
+    account, public = picture.registration, picture.rdap
+    if account and public and sorted(account.nameservers) != sorted(public.nameservers):
+        yield Sighting("the NS sets differ")
+
+
+@finding(
+    "registration-not-found", Severity.WARNING, "RDAP does not know the domain, but the parent hands it out",
+    why="It is just being deleted or registered, or the name is no registered domain but one inside another.",
+    remedy="Check the spelling, and ask about the registered domain above it.",
+    standard="RFC 9082 s3.1.3",
+)  # fmt: skip
+def registration_not_found(picture: Picture) -> Iterator[Sighting]:
+    if picture.rdap_why == NOT_REGISTERED and picture.delegation:
+        yield Sighting("RDAP: no such object")
+
+
+@finding(
+    "registration-unanswered", Severity.NOTICE, "Registration data could not be had",
+    why="Status, expiry and what the registry holds are unknown.",
+    remedy="Look again later; check the bootstrap file in the settings.",
+    standard="RFC 9082 s1",
+)  # fmt: skip
+def registration_unanswered(picture: Picture) -> Iterator[Sighting]:
+    if picture.rdap_why not in ("", NOT_REGISTERED):
+        yield Sighting(f"RDAP: {picture.rdap_why}")

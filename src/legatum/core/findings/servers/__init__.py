@@ -1,0 +1,1 @@
+"""Findings about who answers: own servers, how answers travel, resolvers."""

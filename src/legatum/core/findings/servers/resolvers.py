@@ -1,0 +1,124 @@
+"""What resolvers make of the domain."""
+
+from collections.abc import Iterator
+
+from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.observation.picture import Picture, ResolverView
+from legatum.core.records.name import name_text
+from legatum.core.records.rrset import targets
+
+_SERVFAIL = 2
+_BOGUS = {5, 6, 7, 8, 9, 10, 11, 12}  # RFC 8914 s4: indeterminate, bogus, expired, early, key or signature missing, …
+_STALE = {3, 19}
+_CHAIN = (
+    "ds-but-unsigned", "ds-without-key", "ds-digest-wrong", "chain-broken", "signature-expired", "signature-early", "signature-wrong",
+    "signature-missing", "denial-broken",
+)  # fmt: skip
+
+
+def _who(view: ResolverView) -> str:
+    return f"{view.name} ({view.address}, {view.over})"
+
+
+def _errors(view: ResolverView) -> str:
+    return "".join(f"; extended error {number}{f' ({text})' if text else ''}" for number, text in view.errors)
+
+
+@finding(
+    "resolver-silent", Severity.NOTICE, "A resolver of the settings does not answer",
+    why="What its users see is unknown. That says nothing about the domain.",
+    remedy="Check the resolver's address in the settings, and that you may use it.",
+    standard="RFC 1123 s6.1.3.3",
+)  # fmt: skip
+def resolver_silent(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.resolvers:
+        if view.rcode is None and not view.busy:
+            yield Sighting(f"{_who(view)}: {view.outcome}", (view.reply,), view.name)
+
+
+@finding(
+    "resolver-gives-up", Severity.WARNING, "A resolver answers for other names, but not for the domain",
+    why="It is still trying when others have given up: visitors behind it wait, and get nothing. The cause is at the domain's servers.",
+    remedy="Mend what else is found here first; the resolver needs nothing.",
+    standard="RFC 1123 s6.1.3.3",
+    after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", "ns-circle", "ns-without-address", "glue-missing",
+           "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
+           "truncated-without-tcp", "most-resolvers-fail"),
+)  # fmt: skip
+def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.resolvers:
+        if view.busy:
+            yield Sighting(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,))
+
+
+@finding(
+    "resolver-fails", Severity.WARNING, "A resolver fails on the domain",
+    why="Visitors behind that resolver get nothing: the fault may be the domain's or the resolver's.",
+    remedy="Mend what else is found here first. If all is well at the domain, flush the name in that resolver or wait for its cache.",
+    standard="RFC 2308 s7",
+    after=("no-such-domain", "not-delegated", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent", "server-refuses",
+           "server-fails", "ns-circle", "ns-without-address", "glue-missing", "most-resolvers-fail",
+           "moved-too-early", "glue-leads-astray", "server-address-dead",
+           "edns-dropped", "truncated-without-tcp"),
+)  # fmt: skip
+def resolver_fails(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.resolvers:
+        if view.rcode == _SERVFAIL:
+            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
+
+
+@finding(
+    "most-resolvers-fail", Severity.ERROR, "Most of the resolvers asked get nothing for the domain",
+    why="One resolver that fails may be the resolver's own affair; when most of those that answer others fail here, visitors fail.",
+    remedy="Mend what else is found here first; if nothing is, look at what the resolvers have in common: network, cache, validation.",
+    standard="RFC 2308 s7",
+    after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent",
+           "server-refuses", "server-fails", "ns-circle", "ns-without-address", "glue-missing", "glue-leads-astray", "server-address-dead",
+           "edns-dropped", "truncated-without-tcp"),
+)  # fmt: skip
+def most_resolvers_fail(picture: Picture) -> Iterator[Sighting]:
+    heard = [view for view in picture.resolvers if view.rcode is not None or view.busy]
+    failing = [view for view in heard if view.rcode == _SERVFAIL or view.busy]
+    if len(heard) > 1 and len(failing) * 2 > len(heard):
+        replies = tuple(view.reply for view in failing)
+        yield Sighting(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}", replies)
+
+
+@finding(
+    "resolver-finds-bogus", Severity.ERROR, "A resolver that validates rejects the domain's signatures",
+    why="Everybody behind a validating resolver gets nothing, while everybody else sees the domain as usual.",
+    remedy="Compare DS and DNSKEY, and look at the signatures' dates; to stop the harm at once take the DS out at the registrar.",
+    standard="RFC 8914 s4",
+    after=_CHAIN,
+)  # fmt: skip
+def resolver_finds_bogus(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.resolvers:
+        if view.rcode == _SERVFAIL and any(number in _BOGUS for number, _ in view.errors):
+            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
+
+
+@finding(
+    "resolver-holds-other-ns", Severity.NOTICE, "A resolver holds an NS set that nobody hands out any more",
+    why="It goes on asking the servers of that set until its copy runs out; after a switch that is what one waits for.",
+    remedy="Wait until the time given; keep the old servers up until then.",
+    standard="RFC 2181 s5.4.1",
+)  # fmt: skip
+def resolver_holds_other_ns(picture: Picture) -> Iterator[Sighting]:
+    known = {targets(ns) for ns in (*(view.ns for view in picture.parents), *(view.ns for view in picture.serving)) if ns}
+    for view in picture.resolvers:
+        if view.ns and known and targets(view.ns) not in known:
+            names = ", ".join(name_text(name) for name in targets(view.ns))
+            yield Sighting(f"{_who(view)}: {names}, for {view.ns.ttl} s more", (view.reply,), view.name)
+
+
+@finding(
+    "resolver-serves-stale", Severity.NOTICE, "A resolver answers from a copy that has run out",
+    why="It cannot reach the domain's servers and helps itself with old data; soon it will have none.",
+    remedy="See why the resolver does not reach the domain's servers.",
+    standard="RFC 8767 s4",
+    after=("no-server-serves", "server-silent"),
+)  # fmt: skip
+def resolver_serves_stale(picture: Picture) -> Iterator[Sighting]:
+    for view in picture.resolvers:
+        if view.rcode == 0 and any(number in _STALE for number, _ in view.errors):
+            yield Sighting(f"{_who(view)}{_errors(view)}", (view.reply,))

@@ -1,0 +1,170 @@
+"""Runbooks: the ordered steps of a move, and what follows from how far it has come.
+
+A runbook is data. It says what is to be done in which order - each step's *effects* -, what must hold before it (its *gates*, which the
+effects check), how long to hold before it (its *waits*), what must be seen after (its *proof*), and the way back. Nothing here does
+anything; :mod:`legatum.work.moves.advance` does. No kind of move has a name here: they differ in their effects alone.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from legatum.core.moves.effects import Delegated, Effect, Published, Records
+from legatum.core.moves.needs import Need
+from legatum.core.moves.place import Premises
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import NS
+from legatum.core.timing import Bound, Wait, not_before
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """``needs``: what must be true of caches before it, which ``waits`` came to. ``estimate``: seconds from its beginning until every
+    server
+    concerned shows it, for forecasts. ``gates``, ``proof``, ``way_back``: in words, for people."""
+
+    id: str
+    title: str
+    effects: tuple[Effect, ...]
+    gates: tuple[str, ...]
+    proof: str
+    way_back: str
+    needs: tuple[Need, ...] = ()
+    waits: tuple[Wait, ...] = ()
+    estimate: int = 1
+
+    @property
+    def changes(self) -> bool:
+        """Whether anything outside is changed."""
+        return any(effect.changes for effect in self.effects)
+
+    @property
+    def takes_away(self) -> bool:
+        """Whether somebody might still lean on what goes."""
+        return any(effect.takes_away for effect in self.effects)
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """What was done, or seen, before the runbook, and still counts for caches. ``everywhere``: None where it is not known to have come
+    to its end. ``label``: by which waits name it."""
+
+    label: str
+    effects: tuple[Effect, ...]
+    first: float
+    everywhere: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Runbook:
+    """One move. ``wish``: what shall be different, in words; ``premises``: what was observed and it rests on; ``past``: what happened
+    before
+    and caches may remember; ``back_of``: the move that this one takes back, empty for others.
+    ``margin`` in seconds."""
+
+    id: str
+    wish: str
+    domain: Name
+    drafted: float
+    margin: int
+    premises: Premises
+    steps: tuple[Step, ...]
+    past: tuple[Past, ...] = ()
+    back_of: str = ""
+
+    @property
+    def retreating(self) -> bool:
+        """It takes back what another runbook did."""
+        return bool(self.back_of)
+
+    @property
+    def changes_answers(self) -> bool:
+        """What caches hold changes with it, so that it can be rehearsed."""
+        return any(not effect.of_registration for step in self.steps for effect in step.effects)
+
+    def step(self, ident: str) -> Step:
+        return next(step for step in self.steps if step.id == ident)
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What is known of a step that was carried out: from when on the first and from when on all servers showed it."""
+
+    step: str
+    first: float
+    all: float
+    summary: str
+    facts: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """One step in time: done at ``expected``, or expected to begin then and not before ``bound``; seen everywhere at ``ends``."""
+
+    step: Step
+    outcome: Outcome | None
+    bound: Bound | None
+    expected: float
+    ends: float
+
+    @property
+    def first(self) -> float:
+        """From when on the first server may show the step's effect."""
+        return self.outcome.first if self.outcome else self.expected
+
+
+def next_step(runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Step | None:
+    """The first step without an outcome; None when the move is complete."""
+    return next((step for step in runbook.steps if step.id not in outcomes), None)
+
+
+def happened_before(runbook: Runbook) -> dict[str, float]:
+    """Label → when it was true of all servers, of what the runbook has not done itself."""
+    return {past.label: past.everywhere for past in runbook.past if past.everywhere is not None}
+
+
+def hold_of(runbook: Runbook, step: Step, outcomes: Mapping[str, Outcome], now: float) -> Bound | None:
+    """What the step must wait for, by what has been measured. All steps that its waits name must be done."""
+    happened = happened_before(runbook) | {ident: outcome.all for ident, outcome in outcomes.items()}
+    return not_before(step.waits, happened, now, runbook.margin)
+
+
+def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, durations: Mapping[str, float] | None = None) -> Iterator[Slot]:
+    """Every step in order: what was measured, then what is expected when nothing is left waiting.
+
+    ``durations``: step → seconds until every server shows it, instead of the steps' own estimates.
+    """
+    happened = happened_before(runbook)
+    clock = now
+    for step in runbook.steps:
+        outcome = outcomes.get(step.id)
+        bound = not_before(step.waits, happened, now, runbook.margin)
+        if outcome is not None:
+            happened[step.id] = outcome.all
+            yield Slot(step, outcome, bound, outcome.all, outcome.all)
+            clock = max(clock, outcome.all)
+            continue
+        clock = max(clock, bound.instant if bound else clock)
+        begins = clock
+        clock += step.estimate if durations is None else durations.get(step.id, step.estimate)
+        happened[step.id] = clock
+        yield Slot(step, None, bound, begins, clock)
+
+
+def shown_by(runbook: Runbook, step: Step, effect: Effect) -> Step | None:
+    """The later step that looks until what this effect changed is seen everywhere; None where the step itself does."""
+    after = runbook.steps[runbook.steps.index(step) + 1 :]
+    return next((each for each in after for look in each.effects if isinstance(look, Published) and look.concerns(effect)), None)
+
+
+def leads_elsewhere(step: Step) -> bool:
+    """Whether visitors are sent to other servers by this step."""
+    for effect in step.effects:
+        if isinstance(effect, Delegated):
+            return True
+        if isinstance(effect, Records) and any(
+            each.key[1] == NS and targets(each.before) != targets(each.after) for each in effect.changed
+        ):
+            return True
+    return False

@@ -1,0 +1,28 @@
+"""What a look did not cover, in words: whoever says *healthy* or *confirmed* says this too."""
+
+from legatum.core.observation.picture import Picture
+from legatum.core.records.address import address_text
+from legatum.core.records.name import name_text
+
+
+def unseen(picture: Picture) -> list[str]:
+    """What the picture does not show, of all that a verdict on the domain might be taken to speak of."""
+    left = []
+    if not picture.resolvers:
+        left.append("what resolvers say (none was asked)")
+    elif picture.ds and not any(view.authenticated for view in picture.resolvers):
+        left.append("what validating resolvers say (none of the settings' was seen to validate)")
+    if picture.ds:
+        left.append(f"the chain of trust above {name_text(picture.parent_zone)}")
+    if not picture.registrations:
+        left.append(f"the registration ({picture.rdap_why or 'no account and no RDAP'})")
+    left += [f"what {address} says" for address in _passed_over(picture)]
+    return [*left, *picture.not_known, "how it looks from other networks"]
+
+
+def _passed_over(picture: Picture) -> list[str]:
+    """Addresses of name servers that were not asked: those over IPv6 where it is switched off, or too many."""
+    asked = {view.address for view in picture.servers}
+    named = {name for name in (*picture.delegation, *picture.own_ns) if name in picture.hosts}
+    every = {address_text(rdata) for name in named for each in picture.hosts[name].addresses for rdata in each.rdatas}
+    return sorted(every - asked)

@@ -1,0 +1,1 @@
+"""Names, types, RRsets and their data: as wire bytes, as text."""

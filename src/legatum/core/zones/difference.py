@@ -1,0 +1,87 @@
+"""What differs between two copies of a zone, RRset by RRset."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from legatum.core.records.name import Name, canonical_key, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import NS, SOA, type_text
+from legatum.core.zones.signer import OWN
+from legatum.core.zones.zone import Zone
+
+
+class Kind(StrEnum):
+    """How the two sides of one RRset stand to each other."""
+
+    ONLY_LEFT = "only left"
+    ONLY_RIGHT = "only right"
+    DATA = "data differ"
+    TTL = "TTL differs"
+
+
+class ForVisitors(StrEnum):
+    """What a difference between an old side and a new one means for those who ask. The last one says nothing at all."""
+
+    WORSE = "worse at the new side"
+    UNKNOWN = "not known"
+    DISAGREES = "the old side disagrees with itself"
+    BETTER = "better at the new side"
+    EQUAL = "equal for visitors"
+    OWN = "each side's own"
+
+    @property
+    def refuses(self) -> bool:
+        """Nobody should be led from the old side to the new one."""
+        return self in (ForVisitors.WORSE, ForVisitors.UNKNOWN)
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing."""
+
+    name: Name
+    rtype: int
+    left: RRset | None
+    right: RRset | None
+    expected: bool = False
+
+    @property
+    def kind(self) -> Kind:
+        if self.right is None:
+            return Kind.ONLY_LEFT
+        if self.left is None:
+            return Kind.ONLY_RIGHT
+        return Kind.TTL if self.left.says_the_same(self.right) else Kind.DATA
+
+    @property
+    def weight(self) -> ForVisitors:
+        """With the old side on the left."""
+        if self.expected:
+            return ForVisitors.OWN
+        return {Kind.ONLY_RIGHT: ForVisitors.BETTER, Kind.TTL: ForVisitors.EQUAL}.get(self.kind, ForVisitors.WORSE)
+
+
+def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:
+    """SOA and NS at the apex, and what a signer makes: each provider has its own, so a difference there is expected."""
+    return rtype in OWN or (name == origin and rtype in (SOA, NS))
+
+
+def zone_differences(left: Zone, right: Zone, expected: Callable[[Name, Name, int], bool] = belongs_to_provider) -> tuple[Difference, ...]:
+    """Every RRset that differs, in canonical order; those for which ``expected(origin, name, type)`` holds are marked."""
+    found = []
+    for name in left.names | right.names:
+        ours, theirs = left.at(name), right.at(name)
+        if ours != theirs:
+            for rtype in {each.rtype for each in (*ours, *theirs)}:
+                one, other = left.get(name, rtype), right.get(name, rtype)
+                if one != other:
+                    found.append(Difference(name, rtype, one, other, expected(left.origin, name, rtype)))
+    return tuple(sorted(found, key=lambda each: (canonical_key(each.name), each.rtype)))
+
+
+def difference_text(difference: Difference) -> str:
+    """A change in one line, old → new: ``www A: 300 192.0.2.1 → 300 192.0.2.2``."""
+    old, new = (f"{side.ttl} {' | '.join(rdata_texts(side))}" if side else "nothing" for side in (difference.left, difference.right))
+    return f"{name_text(difference.name)} {type_text(difference.rtype)}: {old} → {new}"

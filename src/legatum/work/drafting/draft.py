@@ -1,0 +1,151 @@
+"""Drafting a move: what is observed, and what is wished for, becomes a runbook."""
+
+import secrets
+from collections.abc import AsyncIterator, Callable
+from dataclasses import replace
+
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.hosts import Hosts
+from legatum.core.moves.kinds.part import Part
+from legatum.core.moves.kinds.presence import First, Retirement
+from legatum.core.moves.kinds.provider import NewProvider
+from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.kinds.transfer import registered_of
+from legatum.core.moves.kinds.zone_data import Ttls
+from legatum.core.moves.place import PARENT
+from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
+from legatum.core.moves.runbook import Runbook
+from legatum.core.records.name import Name, is_under, name_text, parent_of
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import AAAA, NS, SOA, A
+from legatum.core.zones.zone import Zone
+from legatum.services.registrar import Registrar
+from legatum.work.drafting.holders import main_provider
+from legatum.work.drafting.observed import look_for_drawing
+from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_silence, refuse_strange_names, refuse_unmovable
+from legatum.work.drafting.second import open_seconding, serials_of, servers_at
+from legatum.work.drafting.transfer import TransferWish, transfer_wish
+from legatum.work.drafting.wishes import Wishes
+from legatum.work.look.wanted import Wanted
+from legatum.work.memory import note_served
+from legatum.work.outside import Outside
+from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
+from legatum.work.registry.hosts import held_addresses, look_at_hosts
+from legatum.work.survey import survey
+
+
+async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
+    """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the two paces differ,
+    when each would be over.
+
+    Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
+    """
+    if wish.transfer and not wish.leads and not (wish.replace or wish.hosts or wish.ttls or wish.soa):
+        return await _draft_transfer(outside, wish, wish.transfer), {}
+    picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
+    if picture.domain != wish.domain:
+        raise BadInput(
+            f"{name_text(wish.domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --part hands a part of it on"
+        )
+    refuse_silence(outside, wish, picture)
+    refuse_strange_names(wish)
+    wish = replace(wish, old=main_provider(outside, wish, picture))
+    refuse_unmovable(outside, wish, picture)
+    drawing = await look_for_drawing(outside, wish, picture)
+    account = outside.registrar(drawing.registrar) if drawing.registrar else None
+    if account is not None:
+        await refuse_other_registrar(outside, wish, account, told)
+    wishes = [each async for each in _wishes(outside, wish, drawing, account)]
+    ident = _ident(wish.domain)
+    try:
+        if wish.pace:
+            drawn = draw(replace(drawing, at_once=wish.pace == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
+        else:
+            drawn = shorter_pace(drawing, ident, wish.words, wishes)
+        if not wish.anyway:
+            refuse_errors(outside, drawing, drawn[0])
+        return drawn
+    finally:
+        _note(outside, drawing)
+
+
+async def _draft_transfer(outside: Outside, wish: Wishes, transfer: TransferWish) -> Runbook:
+    """To another registrar and nothing else: neither zones nor those who serve them are looked at."""
+    held, one = await transfer_wish(outside, transfer)
+    drawing = Drawing(
+        domain=wish.domain, at=outside.clock.now(), parent_zone=parent_of(wish.domain), parent_ttl=0, zones={}, places=(), delegation=(),
+        glue=(),
+        glue_ttl=0, main="", follows=(), registrar="", caution=outside.caution, registered=registered_of(held),
+    )  # fmt: skip
+    return draw(drawing, _ident(wish.domain), wish.words, [NewRegistrar(held, one)])
+
+
+def _ident(domain: Name) -> str:
+    return f"{name_text(domain)}-{secrets.token_hex(4)}"
+
+
+def _note(outside: Outside, drawing: Drawing) -> None:
+    if drawing.delegation:
+        note_served(outside, drawing.domain, [rrset(drawing.domain, NS, drawing.parent_ttl, drawing.delegation)], PARENT, drawing.at)
+    sets = [each for (_, origin), zone in drawing.zones.items() if origin == drawing.domain for each in zone.unsorted if each.rtype != SOA]
+    note_served(outside, drawing.domain, sets, at=drawing.at)
+
+
+async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None) -> AsyncIterator[Wish]:
+    if wish.to:
+        yield NewProvider(wish.domain, drawing.main, wish.to)
+    for each in wish.replace:
+        yield each
+    if wish.hosts or wish.named:
+        assert account is not None
+        await _refuse_unfit(outside, wish, drawing.contents, account)
+        held = {host: await held_addresses(outside, account, host) for host in {*wish.hosts, *wish.named}}
+        yield Hosts(wish.hosts, held, wish.named, wish.alone, account.with_addresses)
+    if wish.part:
+        holder = _holder(drawing, wish.part[0])
+        if wish.part_back and holder != wish.part[1]:
+            words = f"is handed on to {holder}" if holder else f"is served by {drawing.main}, in the zone above"
+            raise GateShut(f"{name_text(wish.part[0])} {words}, not to {wish.part[1]}", "there is nothing to take back from there")
+        yield Part(wish.part[0], drawing.main if wish.part_back else wish.part[1], wish.part_ttl, holder)
+    if wish.second or wish.without:
+        name = wish.second or wish.without
+        if wish.dead:
+            yield Second(name, True, wish.at_registrar, dead=servers_at(outside, name))
+            return
+        seconding = open_seconding(outside, wish.domain, drawing.main, name)
+        found = [each for each in await serials_of(outside, seconding) if each.party == name]
+        yield Second(name, bool(wish.without), wish.at_registrar, any(each.serial is not None for each in found))
+    if wish.ttls:
+        yield Ttls(wish.ttls)
+    if wish.soa:
+        yield wish.soa
+    if wish.transfer:
+        held_now, one = await transfer_wish(outside, wish.transfer)
+        yield NewRegistrar(held_now, one)
+    if wish.first:
+        yield First(drawing.main)
+    if wish.retire:
+        own = [each for each in drawing.contents.names if is_under(each, wish.domain) and each != wish.domain]
+        hosts = [(host, addresses) for host in own if account is not None and _has_address(drawing.contents, host)
+                 and (addresses := await held_addresses(outside, account, host))]  # fmt: skip
+        yield Retirement(tuple(hosts))
+
+
+async def _refuse_unfit(outside: Outside, wish: Wishes, zone: Zone, account: Registrar) -> None:
+    views = await look_at_hosts(outside, wish.domain, account, list(wish.hosts))
+    for host, addresses in wish.hosts.items():
+        if addresses:
+            await refuse_unfit(outside, wish.domain, host, addresses, views)
+    for host in wish.named:
+        if host not in wish.hosts:
+            await refuse_unready_host(outside, zone, host, account)
+
+
+def _has_address(zone: Zone, host: Name) -> bool:
+    return zone.get(host, A) is not None or zone.get(host, AAAA) is not None
+
+
+def _holder(drawing: Drawing, cut: Name) -> str:
+    """Who serves a part that is handed on, empty for one that is not."""
+    return next((place for place, origin in drawing.zones if origin == cut), "")

@@ -1,0 +1,66 @@
+"""Who holds what a plan changes: the provider at which the zone is changed, who serves a part of it, the registrar's account."""
+
+from legatum.core.fault import BadInput, GateShut, OutsideFault
+from legatum.core.observation.picture import Picture
+from legatum.core.observation.verdict import names_said
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import NS
+from legatum.core.zones.zone import Zone
+from legatum.work.drafting.second import servers_at
+from legatum.work.drafting.wishes import Wishes
+from legatum.work.outside import Outside
+from legatum.work.registry.held import is_own
+
+
+def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
+    """The provider at which the zone is changed. Raises :class:`BadInput` where that is not to be seen."""
+    if wish.old:
+        return outside.provider(wish.old).name
+    led = {*picture.delegation, *picture.own_ns}
+    if wish.first and wish.to:
+        return wish.to
+    found = [name for name in outside.settings.providers if set(servers_at(outside, name)) & led]
+    if len(found) == 1:
+        return found[0]
+    domain = name_text(wish.domain)
+    if not found:
+        said = f"is delegated to {names_said(picture.delegation)}" if picture.delegation else "is not delegated"
+        raise GateShut(f"{domain} {said}: no provider of the settings", "say at which provider its zone is changed: --from PROVIDER")
+    raise GateShut(
+        f"{domain} may be changed at {' or '.join(sorted(found))}: both have servers in its NS sets", "say which with --from PROVIDER"
+    )
+
+
+def part_holder(outside: Outside, zone: Zone, cut: Name) -> str:
+    named = set(targets(zone.get(cut, NS)))
+    if not named:
+        return ""
+    found = next((name for name in outside.settings.providers if set(servers_at(outside, name)) & named), None)
+    if found is None:
+        raise GateShut(
+            f"{name_text(cut)} is handed on to {names_said(tuple(sorted(named)))}: no provider of the settings",
+            "add who serves it to the settings",
+        )
+    return found
+
+
+async def registrar_account(outside: Outside, wish: Wishes) -> str:
+    """The account that has the domain. Raises :class:`BadInput` where that is not to be seen."""
+    if wish.registrar or (wish.transfer and not wish.delegates):
+        return wish.registrar or (wish.transfer.losing if wish.transfer else "")
+    if wish.transfer:
+        return wish.transfer.losing
+    names = list(outside.settings.registrars)
+    if len(names) == 1:
+        return names[0]
+    for name in names:
+        account = outside.registrar(name)
+        if account.by_hand:
+            continue
+        try:
+            if is_own(account, await account.registration(wish.domain)):
+                return name
+        except OutsideFault:
+            continue
+    raise BadInput(f"which account has {name_text(wish.domain)} is not to be seen", "say it: --registrar NAME")

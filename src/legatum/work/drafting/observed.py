@@ -1,0 +1,174 @@
+"""What a plan rests on, looked at: places and zones, the delegation, the names that lead there, what the house remembers."""
+
+import asyncio
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from legatum.core.duration import parse_duration
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.moves.drawing import Drawing, Remembered
+from legatum.core.moves.kinds.signing import obstacles
+from legatum.core.moves.kinds.transfer import registered_of
+from legatum.core.moves.place import PARENT, Key, KnownHost, Place, Vanishing
+from legatum.core.observation.picture import Picture
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import NS, SOA
+from legatum.core.records.soa import negative_ttl
+from legatum.core.zones.zone import Zone
+from legatum.work.drafting.holders import part_holder, registrar_account
+from legatum.work.drafting.second import servers_at
+from legatum.work.drafting.signing import look_at_signing
+from legatum.work.drafting.wishes import Wishes
+from legatum.work.memory import known_since, note_hosts, remembered
+from legatum.work.outside import Outside
+from legatum.work.registry.held import look_at_held
+
+
+async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> Drawing:
+    main = wish.old
+    provider = outside.provider(main)
+    zone = await provider.fetch(wish.domain)
+    zones = {(main, wish.domain): zone}
+    dead = {wish.without} if wish.dead else set[str]()
+    follows = tuple(each for each in _follows(outside, picture, zone) if each not in dead)
+    names = dict.fromkeys([main, *([wish.to] if wish.to else []), *follows, *filter(None, (wish.second, wish.without))])
+    names = {each: None for each in names if each not in dead}
+    if wish.part:
+        names |= dict.fromkeys([wish.part[1]])
+        held_by = part_holder(outside, zone, wish.part[0])
+        if held_by:
+            names |= dict.fromkeys([held_by])
+            zones[held_by, wish.part[0]] = await outside.provider(held_by).fetch(wish.part[0])
+    places = [await _place(outside, name) for name in names]
+    places[0] = _with_others(wish, picture, places, zone)
+    above = Place(PARENT, _grouped((view.server, view.address) for view in picture.parents))
+    glue, glue_ttl = _glue(picture)
+    parent_ttl = picture.parent_ttl if picture.parent_ttl is not None else 86400
+    house = outside.settings.house
+    new = [
+        host
+        for place in places
+        for host in place.servers
+        if host not in (*picture.delegation, *picture.own_ns) and not is_under(host, wish.domain)
+    ]
+    registrar = await registrar_account(outside, wish) if wish.delegates or wish.transfer else ""
+    unsigned = await _unsigned(outside, wish, picture, provider.servers, [host for host in new if host not in provider.servers])
+    return Drawing(
+        domain=wish.domain,
+        at=outside.clock.now(),
+        parent_zone=picture.parent_zone,
+        parent_ttl=parent_ttl,
+        zones=zones,
+        places=(above, *places),
+        delegation=picture.delegation,
+        glue=glue,
+        glue_ttl=glue_ttl or parent_ttl,
+        main=main,
+        follows=follows,
+        registrar=registrar if wish.delegates else "",
+        registrar_by_hand=bool(registrar) and outside.registrar(registrar).by_hand,
+        hosts=(*await _known_hosts(outside, new), *_own_hosts(outside, wish, picture, zone)),
+        registered=registered_of((await look_at_held(outside, wish.domain, outside.registrar(wish.transfer.losing)))[0])
+        if wish.transfer
+        else None,
+        remembered=(*remembered(outside, wish.domain, picture.parent_zone), *_shown(picture, zone)),
+        vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
+        unsigned=unsigned,
+        caution=outside.caution,
+        low_ttl=wish.low_ttl,
+        final_ttl=parse_duration(house.ns_ttl),
+        publishing=wish.publishing,
+    )
+
+
+def _shown(picture: Picture, zone: Zone) -> tuple[Remembered, ...]:
+    """A TTL that some server still hands out, and its primary no longer."""
+    own = zone.apex_ns.ttl if zone.apex_ns else 0
+    if picture.apex_ttl is None or picture.apex_ttl <= own:
+        return ()
+    return (Remembered(picture.domain, (picture.domain, NS), picture.apex_ttl, picture.at),)
+
+
+async def _unsigned(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name]) -> str:
+    """What shows that signatures do not stand in the way. Raises :class:`GateShut` where they do."""
+    if not wish.leads:
+        return "nobody is led to other servers: whoever signs the zone goes on doing so"
+    signing = await look_at_signing(outside, wish.domain, _leading(outside, wish, picture, servers), new)
+    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side"):
+        raise GateShut(obstacle.reason, obstacle.remedy)
+    return signing.unsigned_text
+
+
+def _leading(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name]) -> list[Name]:
+    """Who is asked whether the domain is signed: whom everybody is led to, or, where nobody is led anywhere, who is to serve it."""
+    dead = servers_at(outside, wish.without) if wish.dead else ()
+    return [host for host in picture.delegation if host not in dead] or list(servers)
+
+
+def _follows(outside: Outside, picture: Picture, zone: Zone) -> tuple[str, ...]:
+    """Second providers that somebody is led to."""
+    led = {*picture.delegation, *targets(zone.apex_ns)}
+    return tuple(name for name in outside.settings.secondaries if set(servers_at(outside, name)) & led)
+
+
+async def _place(outside: Outside, name: str) -> Place:
+    addresses = await outside.addresses(servers_at(outside, name))
+    if name in outside.settings.secondaries:
+        return Place(name, addresses)
+    provider = outside.provider(name)
+    return Place(name, addresses, own_ns=not provider.changes_apex_ns, by_hand=provider.by_hand)
+
+
+def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: Zone) -> Place:
+    """The main place, with name servers that the settings name nowhere: whatever they are, they are led to for the same zone; and with the
+    addresses that its hosts shall have, at which it answers."""
+    known = {host for place in places for host in place.servers}
+    led = {*picture.delegation, *targets(zone.apex_ns)} - known
+    seen = {host: addresses for host, addresses in _grouped((view.server, view.address) for view in picture.servers).items() if host in led}
+    wished = {host: tuple(dict.fromkeys((*seen.get(host, ()), *addresses))) for host, addresses in wish.hosts.items()}
+    return replace(places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}})
+
+
+def _grouped(servers: Iterable[tuple[Name, str]]) -> dict[Name, tuple[str, ...]]:
+    found: dict[Name, tuple[str, ...]] = {}
+    for name, address in servers:
+        if address not in found.get(name, ()):
+            found[name] = (*found.get(name, ()), address)
+    return found
+
+
+def _glue(picture: Picture) -> tuple[tuple[RRset, ...], int]:
+    """Addresses that the parent gives along, and the largest TTL of them."""
+    found: dict[Key, RRset] = {}
+    for view in picture.parents:
+        for each in view.glue:
+            there = found.get((each.name, each.rtype))
+            if there is None or each.ttl > there.ttl:
+                found[each.name, each.rtype] = each
+    return tuple(found.values()), max((each.ttl for each in found.values()), default=0)
+
+
+async def _known_hosts(outside: Outside, hosts: Sequence[Name]) -> tuple[KnownHost, ...]:
+    """For each new NS name how long caches may keep “no such name” in the zone that holds it, and since when it was seen."""
+    ttls = await asyncio.gather(*(_host_negative_ttl(outside, host) for host in hosts))
+    since = note_hosts(outside, hosts, outside.clock.now())
+    return tuple(KnownHost(host, since[host], ttl) for host, ttl in zip(hosts, ttls, strict=True))
+
+
+def _own_hosts(outside: Outside, wish: Wishes, picture: Picture, zone: Zone) -> list[KnownHost]:
+    """Hosts of the domain that are to be named, and have their address already: since when that is known."""
+    named = [host for host in wish.named if host not in wish.hosts and host not in picture.delegation]
+    ttl, now = negative_ttl(zone.soa_rrset), outside.clock.now()
+    return [KnownHost(host, since if (since := known_since(outside, wish.domain, host)) is not None else now, ttl) for host in named]
+
+
+async def _host_negative_ttl(outside: Outside, host: Name) -> int:
+    """Asked of every server of that zone: all of them must give the address. Raises :class:`OutsideFault`."""
+    cut = await outside.walker().parent_of(host)
+    asker = outside.asker
+    replies = await asker.ask_all(asker.askable(cut.addresses), cut.zone, SOA)
+    found = [soa for reply in replies if (soa := reply.find(SOA)) is not None]
+    if not found:
+        raise OutsideFault(f"{name_text(cut.zone)}, which holds {name_text(host)}, shows no SOA", "does that zone answer?")
+    return max(map(negative_ttl, found))

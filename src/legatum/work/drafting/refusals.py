@@ -1,0 +1,96 @@
+"""What is no basis for a plan: refused when it is drafted, with the reason."""
+
+from collections.abc import Callable
+
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Records
+from legatum.core.moves.runbook import Runbook
+from legatum.core.observation.picture import Picture
+from legatum.core.observation.registration import forbids_updates
+from legatum.core.observation.verdict import names_said
+from legatum.core.records.name import is_under, name_text
+from legatum.services.registrar import Registrar
+from legatum.work.drafting.second import servers_at
+from legatum.work.drafting.wishes import Wishes
+from legatum.work.outside import Outside
+from legatum.work.registry.held import is_own
+from legatum.work.zones.harm import refuse_new_errors
+
+
+def refuse_errors(outside: Outside, drawing: Drawing, runbook: Runbook) -> None:
+    """Raises :class:`GateShut` where a zone would have an error at the end that it has not now."""
+    records = [each for step in runbook.steps for each in step.effects if isinstance(each, Records)]
+    for (place, origin), zone in drawing.zones.items():
+        wanted = zone
+        for change in (one for each in records if (each.place, each.zone) == (place, origin) for one in each.changed):
+            wanted = wanted.without([change.key]) if change.after is None else wanted.with_rrsets([change.after])
+        if wanted != zone:
+            refuse_new_errors(outside, [zone], wanted)
+
+
+async def refuse_other_registrar(outside: Outside, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:
+    held = await account.registration(wish.domain)
+    domain = name_text(wish.domain)
+    if not is_own(account, held):
+        raise GateShut(
+            f"{domain} is registered with {held.registrar}, not through {account.name}", "give the account that has it with --registrar"
+        )
+    if locks := [status for status in held.statuses if forbids_updates(status)]:
+        told(
+            f"the registration of {domain} is locked ({', '.join(locks)}): unlock it before the NS sets change: "
+            f"`legatum registration unlock {domain} --registrar {account.name}`"
+        )
+
+
+def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> None:
+    """Raises :class:`GateShut` where what is handed out is not what a plan could rest on."""
+    domain = name_text(picture.domain)
+    if wish.first:
+        if picture.delegation:
+            raise GateShut(f"{domain} is delegated already, to {names_said(picture.delegation)}", "say what else shall be different")
+        return
+    if wish.to:
+        old, new = (outside.provider(name) for name in (wish.old, wish.to))
+        if set(old.servers) & set(new.servers):
+            raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
+        if set(picture.delegation) != set(old.servers):
+            raise GateShut(
+                f"{domain} is delegated to {names_said(picture.delegation)}, not to {old.name}'s {names_said(tuple(sorted(old.servers)))}",
+                "is --from the right provider, and its `servers` in the settings complete? A second provider leaves first: --without NAME",
+            )
+        if picture.own_ns and set(picture.own_ns) != set(picture.delegation):
+            raise GateShut(
+                f"the zone of {domain} names {names_said(picture.own_ns)}, its parent {names_said(picture.delegation)}",
+                f"make both the same first: `legatum amend {domain} @ NS SERVER SERVER --at {old.name}`",
+            )
+
+
+def refuse_strange_names(wish: Wishes) -> None:
+    if wish.part and (wish.part[0] == wish.domain or not is_under(wish.part[0], wish.domain)):
+        raise BadInput(f"{name_text(wish.part[0])} is not below {name_text(wish.domain)}", "give a name such as app, or whole")
+    for host in (*wish.hosts, *wish.named):
+        if not is_under(host, wish.domain) or host == wish.domain:
+            words = f"{name_text(host)} is not below {name_text(wish.domain)}"
+            raise BadInput(words, "only hosts below a domain have addresses at its registry")
+
+
+def refuse_silence(outside: Outside, wish: Wishes, picture: Picture) -> None:
+    """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing."""
+    domain = name_text(picture.domain)
+    if wish.first:
+        return
+    beside = bool(wish.second or wish.without) and not wish.at_registrar  # before anybody delegates it, too
+    if not picture.delegation and not wish.transfer and not beside:
+        raise GateShut(f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`")
+    if not wish.leads:
+        return
+    dead = servers_at(outside, wish.without) if wish.dead else ()
+    silent = [view.address for view in picture.servers if not view.serves and view.server not in dead] + [
+        view.address for view in picture.parents if not view.answered
+    ]
+    if silent:
+        raise GateShut(
+            f"not every server answers for {domain}: {', '.join(silent)}",
+            f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in [network])",
+        )

@@ -1,0 +1,80 @@
+"""What is asked for of one plan, as a user says it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.kinds.zone_data import Soa
+from legatum.core.moves.place import Key
+from legatum.core.records.name import Name, name_text
+from legatum.work.drafting.transfer import TransferWish
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """What the user asks for. ``old``: who serves it now, where it is not to be found out; ``part``: name and provider; ``hosts``: host →
+    addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is
+    expected to
+    take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
+    ``at_registrar``: a second provider is named there too."""
+
+    domain: Name
+    to: str = ""
+    old: str = ""
+    registrar: str = ""
+    replace: tuple[NewAddress, ...] = ()
+    hosts: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
+    named: tuple[Name, ...] = ()
+    alone: bool = False
+    part: tuple[Name, str] | None = None
+    part_ttl: int = 3600
+    part_back: bool = False
+    second: str = ""
+    without: str = ""
+    dead: bool = False
+    at_registrar: bool = True
+    leaning: tuple[Name, ...] = ()
+    ttls: Mapping[Key, int] = field(default_factory=dict)
+    soa: Soa | None = None
+    transfer: TransferWish | None = None
+    first: bool = False
+    retire: bool = False
+    low_ttl: int = 300
+    publishing: int = 3600
+    pace: str = ""
+    old_ends: float | None = None
+    anyway: bool = False
+
+    @property
+    def delegates(self) -> bool:
+        """The registrar is needed: an NS set, or a host, is changed there."""
+        second = bool(self.second or self.without) and self.at_registrar
+        return bool(self.to or self.hosts or self.named or second or self.first or self.retire)
+
+    @property
+    def leads(self) -> bool:
+        """Visitors are led to other servers by it: all that they are led by counts, and whether the domain is signed."""
+        going = any(not each for each in self.hosts.values())
+        return bool(self.to or self.named or going or self.second or self.without or self.part or self.first or self.retire)
+
+    @property
+    def words(self) -> str:
+        """What shall be different, in a few words."""
+        said = [f"{f'from {self.old} ' if self.old else ''}to {self.to}"] if self.to else []
+        said += [f"{each.old} replaced by {each.new}" for each in self.replace]
+        said += [f"{name_text(host)} {'at ' + ', '.join(each) if each else 'given up'}" for host, each in self.hosts.items()]
+        said += [f"{', '.join(map(name_text, self.named))} named"] if self.named else []
+        said += [self._part_words] if self.part else []
+        said += [f"{self.second} beside"] if self.second else []
+        said += [f"without {self.without}"] if self.without else []
+        said += ["other TTLs"] if self.ttls else []
+        said += ["another SOA record"] if self.soa else []
+        said += [f"from {self.transfer.losing} to {self.transfer.gaining} (registrars)"] if self.transfer else []
+        said += ["first delegated"] if self.first else []
+        said += ["retired"] if self.retire else []
+        return ", ".join(said)
+
+    @property
+    def _part_words(self) -> str:
+        assert self.part is not None
+        return f"{name_text(self.part[0])} {'back from' if self.part_back else 'at'} {self.part[1]}"

@@ -1,5 +1,0 @@
-"""What carries effects out, one file for each kind: look whether it is there, check the gate, do it, prove it."""
-
-from legatum.work.effects.action import Action, Job, Refusal
-
-__all__ = ["Action", "Job", "Refusal"]

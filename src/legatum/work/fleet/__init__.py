@@ -1,0 +1,1 @@
+"""Many domains at once."""

@@ -1,0 +1,128 @@
+"""Many domains: looked at side by side, each in few questions, results as they come; what they share is asked once."""
+
+import asyncio
+import time
+from collections.abc import AsyncGenerator, AsyncIterator, Callable
+from contextlib import aclosing
+from dataclasses import dataclass
+
+from legatum.core.fault import Fault
+from legatum.core.findings import Finding, judge
+from legatum.core.observation.expected import Expected
+from legatum.core.observation.picture import Picture
+from legatum.core.observation.verdict import Verdict, agreement
+from legatum.core.records.name import Name
+from legatum.net.evidence import Evidence
+from legatum.net.pace import Pace
+from legatum.net.walk import Walker
+from legatum.work.confirm import ask_records
+from legatum.work.look.depth import BRIEF, Depth
+from legatum.work.look.look import Look
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+from legatum.work.survey import unheard
+
+_WANTED = Wanted(resolvers=False, rdap=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it. ``took`` in seconds."""
+
+    domain: Name
+    picture: Picture | None = None
+    findings: tuple[Finding, ...] = ()
+    verdict: Verdict | None = None
+    failed: str = ""
+    took: float = 0.0
+
+
+@dataclass
+class Fleet:
+    """``at_once``: domains looked at side by side. ``expected``: confirm that, instead of surveying. ``depth``: how much is asked."""
+
+    outside: Outside
+    at_once: int = 64
+    expected: Callable[[Name], Expected] | None = None
+    depth: Depth = BRIEF
+
+    async def results(self, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
+        """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
+        asker = self.outside.asker
+        asker.pace = self.pace = Pace(self.outside.settings.network.rate)
+        walker = self.outside.walker()
+        later: list[Name] = []
+        try:
+            async with aclosing(self._pass(walker, domains)) as first:
+                async for result in first:
+                    if self._doubtful(result):
+                        later.append(result.domain)
+                    else:
+                        yield result
+            # From some servers of these no answer came at all: before that is called an error they are asked once more, at the end.
+            async with aclosing(self._pass(walker, _each(later))) as second:
+                async for result in second:
+                    yield result
+        finally:
+            asker.pace = None
+
+    def _doubtful(self, result: Result) -> bool:
+        """Some server was silent of which it is not known from others that it is dead."""
+        picture = result.picture
+        if picture is None:
+            return True
+        return any(not self.pace.is_given_up(unheard) for unheard in picture.unheard)
+
+    async def _pass(self, walker: Walker, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
+        """Once through a list."""
+        done: asyncio.Queue[Result | None] = asyncio.Queue(maxsize=self.at_once)
+        turn = asyncio.Lock()
+        workers = [asyncio.create_task(self._work(walker, domains, turn, done)) for _ in range(self.at_once)]
+        try:
+            left = len(workers)
+            while left:
+                result = await done.get()
+                if result is None:
+                    left -= 1
+                else:
+                    yield result
+            await asyncio.gather(*workers)  # whatever went wrong in one of them comes out here
+        finally:
+            for worker in workers:
+                worker.cancel()
+            await asyncio.gather(*workers, return_exceptions=True)
+
+    async def _work(self, walker: Walker, domains: AsyncIterator[Name], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]") -> None:
+        try:
+            while True:
+                async with turn:
+                    domain = await anext(domains, None)
+                if domain is None:
+                    break
+                await done.put(await self._one(walker, domain))
+        finally:
+            await done.put(None)
+
+    async def _one(self, walker: Walker, domain: Name) -> Result:
+        began = time.monotonic()
+        try:
+            picture = await self._look(walker, domain)
+            if self.expected is None:
+                return Result(domain, picture, judge(picture), took=time.monotonic() - began)
+            expected = self.expected(domain)
+            records = await ask_records(self.outside, picture, expected.records, resolvers=False)
+            return Result(domain, picture, (), agreement(picture, expected, records), took=time.monotonic() - began)
+        except Fault as fault:
+            return Result(domain, failed=fault.message, took=time.monotonic() - began)
+
+    async def _look(self, walker: Walker, domain: Name) -> Picture:
+        cut, known = await walker.delegation_of(domain)
+        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth).picture(_WANTED)
+        if not any(view.answered for view in picture.parents):
+            raise unheard(picture)
+        return picture
+
+
+async def _each(domains: list[Name]) -> AsyncIterator[Name]:
+    for domain in domains:
+        yield domain

@@ -1,0 +1,99 @@
+"""The same NS set for many domains: proven for each, then changed over one session, and read back."""
+
+import asyncio
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from legatum.core.fault import Fault
+from legatum.core.observation.verdict import names_said
+from legatum.core.records.name import Name
+from legatum.services.registrar import Glue, NsChange, Registrar
+from legatum.work.outside import Outside
+from legatum.work.registry.registration import glue_for, refuse_unready
+
+_SIDE_BY_SIDE = 24
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One domain. ``state``: ``ready``, ``unchanged`` (it is like this already), ``refused`` by a gate, ``failed``, then ``changed``;
+    ``why``: the reason, or what the registry said."""
+
+    domain: Name
+    old: tuple[Name, ...]
+    state: str
+    why: str = ""
+    remedy: str = ""
+
+
+async def look(
+    outside: Outside, registrar: Registrar, domains: Sequence[Name], wanted: Sequence[Name], gate: bool, told: Callable[[str], None]
+) -> list[Candidate]:
+    """Which of the domains can be changed, in order."""
+    held: dict[Name, tuple[Name, ...] | Fault] = {}
+    async for domain, found in registrar.registrations(domains):
+        held[domain] = found if isinstance(found, Fault) else found.nameservers
+    room, done = asyncio.Semaphore(_SIDE_BY_SIDE), 0
+
+    async def one(domain: Name) -> Candidate:
+        nonlocal done
+        async with room:
+            candidate = await _look_at(outside, domain, held[domain], wanted, gate)
+        done += 1
+        if done % 50 == 0:
+            told(f"{done} of {len(domains)} looked at")
+        return candidate
+
+    return list(await asyncio.gather(*map(one, domains)))
+
+
+async def _look_at(outside: Outside, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:
+    if isinstance(held, Fault):
+        return Candidate(domain, (), "failed", held.message, held.remedy)
+    old = tuple(sorted(held))
+    if set(old) == set(wanted):
+        return Candidate(domain, old, "unchanged")
+    try:
+        if gate:
+            await refuse_unready(outside, domain, old, wanted)
+    except Fault as fault:
+        return Candidate(domain, old, "refused", fault.message, fault.remedy)
+    return Candidate(domain, old, "ready")
+
+
+async def change(outside: Outside, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]) -> list[Candidate]:
+    """Changes those that are ready, and reads each back. What is known of each is in the journal."""
+    ready = [each for each in candidates if each.state == "ready"]
+    now = outside.clock.now()
+    changes = [_change_of(each, wanted, await glue_for(outside, registrar, each.domain, wanted)) for each in ready]
+    said: dict[Name, str | Fault] = {}
+    with outside.journal.occupied([each.domain for each in ready], now):
+        intents = [(each.domain, f"NS set at {registrar.name}: {names_said(each.old)} → {names_said(tuple(wanted))}") for each in ready]
+        outside.journal.intend_many("nameservers", now, intents)
+        try:
+            async for domain, told in registrar.change_many(changes):
+                said[domain] = told
+            after = {domain: found async for domain, found in registrar.registrations([each.domain for each in ready])}
+        finally:
+            known = [(each.domain, _words(said.get(each.domain)), isinstance(said.get(each.domain), str)) for each in ready]
+            outside.journal.settle_many("nameservers", outside.clock.now(), known)
+    done = {}
+    for each in ready:
+        found, answer = after[each.domain], said.get(each.domain)
+        if isinstance(answer, Fault) or isinstance(found, Fault) or answer is None:
+            fault = answer if isinstance(answer, Fault) else found if isinstance(found, Fault) else None
+            done[each.domain] = replace(each, state="failed", why=_words(fault), remedy=fault.remedy if fault else "")
+        elif set(found.nameservers) != set(wanted):
+            why = f"{registrar.name} said {answer}, but holds {names_said(found.nameservers)}"
+            done[each.domain] = replace(each, state="failed", why=why, remedy="look at the registrar's own pages")
+        else:
+            done[each.domain] = replace(each, state="changed", why=answer)
+    return [done.get(each.domain, each) for each in candidates]
+
+
+def _words(answer: str | Fault | None) -> str:
+    return answer.message if isinstance(answer, Fault) else answer or "no answer"
+
+
+def _change_of(each: Candidate, wanted: Sequence[Name], glue: Glue) -> NsChange:
+    return NsChange(each.domain, tuple(sorted(set(wanted) - set(each.old))), tuple(sorted(set(each.old) - set(wanted))), glue)

@@ -1,0 +1,1 @@
+"""A zone's contents, from wherever they are to be had."""

@@ -1,0 +1,65 @@
+"""Aliases that some providers offer and DNS does not have: turned into true ones, or into the addresses that they lead to where no alias
+can stand."""
+
+from dataclasses import dataclass
+
+from legatum.core.fault import OutsideFault
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import RRset, rrset, targets
+from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, A, type_text
+from legatum.core.zones.signer import PROOFS
+from legatum.core.zones.zone import Zone
+from legatum.net.walk import Walker
+from legatum.work.outside import Outside
+
+_LONGEST_CHAIN = 8
+
+
+@dataclass(frozen=True)
+class Flattened:
+    """``zone``: without such aliases; ``notes``: what became of each, and why."""
+
+    zone: Zone
+    notes: tuple[str, ...] = ()
+
+
+async def flatten(outside: Outside, zone: Zone) -> Flattened:
+    """Raises :class:`OutsideFault` for an alias that leads to no address."""
+    aliases = [each for each in zone if each.rtype == ALIAS]
+    if not aliases:
+        return Flattened(zone)
+    walker, notes = outside.walker(), []
+    for alias in aliases:
+        target = targets(alias)[0]
+        beside = [each.type_text for each in zone.at(alias.name) if each.rtype not in (ALIAS, *PROOFS)]
+        if not beside:
+            zone = zone.without([(alias.name, ALIAS)]).with_rrsets([rrset(alias.name, CNAME, alias.ttl, [target])])
+            notes.append(f"{name_text(alias.name)}: the alias of {name_text(target)} became a CNAME, which every server has")
+            continue
+        found = [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
+        if not found:
+            raise OutsideFault(f"{name_text(alias.name)} is an alias of {name_text(target)}, which has no address", "mend the target first")
+        sets = [rrset(alias.name, each.rtype, min(alias.ttl, each.ttl), each.rdatas) for each in found]
+        zone = zone.without([(alias.name, ALIAS)]).with_rrsets(sets)
+        kinds = " and ".join(f"{len(each.rdatas)} {type_text(each.rtype)}" for each in sets)
+        others = "SOA and NS" if alias.name == zone.origin else " and ".join(beside)
+        notes.append(
+            f"{name_text(alias.name)}: the alias of {name_text(target)} became {kinds}, as no alias can stand beside {others} "
+            "(RFC 1034 s3.6.2); when the addresses change there, change them here"
+        )
+    return Flattened(zone, tuple(notes))
+
+
+async def _addresses(walker: Walker, zone: Zone, name: Name, rtype: int) -> RRset | None:
+    for _ in range(_LONGEST_CHAIN):
+        own = zone.get(name, rtype)
+        if own is not None:
+            return own
+        found = await walker.lookup(name, rtype)
+        if found.rrset is not None:
+            return found.rrset
+        alias = found.alias or next(iter(targets(zone.get(name, CNAME))), None)
+        if alias is None:
+            return None
+        name = alias
+    return None

@@ -1,0 +1,1 @@
+"""Moves carried out, kept, and taken back."""

@@ -1,0 +1,232 @@
+"""Carrying out a move, step by step: hold, look, premises, gate, intent, effect, proof, outcome.
+
+A step whose effect is already there is recorded, not done again; that is also how an intent is settled of which nothing more
+is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the reason.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from pathlib import Path
+
+from legatum.core.fault import BadInput, Fault, GateShut
+from legatum.core.moves.effects import Records
+from legatum.core.moves.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
+from legatum.core.records.name import name_text
+from legatum.core.rehearsal import rehearse
+from legatum.core.timing import Bound
+from legatum.journal.journal import Journal
+from legatum.net.evidence import Evidence
+from legatum.services.registrar import ByHand
+from legatum.work.memory import note_done
+from legatum.work.moves.effects.whole import WholeStep
+from legatum.work.moves.job import Job, Refusal
+from legatum.work.moves.premises import moved_on
+from legatum.work.outside import Outside
+
+_LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
+
+
+class Halt(StrEnum):
+    """Why an advance came to its end."""
+
+    COMPLETE = "complete"
+    HOLDING = "holding"
+    REFUSED = "refused"
+    DECLINED = "declined"
+    SHOWN = "shown"
+    STOPPED = "stopped"
+
+
+@dataclass(frozen=True)
+class Halted:
+    """``bound``: the hold it stopped at; ``reasons``: what does not hold, with remedies."""
+
+    halt: Halt
+    step: Step | None = None
+    bound: Bound | None = None
+    reasons: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Ways:
+    """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
+    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; the rest are told: ``by_hand`` what only a person
+    can do, ``missing`` what is not as it was meant meanwhile."""
+
+    wait: bool
+    ask: Callable[[Step, list[str]], bool]
+    begin: Callable[[Step], None]
+    hold: Callable[[Step, Bound], None]
+    done: Callable[[Step, Outcome], None]
+    by_hand: Callable[[Step, ByHand], None]
+    missing: Callable[[str], None]
+    only_show: bool = False
+    until: str | None = None
+    unproven: bool = False
+
+
+async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
+    """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
+    outcomes = journal.outcomes(runbook.id)
+    if runbook.changes_answers and not ways.unproven:
+        _require_safe(runbook, outcomes, outside.clock.now())
+    if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
+        raise BadInput(f"no step '{ways.until}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
+    if ways.until in outcomes:
+        return Halted(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
+    while step := next_step(runbook, outcomes):
+        now = outside.clock.now()
+        bound = hold_of(runbook, step, outcomes, now)
+        if bound is not None and now < bound.instant:
+            ways.hold(step, bound)
+            if not ways.wait:
+                return Halted(Halt.HOLDING, step, bound)
+            await outside.clock.until(bound.instant)
+        job = Job(outside, runbook, step, outcomes, path)
+        halted, outcome = await _carry_out(job, journal, ways)
+        if halted is not None or outcome is None:
+            return halted or Halted(Halt.DECLINED, step)
+        outcomes[step.id] = outcome
+        ways.done(step, outcome)
+        if step.id == ways.until:
+            return Halted(Halt.STOPPED, step)
+    return Halted(Halt.COMPLETE)
+
+
+def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) -> None:
+    """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
+    rehearsal, domain = rehearse(runbook, outcomes, now), name_text(runbook.domain)
+    if rehearsal.uncovered:
+        raise GateShut(
+            f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
+            f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",
+        )
+    if not rehearsal.safe:
+        example = rehearsal.counterexamples[0]
+        kinds = ", ".join(example.kinds)
+        raise GateShut(
+            f"{name_text(runbook.domain)}: the rehearsal finds that visitors would fail ({kinds} caches). {' '.join(example.story)}",
+            f"{example.remedy}. All of it: `legatum move rehearse {domain}`; against its advice: --unproven",
+        )
+
+
+async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+    ways.begin(job.step)
+    with job.outside.collecting() as evidence:
+        action = WholeStep(job)
+        try:
+            halted, outcome = await _done(job, action, journal, evidence, ways)
+        except GateShut as shut:
+            return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
+        if outcome is not None:
+            journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+            note_done(job.outside, job.runbook, job.step, outcome)
+        return halted, outcome
+
+
+async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+    """One of the two."""
+    halted, outcome = await _seen_or_awaited(job, action, ways)
+    if halted is not None or outcome is not None:
+        return halted, outcome
+    if job.runbook.changes_answers and (gone := await moved_on(job)):
+        _unsettle(job, journal, gone)
+        return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
+    halted = await _gate(job, action, ways)
+    return halted, await _performed(job, action, journal, evidence, ways) if halted is None else None
+
+
+def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
+    """Steps that somebody has undone count no longer: what was waited for after them is waited for anew."""
+    for step in dict.fromkeys(step for each in gone for step in each.undone):
+        if step in job.outcomes:
+            journal.forget(job.runbook.id, job.domain, step, job.outside.clock.now(), gone[0].reason)
+
+
+async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+    """Whether the effect is there already; where somebody else has to act first, it is waited for if that is wanted."""
+    outcome, told, clock = await action.seen(), False, job.outside.clock
+    while outcome is None and (bound := await action.awaited()) is not None:
+        if not told:
+            ways.hold(job.step, bound)
+            told = True
+        if not ways.wait:
+            return Halted(Halt.HOLDING, job.step, bound), None
+        left = bound.instant - clock.now()
+        await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
+        job.outside.forget_looks()
+        job.glance.forget()
+        outcome = await action.seen()
+    return None, outcome
+
+
+async def _gate(job: Job, action: WholeStep, ways: Ways) -> Halted | None:
+    refusals = await action.gate()
+    if refusals:
+        return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
+    if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):
+        return Halted(Halt.SHOWN if ways.only_show else Halt.DECLINED, job.step)
+    return None
+
+
+async def _performed(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> Outcome:
+    """Done by us, or by somebody with a form, which is waited for if that is wanted and looking can show it."""
+    try:
+        return await _perform(job, action, journal, evidence)
+    except ByHand as by_hand:
+        ways.by_hand(job.step, by_hand)
+        if not (ways.wait and action.shows):
+            raise
+    return await _typed(job, action, ways)
+
+
+async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
+    """Raises :class:`OutsideFault` when the house's patience is over."""
+    found: list[Outcome] = []
+
+    async def missing() -> str:
+        job.glance.forget()
+        outcome = await action.seen()
+        if outcome is not None:
+            found.append(outcome)
+            return ""
+        return "; ".join(each.reason for each in await action.gate()) or "not typed yet"
+
+    await job.outside.until_seen(missing, f"{job.step.title}, by hand", ways.missing)
+    return found[-1]
+
+
+async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence) -> Outcome:
+    clock = job.outside.clock
+    journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title)
+    try:
+        return await action.perform()
+    except Fault as fault:
+        journal.fail(job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence)
+        raise
+
+
+def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
+    """Has the outcomes of ``step`` and all steps after it count no longer, but for changes of single RRsets, which stay.
+
+    Raises :class:`BadInput` once the first NS set has changed, or may have: from then on both sides are in use.
+    """
+    outcomes = journal.outcomes(runbook.id)
+    order = [each.id for each in runbook.steps]
+    if step not in order:
+        raise BadInput(f"no step '{step}' in this move", f"steps: {', '.join(order)}")
+    begun = journal.begun(runbook.id)
+    if committed := [each.id for each in runbook.steps if leads_elsewhere(each) and each.id in begun]:
+        raise BadInput(
+            f"the step '{committed[0]}' is {'done' if committed[0] in outcomes else 'begun'}: both sides are in use",
+            "make edits on both sides, or wait for the end of the move",
+        )
+    for each in runbook.steps[order.index(step) :]:
+        if each.id in outcomes and (each.id == step or not _stays(each)):
+            journal.forget(runbook.id, runbook.domain, each.id, now, f"to be done again from {step} on, for {name_text(runbook.domain)}")
+
+
+def _stays(step: Step) -> bool:
+    """What was changed of single RRsets stays so, whatever is gathered and published anew: what is waited for after it runs on."""
+    return all(isinstance(each, Records) for each in step.effects)

@@ -1,0 +1,1 @@
+"""A registrar transfer: asked for, followed, looked at afterwards."""

@@ -1,0 +1,51 @@
+"""A step as a whole: its effects one after the other, told as one."""
+
+from legatum.core.moves.runbook import Outcome
+from legatum.core.timing import Bound
+from legatum.work.moves.effects.registry import actions_of
+from legatum.work.moves.job import Job, Refusal
+
+
+class WholeStep:
+    """As an action of several effects. What was agreed to is what is done: gate and preview look once, and the doing uses what they saw."""
+
+    def __init__(self, job: Job) -> None:
+        self.job = job
+        self._actions = actions_of(job)
+
+    @property
+    def shows(self) -> bool:
+        """Whether looking can show that it has been done."""
+        return all(each.shows for each in self._actions)
+
+    async def seen(self) -> Outcome | None:
+        """The outcome, where looking shows that every effect is there already."""
+        found = [await each.seen() for each in self._actions]
+        there = [each for each in found if each is not None]
+        return _joined(there) if len(there) == len(found) else None
+
+    async def awaited(self) -> Bound | None:
+        found = [bound for each in self._actions if (bound := await each.awaited()) is not None]
+        return max(found, key=lambda bound: bound.instant) if found else None
+
+    async def gate(self) -> list[Refusal]:
+        return [refusal for each in self._actions for refusal in await each.gate()]
+
+    async def preview(self) -> list[str]:
+        return [line for each in self._actions for line in await each.preview()]
+
+    async def perform(self) -> Outcome:
+        """What is there already is not done again. Raises :class:`OutsideFault`."""
+        done = []
+        for each in self._actions:
+            there = await each.seen() if self._actions[1:] else None
+            done.append(there if there is not None else await each.perform())
+        self.job.glance.forget()
+        return _joined(done)
+
+
+def _joined(outcomes: list[Outcome]) -> Outcome:
+    """One outcome of several: from the first server of the first one to the last server of the last one."""
+    facts = {key: value for each in outcomes for key, value in each.facts.items()}
+    first, last = min(each.first for each in outcomes), max(each.all for each in outcomes)
+    return Outcome(outcomes[0].step, first, last, "; ".join(each.summary for each in outcomes), facts)

@@ -1,0 +1,92 @@
+"""Looking at a registration through whichever account has it, else through what everybody may see."""
+
+from legatum.core.fault import OutsideFault
+from legatum.core.moves.kinds.transfer import Account, Held, below
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrtype import AAAA, A
+from legatum.net.epp import Refused
+from legatum.services.registrar import Registrar, Registration
+from legatum.wire.epp import AUTHORISATION
+from legatum.work.look.registration import look_at_rdap
+from legatum.work.outside import Outside
+
+
+async def look_at_held(outside: Outside, domain: Name, *accounts: Registrar) -> tuple[Held, Registrar | None]:
+    """What is registered, and the account that has it; None where it was seen from outside only.
+
+    Raises :class:`OutsideFault` where neither an account nor RDAP tells.
+    """
+    for account in accounts:
+        found = await _own(account, domain)
+        if found is not None:
+            hosts = {host: await _addresses(account, host) for host in found.hosts}
+            return Held(
+                domain, outside.clock.now(), found.registrar, found.nameservers, found.ds or (), hosts, found.statuses, found.expires,
+                found.created, found.transferred, found.grace,
+            ), account  # fmt: skip
+    return await _from_outside(outside, domain), None
+
+
+def is_own(account: Registrar, held: Registration) -> bool:
+    """The account sponsors the domain. Registries may tell others of it too (RFC 5731 s3.1.2), so that being told says nothing."""
+    return account.by_hand or held.registrar.lower() == account.client.lower()
+
+
+async def _own(account: Registrar, domain: Name) -> Registration | None:
+    if account.by_hand:
+        return None
+    try:
+        found = await account.registration(domain)
+        return found if is_own(account, found) else None
+    except Refused as refused:
+        if refused.code == AUTHORISATION:
+            return None
+        raise
+
+
+async def _addresses(account: Registrar, host: Name) -> tuple[str, ...]:
+    held = await account.host(host)
+    return held.addresses if held is not None else ()
+
+
+async def _from_outside(outside: Outside, domain: Name) -> Held:
+    with outside.collecting() as evidence:
+        view, why = await look_at_rdap(outside, evidence, domain)
+    if view is None:
+        raise OutsideFault(
+            f"{name_text(domain)}: no account has it, and RDAP says nothing{f': {why}' if why else ''}",
+            "give [rdap] in the settings, or the account that has it",
+        )
+    glue = await _glue(outside, domain, below(domain, view.nameservers))
+    return Held(
+        domain,
+        outside.clock.now(),
+        view.registrar,
+        view.nameservers,
+        view.ds or (),
+        glue,
+        view.statuses,
+        view.expires,
+        view.created,
+        view.transferred,
+    )
+
+
+async def _glue(outside: Outside, domain: Name, hosts: list[Name]) -> dict[Name, tuple[str, ...]]:
+    if not hosts:
+        return {}
+    _, reply = await outside.walker().delegation_of(domain)
+    found: dict[Name, tuple[str, ...]] = {}
+    for host in hosts:
+        sets = [each for each in reply.additional if each.name == host and each.rtype in (A, AAAA)] if reply is not None else []
+        found[host] = tuple(sorted(address_text(rdata) for each in sets for rdata in each.rdatas))
+    return found
+
+
+async def losing_account(outside: Outside, registrar: Registrar) -> Account:
+    """With the servers of the DNS services that stop when a domain leaves it, and their addresses."""
+    names = outside.settings.registrars[registrar.name].dns
+    servers = tuple(server for name in names for server in outside.provider(name).servers)
+    addresses = tuple(address for each in (await outside.addresses(servers)).values() for address in each)
+    return Account(registrar.name, registrar.by_hand, servers, addresses)

@@ -1,0 +1,138 @@
+"""Child name servers: hosts below a domain, whose addresses stand in the zone, at the registry and as glue at the parent's servers."""
+
+import asyncio
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import AAAA, NS, A
+from legatum.services.registrar import Registrar
+from legatum.work.listing import read_domains
+from legatum.work.look.registration import look_at_rdap_host
+from legatum.work.outside import Outside
+
+_SIDE_BY_SIDE = 24
+
+
+@dataclass(frozen=True)
+class HostView:
+    """One name server. ``inside``: it lies below the domain, so that its glue is needed; ``zone``: its addresses in its own zone;
+    ``registry``: those of the host object, None without one or where nobody was asked; ``glue``: what each server of the parent zone
+    hands out; ``named_by``: in whose NS set it stands."""
+
+    name: Name
+    inside: bool
+    zone: tuple[str, ...]
+    registry: tuple[str, ...] | None
+    glue: dict[str, tuple[str, ...]]
+    glue_ttl: int | None
+    named_by: tuple[str, ...]
+
+    @property
+    def agrees(self) -> bool:
+        """All places that speak of it say the same."""
+        said = [set(self.zone), *(set(each) for each in self.glue.values() if self.inside)]
+        said += [set(self.registry)] if self.registry is not None and self.inside else []
+        return all(each == said[0] for each in said)
+
+
+async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[HostView]:
+    """Every name in the domain's NS set, at the parent or in the zone, and ``extra`` ones."""
+    walker = outside.walker()
+    cut, _ = await walker.delegation_of(domain)
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
+    named: dict[Name, list[str]] = {}
+    glue: dict[Name, dict[str, tuple[str, ...]]] = {}
+    ttls: dict[Name, int] = {}
+    for reply in replies:
+        for name in {
+            name for each in (*reply.authority, *reply.answer) if each.name == domain and each.rtype == NS for name in targets(each)
+        }:
+            if "the parent" not in named.setdefault(name, []):
+                named[name].append("the parent")
+            found = [each for each in reply.additional if each.name == name and each.rtype in (A, AAAA)]
+            glue.setdefault(name, {})[reply.server] = tuple(sorted(address_text(rdata) for each in found for rdata in each.rdatas))
+            if found:
+                ttls[name] = max(ttls.get(name, 0), *(each.ttl for each in found))
+    own = await walker.lookup(domain, NS)
+    for name in targets(own.rrset):
+        named.setdefault(name, []).append("the zone")
+    for name in extra:
+        named.setdefault(name, [])
+    views = []
+    for name in sorted(named):
+        inside = is_under(name, domain)
+        registry = await held_addresses(outside, registrar, name) if registrar is not None and inside else None
+        zone = tuple(sorted(await walker.addresses(name)))
+        views.append(HostView(name, inside, zone, registry, glue.get(name, {}), ttls.get(name), tuple(named[name])))
+    return views
+
+
+async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
+    """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by the parent's glue."""
+    if registrar.by_hand:
+        with outside.collecting() as evidence:
+            seen = await look_at_rdap_host(outside, evidence, host)
+        if seen is not None:
+            return seen
+    held = await registrar.host(host)
+    return held.addresses if held is not None else None
+
+
+@dataclass(frozen=True)
+class Leaning:
+    """Who leans on a host. ``domains``: domain → who names it there; ``looked``: how many were looked at; ``linked``: the registry says
+    that some domain does, None where it was not asked."""
+
+    domains: dict[Name, tuple[str, ...]]
+    looked: int
+    linked: bool | None
+
+    @property
+    def unknown(self) -> bool:
+        """Somebody leans on it whom nobody here knows."""
+        return bool(self.linked) and not self.domains
+
+
+async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
+    """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
+    known = dict.fromkeys([*domains, *listed_domains(outside), *outside.journal.domains()])
+    candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
+    room = asyncio.Semaphore(_SIDE_BY_SIDE)
+
+    async def named_by(domain: Name) -> tuple[str, ...]:
+        async with room:
+            try:
+                views = await look_at_hosts(outside, domain, None)
+            except OutsideFault:
+                return ()  # no longer delegated, or nobody answers for it: then nobody is led to the host by it
+            return next((each.named_by for each in views if each.name == host), ())
+
+    found = dict(zip(candidates, await asyncio.gather(*map(named_by, candidates)), strict=True))
+    held = await registrar.host(host) if registrar is not None and not registrar.by_hand else None
+    return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
+
+
+def listed_domains(outside: Outside) -> list[Name]:
+    """The house's domains, where the settings name a list of them. Raises :class:`BadInput`."""
+    if not outside.settings.domains:
+        return []
+    return read_domains(str(outside.folder / outside.settings.domains))
+
+
+def refuse_leaned_on(host: Name, leaning: Leaning) -> None:
+    """Raises :class:`GateShut` while somebody leans on it."""
+    for domain, by in leaning.domains.items():
+        more = f", and so do {len(leaning.domains) - 1} more" if len(leaning.domains) > 1 else ""
+        raise GateShut(
+            f"{name_text(domain)} leans on {name_text(host)}, which is named by {' and '.join(by)}{more}",
+            "take it out of the NS sets first: `legatum hosts enlist OTHER --alone --at PROVIDER --registrar NAME`",
+        )
+    if leaning.unknown:
+        raise GateShut(
+            f"the registry says that some domain leans on {name_text(host)}, none of the {leaning.looked} known here does",
+            "find out which: is it in a list? --leaning FILE",
+        )

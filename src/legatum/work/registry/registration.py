@@ -1,0 +1,260 @@
+"""The registrar's side of a domain: what the registry holds beside what is published, the NS set and the locks changed with proof."""
+
+import asyncio
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.instant import instant_text
+from legatum.core.moves.kinds.transfer import UPDATE_LOCK
+from legatum.core.moves.runbook import Outcome
+from legatum.core.observation.answers import questions_about
+from legatum.core.observation.picture import RegistrationView
+from legatum.core.observation.slips import slips
+from legatum.core.observation.verdict import names_said
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
+from legatum.core.zones.zone import Zone
+from legatum.net.reply import Reply
+from legatum.services.registrar import Glue, Registrar, Registration
+from legatum.work.effect import carried_out
+from legatum.work.look.registration import look_at_rdap
+from legatum.work.outside import Outside
+from legatum.work.under_way import refuse_under_way
+
+LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
+"""The statuses with which a registrar's client locks a domain (RFC 5731 s2.3)."""
+_RDAP_EVERY = 60.0  # seconds between looks at registration data
+_TYPES = (A, AAAA, MX, TXT, CAA)
+
+
+@dataclass(frozen=True)
+class Sides:
+    """``account``: what the registrar's account holds; ``rdap``: what everybody may see, else ``why`` not; ``published``: NS sets by
+    address of the parent's servers, None where one does not answer; ``published_ds``: likewise; ``transfer``: where the latest stands."""
+
+    domain: Name
+    account: Registration | None
+    rdap: RegistrationView | None
+    why: str
+    published: dict[str, tuple[Name, ...] | None]
+    published_ds: dict[str, tuple[bytes, ...] | None]
+    transfer: str = ""
+
+
+async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
+    """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not tell."""
+    account = await registrar.registration(domain, code) if registrar and not registrar.by_hand else None
+    with outside.collecting() as evidence:
+        rdap, why = await look_at_rdap(outside, evidence, domain)
+    handed_out = await published(outside, domain)
+    if account is None and rdap is None and not any(handed_out.values()):
+        raise OutsideFault(
+            f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it", "is it spelt right?"
+        )
+    standing = await registrar.transfer_state(domain) if registrar and account and not code else None
+    said = f"asked for by {standing.asking} on {standing.asked}: {standing.status}" if standing else ""
+    return Sides(domain, account, rdap, why, handed_out, await published_ds(outside, domain), said)
+
+
+async def published(outside: Outside, domain: Name) -> dict[str, tuple[Name, ...] | None]:
+    """The NS set that each server of the parent zone hands out."""
+    cut, _ = await outside.walker().delegation_of(domain)
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
+    return {reply.server: _handed_out(reply, domain) for reply in replies}
+
+
+async def published_ds(outside: Outside, domain: Name) -> dict[str, tuple[bytes, ...] | None]:
+    """The DS set that each server of the parent zone hands out, and None for one that does not answer."""
+    cut, _ = await outside.walker().delegation_of(domain)
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, DS)
+    return {reply.server: _ds_of(reply) for reply in replies}
+
+
+def _ds_of(reply: Reply) -> tuple[bytes, ...] | None:
+    found = reply.find(DS)
+    return tuple(sorted(found.rdatas)) if found is not None else () if reply.answered else None
+
+
+def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
+    if not reply.answered:
+        return None
+    found = [each for each in (*reply.authority, *reply.answer) if each.name == domain and each.rtype == NS]
+    return targets(found[0]) if found else ()
+
+
+async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
+    """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do, and while a move leads the domain
+    elsewhere; how many addresses were asked.
+
+    The apex, www and the names that mail goes to are asked for on both sides.
+    """
+    refuse_under_way(outside, domain)
+    new = [name for name in wanted if name not in present]
+    found = await outside.addresses([*present, *new])
+    old_addresses = [address for name in present for address in found[name]]
+    new_addresses = [address for name in new for address in found[name]]
+    good = next((each for each in await outside.asker.ask_all(old_addresses, domain, SOA) if each.authoritative and each.find(SOA)), None)
+    for reply in await outside.asker.ask_all(new_addresses, domain, SOA):
+        if not reply.authoritative or reply.find(SOA) is None:
+            raise GateShut(
+                f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}",
+                "publish the zone there first: `legatum publish DOMAIN --from PLACE --to PROVIDER`",
+            )
+    if good is not None and new_addresses:
+        keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [(domain, rtype) for rtype in _TYPES]
+        asked = [(address, *key) for key in keys for address in (good.server, *new_addresses)]
+        replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+        said = {(reply.server, reply.name, reply.rtype): (reply.rcode, tuple(sorted(reply.answer))) for reply in replies}
+        for address, name, rtype in asked:
+            if said[address, name, rtype] != said[good.server, name, rtype]:
+                raise GateShut(
+                    f"{address} answers for {name_text(name)} otherwise than {good.server} does now",
+                    "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
+                )
+    return len(new_addresses)
+
+
+async def change_nameservers(outside: Outside, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
+    """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
+    held = (await registrar.registration(domain)).nameservers
+    add, remove = sorted(set(wanted) - set(held)), sorted(set(held) - set(wanted))
+    glue = await glue_for(outside, registrar, domain, add)
+    words = f"NS set at {registrar.name}: {names_said(held)} → {names_said(tuple(sorted(wanted)))}"
+
+    async def change() -> str:
+        said = await registrar.change_nameservers(domain, add, remove, glue)
+        now = set((await registrar.registration(domain)).nameservers)
+        if now != set(wanted):
+            raise OutsideFault(
+                f"{registrar.name} said {said}, but holds {names_said(tuple(sorted(now)))}", "look at the registrar's own pages"
+            )
+        return said
+
+    return await carried_out(outside, domain, "nameservers", words, change)
+
+
+async def glue_for(outside: Outside, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
+    """Addresses of servers below the domain, for registries that take them with the NS set."""
+    if not registrar.with_addresses:
+        return ()
+    return tuple((await outside.addresses([name for name in servers if is_under(name, domain)])).items()) + tuple(
+        (name, ()) for name in servers if not is_under(name, domain)
+    )
+
+
+async def change_locks(outside: Outside, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
+    """Sets or lifts the client's locks; and the statuses afterwards."""
+    held = (await registrar.registration(domain)).statuses
+    changing = [each for each in LOCKS if (each in held) != lock]
+    words = f"statuses at {registrar.name}: {'+' if lock else '-'} {', '.join(changing)}"
+
+    async def change() -> str:
+        # With updates prohibited nothing else can be changed: that lock is lifted first, and set last.
+        others = [each for each in changing if each != UPDATE_LOCK]
+        parts = [[each for each in changing if each == UPDATE_LOCK], others]
+        said = ""
+        for part in parts if not lock else reversed(parts):
+            if part:
+                said = await registrar.change_statuses(domain, part if lock else (), () if lock else part)
+        return said
+
+    outcome = await carried_out(outside, domain, "lock" if lock else "unlock", words, change)
+    return outcome, (await registrar.registration(domain)).statuses
+
+
+async def restore(outside: Outside, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
+    """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915 s4.2.5).
+
+    Raises :class:`GateShut` for a domain that is not in that period.
+    """
+    before = await registrar.registration(domain)
+    asked = "pendingRestore" in before.grace
+    if "redemptionPeriod" not in before.grace and not asked:
+        raise GateShut(
+            f"{name_text(domain)} is not in its redemption period", f"the registry says: {', '.join((*before.statuses, *before.grace))}"
+        )
+    words = f"restoration at {registrar.name}: {reason}"
+
+    async def change() -> str:
+        said = "" if asked else await registrar.restore(domain)
+        now = await registrar.registration(domain)
+        if "pendingRestore" in now.grace:
+            said = await registrar.restore(domain, _report(before, now, reason, outside.clock.now()))
+        return said
+
+    outcome = await carried_out(outside, domain, "restore", words, change)
+    return outcome, await registrar.registration(domain)
+
+
+def _report(before: Registration, now: Registration, reason: str, at: float) -> list[tuple[str, str]]:
+    """The report's elements in their order. The two statements are those that RFC 3915 s4.2.5 has registrars make."""
+    return [
+        ("preData", f"statuses {', '.join(before.statuses)}; name servers {', '.join(map(name_text, before.nameservers))}"),
+        ("postData", f"statuses {', '.join(now.statuses)}; name servers {', '.join(map(name_text, now.nameservers))}"),
+        ("delTime", before.updated or instant_text(at)),
+        ("resTime", instant_text(at)),
+        ("resReason", reason),
+        (
+            "statement",
+            "This registrar has not restored the domain in order to assume the rights to use or sell it for itself or a third party.",
+        ),
+        ("statement", "The information in this report is true to the best of this registrar's knowledge."),
+    ]
+
+
+async def wait_until_published(
+    outside: Outside, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
+) -> float:
+    """Until every server of the parent zone hands out the NS set that was meant; the instant.
+
+    ``told`` is told what is different meanwhile: not typed yet, seen in RDAP only, or which slip it was. Raises :class:`OutsideFault`
+    with that when the house's patience is over.
+    """
+    rdap = RdapWatch(outside, domain)
+
+    async def missing() -> str:
+        for address, seen in (await published(outside, domain)).items():
+            if seen is None:
+                return f"{address} does not answer"
+            if wrong := slips(wanted, before, seen, domain):
+                return f"{address}: {'; '.join(wrong)}"
+            if set(seen) != set(wanted):
+                said = rdap.said(
+                    await rdap.look(),
+                    lambda view: slips(wanted, before, view.nameservers, domain),
+                    lambda view: set(view.nameservers) == set(wanted),
+                )
+                return f"{said}{address} still hands out {names_said(seen)}"
+        return ""
+
+    return await outside.until_seen(missing, f"the NS set of {name_text(domain)}", told)
+
+
+class RdapWatch:
+    """Registration data, asked for once in a while: they show a change, or a slip, before it is published."""
+
+    def __init__(self, outside: Outside, domain: Name) -> None:
+        self._outside = outside
+        self._domain = domain
+        self._view: RegistrationView | None = None
+        self._at = -_RDAP_EVERY
+
+    async def look(self) -> RegistrationView | None:
+        if self._outside.clock.now() - self._at >= _RDAP_EVERY:
+            self._at = self._outside.clock.now()
+            with self._outside.collecting() as evidence:
+                self._view, _ = await look_at_rdap(self._outside, evidence, self._domain)
+        return self._view
+
+    @staticmethod
+    def said(
+        view: RegistrationView | None, wrong: Callable[[RegistrationView], list[str]], right: Callable[[RegistrationView], bool]
+    ) -> str:
+        """What they say, to stand before what the parent's servers do."""
+        if view is None:
+            return ""
+        if found := wrong(view):
+            return f"registration data: {'; '.join(found)}; "
+        return "registration data have it, not published yet: " if right(view) else ""

@@ -1,0 +1,107 @@
+"""Renewals: each aims at a date, which stands in the journal, so that what is asked for twice is done once."""
+
+import re
+from dataclasses import dataclass
+
+from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.instant import instant_text
+from legatum.core.moves.runbook import Outcome
+from legatum.core.records.name import Name
+from legatum.journal.journal import INTENT, OUTCOME
+from legatum.services.registrar import Registrar
+from legatum.work.effect import carried_out
+from legatum.work.outside import Outside
+from legatum.work.registry.held import look_at_held
+
+_TERM = re.compile(r"from (\S+), until (\S+)$")
+_LATELY = 30 * 86400.0  # seconds within which the same command means the same renewal
+MOST_YEARS = 10
+
+
+@dataclass(frozen=True)
+class Renewal:
+    """Dates in RFC 3339. ``years``: 0 where nothing is to be done; ``over``: why not."""
+
+    domain: Name
+    expires: str
+    until: str
+    years: int
+    over: str = ""
+
+    @property
+    def words(self) -> str:
+        return f"{self.years} year{'' if self.years == 1 else 's'}, from {self.expires}, until {self.until}"
+
+
+async def plan_renewal(outside: Outside, registrar: Registrar, domain: Name, years: int, until: str) -> Renewal:
+    """``until``: the date that is to be reached at least, ``YYYY-MM-DD``, instead of ``years`` from the present one.
+
+    A renewal of which the answer was lost is settled here. Raises :class:`OutsideFault` where the present date is not known.
+    """
+    expires = (await look_at_held(outside, domain, registrar))[0].expires
+    if not expires:
+        raise OutsideFault(f"{registrar.name} does not tell when the registration expires", "look at the registrar's own pages")
+    begun, over = _earlier(outside, domain, expires)
+    if begun and expires > begun[0]:
+        now = outside.clock.now()
+        summary = f"an earlier renewal had taken effect, though its answer was lost: from {begun[0]}, until {expires}"
+        outside.journal.settle("", domain, Outcome("renew", now, now, summary), now, ())
+        over = summary
+    if until:
+        years = _years_between(expires, until)
+        over = "" if years else f"it expires on {expires}, not before {until}"
+    elif over:
+        return Renewal(domain, expires, expires, 0, over)
+    return Renewal(domain, expires, _later(expires, years), years, over)
+
+
+async def renew(outside: Outside, registrar: Registrar, renewal: Renewal) -> tuple[Outcome, str]:
+    """And the date on which it expires then. The present date goes with it, so that no registry renews it twice (RFC 5731 s3.2.3)."""
+    before = renewal.expires
+
+    async def change() -> str:
+        said = await registrar.renew(renewal.domain, before, renewal.years)
+        now = (await registrar.registration(renewal.domain)).expires
+        if now <= before:
+            raise OutsideFault(
+                f"{registrar.name} said {said}, but the registration still expires on {before}", "look at the registrar's own pages"
+            )
+        return f"{said}; from {before}, until {now}"
+
+    outcome = await carried_out(outside, renewal.domain, "renew", f"renewal at {registrar.name}: {renewal.words}", change)
+    return outcome, outcome.summary.rpartition(" until ")[2]
+
+
+def note_worksheet(outside: Outside, registrar: Registrar, renewal: Renewal) -> None:
+    """A person has been asked for it: when it is seen, that is its end."""
+    now = outside.clock.now()
+    outside.journal.intend("", renewal.domain, "renew", now, f"renewal by hand at {registrar.name}: {renewal.words}")
+
+
+def _earlier(outside: Outside, domain: Name, expires: str) -> tuple[tuple[str, str] | None, str]:
+    """The dates of a renewal whose end is not known; and, where one that led to the present date was done lately, that it was."""
+    begun, over = None, ""
+    for entry in outside.journal.entries(domain):
+        term = _TERM.search(entry.text)
+        if entry.step != "renew" or entry.kind not in (INTENT, OUTCOME):
+            continue
+        begun = (term[1], term[2]) if term and entry.kind == INTENT else None
+        if entry.kind == OUTCOME and term and term[2] == expires and outside.clock.now() - entry.at < _LATELY:
+            over = f"renewed at {instant_text(entry.at)} already, from {term[1]}, until {term[2]}; for longer say --until DATE"
+    return begun, over
+
+
+def _later(expires: str, years: int) -> str:
+    """The same day, that many years later; the 28th for a 29th of February that is none."""
+    year, rest = int(expires[:4]) + years, expires[4:]
+    leap = year % 4 == 0 and (year % 100 != 0 or year % 400 == 0)
+    return f"{year:04}{rest.replace('-02-29', '-02-28', 1) if not leap else rest}"
+
+
+def _years_between(expires: str, until: str) -> int:
+    if not re.fullmatch(r"\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])", until):
+        raise BadInput(f"--until {until}: no date", "write YYYY-MM-DD")
+    years = next((each for each in range(MOST_YEARS + 1) if _later(expires, each)[:10] >= until), None)
+    if years is None:
+        raise BadInput(f"--until {until}: more than {MOST_YEARS} years after {expires}", "a registration is renewed for 1 to 10 years")
+    return years

@@ -1,0 +1,1 @@
+"""Zones compared, checked, put at providers and changed there."""

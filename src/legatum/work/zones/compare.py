@@ -1,0 +1,126 @@
+"""The same zone in two places: contents RRset by RRset, and answers server by server."""
+
+import asyncio
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+from legatum.core.fault import OutsideFault
+from legatum.core.observation.answers import AnswerDifference, Form, Heard, OfZone, Said, answer_differences, questions_about
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import CNAME, NS
+from legatum.core.zones.difference import Difference, ForVisitors, zone_differences
+from legatum.core.zones.zone import Zone
+from legatum.net.reply import Reply
+from legatum.wire.codes import rcode_text
+from legatum.work.gathering.contents import Contents, contents_of
+from legatum.work.outside import Outside
+
+_NO_SUCH_NAME = 3
+
+
+@dataclass(frozen=True)
+class ContentsComparison:
+    """Two copies and what differs."""
+
+    left: Contents
+    right: Contents
+    differences: tuple[Difference, ...]
+
+    @property
+    def worse(self) -> tuple[Difference, ...]:
+        """Those that visitors would suffer."""
+        return tuple(each for each in self.differences if each.weight.refuses)
+
+
+@dataclass(frozen=True)
+class AnswersComparison:
+    """Servers of both sides, by address → side, how many questions each was asked, and what they answered differently."""
+
+    domain: Name
+    sides: Mapping[str, str]
+    questions: int
+    differences: tuple[AnswerDifference, ...]
+
+    @property
+    def worse(self) -> tuple[AnswerDifference, ...]:
+        """Those that visitors would suffer, and those of which it is not known."""
+        return tuple(each for each in self.differences if each.weight.refuses)
+
+    @property
+    def told(self) -> str:
+        """The others, counted, in words; empty where there are none."""
+        counts = Counter(str(each.weight) for each in self.differences if not each.weight.refuses and each.weight != ForVisitors.OWN)
+        return ", ".join(f"{count} {weight}" for weight, count in counts.items())
+
+
+async def compare_contents(outside: Outside, left: str, right: str, domain: Name | None) -> ContentsComparison:
+    """Raises :class:`BadInput` or :class:`OutsideFault` when a side cannot be had."""
+    if domain is None:
+        # A file says itself which zone it is; let it go first so that the other side can be asked for the same.
+        first, second = (right, left) if left in outside.settings.providers or left.startswith("server:") else (left, right)
+        found = await contents_of(outside, first, None)
+        other = await contents_of(outside, second, found.zone.origin)
+        one, two = (found, other) if first == left else (other, found)
+    else:
+        one, two = await asyncio.gather(contents_of(outside, left, domain), contents_of(outside, right, domain))
+    return ContentsComparison(one, two, zone_differences(one.zone, two.zone))
+
+
+async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
+    """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side that visitors are to be
+    led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
+    questions = questions_about(zone)
+    asked = [(address, name, rtype) for name, rtype in questions for address in sides]
+    replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+    answers: dict[tuple[Name, int], dict[str, Said]] = {}
+    own = OfZone(zone)
+    for reply in replies:
+        answers.setdefault((reply.name, reply.rtype), {})[reply.server] = _said(zone.origin, own, reply)
+    old, fresh = (tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True))
+    heard = Heard(zone, old, fresh, answers)
+    followed = await asyncio.gather(*(_followed(outside, zone.origin, own, question, names) for question, names in heard.at_cuts()))
+    heard = replace(heard, followed=dict(followed))
+    return AnswersComparison(zone.origin, dict(sides), len(questions), answer_differences(heard))
+
+
+async def _followed(
+    outside: Outside, origin: Name, own: OfZone, question: tuple[Name, int], names: tuple[Name, ...]
+) -> tuple[tuple[Name, int], tuple[Said, ...]]:
+    """What those say whom a referral names; nothing where they have no address."""
+    try:
+        addresses = await outside.addresses_of(names)
+    except OutsideFault:
+        return question, ()
+    replies = await outside.asker.ask_all(outside.asker.askable(addresses), *question)
+    return question, tuple(_said(origin, own, reply) for reply in replies)
+
+
+async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
+    """Address → side, for the servers of each side. Raises :class:`OutsideFault` for a server without an address."""
+    found = {}
+    for side, servers in sides.items():
+        for addresses in (await outside.addresses(servers)).values():
+            found.update(dict.fromkeys(addresses, side))
+    return found
+
+
+def _said(origin: Name, own: OfZone, reply: Reply) -> Said:
+    if not reply.answered:
+        return Said(Form.SILENT, reply.outcome)
+    rcode = reply.rcode or 0
+    if reply.answer:
+        form = Form.ANSWER if reply.authoritative else Form.UNAUTHORITATIVE
+        kept = own(reply.answer)
+        # The code is about the last name of a chain of aliases (RFC 6604 s3): beyond the zone that is nobody's business here.
+        ends = [name for each in kept if each.rtype == CNAME for name in targets(each)]
+        inside = all(is_under(name, origin) for name in ends)
+        return Said(form, f"{form}, then {rcode_text(rcode)}" if rcode and inside else str(form), kept)
+    if rcode == _NO_SUCH_NAME:
+        return Said(Form.NO_NAME, str(Form.NO_NAME))
+    if rcode:
+        return Said(Form.ERROR, reply.outcome)
+    if reply.outcome == Form.REFERRAL:
+        return Said(Form.REFERRAL, str(Form.REFERRAL), tuple(sorted(each for each in reply.authority if each.rtype == NS)))
+    return Said(Form.NO_DATA, str(Form.NO_DATA))

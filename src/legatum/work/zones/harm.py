@@ -1,0 +1,70 @@
+"""What a change of a zone would break is told before it is made: errors that the zone did not have, and name servers that do not answer."""
+
+import asyncio
+from collections.abc import Iterable
+
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.lint import ZoneContents, lint
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import AAAA, SOA, A
+from legatum.core.zones.zone import Zone
+from legatum.work.outside import Outside
+from legatum.work.under_way import refuse_under_way
+from legatum.work.zones.publish import Publication
+
+_NEVER_SEEN = {"data-under-cut"}  # no error to visitors, but the change would do nothing
+
+
+async def refuse_harm(outside: Outside, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
+    """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before, or names a server that does not
+    answer for it; and while a move leads the domain elsewhere.
+
+    ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that will answer when
+    the change is made.
+    """
+    refuse_under_way(outside, publication.wanted.origin, publication.keys)
+    refuse_new_errors(outside, [zone for zone in (None if publication.is_new else publication.current, served) if zone], publication.wanted)
+    await _refuse_unanswering(outside, publication, {*coming, *publication.provider.servers})
+
+
+def refuse_new_errors(outside: Outside, before: Iterable[Zone], wanted: Zone) -> None:
+    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has."""
+    home = tuple(outside.settings.network.home)
+    known = {each for zone in before for each in _errors(zone, home)}
+    for (slug, about), (title, seen) in _errors(wanted, home).items():
+        if (slug, about) not in known:
+            raise GateShut(f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same")
+
+
+def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[str, str]]:
+    """Finding and what it is about → its title and what is seen."""
+    return {
+        (each.kind.slug, one.about): (each.kind.title, one.seen)
+        for each in lint(ZoneContents(zone, home))
+        for one in each.sightings
+        if each.kind.severity == "error" or each.kind.slug in _NEVER_SEEN
+    }
+
+
+async def _refuse_unanswering(outside: Outside, publication: Publication, trusted: set[Name]) -> None:
+    wanted = publication.wanted
+    added = set(targets(wanted.apex_ns)) - set(targets(publication.current.apex_ns)) - trusted
+    for name in sorted(added):
+        addresses = [address_text(each) for rtype in (A, AAAA) if (found := wanted.get(name, rtype)) for each in found.rdatas]
+        if not addresses and not is_under(name, wanted.origin):
+            try:
+                addresses = list(await outside.addresses_of([name]))
+            except OutsideFault as fault:
+                raise GateShut(
+                    fault.message, "`legatum explain ns-without-address` says why; --anyway if it is meant all the same"
+                ) from None
+        replies = await asyncio.gather(*(outside.asker.ask(address, wanted.origin, SOA) for address in addresses))
+        for reply in replies:
+            if not reply.authoritative or reply.find(SOA) is None:
+                said = "does not answer for the zone" if reply.answered else f"does not answer: {reply.outcome}"
+                raise GateShut(
+                    f"the NS set would name {name_text(name)}, which {said} at {reply.server}",
+                    "`legatum explain server-without-authority` says why; --anyway if it is meant all the same",
+                )

@@ -1,0 +1,352 @@
+"""Putting a zone at a provider: what will change, the change, and proof on every server."""
+
+import asyncio
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
+
+from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.moves.runbook import Outcome
+from legatum.core.observation.answers import OfZone
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import NS, SOA, type_text
+from legatum.core.records.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
+from legatum.core.rehearsal.answering import ServedZone, answer_from
+from legatum.core.zones.difference import Difference, belongs_to_provider, zone_differences
+from legatum.core.zones.particular import particulars
+from legatum.core.zones.signer import OWN, beside_signer, counted_text, signers_own
+from legatum.core.zones.zone import Zone, fresh_zone
+from legatum.net.signed import KeyFault
+from legatum.services.provider import Provider
+from legatum.work.effect import carried_out
+from legatum.work.memory import note_served
+from legatum.work.outside import Outside
+
+Key = tuple[Name, int]
+
+_TTLS = "ttls before"  # a fact of an outcome
+_MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
+_SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
+
+
+@dataclass(frozen=True)
+class Publication:
+    """``current``: what the provider serves now; ``wanted``: what it will; ``differences``: current on the left.
+
+    ``is_new``: the provider does not have the zone yet. Then ``current`` is empty, and ``wanted`` is without what the provider will write
+    itself, which :func:`ready` knows. ``left_out``: what another provider's signer made, which is not sent. Made by :meth:`between`.
+    """
+
+    provider: Provider
+    current: Zone
+    wanted: Zone
+    differences: tuple[Difference, ...]
+    is_new: bool = False
+    left_out: tuple[RRset, ...] = ()
+
+    @classmethod
+    def between(cls, provider: Provider, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[Key] = ()) -> "Publication":
+        """What turns ``current`` into ``wanted``, signers' own records aside. ``meant``: of those, what is to be changed all the same."""
+        told = beside_signer(wanted, current, meant)
+        held = set(signers_own(current.unsorted))
+        left_out = tuple(each for each in signers_own(wanted.unsorted) if each not in held and told.get(each.name, each.rtype) != each)
+        return cls(provider, current, told, zone_differences(current, told), is_new, left_out)
+
+    @property
+    def is_needed(self) -> bool:
+        return any((each.name, each.rtype) != (self.wanted.origin, SOA) for each in self.differences)
+
+    @property
+    def keys(self) -> tuple[Key, ...]:
+        """Names and types that change."""
+        return tuple((each.name, each.rtype) for each in self.differences)
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What is not as the source has it, in words."""
+        if not self.left_out:
+            return ()
+        return (f"left out, because another signer made it: {counted_text(self.left_out)}",)
+
+
+@dataclass(frozen=True)
+class Published:
+    """From when on the first and all servers had it (seconds since 1970), the serial, and the addresses that showed it.
+
+    ``how``: in which way nobody else's change could be overwritten, empty where nothing was sent; ``moved_on``: what somebody else has
+    changed in the zone meanwhile.
+    """
+
+    first: float
+    all: float
+    serial: int
+    addresses: tuple[str, ...]
+    how: str = ""
+    moved_on: tuple[Difference, ...] = ()
+
+
+def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
+    """The zone with another NS set at the apex."""
+    return zone.with_rrsets([rrset(zone.origin, NS, ttl, servers)])
+
+
+def for_provider(zone: Zone, current: Zone, provider: Provider, serial: int, ns_ttl: int | None = None) -> Zone:
+    """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its source have.
+
+    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given. Where the NS set is the
+    provider's it stays as it is.
+    """
+    present_ns = zone.apex_ns
+    ttl = ns_ttl if ns_ttl is not None else present_ns.ttl if present_ns else 86400
+    wanted = with_ns_set(zone, provider.servers, ttl)
+    if not provider.changes_apex_ns and current.apex_ns:
+        wanted = wanted.with_rrsets([current.apex_ns])
+    soa = zone.soa._replace(primary=current.soa.primary, serial=current.soa.serial)
+    renamed = RRset(zone.origin, SOA, zone.soa_rrset.ttl, (soa.rdata(),))
+    wanted = wanted.with_rrsets([renamed])
+    if wanted == current:
+        return wanted
+    least = serial_at_least(current.soa.serial, zone.soa.serial)
+    return wanted.with_serial(least if serial_is_newer(least, serial) else serial)
+
+
+def next_by_rule(outside: Outside, current: Zone) -> int:
+    """The serial after the present one, by the house's rule."""
+    return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
+
+
+async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None) -> Publication:
+    """What publishing ``zone`` would change; nothing is made yet. Raises as :func:`present_at` does."""
+    present = await present_at(outside, provider, zone.origin)
+    current = present or fresh_zone(zone.origin, provider.servers)
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl)
+    if present is None:
+        return new_publication(provider, wanted)
+    return Publication.between(provider, current, wanted)
+
+
+def new_publication(provider: Provider, wanted: Zone) -> Publication:
+    """Of a zone that the provider does not have yet."""
+    return Publication.between(provider, Zone(wanted.origin, ()), wanted, is_new=True)
+
+
+async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone | None:
+    """The zone at a provider, None where it is not there and the provider can make it.
+
+    Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, where nobody
+    answers, or where the key is to blame.
+    """
+    try:
+        return await provider.fetch(domain)
+    except KeyFault:
+        raise
+    except OutsideFault as fault:
+        servers = await outside.addresses(provider.servers)
+        asked = (outside.asker.ask(address, domain, SOA) for each in servers.values() for address in each)
+        replies = await asyncio.gather(*asked)
+        if not any(each.answered for each in replies) or any(each.authoritative and each.find(SOA) for each in replies):
+            raise
+        if provider.makes_zones:
+            return None
+        raise GateShut(
+            f"{provider.name} does not have the zone {name_text(domain)} ({fault.message})",
+            f"create it at {provider.name}, or set `create` for it in the settings",
+        ) from fault
+
+
+async def ready(outside: Outside, publication: Publication) -> Publication:
+    """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes itself."""
+    if not publication.is_new:
+        return publication
+    provider, zone = publication.provider, publication.wanted
+    await create_zone(outside, provider, zone.origin)
+    current = await _once_made(outside, provider, zone.origin)
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
+    return Publication.between(provider, current, wanted)
+
+
+def _ttls_before(publication: Publication) -> dict[str, int]:
+    """With which TTL each RRset that changes was served until then."""
+    return {f"{name_text(each.name)} {type_text(each.rtype)}": each.left.ttl for each in publication.differences if each.left is not None}
+
+
+def ttl_before(outside: Outside, domain: Name, name: Name, rtype: int) -> int | None:
+    """With which TTL an RRset was served before it was changed the last time, where that is in the journal."""
+    key = f"{name_text(name)} {type_text(rtype)}"
+    known = [outcome.facts[_TTLS][key] for outcome in outside.journal.outcomes_of(domain) if key in outcome.facts.get(_TTLS, ())]
+    return known[-1] if known else None
+
+
+async def create_zone(outside: Outside, provider: Provider, domain: Name) -> None:
+    """An empty zone, in the journal."""
+
+    async def change() -> str:
+        await provider.create(domain)
+        return f"{provider.name} was asked for it, and said yes"
+
+    await carried_out(outside, domain, "create", f"the zone made at {provider.name}", change)
+
+
+async def end_zone(outside: Outside, provider: Provider, domain: Name) -> bool:
+    """The zone is served no longer, in the journal; False where only a person can end it."""
+    ended = []
+
+    async def change() -> str:
+        ended.append(await provider.end(domain))
+        return f"{provider.name} was asked for it, and said yes" if ended[0] else "there is no command for it: nothing was done"
+
+    await carried_out(outside, domain, "end", f"the zone ended at {provider.name}", change)
+    return ended[0]
+
+
+async def _once_made(outside: Outside, provider: Provider, domain: Name) -> Zone:
+    """A zone that has just been made: a server may take a moment to load it. Raises :class:`OutsideFault`."""
+    given_up = outside.clock.now() + _SETTLING
+    while True:
+        try:
+            return await provider.fetch(domain)
+        except OutsideFault:
+            if outside.clock.now() >= given_up:
+                raise
+        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
+
+
+def with_difference(zone: Zone, changes: Iterable[Difference]) -> Zone:
+    """The zone with these changes made. Raises :class:`GateShut` where what should be changed is not what is there."""
+    for each in changes:
+        present = zone.get(each.name, each.rtype)
+        if present == each.right:
+            continue
+        if present != each.left:
+            raise GateShut(
+                f"{name_text(each.name)} {type_text(each.rtype)} is no longer what the difference was made from",
+                "compare again, and publish the new difference",
+            )
+        key = (each.name, each.rtype)
+        zone = zone.with_rrsets([each.right]) if each.right is not None else zone.without([key])
+    return zone
+
+
+def refuse_removal(outside: Outside, publication: Publication) -> None:
+    """Raises :class:`GateShut` where more of the zone would go than the house lets go without being told so."""
+    gone = [each for each in publication.differences if each.right is None]
+    held = sum(not belongs_to_provider(publication.current.origin, *key) for key in publication.current.keys)
+    share = outside.settings.house.most_removed
+    if len(gone) * 100 > held * share:
+        raise GateShut(
+            f"{len(gone)} of {held} RRsets at {publication.provider.name} would be taken away, more than {share} %: "
+            f"{', '.join(f'{name_text(each.name)} {type_text(each.rtype)}' for each in gone[:4])}{' …' if gone[4:] else ''}",
+            "is the source whole? If this is meant, say --remove",
+        )
+
+
+async def carry_out(outside: Outside, publication: Publication) -> Published:
+    """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new zone is made first.
+
+    Raises :class:`OutsideFault`, saying what is missing.
+    """
+    publication = await ready(outside, publication)
+    first = outside.clock.now()
+    how = await publication.provider.apply(publication.current, publication.wanted)
+    return replace(await prove(outside, publication), first=first, how=how)
+
+
+async def prove(outside: Outside, publication: Publication, also: Iterable[Key] = (), patience: float | None = None) -> Published:
+    """Reads back what was changed, waits until every server has the serial that is served with it, and asks every server for it.
+
+    ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of the house's.
+    Raises :class:`OutsideFault`. What is not as wanted elsewhere in the zone, somebody else has changed meanwhile.
+    """
+    provider, wanted = publication.provider, publication.wanted
+    keys = dict.fromkeys((*publication.keys, *(key for key in also if key[1] not in OWN)))
+    given_up = outside.clock.now() + (_SETTLING if patience is None else patience)
+    while True:  # who signs what was sent may serve it a moment later
+        served = await provider.fetch(wanted.origin)
+        differing = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
+        left = [each for each in differing if (each.name, each.rtype) in keys]
+        if not left or outside.clock.now() >= given_up:
+            break
+        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
+    if left:
+        listed = ", ".join(f"{name_text(each.name)} {type_text(each.rtype)}" for each in left[:5])
+        known = particulars(wanted, [(each.name, each.rtype) for each in left])
+        raise OutsideFault(
+            f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}{''.join(f'; {each}' for each in known)}",
+            "does the provider take every record type? `legatum compare PROVIDER FILE` shows what it serves",
+        )
+    addresses = await outside.addresses_of(provider.servers)
+
+    async def missing() -> str:
+        return "; ".join(await _behind(outside, addresses, served))
+
+    began = outside.clock.now()
+    seen = await outside.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}", patience=patience)
+    moved_on = tuple(each for each in differing if each.rtype not in OWN)
+    await _answers(outside, provider, addresses, served, keys)
+    return Published(began, seen, served.soa.serial, addresses, "", moved_on)
+
+
+async def _answers(outside: Outside, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[Key]) -> None:
+    """Raises :class:`OutsideFault` where a server with the new serial goes on answering otherwise: some keep answers for a while."""
+    keys = list(keys)
+    given_up = outside.clock.now() + _SETTLING
+    while wrong := await wrong_answers(outside, addresses, served, keys):
+        if outside.clock.now() >= given_up:
+            raise OutsideFault(
+                f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
+                "does the provider take every record type, and is this zone the one that is served?",
+            )
+        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
+
+
+async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[Key]) -> list[str]:
+    """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed on left out."""
+    served = {wanted.origin: ServedZone(wanted)}
+    expected = {
+        key: answer.answer
+        for key in list(keys)[:_MOST_ASKED]
+        if key != (wanted.origin, SOA) and (answer := answer_from(served, *key)).authoritative
+    }
+    asked = [(address, *key) for key in expected for address in addresses]
+    replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+    found, own = [], OfZone(wanted)
+    for (address, name, rtype), reply in zip(asked, replies, strict=True):
+        given = own(reply.answer)
+        if not reply.answered or given != own(expected[name, rtype]):
+            said = " | ".join(text for each in given for text in rdata_texts(each)) or reply.outcome
+            found.append(f"{address} {name_text(name)} {type_text(rtype)}: {said}")
+    return found
+
+
+async def publish(outside: Outside, publication: Publication) -> Published:
+    """:func:`carry_out` by itself, outside a move."""
+    name, done = publication.provider.name, []
+
+    async def change() -> Outcome:
+        done.append(published := await carry_out(outside, publication))
+        equal = (
+            "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
+        )
+        for side in ("left", "right"):
+            sets = [each for one in publication.differences if (each := getattr(one, side)) is not None and each.rtype != SOA]
+            note_served(outside, publication.wanted.origin, sets, at=published.all)
+        words = f"every server of {name} answers with serial {published.serial}; {equal}"
+        return Outcome("publish", published.first, published.all, words, {_TTLS: _ttls_before(publication)})
+
+    words = f"publish at {name}: {len(publication.differences)} RRsets change"
+    await carried_out(outside, publication.wanted.origin, "publish", words, change)
+    return done[0]
+
+
+async def _behind(outside: Outside, addresses: tuple[str, ...], served: Zone) -> list[str]:
+    """What each server that does not have the serial of the primary's zone says instead."""
+    replies = await asyncio.gather(*(outside.asker.ask(address, served.origin, SOA) for address in addresses))
+    behind = []
+    for reply in replies:
+        soa = reply.find(SOA) if reply.authoritative else None
+        if soa is None:
+            behind.append(f"{reply.server}: {reply.outcome}")
+        elif serial_is_newer(served.soa.serial, serial := parse_soa(soa.rdatas[0]).serial):
+            behind.append(f"{reply.server}: still serial {serial}, not {served.soa.serial}")
+    return behind
