@@ -94,18 +94,17 @@ async def _draft_many(args: argparse.Namespace, outside: "Outside", domains: "li
     """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed."""
     from legatum.core.fault import Fault
     from legatum.views.move import drafts_document, show_drafts
+    from legatum.work.side_by_side import side_by_side
 
     note(args, f"looking at {len(domains)} domains, their providers and the registry …")
-    room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
     async def one(domain: "Name") -> "tuple[Name, Runbook | None, Path | None, Fault | None]":
-        async with room:
-            try:
-                return domain, *await drafted(args, outside, wished(args, outside, domain)), None
-            except Fault as fault:
-                return domain, None, None, fault
+        try:
+            return domain, *await drafted(args, outside, wished(args, outside, domain)), None
+        except Fault as fault:
+            return domain, None, None, fault
 
-    drawn = await asyncio.gather(*(one(domain) for domain in domains))
+    drawn = await side_by_side(one, domains, _SIDE_BY_SIDE)
     document = drafts_document(drawn, outside.clock.now())
     show(args, document, lambda screen: show_drafts(document, screen))
     return next((fault.status for *_, fault in drawn if fault is not None), OK)

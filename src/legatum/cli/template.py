@@ -1,7 +1,7 @@
 """``legatum template list / show / drift / apply``"""
 
 import argparse
-import asyncio
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -92,15 +92,11 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
 
 async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]") -> int:
     from legatum.views.templates import DriftDocument, show_drift
+    from legatum.work.side_by_side import side_by_side
 
     # Whoever is asked is asked about one domain at a time.
-    line = asyncio.Semaphore(_AT_ONCE if args.action == "drift" or args.yes else 1)
-
-    async def one(tenant: "Tenant") -> "TenantPart":
-        async with line:
-            return await _tenant(args, outside, templates, tenant)
-
-    parts = await asyncio.gather(*(one(tenant) for tenant in _tenants(args)))
+    at_once = _AT_ONCE if args.action == "drift" or args.yes else 1
+    parts = await side_by_side(partial(_tenant, args, outside, templates), _tenants(args), at_once)
     states = {part.state for part in parts}
     if args.action == "drift":
         state = "compared"

@@ -4,7 +4,7 @@ import asyncio
 from pathlib import Path
 
 from legatum.core.fault import BadInput, OutsideFault
-from legatum.core.records.name import Name, name_text
+from legatum.core.records.name import Name, file_name, name_text
 from legatum.core.records.rrtype import RRSIG
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.masterlines import master_text
@@ -85,5 +85,4 @@ class MasterFilesProvider:
             raise OutsideFault(fault.message, f"may this user write the files of {self.name}?") from None
 
     def _path(self, domain: Name) -> Path:
-        """Names cannot lead out of the folder: what has no place in a file's name stands for itself as ``\\DDD``, a slash as ``_``."""
-        return self._folder / self._settings.file.replace("{domain}", name_text(domain).replace("/", "_"))
+        return self._folder / self._settings.file.replace("{domain}", file_name(domain))

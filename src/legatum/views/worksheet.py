@@ -5,7 +5,7 @@ from pathlib import Path
 
 from legatum.core.instant import instant_text
 from legatum.core.lint.mail import strings_of
-from legatum.core.records.name import Name, absolute_text, name_text
+from legatum.core.records.name import Name, absolute_text, file_name, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrset import RRset, names_in
 from legatum.core.records.rrtype import CNAME, DNAME, MX, NS, PTR, SRV, TXT, type_text
@@ -99,11 +99,11 @@ def _names(name: Name) -> list[str]:
 
 def sheet_path(domain: Name) -> Path:
     """Where the worksheet of a zone is written if nothing else is said."""
-    return Path(f"{name_text(domain)}.worksheet.md".replace("/", "_"))
+    return Path(f"{file_name(domain)}.worksheet.md")
 
 
 def _master_path(path: Path, sheet: Worksheet) -> Path:
-    return path.with_name(f"{name_text(sheet.wanted.origin)}.{sheet.provider.name}.zone".replace("/", "_"))
+    return path.with_name(f"{file_name(sheet.wanted.origin)}.{sheet.provider.name}.zone")
 
 
 def write_worksheet(path: Path, sheet: Worksheet) -> None:

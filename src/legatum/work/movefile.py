@@ -6,7 +6,7 @@ from pathlib import Path
 from legatum.core.fault import BadInput
 from legatum.core.moves.plain import plain, runbook_from
 from legatum.core.moves.runbook import Runbook, next_step
-from legatum.core.records.name import Name, name_text
+from legatum.core.records.name import Name, file_name
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.outside import Outside
@@ -17,12 +17,7 @@ _EARLIER = "legatum.move/1"
 
 def move_path(outside: Outside, domain: Name) -> Path:
     """Where the move of a domain is kept."""
-    return outside.folder / outside.settings.moves / f"{_safe(domain)}.move.toml"
-
-
-def _safe(name: Name) -> str:
-    """Only letters, digits, hyphens, dots and underscores of a name can get into a file's."""
-    return "".join(each if each.isalnum() or each in "-._" else "_" for each in name_text(name))
+    return outside.folder / outside.settings.moves / f"{file_name(domain)}.move.toml"
 
 
 def is_over(path: Path, journal: Journal) -> bool:
@@ -47,7 +42,7 @@ def is_untouched(runbook: Runbook, journal: Journal) -> bool:
 def zone_path(path: Path, part: Name | None = None) -> Path:
     """Where the gathered zone of a move is kept: beside its file. ``part``: of the domain, whose zone it is."""
     stem = path.name.removesuffix(".toml").removesuffix(".move").removesuffix(".retreat")
-    return path.with_name(f"{stem if part is None else f'{stem}.{_safe(part)}'}.zone")
+    return path.with_name(f"{stem if part is None else f'{stem}.{file_name(part)}'}.zone")
 
 
 def retreat_path(path: Path) -> Path:

@@ -31,11 +31,12 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _ds(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.observation.expected import parse_ds_text
     from legatum.core.records.name import name_text, parse_domain
     from legatum.core.records.presentation import rdata_text
     from legatum.core.records.rrtype import DS
     from legatum.views.sheet import ds_sheet
-    from legatum.work.registry.ds_set import change_ds, ds_ttl, held_ds, keys_of, parse_ds_text, refuse_unproven, wait_until_ds
+    from legatum.work.registry.ds_set import change_ds, ds_ttl, held_ds, keys_of, refuse_unproven, wait_until_ds
 
     domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
     wanted = sorted({parse_ds_text(text) for text in args.ds or ()})

@@ -1,7 +1,6 @@
 """A change of one registration, or the same for many: looked at, shown, agreed to once, carried out or written down for a form."""
 
 import argparse
-import asyncio
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -86,17 +85,16 @@ async def _many(
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
     from legatum.views.registration import ChangePart, ChangesDocument, show_changes
+    from legatum.work.side_by_side import side_by_side
 
-    room = asyncio.Semaphore(_SIDE_BY_SIDE)
     changes: dict[Name, Change] = {}
     parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}
 
     async def safely(work: "Callable[[Name, ChangePart], Awaitable[None]]", domain: "Name", part: "ChangePart") -> None:
-        async with room:
-            try:
-                await work(domain, part)
-            except Fault as fault:
-                part.state, part.why, part.remedy = "failed", fault.message, fault.remedy
+        try:
+            await work(domain, part)
+        except Fault as fault:
+            part.state, part.why, part.remedy = "failed", fault.message, fault.remedy
 
     async def looked_at(domain: "Name", part: "ChangePart") -> None:
         change = changes[domain] = await look(registrar, domain)
@@ -109,12 +107,12 @@ async def _many(
         part.why, part.new = await do()
         part.state = "changed"
 
-    await asyncio.gather(*(safely(looked_at, *each) for each in parts.items()))
+    await side_by_side(lambda each: safely(looked_at, *each), parts.items(), _SIDE_BY_SIDE)
     ready = {domain: part for domain, part in parts.items() if part.state == "ready"}
     lines = first_of(args, [f"{part.domain}: {changes[domain].line}" for domain, part in ready.items()])
     go = bool(ready) and agreed(args, f"{what} of {len(ready)} domains at {registrar.name}, old → new:", lines)
     if go:
-        await asyncio.gather(*(safely(made, *each) for each in ready.items()))
+        await side_by_side(lambda each: safely(made, *each), ready.items(), _SIDE_BY_SIDE)
     state = ending_of(args, ready, go)
     document = ChangesDocument(state=state, registrar=registrar.name, action=args.action, domains=list(parts.values()))
     show(args, document, lambda screen: show_changes(document, screen))

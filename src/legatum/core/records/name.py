@@ -154,6 +154,11 @@ def name_text(name: Name) -> str:
     return ".".join(_label_text(label) for label in labels_of(name)) or "."
 
 
+def file_name(name: Name) -> str:
+    """The name as part of a file's name: nothing in it leads to another folder."""
+    return "".join(each if each.isalnum() or each in "-._" else "_" for each in name_text(name))
+
+
 def absolute_text(name: Name) -> str:
     """The name as master files and forms want it: with final dot."""
     return "." if name == ROOT else name_text(name) + "."

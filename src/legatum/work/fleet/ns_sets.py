@@ -1,6 +1,5 @@
 """The same NS set for many domains: proven for each, then changed over one session, and read back."""
 
-import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -10,8 +9,7 @@ from legatum.core.records.name import Name
 from legatum.services.registrar import Glue, NsChange, Registrar
 from legatum.work.outside import Outside
 from legatum.work.registry.registration import glue_for, refuse_unready
-
-_SIDE_BY_SIDE = 24
+from legatum.work.side_by_side import side_by_side
 
 
 @dataclass(frozen=True)
@@ -33,18 +31,17 @@ async def look(
     held: dict[Name, tuple[Name, ...] | Fault] = {}
     async for domain, found in registrar.registrations(domains):
         held[domain] = found if isinstance(found, Fault) else found.nameservers
-    room, done = asyncio.Semaphore(_SIDE_BY_SIDE), 0
+    done = 0
 
     async def one(domain: Name) -> Candidate:
         nonlocal done
-        async with room:
-            candidate = await _look_at(outside, domain, held[domain], wanted, gate)
+        candidate = await _look_at(outside, domain, held[domain], wanted, gate)
         done += 1
         if done % 50 == 0:
             told(f"{done} of {len(domains)} looked at")
         return candidate
 
-    return list(await asyncio.gather(*map(one, domains)))
+    return await side_by_side(one, domains)
 
 
 async def _look_at(outside: Outside, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:

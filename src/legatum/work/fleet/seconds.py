@@ -1,6 +1,5 @@
 """A second provider for many zones: told of all of them together, then each brought into step and named by a move of its own."""
 
-import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,8 +15,7 @@ from legatum.work.drafting.wishes import Wishes
 from legatum.work.movefile import is_over, is_untouched, move_path, read_move, write_move
 from legatum.work.moves.advance import Halt, Ways, advance
 from legatum.work.outside import Outside
-
-_SIDE_BY_SIDE = 24
+from legatum.work.side_by_side import side_by_side
 
 
 @dataclass(frozen=True)
@@ -41,26 +39,24 @@ class Drafted:
 
 async def draft_many(outside: Outside, wishes: Sequence[Wishes]) -> dict[Name, Drafted | Joined]:
     """A move for each; where nothing is left to do, or none can be drafted, how that is. Nothing is written yet."""
-    room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
     async def one(wish: Wishes) -> Drafted | Joined:
-        async with room:
-            path = move_path(outside, wish.domain)
-            try:
-                if path.exists() and not is_over(path, outside.journal):
-                    there = read_move(path)
-                    if there.wish == wish.words:
-                        return Drafted(wish, there, path)
-                    if not is_untouched(there, outside.journal):
-                        raise GateShut(f"{path}: another move of this domain is under way", "finish it, or take it back")
-                runbook, _ = await draft_move(outside, wish, lambda _: None)
-                if not any(step.changes for step in runbook.steps):
-                    return Joined(wish.domain, "unchanged")
-                return Drafted(wish, runbook, path)
-            except Fault as fault:
-                return Joined(wish.domain, "failed", (fault.message,), fault.remedy)
+        path = move_path(outside, wish.domain)
+        try:
+            if path.exists() and not is_over(path, outside.journal):
+                there = read_move(path)
+                if there.wish == wish.words:
+                    return Drafted(wish, there, path)
+                if not is_untouched(there, outside.journal):
+                    raise GateShut(f"{path}: another move of this domain is under way", "finish it, or take it back")
+            runbook, _ = await draft_move(outside, wish, lambda _: None)
+            if not any(step.changes for step in runbook.steps):
+                return Joined(wish.domain, "unchanged")
+            return Drafted(wish, runbook, path)
+        except Fault as fault:
+            return Joined(wish.domain, "failed", (fault.message,), fault.remedy)
 
-    return dict(zip((each.domain for each in wishes), await asyncio.gather(*map(one, wishes)), strict=True))
+    return dict(zip((each.domain for each in wishes), await side_by_side(one, wishes), strict=True))
 
 
 async def join_many(outside: Outside, drafted: Sequence[Drafted], wait: bool) -> list[Joined]:
@@ -69,23 +65,21 @@ async def join_many(outside: Outside, drafted: Sequence[Drafted], wait: bool) ->
     by_catalog = [each for each in secondings if each.section.catalog]
     if by_catalog:
         await tell(outside, by_catalog)
-    room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
     async def one(each: Drafted) -> Joined:
-        async with room:
-            said: list[str] = []
-            try:
-                write_move(each.path, each.runbook)
-                halted = await advance(outside, each.runbook, each.path, outside.journal, _quietly(wait, said))
-            except Fault as fault:
-                return Joined(each.wish.domain, "failed", (*said, fault.message), fault.remedy)
-            if halted.halt == Halt.COMPLETE:
-                return Joined(each.wish.domain, "joined", tuple(said))
-            reasons = [halted.bound.reason] if halted.bound else [reason for reason, _ in halted.reasons]
-            remedy = next((remedy for _, remedy in halted.reasons if remedy), "the same command again")
-            return Joined(each.wish.domain, "failed" if halted.halt == Halt.REFUSED else "holding", (*said, *reasons), remedy)
+        said: list[str] = []
+        try:
+            write_move(each.path, each.runbook)
+            halted = await advance(outside, each.runbook, each.path, outside.journal, _quietly(wait, said))
+        except Fault as fault:
+            return Joined(each.wish.domain, "failed", (*said, fault.message), fault.remedy)
+        if halted.halt == Halt.COMPLETE:
+            return Joined(each.wish.domain, "joined", tuple(said))
+        reasons = [halted.bound.reason] if halted.bound else [reason for reason, _ in halted.reasons]
+        remedy = next((remedy for _, remedy in halted.reasons if remedy), "the same command again")
+        return Joined(each.wish.domain, "failed" if halted.halt == Halt.REFUSED else "holding", (*said, *reasons), remedy)
 
-    return list(await asyncio.gather(*map(one, drafted)))
+    return await side_by_side(one, drafted)
 
 
 def _quietly(wait: bool, said: list[str]) -> Ways:

@@ -1,6 +1,5 @@
 """Many zones put at a provider: each looked at, shown together, then published side by side; one that fails holds up none of the others."""
 
-import asyncio
 from collections.abc import Awaitable, Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -11,11 +10,12 @@ from legatum.services.provider import Provider
 from legatum.work.gathering.contents import contents_of, is_served
 from legatum.work.gathering.flatten import flatten
 from legatum.work.outside import Outside
+from legatum.work.side_by_side import side_by_side
 from legatum.work.zones.harm import refuse_harm
 from legatum.work.zones.publish import Publication, Published, plan, prove, publish, refuse_removal
 from legatum.work.zones.worksheet import Worksheet, draw_worksheet
 
-_SIDE_BY_SIDE = 24
+_AT_ONCE = 24
 
 
 @dataclass(frozen=True)
@@ -78,13 +78,11 @@ async def publish_many(outside: Outside, drawn: Sequence[Put]) -> list[Put]:
 
 
 async def _side_by_side(works: Sequence[tuple[Name, Callable[[], Awaitable[Put]]]]) -> list[Put]:
-    room = asyncio.Semaphore(_SIDE_BY_SIDE)
+    async def kept(work: tuple[Name, Callable[[], Awaitable[Put]]]) -> Put:
+        domain, do = work
+        try:
+            return await do()
+        except Fault as fault:
+            return Put(domain, "refused" if isinstance(fault, GateShut) else "failed", why=fault.message, remedy=fault.remedy)
 
-    async def kept(domain: Name, work: Callable[[], Awaitable[Put]]) -> Put:
-        async with room:
-            try:
-                return await work()
-            except Fault as fault:
-                return Put(domain, "refused" if isinstance(fault, GateShut) else "failed", why=fault.message, remedy=fault.remedy)
-
-    return list(await asyncio.gather(*(kept(*each) for each in works)))
+    return await side_by_side(kept, works, _AT_ONCE)

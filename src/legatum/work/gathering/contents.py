@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.records.name import Name, is_under, name_text, parse_domain, parse_name
+from legatum.core.records.name import Name, file_name, is_under, name_text, parse_domain, parse_name
 from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.masterfile import Include, Reading, parse_master, read_master
 from legatum.core.zones.zone import Zone
@@ -47,7 +47,7 @@ def domain_of(path: Path) -> Name:
 
 def zone_file(domain: Name) -> str:
     """What the master file of a zone is called where nothing else is said; it cannot leave its folder."""
-    return f"{name_text(domain)}.zone".replace("/", "_")
+    return f"{file_name(domain)}.zone"
 
 
 def is_served(outside: Outside, place: str) -> bool:

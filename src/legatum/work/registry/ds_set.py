@@ -4,11 +4,11 @@ from collections.abc import Callable, Sequence
 
 from legatum.core.dnssec.key import fits, parse_ds
 from legatum.core.dnssec.signature import Validity, best_validity, signatures_over
-from legatum.core.fault import BadInput, GateShut, OutsideFault
+from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.slips import ds_slips
-from legatum.core.records.name import ROOT, Name, name_text
-from legatum.core.records.presentation import parse_rdata, rdata_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import DNSKEY, DS, NS
 from legatum.net.reply import Reply
@@ -16,16 +16,6 @@ from legatum.services.registrar import Registrar
 from legatum.work.effect import carried_out
 from legatum.work.outside import Outside
 from legatum.work.registry.registration import RdapWatch, published_ds
-
-
-def parse_ds_text(text: str) -> bytes:
-    """A DS record as masters files have it: key tag, algorithm, digest type, digest. Raises :class:`BadInput`."""
-    try:
-        return parse_rdata(DS, text, ROOT)
-    except BadInput as error:
-        raise BadInput(
-            f"DS '{text}': {error.message}", "give key tag, algorithm, digest type and digest, such as '4711 13 2 49FD…'"
-        ) from None
 
 
 async def held_ds(outside: Outside, registrar: Registrar, domain: Name) -> tuple[bytes, ...]:

@@ -1,6 +1,5 @@
 """Child name servers: hosts below a domain, whose addresses stand in the zone, at the registry and as glue at the parent's servers."""
 
-import asyncio
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -13,8 +12,7 @@ from legatum.services.registrar import Registrar
 from legatum.work.listing import read_domains
 from legatum.work.look.registration import look_at_rdap_host
 from legatum.work.outside import Outside
-
-_SIDE_BY_SIDE = 24
+from legatum.work.side_by_side import side_by_side
 
 
 @dataclass(frozen=True)
@@ -101,17 +99,15 @@ async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name]
     """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
     known = dict.fromkeys([*domains, *listed_domains(outside), *outside.journal.domains()])
     candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
-    room = asyncio.Semaphore(_SIDE_BY_SIDE)
 
     async def named_by(domain: Name) -> tuple[str, ...]:
-        async with room:
-            try:
-                views = await look_at_hosts(outside, domain, None)
-            except OutsideFault:
-                return ()  # no longer delegated, or nobody answers for it: then nobody is led to the host by it
-            return next((each.named_by for each in views if each.name == host), ())
+        try:
+            views = await look_at_hosts(outside, domain, None)
+        except OutsideFault:
+            return ()  # no longer delegated, or nobody answers for it: then nobody is led to the host by it
+        return next((each.named_by for each in views if each.name == host), ())
 
-    found = dict(zip(candidates, await asyncio.gather(*map(named_by, candidates)), strict=True))
+    found = dict(zip(candidates, await side_by_side(named_by, candidates), strict=True))
     held = await registrar.host(host) if registrar is not None and not registrar.by_hand else None
     return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
 
