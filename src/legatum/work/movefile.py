@@ -39,10 +39,12 @@ def is_untouched(runbook: Runbook, journal: Journal) -> bool:
     return not any(step.id in begun for step in runbook.steps if step.changes or step.takes_away)
 
 
-def zone_path(path: Path, part: Name | None = None) -> Path:
-    """Where the gathered zone of a move is kept: beside its file. ``part``: of the domain, whose zone it is."""
+def zone_path(path: Path, part: Name | None = None, place: str = "") -> Path:
+    """Where the gathered zone of a move is kept, or what was made of it at ``place``: beside its file. ``part``: of the domain, whose zone
+    it is."""
     stem = path.name.removesuffix(".toml").removesuffix(".move").removesuffix(".retreat")
-    return path.with_name(f"{stem if part is None else f'{stem}.{file_name(part)}'}.zone")
+    words = [stem, *([file_name(part)] if part is not None else []), *(["at", place] if place else [])]
+    return path.with_name(".".join([*words, "zone"]))
 
 
 def retreat_path(path: Path) -> Path:

@@ -1,6 +1,6 @@
 """What differs between two copies of a zone, RRset by RRset."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -85,3 +85,29 @@ def difference_text(difference: Difference) -> str:
     """A change in one line, old → new: ``www A: 300 192.0.2.1 → 300 192.0.2.2``."""
     old, new = (f"{side.ttl} {' | '.join(rdata_texts(side))}" if side else "nothing" for side in (difference.left, difference.right))
     return f"{name_text(difference.name)} {type_text(difference.rtype)}: {old} → {new}"
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """What somebody changed at ``place`` since it was made like the others; ``others`` have it not. ``clashes``: one of them was edited
+    there too, to something else."""
+
+    place: str
+    others: tuple[str, ...]
+    change: Difference
+    clashes: bool
+
+
+def edits_between(before: Mapping[str, Zone], now: Mapping[str, Zone]) -> tuple[Edit, ...]:
+    """Edits of one zone that only some of the places have, in canonical order for each. ``before``: each place when it was made."""
+    changed = {
+        place: {(each.name, each.rtype): each for each in zone_differences(before[place], zone) if not each.expected}
+        for place, zone in now.items()
+    }
+    found = []
+    for place, differences in changed.items():
+        for key, each in differences.items():
+            others = tuple(other for other, zone in now.items() if zone.get(*key) != each.right)
+            if others:
+                found.append(Edit(place, others, each, any(key in changed[other] for other in others)))
+    return tuple(found)

@@ -5,7 +5,7 @@ is known. Everything stops at the first hold that has not passed and at the firs
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
 
@@ -19,6 +19,7 @@ from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
 from legatum.services.registrar import ByHand
 from legatum.work.memory import note_done
+from legatum.work.moves.edits import keep_as_it_is
 from legatum.work.moves.effects.whole import WholeStep
 from legatum.work.moves.job import Job, Refusal
 from legatum.work.moves.premises import moved_on
@@ -130,11 +131,34 @@ async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidenc
     halted, outcome = await _seen_or_awaited(job, action, ways)
     if halted is not None or outcome is not None:
         return halted, outcome
-    if job.runbook.changes_answers and (gone := await moved_on(job)):
+    gone = await moved_on(job) if job.runbook.changes_answers else []
+    if gone and await _mended(job, journal, gone, ways):
+        gone = await moved_on(job)
+    if gone:
         _unsettle(job, journal, gone)
         return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
     halted = await _gate(job, action, ways)
     return halted, await _performed(job, action, journal, evidence, ways) if halted is None else None
+
+
+async def _mended(job: Job, journal: Journal, gone: list[Refusal], ways: Ways) -> bool:
+    """Whether everything that does not hold has been put right, where we can and it is wanted: an edit at one side is made at the other."""
+    effects = tuple(dict.fromkeys(effect for each in gone for effect in each.mended))
+    if not all(each.mended for each in gone):
+        return False
+    step = Step("edit", "Make the edit at the other side too", effects, (), "every server there has it", "make the edit back on both sides")
+    mending = replace(job, step=step)
+    with job.outside.collecting() as evidence:
+        action = WholeStep(mending)
+        for each in gone:
+            ways.missing(each.reason)
+        if await action.gate() or ways.only_show or not ways.ask(step, await action.preview()):
+            return False
+        outcome = await _performed(mending, action, journal, evidence, ways)
+        journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+    job.glance.forget()
+    await keep_as_it_is(job, effects)
+    return True
 
 
 def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:

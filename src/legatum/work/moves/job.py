@@ -6,6 +6,7 @@ from functools import cached_property
 from pathlib import Path
 
 from legatum.core.moves.assembly import play
+from legatum.core.moves.effects import Effect
 from legatum.core.moves.runbook import Outcome, Runbook, Step
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
 from legatum.core.records.name import Name
@@ -21,11 +22,13 @@ from legatum.work.outside import Outside
 
 @dataclass(frozen=True)
 class Refusal:
-    """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no longer are."""
+    """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no longer are; ``mended``:
+    the effects by which it would hold, where we can bring them about."""
 
     reason: str
     remedy: str = ""
     undone: tuple[str, ...] = ()
+    mended: tuple[Effect, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -71,6 +74,10 @@ class Job:
     def file_of(self, zone: Name) -> Path:
         """Where a gathered zone is kept: the domain's own, or that of a part of it."""
         return zone_path(self.path, zone if zone != self.domain else None)
+
+    def made_file(self, place: str, zone: Name) -> Path:
+        """Where it is kept what a zone was when it was made at a place."""
+        return zone_path(self.path, zone if zone != self.domain else None, place)
 
     async def zone(self, place: str, zone: Name) -> Zone:
         """As the place has it; looked at once in a step."""

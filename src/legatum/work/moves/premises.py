@@ -24,6 +24,7 @@ from legatum.core.zones.zone import Zone
 from legatum.work.drafting.signing import signing_obstacles
 from legatum.work.gathering.contents import read_master_file
 from legatum.work.look.registration import registration_view
+from legatum.work.moves.edits import edits_told
 from legatum.work.moves.job import Job, Refusal
 from legatum.work.moves.readiness import edit_remedy
 
@@ -230,7 +231,8 @@ async def _alike(job: Job, zone: Name) -> list[Refusal]:
         return []  # told above
     (one, first), *others = contents.items()
     meant = set(job.scene.keys(zone))
-    refusals = []
+    refusals = edits_told(job, zone, contents, meant) if len(places) > 1 else []
+    meant |= {each.key for refusal in refusals for effect in refusal.mended if isinstance(effect, Records) for each in effect.changed}
     for other, second in others:
         left = [
             each

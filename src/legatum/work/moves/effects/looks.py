@@ -45,6 +45,7 @@ class Gather(Action[Gathered]):
         comment = f"{name_text(effect.zone)}, gathered from {effect.place} by zone transfer, serial {zone.soa.serial}"
         file = job.file_of(effect.zone)
         write_whole(file, master_text(zone, [comment]))
+        job.made_file(effect.place, effect.zone).unlink(missing_ok=True)  # of an earlier move
         now = self.now()
         summary = f"{len(zone)} RRsets, {zone.record_count} records, serial {zone.soa.serial}; complete: it was transferred whole"
         return self.outcome(now, now, summary, serial=zone.soa.serial, file=file.name)

@@ -9,7 +9,9 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.zones.cutting import child_zone, parts_of
 from legatum.core.zones.difference import difference_text
+from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.zone import Zone, fresh_zone
+from legatum.net.file import write_whole
 from legatum.work.gathering.contents import read_master_file
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Refusal
@@ -45,6 +47,7 @@ class MakeZone(Action[ZoneMade]):
         if publication.is_needed:
             return None
         proved = await prove(self.job.outside, publication)
+        self._keep(publication.wanted)
         return self.outcome(proved.first, proved.all, f"it is there already, serial {proved.serial}", serial=proved.serial)
 
     async def perform(self) -> Outcome:
@@ -57,8 +60,14 @@ class MakeZone(Action[ZoneMade]):
                     f"{self.effect.place} does not answer as the zone above did: {'; '.join(lost[:4])}",
                     "nothing was changed in the zone above",
                 )
+        self._keep(publication.wanted)
         where = f"every server of {self.effect.place} ({len(done.addresses)} addresses)"
         return self.outcome(done.first, done.all, f"{where} answers with serial {done.serial}; contents equal", serial=done.serial)
+
+    def _keep(self, made: Zone) -> None:
+        """By which an edit is known for one later."""
+        comment = f"{name_text(made.origin)} as it was made at {self.effect.place}"
+        write_whole(self.job.made_file(self.effect.place, made.origin), master_text(made, [comment]))
 
     @property
     def _is_part(self) -> bool:
