@@ -119,3 +119,26 @@ def test_every_move_under_way_goes_on_and_one_that_cannot_holds_up_none(tmp_path
         for domain in others:
             zone = practice.world.hostings["alder"][0].zone(parse_domain(domain))
             assert zone is not None and (found := zone.get(parse_domain(f"www.{domain}"), A)) is not None and found.ttl == 420
+
+
+@pytest.mark.parametrize("until", ["apex", "switch", "end"])
+def test_a_way_back_is_given_up_and_the_move_goes_on(tmp_path: Path, until: str) -> None:
+    with WorldThread(tmp_path / "world") as practice:
+        world, settings = practice.world, ("--settings", str(practice.world.settings_file), "-q")
+        practice.visit([(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(f"w.preview.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)], 120.0)
+        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--give-up", *settings) == 4  # nothing is being taken back
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", until, *settings) == 0
+        for _ in range(2):  # there, half of the way back, on again: twice
+            assert run("move", "retreat", DOMAIN, "--yes", *settings) == 0
+            assert run("move", "retreat", DOMAIN, "--give-up", *settings) == 0
+            assert run("move", "rehearse", DOMAIN, *settings) == 0
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", until, *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--yes", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--give-up", *settings) == 0
+        assert run("move", "advance", DOMAIN, "--yes", "--wait", *settings) == 0
+        assert run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint", *settings) == 0
+        assert run("move", "retreat", DOMAIN, "--yes", "--wait", *settings) == 0
+        assert run("confirm", DOMAIN, "--to", "alder", "--registrar", "flint", *settings) == 0
+        assert world.hostings["birch"][0].zone(parse_domain(DOMAIN)) is None
+        assert len(world.visitors.seen) > 0 and [each for each in world.visitors.seen if not each.good] == []

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from legatum.core.moves.careless import careless
 from legatum.core.moves.runbook import forecast
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.rehearsal.careless import careless
 from legatum.core.rehearsal.population import follow, followed
 from tests.core.drawn import AT, plan
 

@@ -7,7 +7,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.moves.careless import careless
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.place import KnownHost, Vanishing
 from legatum.core.moves.plan import draw as draw_plan
@@ -15,6 +14,7 @@ from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.rehearsal import build_stage, rehearse, schedules
 from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.rehearsal.careless import careless
 from legatum.core.timing import Caution
 from tests.core.caches import every_cache_fails, first_failure
 from tests.core.drawn import ALDER, AT, BIRCH, KINDS, MARGIN, ZONE, drawing, first, plan

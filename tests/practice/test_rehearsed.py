@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.moves.careless import careless
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import Retirement
@@ -23,6 +22,7 @@ from legatum.core.records.name import Name, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import A
 from legatum.core.rehearsal import Stage, rehearse
+from legatum.core.rehearsal.careless import careless
 from legatum.core.timing import Caution
 from legatum.core.zones.zone import Zone
 from legatum.practice import scenario

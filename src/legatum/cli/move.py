@@ -46,6 +46,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
     retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
     _add_move(retreat)
     retreat.add_argument("--wait", action="store_true", help="stay through holds until everything is taken back")
+    retreat.add_argument("--until", metavar="STEP", help="stop after this step")
+    retreat.add_argument("--give-up", action="store_true", help="take nothing more back: the move goes on, from what is so now")
     add_changing(retreat)
     retreat.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
     advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
@@ -273,12 +275,24 @@ def _redraw(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
+def _give_up(args: argparse.Namespace, outside: "Outside", move: "Runbook", path: Path) -> int:
+    from legatum.core.records.name import name_text
+    from legatum.work.moves.retreat import give_up
+
+    if not args.dry_run:
+        move = give_up(move, path, outside.journal, outside.clock.now())
+        note(args, f"the way back is given up; go on: `legatum move advance {name_text(move.domain)}`")
+    return present(args, outside, move, path, outside.journal.outcomes(move.id), brief=True)
+
+
 def _retreat(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.work.moves.retreat import open_retreat
 
         path, move, journal = _opened(args, outside)
         with journal.occupied([move.domain], outside.clock.now()):
+            if args.give_up:
+                return _give_up(args, outside, move, path)
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
             status = await carry_out(args, outside, retreat, there, journal)
             if status == SHUT and not journal.begun(retreat.id):  # declined, or refused at its first step: the move can still go on

@@ -3,11 +3,11 @@
 from pathlib import Path
 
 from legatum.core.fault import GateShut
-from legatum.core.moves.careless import LATE
 from legatum.core.records.name import parse_domain, parse_name
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import NS
 from legatum.core.records.soa import next_serial
+from legatum.core.rehearsal.careless import LATE
 from legatum.demo.world_thread import WorldThread
 from legatum.net.asker import Asker
 from legatum.net.route import Route

@@ -14,10 +14,10 @@ import numpy as np
 from matplotlib.figure import Figure
 
 from legatum.core.duration import rough_text
-from legatum.core.moves.careless import careless, leads
 from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.rehearsal import Stage, build_stage, rehearse
 from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.rehearsal.careless import careless, leads
 from legatum.core.rehearsal.population import Followed, Shares, follow, followed
 from legatum.views.move import wish_text
 

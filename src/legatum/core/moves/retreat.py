@@ -5,7 +5,7 @@ asks it any more. What visitors never saw - a zone published where nobody asks, 
 find nothing to wait for.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
@@ -21,13 +21,14 @@ from legatum.core.moves.effects import (
     Ready,
     Records,
     Released,
+    ServiceBegun,
     ServiceEnded,
     Statuses,
     Transfer,
     ZoneEnded,
     ZoneMade,
 )
-from legatum.core.moves.needs import Forgotten, Lowered, Need, Unasked, Unnamed
+from legatum.core.moves.needs import Forgotten, Lowered, Need, Unasked, Unnamed, Unused
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
@@ -53,17 +54,57 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
     steps where nothing outside was changed."""
     done = [step for step in move.steps if step.id in begun]
     past = [*move.past, *(_remembered(move, step, begun) for step in done if step.changes or step.takes_away)]
-    scene = scene_at_the_beginning(move.premises)
+    scene, beginning = scene_at_the_beginning(move.premises), scene_at_the_beginning(move.premises)
     for each in past:
         play(scene, each.effects, 0, each.label)
-    beginning = scene_at_the_beginning(move.premises)
-    way = _Way(move, beginning, scene, _led(done))
+    for each in move.past if move.retreating else ():
+        play(beginning, each.effects, 0, each.label)
+    done = in_force(done)
+    unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
+    way = _Way(move, beginning, scene, _led(done), unmaking)
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()
     caution = Caution(move.premises.floor, move.premises.time_out, move.margin)
     words = f"back: {move.wish}"
-    return runbook_of(move.id + SUFFIX, words, now, move.premises, pieces, past, caution, move.domain, back_of=move.id)
+    ident = move.id + SUFFIX + (f"-{move.rounds}" if move.rounds else "")
+    return runbook_of(ident, words, now, move.premises, pieces, past, caution, move.domain, back_of=move.id)
+
+
+def in_force(done: Sequence[Step]) -> list[Step]:
+    """The steps with those of their effects that no later one has undone."""
+    left: list[tuple[Step, Effect]] = []
+    for step in done:
+        for effect in (part for each in step.effects for part in _parts(each)):
+            undone = next((each for each in reversed(left) if _undoes(effect, each[1])), None)
+            if undone is None:
+                left.append((step, effect))
+            else:
+                left.remove(undone)
+    found = [replace(step, effects=tuple(_whole([effect for each, effect in left if each is step]))) for step in done]
+    return [step for step in found if step.effects]
+
+
+def _parts(effect: Effect) -> list[Effect]:
+    """Each RRset by itself."""
+    return [replace(effect, changed=(each,)) for each in effect.changed] if isinstance(effect, Records) else [effect]
+
+
+def _undoes(later: Effect, earlier: Effect) -> bool:
+    if isinstance(later, ZoneMade | ZoneEnded) and isinstance(earlier, ZoneMade | ZoneEnded):
+        return type(later) is not type(earlier) and (later.place, later.zone) == (earlier.place, earlier.zone)
+    return later == earlier.reverse()
+
+
+def _whole(parts: Sequence[Effect]) -> Iterator[Effect]:
+    """RRsets of one zone at one place together again."""
+    for at, each in enumerate(parts):
+        if not isinstance(each, Records):
+            yield each
+            continue
+        alike = [one for one in parts if isinstance(one, Records) and replace(one, changed=()) == replace(each, changed=())]
+        if alike[0] is parts[at]:
+            yield replace(each, changed=tuple(change for one in alike for change in one.changed))
 
 
 def _remembered(move: Runbook, step: Step, begun: Mapping[str, Begun]) -> Past:
@@ -89,14 +130,16 @@ def _led(done: list[Step]) -> set[Name]:
 
 
 class _Way:
-    """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for."""
+    """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for;
+    ``unmaking``: places and zones that were made, and end."""
 
-    def __init__(self, move: Runbook, beginning: Scene, now: Scene, led: set[Name]) -> None:
-        self._move, self._beginning, self._now, self._led = move, beginning, now, led
+    def __init__(self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]]) -> None:
+        self._move, self._beginning, self._now, self._led, self._unmaking = move, beginning, now, led, unmaking
         self._made: list[ZoneMade | Joined] = []
         self._delegated: Delegated | None = None
         self._soa_done = False
         self._changed_back: dict[tuple[Name, Key], tuple[str, RRset]] = {}
+        self._old, self._new, self._back = ("new", "old", "again") if move.retreating else ("old", "new", "back")
 
     def back(self, step: Step, effect: Effect) -> Iterator[Piece]:
         """What takes one effect back."""
@@ -144,6 +187,10 @@ class _Way:
                 yield self._piece(
                     Phase.GATHER, step, effect.reverse(), f"See that {effect.address} works again", "said by whoever switched it on", ()
                 )
+            case ServiceBegun():
+                ended = ServiceEnded(effect.address, effect.place)
+                title, proof = f"{effect.address} may be switched off again", "said by whoever switches it off"
+                yield self._piece(Phase.END, step, ended, title, proof, (Unused(effect.address),))
             case Statuses():
                 back = effect.reverse()
                 words = "Set" if back.to_set else "Lift"
@@ -165,8 +212,8 @@ class _Way:
             present = self._lowest(effect, present)
             lead = Records(effect.place, effect.zone, (Change(present, rrset(effect.zone, NS, present.ttl, wanted.rdatas)),))
             yield Piece(Phase.CHANGE if effect.zone == self._move.domain else Phase.SWITCH, Step(
-                f"leave-{effect.place}", f"Set the NS set at {effect.place} to the old one", (lead,), (),
-                f"every server of {effect.place} hands out the old NS set", "set it to the new one again", estimate=10,
+                f"leave-{effect.place}", f"Set the NS set at {effect.place} to the {self._old} one", (lead,), (),
+                f"every server of {effect.place} hands out the {self._old} NS set", f"set it to the {self._new} one again", estimate=10,
             ))  # fmt: skip
         yield self._piece(
             Phase.END, step, effect.reverse(), f"End the service at {effect.place}", f"no server of {effect.place} answers for it any more",
@@ -196,6 +243,9 @@ class _Way:
         groups: dict[Phase, list[Change]] = {}
         needs: list[Need] = []
         for each in effect.changed:
+            leading = each.key == (effect.zone, NS) and targets(each.before) != targets(each.after)
+            if leading and (effect.place, effect.zone) in self._unmaking:
+                continue  # what ends there leads back anyway
             phase = Phase.CHANGE if effect.cut is not None else _phase_of(each)
             groups.setdefault(phase, []).append(each.reverse())
             if phase == Phase.END and each.key[1] in ADDRESSES:
@@ -203,7 +253,7 @@ class _Way:
             if phase == Phase.CHANGE and each.key[1] != NS and each.before is not None:
                 self._changed_back[effect.zone, each.key] = (effect.place, each.before)
         for phase, changes in groups.items():
-            title = f"{_words(phase)} {_list(changes)} at {effect.place} {'again' if phase in (Phase.LOWER, Phase.RAISE) else 'back'}"
+            title = f"{_words(phase)} {_list(changes)} at {effect.place} {'again' if phase in (Phase.LOWER, Phase.RAISE) else self._back}"
             back = Records(effect.place, effect.zone, tuple(changes), effect.follows)
             yield self._piece(
                 phase,
@@ -232,14 +282,14 @@ class _Way:
             Phase.SWITCH,
             step,
             back,
-            f"Set the NS set at the registrar {back.registrar} back to {names}",
-            "the registry holds exactly the old set",
+            f"Set the NS set at the registrar {back.registrar} {self._back} to {names}",
+            f"the registry holds exactly the {self._old} set",
             (),
         )
         yield Piece(Phase.SEEN, Step(
-            "parents" + SUFFIX, f"See the old NS set on every server of .{name_text(back.parent_zone)}", (Published(back.domain,
+            "parents" + SUFFIX, f"See the {self._old} NS set on every server of .{name_text(back.parent_zone)}", (Published(back.domain,
             back.after),), (),
-            "every address of every parent server hands out exactly the old set", "nothing to take back",
+            f"every address of every parent server hands out exactly the {self._old} set", "nothing to take back",
             estimate=next((each.estimate for each in self._move.steps if any(isinstance(one, Published) for one in each.effects)), 3600),
         ))  # fmt: skip
 
@@ -272,7 +322,7 @@ class _Way:
             if not places:
                 continue
             yield Piece(Phase.READY, Step(
-                "ready" + SUFFIX, "Check that the old side is ready for everybody", (Ready(zone, places, (), leaving),),
+                "ready" + SUFFIX, f"Check that the {self._old} side is ready for everybody", (Ready(zone, places, (), leaving),),
                 ("every server of it answers for the zone", "nothing was edited on one side only"),
                 "every server, every address, the same contents on both sides", "nothing to take back",
             ), (Lowered(zone, (zone, NS)),))  # fmt: skip
@@ -283,7 +333,7 @@ class _Way:
             )
             yield Piece(Phase.CONFIRM, Step(
                 "confirm" + SUFFIX, "Confirm parent, child, registrar and all resolvers", (Agreed(zone, ns, at_registrar),),
-                ("no new NS left over anywhere",), "all agree on the old NS set", "nothing to take back",
+                (f"no {self._new} NS left over anywhere",), f"all agree on the {self._old} NS set", "nothing to take back",
             ), needs)  # fmt: skip
 
     def _old_ns(self, zone: Name) -> tuple[Name, ...]:

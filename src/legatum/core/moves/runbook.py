@@ -5,6 +5,7 @@ effects check), how long to hold before it (its *waits*), what must be seen afte
 anything; :mod:`legatum.work.moves.advance` does. No kind of move has a name here: they differ in their effects alone.
 """
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -16,6 +17,8 @@ from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.core.timing import Bound, Wait, not_before
+
+_ROUND = re.compile(r"-given-up-(\d+)$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +85,11 @@ class Runbook:
     def changes_answers(self) -> bool:
         """What caches hold changes with it, so that it can be rehearsed."""
         return any(not effect.of_registration for step in self.steps for effect in step.effects)
+
+    @property
+    def rounds(self) -> int:
+        """How often its way back was begun and given up."""
+        return len({found[1] for step in self.steps if (found := _ROUND.search(step.id))})
 
     def step(self, ident: str) -> Step:
         return next(step for step in self.steps if step.id == ident)

@@ -1,11 +1,13 @@
 """Beginning the way back of a move, or going on with it."""
 
+from dataclasses import replace
 from pathlib import Path
 
 from legatum.core.fault import GateShut
 from legatum.core.moves.effects import Followed, Transfer
+from legatum.core.moves.resumption import given_up, resumed
 from legatum.core.moves.retreat import Begun, draft_retreat
-from legatum.core.moves.runbook import Runbook
+from legatum.core.moves.runbook import Outcome, Runbook, next_step
 from legatum.core.records.name import name_text
 from legatum.journal.journal import Journal
 from legatum.work.movefile import read_move, retreat_path, write_move
@@ -31,6 +33,36 @@ def open_retreat(move: Runbook, path: Path, journal: Journal, now: float, keep: 
     return retreat, there
 
 
+def give_up(move: Runbook, path: Path, journal: Journal, now: float) -> Runbook:
+    """The move goes on forward: what its way back had taken back is done again first. The way back's file is gone afterwards.
+
+    Raises :class:`GateShut` where no way back is under way, or a transfer was cancelled by it.
+    """
+    there, domain = retreat_path(path), name_text(move.domain)
+    if not there.exists():
+        raise GateShut(f"{domain}: nothing is being taken back", f"`legatum move status {domain}` says where the move stands")
+    retreat = read_move(there)
+    if move.drafted <= retreat.drafted:  # else it was given up already, and only the file is left
+        if next_step(retreat, journal.outcomes(retreat.id)) is None:
+            raise GateShut(f"{domain}: everything has been taken back", "draft the move anew")
+        back, begun = begun_of(retreat, journal), begun_of(move, journal)
+        if any(isinstance(effect, Transfer) for step in retreat.steps if step.id in back for effect in step.effects):
+            raise GateShut(f"{domain}: the transfer was cancelled", "draft another one; this one cannot go on")
+        if any(step.changes for step in retreat.steps if step.id in back):
+            number = move.rounds + 1
+            resumption = resumed(move, begun, retreat, back, now)
+            known = [(each, each, begun) for each in begun] + [(each, given_up(each, number), back) for each in back]
+            outcomes = journal.outcomes(move.id) | journal.outcomes(retreat.id)
+            for ident, called, times in known:
+                found = outcomes.get(ident) or Outcome(ident, times[ident].first, now, "begun, and not known to have ended")
+                if called not in journal.outcomes(move.id):
+                    journal.settle(move.id, move.domain, replace(found, step=called), now, ())
+            move = resumption
+            write_move(path, move)
+    there.unlink()
+    return move
+
+
 def _is_final(effect: object) -> bool:
     return isinstance(effect, Followed) or (isinstance(effect, Transfer) and effect.op == "approve")
 
@@ -50,6 +82,6 @@ def refuse_while_retreating(move: Runbook, path: Path) -> None:
     if retreat_path(path).exists():
         domain = name_text(move.domain)
         raise GateShut(
-            f"{domain}: this move is being taken back", f"go on with that: `legatum move retreat {domain}`; or have a new plan drawn from "
-            "what is so now, with the wish of the move and --force"
+            f"{domain}: this move is being taken back", f"go on with that: `legatum move retreat {domain}`; or give it up: "
+            f"`legatum move retreat {domain} --give-up`"
         )  # fmt: skip

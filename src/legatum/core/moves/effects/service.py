@@ -38,3 +38,6 @@ class ServiceBegun(Effect):
             scene.answer(self.address, self.place or None, first, everywhere, step)
         else:
             scene.work(self.address, True, first, everywhere, step)
+
+    def reverse(self) -> ServiceEnded:
+        return ServiceEnded(self.address, self.place)
