@@ -19,7 +19,7 @@ from legatum.core.moves.kinds.transfer import (
     UNLOCK,
     Account,
     Held,
-    Wish,
+    Terms,
     differences,
     obstacles,
     registered_of,
@@ -43,7 +43,7 @@ def day(days: float) -> str:
 HELD = Held(
     DOMAIN, NOW, "flint", ALDER, (b"\x10\x20\x0d\x02" + bytes(32),), {OWN: ("198.51.100.31",)}, ("ok",), day(300), day(-700), day(-61)
 )
-WISH = Wish(FLINT, SLATE, "", False, 1, "")
+WISH = Terms(FLINT, SLATE, "", False, 1, "")
 
 
 @pytest.mark.parametrize(
@@ -89,12 +89,12 @@ def test_dns_and_hosts_that_the_losing_registrar_runs_go_first() -> None:
     assert not obstacles(HELD, replace(FLINT, servers=(parse_name("ns9.alder.test."),), addresses=("198.51.100.99",)), NOW)
 
 
-def draft(held: Held, wish: Wish) -> Runbook:
+def draft(held: Held, wish: Terms) -> Runbook:
     of = drawing(at=NOW, registrar="", registered=registered_of(held), hosts=(), unsigned="")
     return draw(of, "k-1", "registered through slate", [NewRegistrar(held, wish)])
 
 
-def ids(held: Held, wish: Wish) -> list[str]:
+def ids(held: Held, wish: Terms) -> list[str]:
     return [step.id for step in draft(held, wish).steps]
 
 

@@ -11,7 +11,7 @@ from legatum.net.clock import SystemClock
 from legatum.practice.registry import Trouble
 from legatum.services.registrar import NsChange
 from legatum.wire import epp
-from legatum.work.fleet.ns_sets import Standing, change
+from legatum.work.fleet.ns_sets import Candidate, change
 from legatum.work.registry.registration import change_nameservers, restore
 from legatum.work.registry.renewal import plan_renewal, renew
 from tests.registry import ALDER, BIRCH, DOMAIN, OTHER, Up, with_registry
@@ -119,7 +119,7 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
             up.registry.register(domain, "flint", ALDER)
         outside = up.outside
         account = outside.registrar("flint")
-        ready = [Standing(domain, ALDER, "ready") for domain in [*domains[:15], OTHER]]
+        ready = [Candidate(domain, ALDER, "ready") for domain in [*domains[:15], OTHER]]
         done = await change(outside, account, ready, BIRCH)
         assert [each.state for each in done] == ["changed"] * 15 + ["failed"] and "not allowed" in done[-1].why
         assert up.server.sessions == 2 and up.changes == domains[:15]  # one to change, one to read back
@@ -135,7 +135,7 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
 
         up.registry.trouble.drops = drops  # type: ignore[method-assign]
         up.changes.clear()
-        done = await change(outside, account, [Standing(domain, ALDER, "ready") for domain in domains[15:]], BIRCH)
+        done = await change(outside, account, [Candidate(domain, ALDER, "ready") for domain in domains[15:]], BIRCH)
         assert [each.state for each in done] == ["changed"] * 15 and sorted(up.changes) == domains[15:]
 
     with_registry(tmp_path, work)

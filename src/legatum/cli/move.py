@@ -11,6 +11,8 @@ from legatum.cli.moving import carried_out, carry_out, drafted, present
 from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from legatum.core.fault import Fault
     from legatum.core.moves.runbook import Outcome, Runbook
     from legatum.core.records.name import Name
@@ -25,7 +27,10 @@ _SIDE_BY_SIDE = 8  # domains looked at together when many are drafted
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     draft = actions.add_parser("draft", help="look at everything a move rests on, and write its runbook")
-    draft.add_argument("domains", metavar="DOMAIN", nargs="*")
+    draft.add_argument(
+        "domains", metavar="DOMAIN", nargs="*",
+        help="none with --replace: every domain of the house that carries the address; none with --hosts: whose host it is",
+    )  # fmt: skip
     draft.add_argument("--list", metavar="FILE", help="many moves: domains, one a line")
     add_wishes(draft)
     draft.add_argument("--out", metavar="FILE", help="where to write the move file of one domain (default: the settings' folder of moves)")
@@ -79,21 +84,47 @@ def _draft(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
 
     async def work(outside: "Outside") -> int:
-        domains = domains_of(args)
+        named = args.domains or args.list
+        domains, unseen = (domains_of(args), []) if named else await _concerned(args, outside)
         if len(domains) > 1 and args.out:
             raise BadInput("--out is of one move", "leave it out: each goes into the moves folder of the settings")
-        if len(domains) == 1 and not args.list:
+        if len(domains) == 1 and not args.list and not unseen:
             note(args, "looking at the domain, its providers and the registry …")
             wish = wished(args, outside, domains[0])
             runbook, path = await drafted(args, outside, wish, Path(args.out) if args.out else None)
             return present(args, outside, runbook, path, {})
-        return await _draft_many(args, outside, domains)
+        return await _draft_many(args, outside, domains, unseen)
 
     return with_outside(args, work)
 
 
-async def _draft_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]") -> int:
-    """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed."""
+async def _concerned(args: argparse.Namespace, outside: "Outside") -> "tuple[list[Name], list[tuple[Name, Fault]]]":
+    """The domains that a wish is about which names an address or hosts and no domain; and those of which that could not be seen."""
+    from legatum.cli.wishes import host_domains, replaced
+    from legatum.core.fault import BadInput
+    from legatum.work.drafting.carriers import carriers_of
+
+    if args.hosts:
+        return host_domains(args), []
+    if not args.replace:
+        raise BadInput("no domain", "name one, or several, or a list: --list FILE")
+    found: dict[Name, None] = {}
+    unseen: dict[Name, Fault] = {}
+    for each in map(replaced, args.replace):
+        carriers = await carriers_of(outside, each)
+        note(args, f"{each.old} stands in {len(carriers.carrying)} of the {carriers.looked} domains of the house that could be looked at")
+        found |= dict.fromkeys(carriers.carrying)
+        unseen |= dict(carriers.unseen)
+    if not found and not unseen:
+        raise BadInput("none of the house's domains carries it", "is it the right address? Of one that the house does not list: name it")
+    return list(found), list(unseen.items())
+
+
+async def _draft_many(
+    args: argparse.Namespace, outside: "Outside", domains: "list[Name]", unseen: "Sequence[tuple[Name, Fault]]" = ()
+) -> int:
+    """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed, ``unseen`` the
+    ones that could not be looked at before."""
     from legatum.core.fault import Fault
     from legatum.views.move import drafts_document, show_drafts
     from legatum.work.side_by_side import side_by_side
@@ -107,6 +138,7 @@ async def _draft_many(args: argparse.Namespace, outside: "Outside", domains: "li
             return domain, None, None, fault
 
     drawn = await side_by_side(one, domains, _SIDE_BY_SIDE)
+    drawn += [(domain, None, None, fault) for domain, fault in unseen]
     document = drafts_document(drawn, outside.clock.now())
     show(args, document, lambda screen: show_drafts(document, screen))
     return next((fault.status for *_, fault in drawn if fault is not None), OK)

@@ -69,7 +69,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         to=args.new,
         old=args.old,
         registrar=args.registrar,
-        replace=tuple(_replaced(each) for each in args.replace),
+        replace=tuple(replaced(each) for each in args.replace),
         hosts=hosts,
         named=() if args.unnamed else tuple(host for host, addresses in hosts.items() if addresses),
         part=_part(args.part, domain),
@@ -97,7 +97,8 @@ def _halves(text: str, form: str) -> tuple[str, str]:
     return left.strip(), right.strip()
 
 
-def _replaced(text: str) -> "NewAddress":
+def replaced(text: str) -> "NewAddress":
+    """``OLD=NEW``. Raises :class:`BadInput`."""
     from legatum.core.moves.kinds.address import NewAddress
 
     old, new = _halves(text, "--replace OLD-ADDRESS=NEW-ADDRESS")
@@ -124,6 +125,17 @@ def _hosts(args: argparse.Namespace, domain: "Name") -> "dict[Name, tuple[str, .
         name, addresses = _halves(text, "--hosts NS=ADDRESS,ADDRESS")
         found[typed_host(name, domain)] = tuple(canonical_address(each.strip()) for each in addresses.split(",") if each.strip())
     return found
+
+
+def host_domains(args: argparse.Namespace) -> "list[Name]":
+    """The domains whose own name servers ``--hosts`` names. Raises :class:`BadInput` for one that is not whole."""
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import parent_of, parse_domain
+
+    names = [_halves(text, "--hosts NS=ADDRESS,ADDRESS")[0] for text in args.hosts]
+    if bare := next((each for each in names if "." not in each.rstrip(".")), None):
+        raise BadInput(f"'{bare}': a host of which domain?", f"name the domain, or the host as a whole, such as {bare}.kilnandclay.example")
+    return list(dict.fromkeys(parent_of(parse_domain(each)) for each in names))
 
 
 def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":

@@ -31,7 +31,7 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
-from legatum.work.registry.hosts import held_addresses, look_at_hosts
+from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning, refuse_leaned_on
 from legatum.work.survey import survey
 
 
@@ -137,6 +137,10 @@ async def _refuse_unfit(outside: Outside, wish: Wishes, zone: Zone, account: Reg
     for host, addresses in wish.hosts.items():
         if addresses:
             await refuse_unfit(outside, wish.domain, host, addresses, views)
+        else:  # its own domain leaves it by this plan; who else leans on it has to leave before
+            leaning = await look_for_leaning(outside, host, wish.leaning, account)
+            others = {domain: by for domain, by in leaning.domains.items() if domain != wish.domain}
+            refuse_leaned_on(host, replace(leaning, domains=others, linked=None))
     for host in wish.named:
         if host not in wish.hosts:
             await refuse_unready_host(outside, zone, host, account)

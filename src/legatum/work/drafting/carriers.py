@@ -1,0 +1,51 @@
+"""Which domains of the house carry an address: those of the settings' list and of the journal, looked at in their zones."""
+
+from dataclasses import dataclass
+
+from legatum.core.fault import BadInput, Fault
+from legatum.core.moves.kinds.address import NewAddress, changes_in, senders_in
+from legatum.core.records.name import ROOT, Name, name_text
+from legatum.work.drafting.second import servers_at
+from legatum.work.outside import Outside
+from legatum.work.registry.hosts import listed_domains, look_at_hosts
+from legatum.work.side_by_side import side_by_side
+
+
+@dataclass(frozen=True)
+class Carriers:
+    """``unseen``: domains of which it is not known, with what stood in the way; ``looked``: how many were looked at."""
+
+    carrying: tuple[Name, ...]
+    unseen: tuple[tuple[Name, Fault], ...]
+    looked: int
+
+
+async def carriers_of(outside: Outside, wish: NewAddress) -> Carriers:
+    """Raises :class:`BadInput` where the house knows no domains."""
+    known = [each for each in dict.fromkeys([*listed_domains(outside), *outside.journal.domains()]) if each != ROOT]
+    if not known:
+        raise BadInput("which domains?", "name some, give a --list, or let `domains` in the settings name the house's list of them")
+
+    async def one(domain: Name) -> bool | Fault:
+        try:
+            return await _carries(outside, domain, wish)
+        except Fault as fault:
+            return fault
+
+    found = dict(zip(known, await side_by_side(one, known), strict=True))
+    unseen = tuple((domain, each) for domain, each in found.items() if isinstance(each, Fault))
+    return Carriers(tuple(domain for domain, each in found.items() if each is True), unseen, len(known) - len(unseen))
+
+
+async def _carries(outside: Outside, domain: Name, wish: NewAddress) -> bool:
+    """Raises :class:`BadInput` where no provider of the settings has its zone."""
+    led = {view.name for view in await look_at_hosts(outside, domain, None) if view.named_by}
+    if not led:
+        return False  # nobody is led anywhere by it
+    home = next((name for name in outside.settings.providers if set(servers_at(outside, name)) & led), None)
+    if home is None:
+        raise BadInput(
+            f"{name_text(domain)} is served by {', '.join(sorted(map(name_text, led)))}: no provider of the settings", "look there by hand"
+        )
+    zone = await outside.provider(home).fetch(domain)
+    return bool(changes_in(zone, wish) or senders_in(zone, wish))
