@@ -9,7 +9,6 @@ import json
 import os
 import sqlite3
 import subprocess
-import sys
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
@@ -19,6 +18,7 @@ from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, Bind, Server, Unbound, program, stop_all
 from tests.real.program import legatum
 from tests.real.registry_thread import RegistryThread
+from tests.started import Ended, run_program
 
 NAMES = ("bind", "knot", "nsd", "pdns")
 SOA = "@ SOA ns1.{provider}.example. hostmaster.{provider}.example. {serial} 60 20 3600 2\n"
@@ -41,17 +41,23 @@ def blank(provider: str, zone: str = "", ttl: int = 4) -> str:
 
 
 class Hosting(Server):
-    """``zones``: name → master file. ``make`` and ``take_away`` are shell commands with ``$1`` for the domain. ``signing``: those of its
+    """``zones``: name → master file. ``spare``: an address at which it answers too, and that no name has at first. ``make`` and
+    ``take_away`` are shell commands with ``$1`` for the domain. ``signing``: those of its
     zones that it signs; ``more``: lines for its settings."""
 
     kind = "update"
     more = ""
 
-    def __init__(self, folder: Path, name: str, addresses: tuple[str, str], secret: str) -> None:
+    def __init__(self, folder: Path, name: str, addresses: tuple[str, str], spare: str, secret: str) -> None:
         super().__init__(folder, addresses[0], f"own.{name}.example")
-        self.name, self.addresses, self.secret = name, addresses, secret
+        self.name, self.addresses, self.spare, self.secret = name, addresses, spare, secret
         self.zones: dict[str, str] = {self.probe: f"$ORIGIN {self.probe}.\n{blank(name)}"}
         self.signing: tuple[str, ...] = ()
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """Where it listens."""
+        return (*self.addresses, self.spare)
 
     def put_files(self) -> None:
         for zone, text in self.zones.items():
@@ -89,7 +95,7 @@ class BindHosting(Hosting):
         (self.folder / "rndc.key").write_text(f'key "rndc-key" {{ algorithm hmac-sha256; secret "{steering}"; }};\n')
         zones = "".join(f'zone "{zone}" {self._zone(zone)};\n' for zone in self.zones)
         (self.folder / "named.conf").write_text(
-            f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {"; ".join(self.addresses)}; }};\n'
+            f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {"; ".join(self.places)}; }};\n'
             "listen-on-v6 { none; }; recursion no; dnssec-validation no; notify no; allow-new-zones yes; empty-zones-enable no;\n"
             "session-keyfile none; };\n"
             f'include "{self.folder}/rndc.key";\ncontrols {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};\n'
@@ -121,7 +127,7 @@ class KnotHosting(Hosting):
         self.put_files()
         zones = "".join(f"  - domain: {zone}\n    file: {zone}.zone\n    acl: [keyed]\n" + self._signs(zone) for zone in self.zones)
         (self.folder / "knot.conf").write_text(
-            f"server:\n  rundir: {self.folder}\n  listen: [{', '.join(f'{each}@53' for each in self.addresses)}]\n"
+            f"server:\n  rundir: {self.folder}\n  listen: [{', '.join(f'{each}@53' for each in self.places)}]\n"
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}\n"
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
@@ -157,12 +163,13 @@ class NsdHosting(Hosting):
     def configure(self) -> None:
         self.put_files()
         self.more = f'folder = "{self.name}"\nreload = {json.dumps([*self.control, "reload", "{domain}"])}'
-        places = "".join(f"  ip-address: {each}\n" for each in self.addresses)
+        places = "".join(f"  ip-address: {each}\n" for each in self.places)
         (self.folder / "nsd.conf").write_text(
+            f'key:\n  name: "{KEY_NAME}"\n  algorithm: hmac-sha256\n  secret: "{self.secret}"\n'
             f'server:\n{places}  database: ""\n  zonesdir: "{self.folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
             f'  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n'
             f'remote-control:\n  control-enable: yes\n  control-interface: "{self.folder}/control"\n'
-            'pattern:\n  name: "made"\n  zonefile: "%s.zone"\n'
+            f'pattern:\n  name: "made"\n  zonefile: "%s.zone"\n  provide-xfr: 127.0.0.0/8 {KEY_NAME}\n'
             + "".join(f'zone:\n  name: "{zone}"\n  include-pattern: "made"\n' for zone in (self.probe,))
         )
         listed = "".join(f"add {zone} made\n" for zone in self.zones if zone != self.probe)
@@ -188,7 +195,7 @@ class PowerDnsHosting(Hosting):
     def configure(self) -> None:
         self.put_files()
         (self.folder / "pdns.conf").write_text(
-            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\nlocal-address={','.join(self.addresses)}\n"
+            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\nlocal-address={','.join(self.places)}\n"
             f"socket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\n"
             "allow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\nzone-cache-refresh-interval=0\ncache-ttl=0\nquery-cache-ttl=0\nnegquery-cache-ttl=0\n"
         )
@@ -229,11 +236,13 @@ HOSTINGS: dict[str, type[Hosting]] = {"bind": BindHosting, "knot": KnotHosting, 
 class Lab:
     """``domains``: domain → the provider that serves it at first, whole. ``signed``: (provider, zone) that it signs; ``extra``: records
     beside those that all have, by domain; ``beside``: (provider, zone) → its master file, for zones that nobody is led to at first;
-    ``cuts``: more lines for the TLD."""
+    ``cuts``: more lines for the TLD; ``bare``: domains that are registered, and delegated to nobody. ``copy``: a BIND that takes copies of
+    zones of any of them, as the secondary ``copy-NAME`` of the settings."""
 
     def __init__(
         self, folder: Path, number: int, domains: Mapping[str, str], signed: Iterable[tuple[str, str]] = (),
         extra: Mapping[str, str] | None = None, beside: Mapping[tuple[str, str], str] | None = None, cuts: str = "",
+        bare: Iterable[str] = (),
     ) -> None:  # fmt: skip
         self.folder = folder
         for each in (folder, *folder.parents[:2]):
@@ -246,12 +255,13 @@ class Lab:
         tld = f"$ORIGIN example.\n$TTL 60\n@ SOA a.nic hostmaster.nic 1 60 20 3600 2\n@ NS a.nic\na.nic A {self.host(1)}\n{cuts}"
         for place, (name, kind) in enumerate(HOSTINGS.items(), 1):
             addresses = (self.host(10 * place), self.host(10 * place + 1))
-            self.hostings[name] = kind(folder / name, name, addresses, secret)
+            self.hostings[name] = kind(folder / name, name, addresses, self.host(10 * place + 2), secret)
             tld += f"ns1.{name} A {addresses[0]}\nns2.{name} A {addresses[1]}\n"
         for domain, provider in domains.items():
             text = blank(provider, domain).replace(" 1 60 20", " 2031030402 60 20")
             self.hostings[provider].zones[domain] = text + RECORDS + (extra or {}).get(domain, "")
             tld += "".join(f"{domain.removesuffix('.example')} 2 NS ns{each}.{provider}\n" for each in (1, 2))
+        tld += f"ns1.copy A {self.host(64)}\n"
         for (provider, zone), text in (beside or {}).items():
             self.hostings[provider].zones[zone] = text
         for provider, zone in signed:
@@ -266,17 +276,20 @@ class Lab:
             Bind(folder / "resolver", self.host(32 + 30), ".", roots=roots),
         ]
         self.resolvers[1].asked_with_recursion = True
+        copies = {"own.copy.example": f"$ORIGIN own.copy.example.\n{SOA.format(provider='bind', serial=1)}@ 4 NS ns1.copy.example.\n"}
+        self.copy = Bind(folder / "copy", self.host(64), "own.copy.example", secret=secret, zones=copies)
         key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
         hosts = {name: [parse_name(f"ns{each}.{name}.example.") for each in (1, 2)] for name in NAMES}
-        every = [host for each in hosts.values() for host in each]
-        self.registry = RegistryThread(folder, self.host(1), key, 2, {domain: hosts[at] for domain, at in domains.items()}, every)
+        every = [*(host for each in hosts.values() for host in each), parse_name("ns1.copy.example.")]
+        registered = {domain: hosts[at] for domain, at in domains.items()} | {domain: [] for domain in bare}
+        self.registry = RegistryThread(folder, self.host(1), key, 2, registered, every)
 
     @property
     def servers(self) -> list[Server]:
-        return [self.top, *self.hostings.values(), *self.resolvers]
+        return [self.top, *self.hostings.values(), self.copy, *self.resolvers]
 
     def start(self) -> None:
-        for address in [each.address for each in self.servers] + [each.addresses[1] for each in self.hostings.values()]:
+        for address in self._places:
             # Some servers listen only on addresses that an interface has, not on the whole loopback range.
             subprocess.run(["ip", "address", "add", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
         for server in self.servers:
@@ -288,18 +301,31 @@ class Lab:
             '[house]\nlow_ttl = "2s"\nns_ttl = "4s"\nfloor = "0s"\nmargin = "1s"\npoll = "1s"\npatience = "40s"\n'
             f'[resolvers]\nunbound = "{self.resolvers[0].address}"\nbind = "{self.resolvers[1].address}"\n'
             + "".join(each.settings() for each in self.hostings.values())
+            + "".join(self._copying(each) for each in self.hostings.values())
             + self.registry.settings
         )
+
+    def _copying(self, primary: Hosting) -> str:
+        allowed = f'primaries {{ {primary.address} key "{KEY_NAME}"; }}; allow-notify {{ any; }};'
+        zone = f'{{ type secondary; file "{primary.name}-{{domain}}"; {allowed} }};'
+        create, end = ([*self.copy.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"]))
+        return (
+            f'[secondaries.copy-{primary.name}]\nservers = ["ns1.copy.example"]\nnotify = ["{self.copy.address}"]\n'
+            f"create = {json.dumps(create)}\nend = {json.dumps(end)}\n"
+        )
+
+    @property
+    def _places(self) -> list[str]:
+        return [each.address for each in self.servers] + [place for each in self.hostings.values() for place in each.places[1:]]
 
     def stop(self) -> None:
         self.registry.stop()
         stop_all(self.servers)
-        for address in [each.address for each in self.servers] + [each.addresses[1] for each in self.hostings.values()]:
+        for address in self._places:
             subprocess.run(["ip", "address", "del", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
 
     def legatum(self, *words: str, status: int = 0) -> Any:
         return legatum(self.folder, *words, status=status)
 
-    def run(self, *words: str) -> subprocess.CompletedProcess[str]:
-        command = [sys.executable, "-m", "legatum", *words, "--settings", "legatum.toml"]
-        return subprocess.run(command, cwd=self.folder, capture_output=True, text=True, timeout=200, check=False)
+    def run(self, *words: str) -> Ended:
+        return run_program([*words, "--settings", "legatum.toml"], self.folder, {}, patience=200)

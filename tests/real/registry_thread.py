@@ -17,11 +17,13 @@ from legatum.practice.epp_server import EppServer
 from legatum.practice.registry import Registry, Tld
 from legatum.wire.signing import Key
 
+ACCOUNTS = ("flint", "slate")
 DELAY = 2.0  # seconds until a change is published
 
 
 class RegistryThread(threading.Thread):
-    """``registrations``: domain → its NS set, all with flint; ``hosts``: others that it knows. ``changes``: how many updates there were."""
+    """``registrations``: domain → its NS set, all with flint, the first of the accounts; ``hosts``: others that it knows. ``changes``: how
+    many updates there were."""
 
     def __init__(
         self, folder: Path, primary: str, key: Key, ttl: int, registrations: Mapping[str, Iterable[Name]], hosts: Iterable[Name] = ()
@@ -39,7 +41,7 @@ class RegistryThread(threading.Thread):
     async def live(self) -> None:
         clock, self.ended = WorldClock(time.time()), asyncio.Event()
         asker = Asker(Route(), clock, generator=random.Random())
-        registry = Registry({"flint": "a-password"}, [self.tld], self.hosts, DELAY, asker, clock)
+        registry = Registry(dict.fromkeys(ACCOUNTS, "a-password"), [self.tld], self.hosts, DELAY, asker, clock)
         for domain, servers in self.registrations.items():
             registry.register(parse_name(domain + "."), "flint", servers)
         update = registry.domains.update
@@ -51,7 +53,7 @@ class RegistryThread(threading.Thread):
         registry.domains.update = counted  # type: ignore[method-assign]
         self.registry = registry
         _, tls = make_certificates(self.folder, "epp.nic.example")
-        (self.folder / "flint.password").write_text("a-password\n")
+        (self.folder / "password").write_text("a-password\n")
         server = EppServer("epp.nic.example", registry, clock, tls)
         await server.open()
         self.port = server.endpoint.port
@@ -63,10 +65,11 @@ class RegistryThread(threading.Thread):
 
     @property
     def settings(self) -> str:
-        """The registrar's account there, for a settings file in the same folder."""
-        return (
-            f'[registrars.flint]\nkind = "epp"\nserver = "epp.nic.example"\naddress = "127.0.0.1"\nport = {self.port}\n'
-            'user = "flint"\npassword = "file:flint.password"\nauthority = "authority.pem"\n'
+        """The registrars' accounts there, for a settings file in the same folder."""
+        return "".join(
+            f'[registrars.{name}]\nkind = "epp"\nserver = "epp.nic.example"\naddress = "127.0.0.1"\nport = {self.port}\n'
+            f'user = "{name}"\npassword = "file:password"\nauthority = "authority.pem"\n'
+            for name in ACCOUNTS
         )
 
     def stop(self) -> None:

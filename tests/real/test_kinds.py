@@ -1,33 +1,136 @@
-"""Moves of other kinds than another provider, there and back on each of BIND, Knot, NSD and PowerDNS, visitors throughout.
+"""Moves of every kind, there and back, twice, on each of BIND, Knot, NSD and PowerDNS, visitors throughout.
 
-TTLs are seconds, so that every hold is really waited for. Not one answer may be wrong.
+All go on side by side: for each server a domain for each tour. TTLs are seconds, so that every hold is really waited for. Not one answer
+may be wrong.
 """
 
 import os
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
 
-from tests.real.lab import NAMES, Lab
+from tests.real.lab import NAMES, RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS, outcome
 from tests.real.visitors import Visitors
 
-pytestmark = [*NEEDS_SERVERS, pytest.mark.timeout(400)]
-DOMAINS = {f"{name}-kinds.example": name for name in NAMES}
-WISHES = (
-    ("--ttl", "mail A=9s"),
-    ("--soa", "refresh=50s", "--soa", "mailbox=dns@quillmoor.example"),
-    ("--replace", "203.0.113.25=203.0.113.26"),
-)
-"""Taken back by ``retreat``."""
+pytestmark = [*NEEDS_SERVERS, pytest.mark.timeout(500)]
+LEADING = ("--registrar", "flint", "--publishing", "5s")
+
+
+def carried_out(lab: Lab, domain: str, *wishes: str) -> None:
+    drafted = lab.legatum("move", "draft", domain, *wishes)
+    assert drafted["steps"], drafted
+    assert lab.legatum("move", "rehearse", domain)["safe"]
+    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
+
+
+def answered(lab: Lab, provider: str, name: str) -> list[int]:
+    """Response codes of its servers, for the SOA there."""
+    return [outcome(each, name, 6, False) for each in lab.hostings[provider].addresses]
+
+
+def other_than(home: str) -> str:
+    return NAMES[(NAMES.index(home) + 1) % len(NAMES)]
+
+
+def records(lab: Lab, domain: str, provider: str) -> list[str]:
+    text = lab.run("gather", domain, "--from", provider, "--out", "-").out
+    return sorted(line for line in text.splitlines() if not line.startswith(";") and " SOA " not in line)
+
+
+def zone_data(lab: Lab, domain: str, home: str) -> None:
+    """A TTL, the SOA record and an address changed, each taken back by a retreat; a part handed on and taken back, twice."""
+    before = records(lab, domain, home)
+    for wishes in (
+        ("--ttl", "www CNAME=9s"),
+        ("--soa", "refresh=50s", "--soa", "mailbox=dns@quillmoor.example"),
+        ("--replace", "203.0.113.25=203.0.113.26"),
+    ):
+        carried_out(lab, domain, "--from", home, *wishes)
+        assert lab.legatum("move", "retreat", domain, "--yes", "--wait")["halt"] == "complete"
+    other = other_than(home)
+    for _ in range(2):
+        part = ("delegate", "a", "--of", domain, "--at", home, "--to", other, "--ttl", "3s", "--yes", "--wait")
+        assert lab.legatum(*part)["halt"] == "complete"
+        assert answered(lab, other, f"a.{domain}") == [0, 0]
+        assert lab.legatum(*part, "--back")["halt"] == "complete"
+        assert answered(lab, other, f"a.{domain}") == [5, 5]
+    assert before == records(lab, domain, home)
+
+
+def together(lab: Lab, domain: str, home: str) -> None:
+    """Another provider, address, TTL and registrar in one plan; and all of it back in another."""
+    other = other_than(home)
+    there = ("--to", other, "--replace", "203.0.113.25=203.0.113.26", "--ttl", "www CNAME=5s", "--registrar-to", "slate", "--approve")
+    carried_out(lab, domain, "--from", home, *there, *LEADING)
+    assert (answered(lab, home, domain), answered(lab, other, domain)) == ([5, 5], [0, 0])
+    back = ("--to", home, "--replace", "203.0.113.26=203.0.113.25", "--ttl", "www CNAME=3s")
+    carried_out(lab, domain, "--from", other, *back, "--registrar", "slate", "--publishing", "5s")
+    assert (answered(lab, home, domain), answered(lab, other, domain)) == ([0, 0], [5, 5])
+
+
+def own_servers(lab: Lab, domain: str, home: str) -> None:
+    """Own name servers set up, one of them renumbered there and back, and given up; all of it twice."""
+    hosting, hosts = lab.hostings[home], [f"ns{number}.{domain}" for number in (1, 2)]
+    one, two = (f"{host}={address}" for host, address in zip(hosts, hosting.addresses, strict=True))
+    for _ in range(2):
+        carried_out(lab, domain, "--from", home, "--hosts", one, "--hosts", two, *LEADING)
+        assert lab.legatum("hosts", "show", domain, "--registrar", "flint")["agreed"]
+        for address in (hosting.spare, hosting.addresses[1]):
+            carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[1]}={address}", *LEADING)
+        carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[0]}=", "--hosts", f"{hosts[1]}=", *LEADING)
+
+
+def copied(lab: Lab, domain: str, home: str) -> None:
+    """A secondary beside, the serial set to a lower one over it, and the secondary gone again; all of it twice."""
+    second = f"copy-{home}"
+    for serial in (7, 5):
+        carried_out(lab, domain, "--from", home, "--second", second, *LEADING)
+        carried_out(lab, domain, "--from", home, "--soa", f"serial={serial}")
+        shown = lab.legatum("second", "show", domain, "--at", home, "--second", second)
+        assert shown["agreed"] and {each["serial"] for each in shown["servers"]} == {serial}
+        carried_out(lab, domain, "--from", home, "--without", second, *LEADING)
+        assert outcome(lab.copy.address, domain, 6, False) == 5
+
+
+def first_and_last(lab: Lab, domain: str, home: str) -> None:
+    """Delegated for the first time, visited, and retired; twice."""
+    for turn in range(2):
+        if turn:
+            file = lab.folder / f"{domain}.zone"
+            file.write_text(blank(home, domain) + RECORDS)
+            lab.legatum("publish", domain, "--to", home, "--from", str(file), "--yes", "--anyway")
+        carried_out(lab, domain, "--first", "--from", home, *LEADING)
+        visitors = [Visitors(each.address, [domain]) for each in lab.resolvers]
+        for each in visitors:
+            each.start()
+        lab.legatum("confirm", domain, "--registrar", "flint")
+        time.sleep(4)
+        for each in visitors:
+            each.stop()
+        assert [each.wrong for each in visitors] == [[], []] and all(each.asked > 20 for each in visitors)
+        carried_out(lab, domain, "--retire", "--from", home, *LEADING)
+        assert outcome(lab.resolvers[0].address, domain, 6, True) == 3 and answered(lab, home, domain) == [5, 5]
+
+
+TOURS: dict[str, Callable[[Lab, str, str], None]] = {
+    "zone-data": zone_data,
+    "together": together,
+    "own-servers": own_servers,
+    "copied": copied,
+}
+DOMAINS = {f"{home}-{tour}.example": home for home in NAMES for tour in TOURS}
+NEW = {f"{home}-new.example": home for home in NAMES}
 
 
 @pytest.fixture
 def lab(tmp_path: Path) -> Iterator[Lab]:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
-    made = Lab(tmp_path, 180 + worker, DOMAINS)
+    beside = {(home, domain): blank(home, domain) + RECORDS for domain, home in NEW.items()}
+    made = Lab(tmp_path, 180 + worker, DOMAINS, beside=beside, bare=NEW)
     try:
         made.start()
         yield made
@@ -35,43 +138,16 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
         made.stop()
 
 
-def carried_out(lab: Lab, domain: str, *wishes: str) -> None:
-    drafted = lab.legatum("move", "draft", domain, "--from", DOMAINS[domain], *wishes)
-    assert drafted["steps"], drafted
-    assert lab.legatum("move", "rehearse", domain)["safe"]
-    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
-
-
-def every_kind(lab: Lab, domain: str) -> None:
-    home = DOMAINS[domain]
-    other = NAMES[(NAMES.index(home) + 1) % len(NAMES)]
-    before = lab.run("gather", domain, "--from", home, "--out", "-").stdout
-    for wishes in WISHES:
-        carried_out(lab, domain, *wishes)
-        assert lab.legatum("move", "retreat", domain, "--yes", "--wait")["halt"] == "complete"
-    for _ in range(2):  # what worked once has not been shown
-        part = ("delegate", "a", "--of", domain, "--at", home, "--to", other, "--ttl", "3s", "--yes", "--wait")
-        assert lab.legatum(*part)["halt"] == "complete"
-        assert [outcome(each, f"a.{domain}", 6, False) for each in lab.hostings[other].addresses] == [0, 0]
-        assert lab.legatum(*part, "--back")["halt"] == "complete"
-        assert [outcome(each, f"a.{domain}", 6, False) for each in lab.hostings[other].addresses] == [5, 5]
-    after = lab.run("gather", domain, "--from", home, "--out", "-").stdout
-    assert records(before) == records(after)
-
-
-def records(text: str) -> list[str]:
-    return sorted(line for line in text.splitlines() if not line.startswith(";") and " SOA " not in line)
-
-
 def test_every_kind_there_and_back_on_each_server_and_nobody_notices(lab: Lab) -> None:
-    visitors = [Visitors(each.address, [*DOMAINS]) for each in lab.resolvers]
+    visitors = [Visitors(each.address, [*DOMAINS], rate=4.0) for each in lab.resolvers]
     for each in visitors:
         each.start()
-    with ThreadPoolExecutor(len(DOMAINS)) as workers:
-        works = {domain: workers.submit(every_kind, lab, domain) for domain in DOMAINS}
+    with ThreadPoolExecutor(len(DOMAINS) + len(NEW)) as workers:
+        works = {domain: workers.submit(TOURS[domain[len(home) + 1 : -8]], lab, domain, home) for domain, home in DOMAINS.items()}
+        works |= {domain: workers.submit(first_and_last, lab, domain, home) for domain, home in NEW.items()}
     failed = {domain: work.exception() for domain, work in works.items() if work.exception() is not None}
     for each in visitors:
         each.stop()
-    assert not failed, failed
+    assert not failed, "\n\n".join(f"{domain}: {str(error)[:1500]}" for domain, error in failed.items())
     assert [each.wrong[:5] for each in visitors] == [[], []]
     assert all(each.asked > 1000 for each in visitors)

@@ -28,8 +28,9 @@ class Caution:
         return max(ttl, self.floor)
 
     def slack(self, copies: int) -> int:
-        """One query time-out, and a second for each copy in a chain: TTLs run from receipt, and are cut to whole seconds."""
-        return self.time_out + copies
+        """One query time-out and a second for each copy in a chain: a question may be under way when the copy that it was asked by ends,
+        TTLs run from receipt, and they are cut to whole seconds."""
+        return copies * (self.time_out + 1)
 
 
 @dataclass(frozen=True, slots=True)

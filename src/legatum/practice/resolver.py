@@ -136,15 +136,20 @@ class Resolver:
         return kept if kept is not None and kept.expires > self._clock.now() else None
 
     async def _ask(self, name: Name, rtype: int, depth: int) -> tuple[Name, Reply]:
-        """Asks the servers of the deepest zone known; REFUSED and the like from one server means asking the next."""
+        """Asks the servers of the deepest zone known; REFUSED and the like from one server means asking the next. Names inside the zone
+        whose addresses are forgotten lead nowhere: the zone above is asked for them anew."""
         zone, servers = self._deepest_cut(name)
-        hosts = list(servers)
+        hosts, asked = list(servers), False
         self._random.shuffle(hosts)
         for host in hosts:
             for address in await self._addresses(host, zone, depth):
+                asked = True
                 reply = await self._asker.ask(address, name, rtype)
                 if reply.answered and reply.rcode in (NOERROR, NXDOMAIN):
                     return zone, reply
+        if not asked and zone in self._cuts:
+            del self._cuts[zone]
+            return await self._ask(name, rtype, depth)
         raise _Failed
 
     def _deepest_cut(self, name: Name) -> tuple[Name, Iterable[Name]]:

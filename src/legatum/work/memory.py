@@ -66,7 +66,12 @@ def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) 
                 note_served(outside, effect.zone, effect.rrsets, at=outcome.all)
             case Published():
                 for each in (
-                    one for earlier in runbook.steps for one in earlier.effects if isinstance(one, Delegated) and effect.concerns(one)
+                    one
+                    for earlier in runbook.steps
+                    for one in earlier.effects
+                    if isinstance(one, Delegated)
+                    and effect.concerns(one)
+                    and one.before  # of a first delegation the registry's TTL is not known before it is seen
                 ):
                     for names in (each.before, each.after):
                         sets = [rrset(each.domain, NS, each.ttl, names)] if names else []

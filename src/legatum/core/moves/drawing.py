@@ -95,6 +95,12 @@ class Drawing:
         """Places at which an edit of the domain's zone has to be made while both serve it: the present one, and one that it moves to."""
         return [self.main, *(place for place, zone in self.made if zone == self.domain)]
 
+    @property
+    def serving_at_the_end(self) -> list[str]:
+        """Of those, the ones that the plan does not end."""
+        moved = [place for place, zone in self.made if zone == self.domain]
+        return moved or [self.main]
+
     def followers(self, place: str) -> tuple[str, ...]:
         """Who takes a copy from there."""
         return self.follows if place == self.main else ()

@@ -51,7 +51,7 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
     refuse_silence(outside, wish, picture)
     refuse_strange_names(wish)
     wish = replace(wish, old=main_provider(outside, wish, picture))
-    refuse_unmovable(outside, wish, picture)
+    await refuse_unmovable(outside, wish, picture)
     drawing = await look_for_drawing(outside, wish, picture)
     account = outside.registrar(drawing.registrar) if drawing.registrar else None
     if account is not None:
@@ -94,14 +94,15 @@ def _note(outside: Outside, drawing: Drawing) -> None:
 
 async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None) -> AsyncIterator[Wish]:
     if wish.to:
-        yield NewProvider(wish.domain, drawing.main, wish.to)
+        yield NewProvider(wish.domain, drawing.main, wish.to, drawing.delegation if wish.stays_named(drawing.delegation) else ())
     for each in wish.replace:
         yield each
     if wish.hosts or wish.named:
         assert account is not None
-        await _refuse_unfit(outside, wish, drawing.contents, account)
+        await _refuse_unfit(outside, wish, drawing, account)
         held = {host: await held_addresses(outside, account, host) for host in {*wish.hosts, *wish.named}}
-        yield Hosts(wish.hosts, held, wish.named, wish.alone, account.with_addresses)
+        named = () if wish.stays_named(drawing.delegation) else wish.named
+        yield Hosts(wish.hosts, held, named, wish.alone, account.with_addresses)
     if wish.part:
         holder = _holder(drawing, wish.part[0])
         if wish.part_back and holder != wish.part[1]:
@@ -132,18 +133,18 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield Retirement(tuple(hosts))
 
 
-async def _refuse_unfit(outside: Outside, wish: Wishes, zone: Zone, account: Registrar) -> None:
+async def _refuse_unfit(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar) -> None:
     views = await look_at_hosts(outside, wish.domain, account, list(wish.hosts))
     for host, addresses in wish.hosts.items():
         if addresses:
-            await refuse_unfit(outside, wish.domain, host, addresses, views)
+            await refuse_unfit(outside, wish.domain, host, addresses, views, wish.stays_named(drawing.delegation))
         else:  # its own domain leaves it by this plan; who else leans on it has to leave before
             leaning = await look_for_leaning(outside, host, wish.leaning, account)
             others = {domain: by for domain, by in leaning.domains.items() if domain != wish.domain}
             refuse_leaned_on(host, replace(leaning, domains=others, linked=None))
     for host in wish.named:
         if host not in wish.hosts:
-            await refuse_unready_host(outside, zone, host, account)
+            await refuse_unready_host(outside, drawing.contents, host, account)
 
 
 def _has_address(zone: Zone, host: Name) -> bool:

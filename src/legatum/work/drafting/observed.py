@@ -94,7 +94,9 @@ async def _unsigned(outside: Outside, wish: Wishes, picture: Picture, servers: S
     """What shows that signatures do not stand in the way. Raises :class:`GateShut` where they do."""
     if not wish.leads:
         return "nobody is led to other servers: whoever signs the zone goes on doing so"
-    signing = await look_at_signing(outside, wish.domain, _leading(outside, wish, picture, servers), new)
+    leading = _leading(outside, wish, picture, servers)
+    sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
+    signing = await look_at_signing(outside, wish.domain, *sides)
     for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side"):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing.unsigned_text
@@ -126,7 +128,8 @@ def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: 
     known = {host for place in places for host in place.servers}
     led = {*picture.delegation, *targets(zone.apex_ns)} - known
     seen = {host: addresses for host, addresses in _grouped((view.server, view.address) for view in picture.servers).items() if host in led}
-    wished = {host: tuple(dict.fromkeys((*seen.get(host, ()), *addresses))) for host, addresses in wish.hosts.items()}
+    wanted = {} if wish.to else wish.hosts  # with another provider, it is the other one that answers there
+    wished = {host: tuple(dict.fromkeys((*seen.get(host, ()), *addresses))) for host, addresses in wanted.items()}
     return replace(places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}})
 
 

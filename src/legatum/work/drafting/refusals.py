@@ -10,6 +10,7 @@ from legatum.core.observation.picture import Picture
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
+from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.second import servers_at
 from legatum.work.drafting.wishes import Wishes
@@ -43,7 +44,7 @@ async def refuse_other_registrar(outside: Outside, wish: Wishes, account: Regist
         )
 
 
-def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> None:
+async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> None:
     """Raises :class:`GateShut` where what is handed out is not what a plan could rest on."""
     domain = name_text(picture.domain)
     if wish.first:
@@ -54,16 +55,36 @@ def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> None:
         old, new = (outside.provider(name) for name in (wish.old, wish.to))
         if set(old.servers) & set(new.servers):
             raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
-        if set(picture.delegation) != set(old.servers):
+        if set(picture.delegation) != set(old.servers) and not await _answers_as(outside, picture, old):
             raise GateShut(
                 f"{domain} is delegated to {names_said(picture.delegation)}, not to {old.name}'s {names_said(tuple(sorted(old.servers)))}",
                 "is --from the right provider, and its `servers` in the settings complete? A second provider leaves first: --without NAME",
             )
+        if any(wish.hosts.values()) and not wish.stays_named(picture.delegation):
+            raise BadInput(
+                f"{domain} is delegated to {names_said(picture.delegation)}; --hosts beside --to gives addresses to others, or not to all",
+                f"give every one of these an address at {new.name}, and the names stay; or draft the hosts by themselves",
+            )
+        if wish.stays_named(picture.delegation):
+            theirs = await outside.addresses_of(new.servers)
+            if strange := [address for each in wish.hosts.values() for address in each if address not in theirs]:
+                raise BadInput(
+                    f"{', '.join(strange)} is no address of {new.name}'s servers", f"they are at {', '.join(theirs)}: give the names these"
+                )
+            if not new.changes_apex_ns:
+                raise GateShut(f"{new.name} writes the NS set itself", "names of one's own cannot stay there: leave --hosts out")
         if picture.own_ns and set(picture.own_ns) != set(picture.delegation):
             raise GateShut(
                 f"the zone of {domain} names {names_said(picture.own_ns)}, its parent {names_said(picture.delegation)}",
                 f"make both the same first: `legatum amend {domain} @ NS SERVER SERVER --at {old.name}`",
             )
+
+
+async def _answers_as(outside: Outside, picture: Picture, provider: Provider) -> bool:
+    """The provider's servers, under names of the domain's own."""
+    theirs = set(await outside.addresses_of(provider.servers))
+    found = {view.address for view in picture.servers if view.server in picture.delegation}
+    return bool(found) and found <= theirs and all(is_under(host, picture.domain) for host in picture.delegation)
 
 
 def refuse_strange_names(wish: Wishes) -> None:

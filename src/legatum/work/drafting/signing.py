@@ -16,12 +16,10 @@ from legatum.work.outside import Outside
 _KEYS = (DNSKEY, CDS, CDNSKEY)
 
 
-async def look_at_signing(outside: Outside, domain: Name, old: Sequence[Name], new: Sequence[Name]) -> Signing:
-    """``old``, ``new``: name servers of the two sides. Raises :class:`OutsideFault` for one without an address."""
+async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str]) -> Signing:
+    """``left``, ``right``: addresses of the old side and of the new one. Raises :class:`OutsideFault`."""
     asker = outside.asker
-    cut, left, right = await asyncio.gather(
-        outside.walker().parent_of(domain), outside.addresses_of(old), outside.addresses_of(new)
-    )  # fmt: skip
+    cut = await outside.walker().parent_of(domain)
     parents = asker.askable(cut.addresses)
     sides = [asker.askable(each) for each in (left, right)]
     questions = [(address, DS) for address in parents] + [(address, rtype) for side in sides for address in side for rtype in _KEYS]
@@ -48,7 +46,8 @@ async def signing_obstacles(outside: Outside, runbook: Runbook) -> list[Obstacle
     if not any(map(leads_elsewhere, runbook.steps)):
         return []  # whoever signs the zone goes on doing so
     old, new = _sides_of(runbook)
-    seen = await look_at_signing(outside, runbook.domain, old, new)
+    sides = await asyncio.gather(_addresses(outside, runbook, old), _addresses(outside, runbook, new))
+    seen = await look_at_signing(outside, runbook.domain, *sides)
     return list(obstacles(runbook.domain, seen, _who(runbook, old), _who(runbook, new)))
 
 
@@ -60,6 +59,13 @@ def _sides_of(runbook: Runbook) -> tuple[tuple[Name, ...], tuple[Name, ...]]:
     places = {getattr(effect, "place", "") for step in runbook.steps for effect in step.effects}
     known = {host for place in premises.places if place.name in places for host in place.servers if not is_under(host, runbook.domain)}
     return tuple(sorted(leading)), tuple(sorted(known - leading))
+
+
+async def _addresses(outside: Outside, runbook: Runbook, servers: Sequence[Name]) -> tuple[str, ...]:
+    """Own name servers at the addresses that they had: the plan itself may have taken them out of the zone."""
+    own = [host for host in servers if is_under(host, runbook.domain)]
+    known = [address for host in own for address in runbook.premises.fixed_addresses(host)]
+    return (*known, *await outside.addresses_of(host for host in servers if host not in own))
 
 
 def _who(runbook: Runbook, servers: tuple[Name, ...]) -> str:

@@ -1,6 +1,6 @@
 """What is asked for of one plan, as a user says it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from legatum.core.moves.kinds.address import NewAddress
@@ -56,6 +56,10 @@ class Wishes:
         """Visitors are led to other servers by it: all that they are led by counts, and whether the domain is signed."""
         going = any(not each for each in self.hosts.values())
         return bool(self.to or self.named or going or self.second or self.without or self.part or self.first or self.retire)
+
+    def stays_named(self, delegation: Sequence[Name]) -> bool:
+        """To another provider behind the same names: only their addresses become others."""
+        return bool(self.to and delegation) and set(delegation) == {host for host, each in self.hosts.items() if each}
 
     @property
     def words(self) -> str:

@@ -23,8 +23,11 @@ class HostByHand(ByHand):
         self.host, self.before, self.after, self.done = host, tuple(before), tuple(after), list(done)
 
 
-async def refuse_unfit(outside: Outside, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[HostView]) -> None:
-    """Raises :class:`GateShut` for addresses that do not do, :class:`BadInput` for a host that is not below the domain."""
+async def refuse_unfit(
+    outside: Outside, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[HostView], made_later: bool = False
+) -> None:
+    """Raises :class:`GateShut` for addresses that do not do, :class:`BadInput` for a host that is not below the domain. ``made_later``: the
+    zone is not there yet, and nobody is led there before it is."""
     if not is_under(host, domain) or host == domain:
         raise BadInput(f"{name_text(host)} is not below {name_text(domain)}", "only hosts below a domain have addresses at its registry")
     if not addresses:
@@ -37,7 +40,7 @@ async def refuse_unfit(outside: Outside, domain: Name, host: Name, addresses: Se
             raise GateShut(f"{address} is not in public address space", "give an address that the world can reach, or set `home`")
         if other := next((each for each in others if each.inside and each.name != host and address in each.zone), None):
             raise GateShut(f"{address} is {name_text(other.name)}'s already", "two names for one machine are one server to everybody")
-    for reply in await outside.asker.ask_all(outside.asker.askable(addresses), domain, SOA):
+    for reply in () if made_later else await outside.asker.ask_all(outside.asker.askable(addresses), domain, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}", "set the server up first")
 

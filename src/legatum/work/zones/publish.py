@@ -9,7 +9,7 @@ from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.answers import OfZone
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
-from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
 from legatum.core.records.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
 from legatum.core.rehearsal.answering import ServedZone, answer_from
@@ -91,15 +91,17 @@ def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
     return zone.with_rrsets([rrset(zone.origin, NS, ttl, servers)])
 
 
-def for_provider(zone: Zone, current: Zone, provider: Provider, serial: int, ns_ttl: int | None = None) -> Zone:
+def for_provider(
+    zone: Zone, current: Zone, provider: Provider, serial: int, ns_ttl: int | None = None, servers: Iterable[Name] = ()
+) -> Zone:
     """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its source have.
 
-    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given. Where the NS set is the
-    provider's it stays as it is.
+    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given; ``servers``: the NS set, where
+    it is not that of the provider's own names. Where the NS set is the provider's to write it stays as it is.
     """
     present_ns = zone.apex_ns
     ttl = ns_ttl if ns_ttl is not None else present_ns.ttl if present_ns else 86400
-    wanted = with_ns_set(zone, provider.servers, ttl)
+    wanted = with_ns_set(zone, tuple(servers) or provider.servers, ttl)
     if not provider.changes_apex_ns and current.apex_ns:
         wanted = wanted.with_rrsets([current.apex_ns])
     soa = zone.soa._replace(primary=current.soa.primary, serial=current.soa.serial)
@@ -116,11 +118,12 @@ def next_by_rule(outside: Outside, current: Zone) -> int:
     return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
 
 
-async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None) -> Publication:
-    """What publishing ``zone`` would change; nothing is made yet. Raises as :func:`present_at` does."""
+async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
+    """What publishing ``zone`` would change; nothing is made yet. ``servers`` as in :func:`for_provider`. Raises as :func:`present_at`
+    does."""
     present = await present_at(outside, provider, zone.origin)
     current = present or fresh_zone(zone.origin, provider.servers)
-    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl)
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl, servers)
     if present is None:
         return new_publication(provider, wanted)
     return Publication.between(provider, current, wanted)
@@ -162,7 +165,7 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     provider, zone = publication.provider, publication.wanted
     await create_zone(outside, provider, zone.origin)
     current = await _once_made(outside, provider, zone.origin)
-    wanted = for_provider(zone, current, provider, next_by_rule(outside, current))
+    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), servers=targets(zone.apex_ns))
     return Publication.between(provider, current, wanted)
 
 

@@ -48,9 +48,10 @@ def host_pieces(drawing: Drawing, wish: Hosts) -> Iterator[Piece]:
             yield from _placed(drawing, wish, host, addresses)
     present = targets(drawing.contents.apex_ns)
     wanted = tuple(sorted(set(wish.named) if wish.alone else {*present, *wish.named} - set(going)))
-    if not wanted:
+    moves = drawing.main not in drawing.serving_at_the_end
+    if not wanted and not moves:
         raise GateShut(f"nobody would serve {name_text(drawing.domain)} any more", "name other servers first")
-    if wish.named or set(going) & {*present, *drawing.delegation}:
+    if not moves and (wish.named or set(going) & {*present, *drawing.delegation}):
         yield from ns_pieces(drawing, wanted, _sets_up(drawing, wish))
     for host in going:
         yield from _gone(drawing, wish, host)
@@ -73,15 +74,16 @@ def _placed(drawing: Drawing, wish: Hosts, host: Name, addresses: tuple[str, ...
     changes = [Change(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
     words = f"{', '.join(before)} → {', '.join(addresses)}" if before else ", ".join(addresses)
     back = f"set it back to {', '.join(before)}, which stays up until the hold has passed the other way" if before else "take it away again"
+    changing, telling = (Phase.CHANGE, Phase.SWITCH) if before and drawing.made else (Phase.MAKE, Phase.MAKE)
     for place in drawing.sides if changes else ():
-        yield Piece(Phase.MAKE, Step(
+        yield Piece(changing, Step(
             f"address-{text.split('.')[0]}", f"Give {text} its address in the zone at {place}: {words}",
             (drawing.records(place, drawing.domain, changes),), ("the server answers for the domain at every address",),
             f"every server of {place} gives it", back, estimate=10,
         ))  # fmt: skip
     held = wish.held.get(host)
     if set(held or ()) != set(addresses) and (held is not None or not wish.with_addresses):
-        yield Piece(Phase.MAKE, Step(
+        yield Piece(telling, Step(
             f"host-{text.split('.')[0]}", f"Set the addresses of {text} at the registrar {drawing.registrar}: {', '.join(addresses)}",
             (HostSet(drawing.registrar, host, drawing.parent_zone, held or (), addresses, drawing.glue_ttl),), (),
             "the registry holds just these", back, estimate=3600 if drawing.registrar_by_hand else 2,
@@ -124,7 +126,7 @@ def _gone(drawing: Drawing, wish: Hosts, host: Name) -> Iterator[Piece]:
             "the registry has no such host any more", "make it again", estimate=2,
         ), needs)  # fmt: skip
     changes = [Change(each, None) for rtype in ADDRESSES if (each := drawing.contents.get(host, rtype)) is not None]
-    for place in drawing.sides if changes else ():
+    for place in drawing.serving_at_the_end if changes else ():
         yield Piece(Phase.END, Step(
             f"address-{text.split('.')[0]}", f"Take the address of {text} out of the zone at {place}",
             (drawing.records(place, drawing.domain, changes),), (), f"no server of {place} gives it any more", "put it back", estimate=10,

@@ -18,17 +18,19 @@ from legatum.core.moves.needs import Known, Lowered, Need, Unasked
 from legatum.core.moves.place import Place
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
-from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)
 class NewProvider:
-    """``zone``: the domain's, or a part that is handed on."""
+    """``zone``: the domain's, or a part that is handed on; ``staying``: own name servers that stay in the NS set, and get addresses of the
+    new side by another wish."""
 
     zone: Name
     old: str
     new: str
+    staying: tuple[Name, ...] = ()
 
 
 def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
@@ -36,6 +38,9 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     present = drawing.zone(old.name, zone).apex_ns
     assert present is not None
+    if wish.staying:
+        yield from _behind_the_same_names(zone, old, new, present, wish.staying)
+        return
     apex_ttl = drawing.ns_ttl(zone)
     low = min(drawing.low_ttl, apex_ttl)
     before = rrset(zone, NS, apex_ttl, present.rdatas)
@@ -57,13 +62,21 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
         yield _end(zone, old, lowered)
 
 
+def _behind_the_same_names(zone: Name, old: Place, new: Place, ns: RRset, staying: tuple[Name, ...]) -> Iterator[Piece]:
+    """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
+    yield from _copied(zone, old, new, ns)
+    yield _ready(zone, old, new, staying)
+    yield _end(zone, old, ns, (Unasked(old.name, zone),))
+
+
 def _copied(zone: Name, old: Place, new: Place, after: RRset) -> Iterator[Piece]:
+    words = "the new NS set" if set(targets(after)) <= set(new.servers) else "the same NS set"
     yield Piece(Phase.GATHER, Step(
         "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} allows a transfer",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
     yield Piece(Phase.MAKE, Step(
-        "publish", f"Publish the zone at {new.name}, with the new NS set in it", (ZoneMade(new.name, zone, (after,)),),
+        "publish", f"Publish the zone at {new.name}, with {words} in it", (ZoneMade(new.name, zone, (after,)),),
         (f"the zone exists at {new.name}, or can be created there",),
         f"every server of {new.name} answers with the new serial, and the contents are equal",
         f"nobody asks {new.name} yet: leave it or remove it", estimate=10,
@@ -83,11 +96,12 @@ def _lower(drawing: Drawing, zone: Name, old: Place, before: RRset, lowered: RRs
     ))  # fmt: skip
 
 
-def _ready(zone: Name, old: Place, new: Place) -> Piece:
+def _ready(zone: Name, old: Place, new: Place, staying: tuple[Name, ...] = ()) -> Piece:
     needs: list[Need] = [Lowered(zone, (zone, NS))]
-    needs += [Known(host) for host in sorted(new.servers) if host not in old.servers]
+    needs += [Known(host) for host in sorted(new.servers) if host not in old.servers and not staying]
     return Piece(Phase.READY, Step(
-        "ready", "Check that the new side is ready for everybody", (Ready(zone, (new.name,), tuple(sorted(new.servers)), (old.name,)),),
+        "ready", "Check that the new side is ready for everybody",
+        (Ready(zone, (new.name,), staying or tuple(sorted(new.servers)), (old.name,)),),
         ("every new server answers for the whole zone", "nothing was edited on one side only", "every new NS name has its address"),
         "every new server, every address, the same contents as the old side", "nothing to take back",
     ), tuple(needs))  # fmt: skip
@@ -99,7 +113,7 @@ def _apex(drawing: Drawing, zone: Name, old: Place, before: RRset, after: RRset)
     return Piece(Phase.CHANGE, Step(
         "apex", f"Set the NS set at {old.name} to the new one", (drawing.records(old.name, zone, [Change(before, after)]),),
         ("every new server answers for the whole zone with the new NS set",), f"every server of {old.name} hands out the new NS set",
-        f"set it back to {_list(tuple(old.servers))}", estimate=10,
+        f"set it back to {_list(targets(before))}", estimate=10,
     ))  # fmt: skip
 
 
@@ -113,12 +127,12 @@ def _raise(drawing: Drawing, zone: Name, new: Place, after: RRset) -> Piece:
     ))  # fmt: skip
 
 
-def _end(zone: Name, old: Place, ns: RRset) -> Piece:
+def _end(zone: Name, old: Place, ns: RRset, needs: tuple[Need, ...] = ()) -> Piece:
     return Piece(Phase.END, Step(
         "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,)),), ("the hold has passed and everything is confirmed",),
         f"no server of {old.name} answers for the domain any more", f"from here on it begins with creating the zone at {old.name} anew",
         estimate=5,
-    ))  # fmt: skip
+    ), needs)  # fmt: skip
 
 
 def _list(names: tuple[Name, ...]) -> str:

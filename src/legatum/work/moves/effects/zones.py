@@ -6,6 +6,7 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import name_text
+from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.zones.cutting import child_zone, parts_of
 from legatum.core.zones.difference import difference_text
@@ -74,7 +75,8 @@ class MakeZone(Action[ZoneMade]):
         return self.effect.zone != self.job.domain and not self.job.file_of(self.effect.zone).exists()
 
     async def _plan(self) -> Publication:
-        return await plan(self.job.outside, self.job.provider(self.effect.place), await self._zone(), self.effect.ns.ttl)
+        ns = self.effect.ns
+        return await plan(self.job.outside, self.job.provider(self.effect.place), await self._zone(), ns.ttl, targets(ns))
 
     async def _zone(self) -> Zone:
         job, effect = self.job, self.effect
