@@ -7,17 +7,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from legatum.core.moves.drawing import Remembered
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.place import KnownHost, Vanishing
 from legatum.core.moves.plan import draw as draw_plan
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, forecast
+from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse, schedules
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless
 from legatum.core.timing import Caution
 from tests.core.caches import every_cache_fails, first_failure
-from tests.core.drawn import ALDER, AT, BIRCH, KINDS, MARGIN, ZONE, drawing, first, plan
+from tests.core.drawn import ALDER, AT, BIRCH, CEDAR, DOMAIN, KINDS, MARGIN, ZONE, drawing, first, plan
 
 
 def shortened(runbook: Runbook, step: str, rule: int, seconds: int) -> Runbook:
@@ -94,6 +98,16 @@ def test_the_ns_switched_first() -> None:
     found = rehearse(reordered(plan("provider"), "switch", "parents"), {}, AT)
     assert {example.step for example in found.counterexamples} >= {"switch"}
     assert any("publish the whole zone" in example.remedy for example in found.counterexamples)
+
+
+def test_sets_that_lead_to_each_other_and_back_are_followed_to_their_end() -> None:
+    """A cache may go to and fro between two servers, four seconds longer each time: that is one span for ever, and not a million."""
+    names = [sorted(each.servers)[0] for each in (ALDER, CEDAR)]
+    one, other = (ZONE.with_rrsets([rrset(DOMAIN, NS, 4, each)]) for each in (names, names[:1]))
+    before = Remembered(parse_name("example."), (DOMAIN, NS), 3600, AT, rrset(DOMAIN, NS, 3600, names[:1]))
+    zones = {("alder", DOMAIN): one, ("cedar", DOMAIN): other}
+    of = drawing(zones=zones, delegation=tuple(names), remembered=(before,), caution=Caution(0, 4, MARGIN))
+    assert not rehearse(plan("ttl", of), {}, AT).uncovered
 
 
 def test_the_old_ns_set_kept_is_safe_for_no_sticky_cache() -> None:

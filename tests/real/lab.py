@@ -261,7 +261,7 @@ class Lab:
             text = blank(provider, domain).replace(" 1 60 20", " 2031030402 60 20")
             self.hostings[provider].zones[domain] = text + RECORDS + (extra or {}).get(domain, "")
             tld += "".join(f"{domain.removesuffix('.example')} 2 NS ns{each}.{provider}\n" for each in (1, 2))
-        tld += f"ns1.copy A {self.host(64)}\n"
+        tld += f"ns1.copy A {self.host(64)}\n" + "".join(f"{name}.copy A {self.host(64)}\n" for name in NAMES)
         for (provider, zone), text in (beside or {}).items():
             self.hostings[provider].zones[zone] = text
         for provider, zone in signed:
@@ -280,7 +280,7 @@ class Lab:
         self.copy = Bind(folder / "copy", self.host(64), "own.copy.example", secret=secret, zones=copies)
         key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
         hosts = {name: [parse_name(f"ns{each}.{name}.example.") for each in (1, 2)] for name in NAMES}
-        every = [*(host for each in hosts.values() for host in each), parse_name("ns1.copy.example.")]
+        every = [*(host for each in hosts.values() for host in each), *(parse_name(f"{name}.copy.example.") for name in NAMES)]
         registered = {domain: hosts[at] for domain, at in domains.items()} | {domain: [] for domain in bare}
         self.registry = RegistryThread(folder, self.host(1), key, 2, registered, every)
 
@@ -310,7 +310,7 @@ class Lab:
         zone = f'{{ type secondary; file "{primary.name}-{{domain}}"; {allowed} }};'
         create, end = ([*self.copy.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"]))
         return (
-            f'[secondaries.copy-{primary.name}]\nservers = ["ns1.copy.example"]\nnotify = ["{self.copy.address}"]\n'
+            f'[secondaries.copy-{primary.name}]\nservers = ["{primary.name}.copy.example"]\nnotify = ["{self.copy.address}"]\n'
             f"create = {json.dumps(create)}\nend = {json.dumps(end)}\n"
         )
 

@@ -16,7 +16,7 @@ from tests.real.lab import NAMES, RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS, outcome
 from tests.real.visitors import Visitors
 
-pytestmark = [*NEEDS_SERVERS, pytest.mark.timeout(500)]
+pytestmark = [pytest.mark.timeout(500), *NEEDS_SERVERS]
 LEADING = ("--registrar", "flint", "--publishing", "5s")
 
 

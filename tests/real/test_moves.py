@@ -16,7 +16,7 @@ from tests.real.lab import NAMES, Lab
 from tests.real.processes import NEEDS_SERVERS, outcome
 from tests.real.visitors import Visitors
 
-pytestmark = [*NEEDS_SERVERS, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.timeout(600), *NEEDS_SERVERS]
 PAIRS = list(itertools.combinations(NAMES, 2))
 BACK = list(zip(NAMES, (*NAMES[1:], NAMES[0]), strict=True))
 TOURS = {f"{one}-{other}.example": (one, other) for one, other in PAIRS}

@@ -11,8 +11,10 @@ A copy that renews itself (sticky caches) lasts through the whole period in whic
 the spans of the one above.
 """
 
+import heapq
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import count
 
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.scene import FOREVER, Content, Period
@@ -53,22 +55,26 @@ def holdings(stage: Stage, kind: CacheKind) -> dict[Name, list[Held]]:
 
 
 def _of_zone(stage: Stage, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[Held]]) -> list[Held]:
-    found: list[Held] = []
-    waiting = list(_referrals(stage, zone, above))
+    """The spans that end last are followed first: where sets lead to each other and back, the short ones lie within them."""
+    found: dict[tuple[tuple[Name, ...], bool], list[Held]] = {}
+    number = count()
+    waiting = [(-span.ends, span.begins, next(number), span) for span in _referrals(stage, zone, above)]
+    heapq.heapify(waiting)
     while waiting:
-        span = waiting.pop()
-        if any(_contains(each, span) for each in found):
+        *_, span = heapq.heappop(waiting)
+        alike = found.setdefault((span.names, span.from_child), [])
+        if any(_contains(each, span) for each in alike):
             continue
-        found.append(span)
+        alike[:] = [each for each in alike if not _contains(span, each)] + [span]
         if kind == CacheKind.PARENT_TRUSTING or (kind == CacheKind.CHILD_TRUSTING and span.from_child):
             continue
-        waiting += _learnt(stage, kind, span)
-    return found
+        for each in _learnt(stage, kind, span):
+            heapq.heappush(waiting, (-each.ends, each.begins, next(number), each))
+    return [span for alike in found.values() for span in alike]
 
 
 def _contains(one: Held, other: Held) -> bool:
-    same = one.names == other.names and one.from_child == other.from_child
-    return same and one.begins <= other.begins and one.ends >= other.ends
+    return one.begins <= other.begins and one.ends >= other.ends
 
 
 def _referrals(stage: Stage, zone: Name, above: Mapping[Name, Sequence[Held]]) -> Iterator[Held]:
