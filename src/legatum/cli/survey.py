@@ -47,6 +47,7 @@ def run(args: argparse.Namespace) -> int:
             found = await survey(outside, domain, args.registrar, wanted)
             surveys.append(found)
             _tell(args, found)
+            _remember(args, outside, found)
         if args.evidence:
             from legatum.work.recorded import keep
 
@@ -95,6 +96,17 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 
         document = _document(found)
         show(args, document, lambda screen: show_survey(document, screen))
+
+
+def _remember(args: argparse.Namespace, outside: "Outside", found: "Survey") -> None:
+    """For later plans. Loaded only now, too; where nothing can be kept the survey is none the worse."""
+    from legatum.core.fault import Fault
+    from legatum.work.memory import note_picture
+
+    try:
+        note_picture(outside, found.picture)
+    except Fault as fault:
+        note(args, f"what was seen is not kept for later plans: {fault.message}")
 
 
 def _document(found: "Survey") -> "SurveyDocument":

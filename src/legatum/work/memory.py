@@ -7,10 +7,12 @@ from legatum.core.moves.drawing import Remembered
 from legatum.core.moves.effects import Delegated, Published, Records, ZoneMade
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Outcome, Runbook, Step
+from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, absolute_text, parse_name
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, A
 from legatum.journal.journal import Memory, Seen
+from legatum.services.provider import server_names
 from legatum.work.outside import Outside
 
 
@@ -18,6 +20,19 @@ def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], pl
     """``place``: the parent, for a delegation; ``at``: now, if not given."""
     served = [Seen(place, each.name, each.rtype, each.ttl, _data(each)) for each in sets if each is not None]
     outside.journal.remember(domain, served, outside.clock.now() if at is None else at)
+
+
+def note_picture(outside: Outside, picture: Picture) -> None:
+    """What a survey saw of a domain that the house looks after: one with a provider of the settings in its NS sets."""
+    sections = (*outside.settings.providers.values(), *outside.settings.secondaries.values())
+    ours = {host for section in sections for host in server_names(section.servers)}
+    if not ours & {*picture.delegation, *picture.own_ns}:
+        return
+    if picture.delegation and picture.parent_ttl is not None:
+        above = rrset(picture.domain, NS, picture.parent_ttl, picture.delegation)
+        note_served(outside, picture.domain, [above], PARENT, picture.at)
+    own = [rrset(picture.domain, NS, picture.apex_ttl, picture.own_ns)] if picture.apex_ttl is not None else []
+    note_served(outside, picture.domain, [*own, *picture.contents.values()], at=picture.at)
 
 
 def _data(each: RRset) -> str:
