@@ -51,3 +51,21 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     assert "and edited otherwise at" in desk.said and "make the same edit on both sides" in desk.said
     edit(desk, "birch", "open on Saturdays")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 0, desk.said
+
+
+def test_what_a_survey_saw_counts_in_a_later_plan(tmp_path: Path) -> None:
+    """Whoever asked before the TTL was lowered by hand keeps the old copy as long as ever: no command of ours lowered it."""
+    with WorldThread(tmp_path / "world") as practice:
+        desk, domain = Desk(practice), parse_domain(DOMAIN)
+        desk.done("survey", DOMAIN)
+        zone = desk.world.hostings["alder"][0].zone(domain)
+        assert zone is not None and zone.apex_ns is not None and zone.apex_ns.ttl == 86400
+        lowered = zone.with_rrsets([zone.apex_ns.with_ttl(60)]).with_serial(zone.soa.serial + 1)
+
+        async def edited() -> None:
+            for each in desk.world.hostings["alder"]:
+                each.serve(lowered)
+
+        practice.run(edited())
+        desk.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint")
+        assert f"{DOMAIN} NS with 86400 at alder until" in desk.said and "with a TTL of 86400" in desk.said
