@@ -114,6 +114,11 @@ class EppSession:
         finally:
             self._writer.close()
 
+    @property
+    def is_open(self) -> bool:
+        """As far as can be known without asking: the server has not closed it."""
+        return not self._writer.is_closing() and not self._reader.at_eof()
+
     # Looking
 
     async def hello(self) -> epp.Greeting:

@@ -4,7 +4,10 @@ When a connection drops after a command was sent, nobody knows whether it took e
 sent again only where looking shows that it did not.
 """
 
+import asyncio
+import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Sequence
+from contextlib import asynccontextmanager
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -20,11 +23,15 @@ from legatum.wire import epp
 
 _Send = Callable[[EppSession], Awaitable[epp.Response]]
 _Seen = Callable[[EppSession], Awaitable[bool]]
+_KEPT = 60.0  # seconds without a command after which a server may have closed a session, or is about to
 _LOST = "done, as looking showed: the connection had dropped before the answer"
 
 
 class RegistryAccount:
-    """A :class:`~legatum.services.registrar.Registrar`. ``sending`` is told of each changing command before it goes."""
+    """A :class:`~legatum.services.registrar.Registrar`. ``sending`` is told of each changing command before it goes.
+
+    A session is kept for what comes next, and logged out of by :meth:`close`. Work that goes on side by side has a session each.
+    """
 
     def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route, sending: Sending = no_one_told) -> None:
         self.name = name
@@ -35,6 +42,7 @@ class RegistryAccount:
             endpoint = route.endpoint(settings.address or settings.server, settings.port)
         except Unreachable as error:
             raise OutsideFault(f"registrar {name}: {error}", "add the registry's address to the map") from None
+        self._kept: list[tuple[EppSession, float]] = []
         authority = str(folder / settings.authority) if settings.authority else None
         self._account = EppAccount(
             settings.server, endpoint, settings.user, read_secret(settings.password, folder), authority,
@@ -270,8 +278,29 @@ class RegistryAccount:
             return _said(response)
         return Refused(*refusal(f"name servers of {name_text(domain)}", response), response.code)
 
-    def _session(self) -> EppSession:
-        return EppSession(self._account, self._sending)
+    @asynccontextmanager
+    async def _session(self) -> AsyncIterator[EppSession]:
+        """One that is kept, or a new one. After a failure it is not used again."""
+        session = await self._opened()
+        try:
+            yield session
+        except BaseException:
+            await session.__aexit__(*sys.exc_info())
+            raise
+        self._kept.append((session, asyncio.get_running_loop().time()))
+
+    async def _opened(self) -> EppSession:
+        while self._kept:
+            session, since = self._kept.pop()
+            if session.is_open and asyncio.get_running_loop().time() < since + _KEPT:
+                return session
+            await session.__aexit__(None, None, None)
+        return await EppSession(self._account, self._sending).__aenter__()
+
+    async def close(self) -> None:
+        """Logs out."""
+        while self._kept:
+            await self._kept.pop()[0].__aexit__(None, None, None)
 
 
 def _registration(data: epp.DomainData) -> Registration:

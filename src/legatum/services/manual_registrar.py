@@ -15,16 +15,19 @@ from legatum.settings.document import ManualRegistrar
 class FormRegistrar:
     """A :class:`~legatum.services.registrar.Registrar`."""
 
-    def __init__(self, name: str, settings: ManualRegistrar, walker: Walker) -> None:
+    def __init__(self, name: str, settings: ManualRegistrar, walking: Callable[[], Walker]) -> None:
         self.name = name
         self.by_hand = True
         self.with_addresses = False
         self.page, self.client = settings.page, ""
-        self._walker = walker
+        self._walking = walking
+
+    async def close(self) -> None:
+        pass
 
     async def registration(self, domain: Name, code: str = "") -> Registration:
         """What the parent's servers publish; statuses and dates are not known."""
-        _, reply = await self._walker.delegation_of(domain)
+        _, reply = await self._walking().delegation_of(domain)
         said = (*reply.authority, *reply.answer) if reply is not None else ()
         names = sorted({Name(rdata) for each in said if each.name == domain and each.rtype == NS for rdata in each.rdatas})
         if not names:
@@ -90,7 +93,7 @@ class FormRegistrar:
 
     async def host(self, name: Name) -> HostObject | None:
         """The glue that the parent's servers hand out for it."""
-        _, reply = await self._walker.delegation_of(parent_of(name))
+        _, reply = await self._walking().delegation_of(parent_of(name))
         found = [each for each in reply.additional if each.name == name and each.rtype in (A, AAAA)] if reply is not None else []
         addresses = tuple(sorted(address_text(rdata) for each in found for rdata in each.rdatas))
         return HostObject(name, addresses, None) if addresses else None

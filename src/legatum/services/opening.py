@@ -10,6 +10,7 @@ from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name
 from legatum.net.asker import Asker
+from legatum.net.route import Route
 from legatum.net.walk import Walker
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
@@ -37,19 +38,19 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
             return DynamicUpdateProvider(name, section, folder, asker, parse_duration(settings.house.command_limit))
 
 
-def open_registrar(name: str, settings: Settings, folder: Path, walker: Walker, sending: Sending) -> Registrar:
-    """``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that the settings do not have."""
+def open_registrar(name: str, settings: Settings, folder: Path, walking: Callable[[], Walker], route: Route, sending: Sending) -> Registrar:
+    """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that the settings do not have."""
     if name not in settings.registrars:
         raise BadInput(f"no registrar '{name}' in the settings", _known(settings.registrars))
     match settings.registrars[name]:
         case ManualRegistrar() as section:
             from legatum.services.manual_registrar import FormRegistrar
 
-            return FormRegistrar(name, section, walker)
+            return FormRegistrar(name, section, walking)
         case EppRegistrar() as section:
             from legatum.services.epp_registrar import RegistryAccount
 
-            return RegistryAccount(name, section, folder, walker.asker.route, sending)
+            return RegistryAccount(name, section, folder, route, sending)
 
 
 def _known(table: Mapping[str, object]) -> str:

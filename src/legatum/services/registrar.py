@@ -127,6 +127,10 @@ class Registrar(Protocol):
     by_hand: bool
     with_addresses: bool
     page: str
+
+    async def close(self) -> None:
+        """Takes its leave, where a session was kept."""
+
     client: str
 
     async def registration(self, domain: Name, code: str = "") -> Registration:

@@ -63,20 +63,33 @@ class Outside:
     kept_web: "dict[str, WebAnswer]" = field(default_factory=dict)
     kept_bootstrap: "Bootstrap | None" = None
     code_reference: str = ""
+    _providers: "dict[str, Provider]" = field(default_factory=dict)
+    _registrars: "dict[str, Registrar]" = field(default_factory=dict)
 
     def walker(self) -> Walker:
         """A new one for each look: what it learns must not outlive a change."""
         return Walker(self.asker, self.roots)
 
     def provider(self, name: str) -> "Provider":
+        """The same one throughout a run: keys are read once. Raises :class:`BadInput`."""
         from legatum.services.opening import open_provider
 
-        return open_provider(name, self.settings, self.folder, self.asker)
+        if name not in self._providers:
+            self._providers[name] = open_provider(name, self.settings, self.folder, self.asker)
+        return self._providers[name]
 
     def registrar(self, name: str) -> "Registrar":
+        """The same one throughout a run: the password is read once, and a session kept. Raises :class:`BadInput`."""
         from legatum.services.opening import open_registrar
 
-        return open_registrar(name, self.settings, self.folder, self.walker(), self._keep_sent)
+        if name not in self._registrars:
+            self._registrars[name] = open_registrar(name, self.settings, self.folder, self.walker, self.asker.route, self._keep_sent)
+        return self._registrars[name]
+
+    async def close(self) -> None:
+        """Takes leave of the registries."""
+        for each in self._registrars.values():
+            await each.close()
 
     def secret(self, reference: str) -> str:
         """What is secret, from where the reference says. Raises :class:`BadInput`."""
@@ -208,9 +221,11 @@ async def open_outside(path: Path) -> AsyncIterator[Outside]:
     mapping = settings.network.map
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
     asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, ipv6=settings.network.ipv6))
+    outside = Outside(settings, folder, clock, asker, _roots(settings))
     try:
-        yield Outside(settings, folder, clock, asker, _roots(settings))
+        yield outside
     finally:
+        await outside.close()
         asker.close()
 
 
