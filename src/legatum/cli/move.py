@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from legatum.core.moves.runbook import Outcome, Runbook
     from legatum.core.records.name import Name
     from legatum.journal.journal import Journal
-    from legatum.views.move import AdvancePart
+    from legatum.views.move import AdvanceDocument
     from legatum.work.outside import Outside
 
 _STATUS = {"failed": OUTSIDE, "refused": SHUT, "declined": SHUT}
@@ -266,18 +266,18 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
     """One after the other, or with --wait and --yes side by side; one that fails holds up none of the others."""
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
-    from legatum.views.move import AdvancesDocument, advance_part, failed_part, show_advances
+    from legatum.views.move import AdvancesDocument, failed_advance, show_advances
     from legatum.work.movefile import moves_under_way, read_move
     from legatum.work.moves.retreat import refuse_while_retreating
 
-    async def one(path: Path) -> "AdvancePart":
+    async def one(path: Path) -> "AdvanceDocument":
         runbook = read_move(path)
         try:
             refuse_while_retreating(runbook, path)
             with outside.journal.occupied([runbook.domain], outside.clock.now()):
-                return advance_part(await carried_out(args, outside, runbook, path, outside.journal))
+                return await carried_out(args, outside, runbook, path, outside.journal)
         except Fault as fault:
-            return failed_part(name_text(runbook.domain), fault)
+            return failed_advance(name_text(runbook.domain), fault)
 
     paths = moves_under_way(outside)
     parts = list(await asyncio.gather(*map(one, paths))) if args.wait and args.yes else [await one(path) for path in paths]

@@ -60,10 +60,13 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
     """Raises :class:`BadInput` for what is no wish."""
     from legatum.core.duration import parse_duration
     from legatum.core.instant import parse_instant_or_wait
+    from legatum.core.records.rrtype import NS
     from legatum.work.drafting.wishes import Wishes
 
     house = outside.settings.house
-    hosts = _hosts(args, domain)
+    hosts, part = _hosts(args, domain), _part(args.part, domain)
+    ttls = dict(_ttl(each, domain) for each in args.ttl)
+    cut_ttl = ttls.pop((part[0], NS), None) if part else None
     return Wishes(
         domain=domain,
         to=args.new,
@@ -72,10 +75,11 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         replace=tuple(replaced(each) for each in args.replace),
         hosts=hosts,
         named=() if args.unnamed else tuple(host for host, addresses in hosts.items() if addresses),
-        part=_part(args.part, domain),
+        part=part,
+        part_ttl=3600 if cut_ttl is None else cut_ttl,
         second=args.second,
         without=args.without,
-        ttls=dict(_ttl(each, domain) for each in args.ttl),
+        ttls=ttls,
         soa=_soa(args.soa, domain),
         transfer=_transfer(args, domain),
         first=args.first,

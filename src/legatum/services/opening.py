@@ -39,7 +39,8 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
 
 
 def open_registrar(name: str, settings: Settings, folder: Path, walking: Callable[[], Walker], route: Route, sending: Sending) -> Registrar:
-    """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that the settings do not have."""
+    """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that
+    the settings do not have."""
     if name not in settings.registrars:
         raise BadInput(f"no registrar '{name}' in the settings", _known(settings.registrars))
     match settings.registrars[name]:

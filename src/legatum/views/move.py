@@ -77,19 +77,8 @@ class DraftsDocument(Document, tag="legatum.drafts/1"):
 
 
 class AdvanceDocument(Document, tag="legatum.advance/1"):
-    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined``, ``shown`` or ``stopped``."""
-
-    domain: str
-    halt: str
-    step: str | None
-    until: str | None
-    reasons: list[str]
-    remedies: list[str]
-    done: list[str]
-
-
-class AdvancePart(Part):
-    """One of several: as of an advance by itself; ``halt`` may also be ``failed``, with the fault as its reason."""
+    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined``, ``shown`` or ``stopped``; among several
+    also ``failed``, with the fault as its reason."""
 
     domain: str
     halt: str
@@ -103,19 +92,12 @@ class AdvancePart(Part):
 class AdvancesDocument(Document, tag="legatum.advances/1"):
     """Every move of the house that is under way, gone on with as far as it may."""
 
-    moves: list[AdvancePart]
+    moves: list[AdvanceDocument]
 
 
-def advance_part(document: AdvanceDocument) -> AdvancePart:
-    return AdvancePart(
-        domain=document.domain, halt=document.halt, step=document.step, until=document.until, reasons=document.reasons,
-        remedies=document.remedies, done=document.done,
-    )  # fmt: skip
-
-
-def failed_part(domain: str, fault: Fault) -> AdvancePart:
+def failed_advance(domain: str, fault: Fault) -> AdvanceDocument:
     halt = "refused" if isinstance(fault, GateShut) else "failed"
-    return AdvancePart(domain=domain, halt=halt, step=None, until=None, reasons=[fault.message], remedies=[fault.remedy], done=[])
+    return AdvanceDocument(domain=domain, halt=halt, step=None, until=None, reasons=[fault.message], remedies=[fault.remedy], done=[])
 
 
 def show_advances(document: AdvancesDocument, screen: Screen) -> None:
@@ -134,7 +116,7 @@ def show_advances(document: AdvancesDocument, screen: Screen) -> None:
         screen.table(("domain", "", "until", "what"), rows, [BAD if each in bad else "" for each in document.moves])
 
 
-def _advance_row(part: AdvancePart) -> tuple[str, str, str, str]:
+def _advance_row(part: AdvanceDocument) -> tuple[str, str, str, str]:
     return part.domain, part.halt, part.until or "-", next(iter(part.reasons), ", ".join(part.done))
 
 

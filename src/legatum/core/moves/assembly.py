@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
-from legatum.core.moves.effects import Published
+from legatum.core.moves.effects import Effect, Published
 from legatum.core.moves.needs import Need, Unasked, still_led, waits_for
 from legatum.core.moves.place import Premises
 from legatum.core.moves.runbook import Past, Runbook, Step
@@ -99,10 +99,10 @@ def _ordered(pieces: Iterable[Piece]) -> list[Piece]:
     return found
 
 
-def play(scene: Scene, effects: Iterable[object], at: float, label: str) -> None:
+def play(scene: Scene, effects: Iterable[Effect], at: float, label: str) -> None:
     """Effects one after the other, for the order of things only."""
     for effect in effects:
-        effect.play(scene, at, at, label)  # type: ignore[attr-defined]
+        effect.play(scene, at, at, label)
 
 
 def _told_when_final(steps: Sequence[Step]) -> Iterable[Step]:
