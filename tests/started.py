@@ -27,14 +27,18 @@ class Ended:
         return json.loads(self.out)
 
 
-def run_program(words: Sequence[str], folder: Path, variables: Mapping[str, str], typed: str = "", patience: float = 100) -> Ended:
-    """``variables``: beside those of this process. Raises :class:`AssertionError` for what is not over after ``patience`` seconds, and
-    for a traceback."""
+def run_program(
+    words: Sequence[str], folder: Path, variables: Mapping[str, str], typed: str = "", patience: float = 100, before: str = ""
+) -> Ended:
+    """``variables``: beside those of this process; ``before``: what its process does first, in Python. Raises :class:`AssertionError` for
+    what is not over after ``patience`` seconds, and for a traceback."""
     with tempfile.TemporaryDirectory() as streams, socket.socket(socket.AF_UNIX) as connection:
         (Path(streams) / "stdin").write_text(typed)
         connection.settimeout(patience)
         connection.connect(_starter())
-        request = {"words": words, "folder": str(folder.resolve()), "environment": {**os.environ, **variables}, "streams": streams}
+        request = {
+            "words": words, "folder": str(folder.resolve()), "environment": {**os.environ, **variables}, "streams": streams, "before": before,
+        }  # fmt: skip
         with connection.makefile("rw") as lines:
             print(json.dumps(request), file=lines, flush=True)
             pid = int(lines.readline())

@@ -61,6 +61,7 @@ def become(request: dict[str, str]) -> None:
     for number, name in enumerate(("stdin", "stdout", "stderr")):
         flags = os.O_RDONLY if number == 0 else os.O_WRONLY | os.O_CREAT | os.O_TRUNC
         os.dup2(os.open(Path(request["streams"]) / name, flags, 0o600), number)
+    exec(request["before"], {})  # something that is to go otherwise than usual
     sys.argv = ["legatum", *request["words"]]
     status: object = 0
     try:

@@ -3,7 +3,6 @@
 import os
 import signal
 import subprocess
-import sys
 import textwrap
 from collections.abc import Iterator
 from pathlib import Path
@@ -12,19 +11,20 @@ import pytest
 
 from legatum.core.records.name import parse_domain
 from legatum.core.records.rrtype import MX, NS, A
+from legatum.demo.kinds import WISHES
 from legatum.demo.world_thread import WorldThread
-from tests.cli.program import PROGRAM, Ended, Shell
+from tests.cli.program import PROGRAM, Shell
+from tests.started import Ended, run_program
 
 DOMAIN = "kilnandclay.example"
 DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
 STEPS = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
 
-# The program itself, but for one thing: it is killed at a given point of a given step.
+# The program is killed at a given point of a given step.
 DEADLY = textwrap.dedent("""
-    import os, signal, sys
-    from legatum.cli.main import main
+    import os, signal
     from legatum.journal.journal import Journal
-    point, step, *words = sys.argv[1:]
+    point, step = POINT
 
     def kill():
         os.kill(os.getpid(), signal.SIGKILL)
@@ -44,7 +44,6 @@ DEADLY = textwrap.dedent("""
             kill()
 
     Journal.intend, Journal.settle = deadly_intend, deadly_settle
-    sys.exit(main(words))
 """)
 
 
@@ -60,9 +59,8 @@ def shell(practice: WorldThread, tmp_path: Path) -> Shell:
 
 
 def killed(shell: Shell, point: str, step: str, *words: str) -> int:
-    command = [sys.executable, "-c", DEADLY, point, step, *(words or ("move", "advance", DOMAIN, "--yes", "--wait"))]
-    environment = {**os.environ, **shell.variables}
-    return subprocess.run(command, cwd=shell.folder, env=environment, capture_output=True, timeout=60, check=False).returncode
+    words = words or ("move", "advance", DOMAIN, "--yes", "--wait")
+    return run_program(words, shell.folder, shell.variables, before=DEADLY.replace("POINT", repr((point, step)))).status
 
 
 @pytest.mark.timeout(240)
@@ -93,6 +91,30 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
     assert updates == ["ns1.birch.example", "ns1.alder.test", "ns1.alder.test", "ns1.birch.example"]
     assert shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint").status == 0
     assert world.visitors.seen and all(each.good for each in world.visitors.seen)
+
+
+def changes_of(practice: WorldThread) -> list[str]:
+    """What the servers and the registry were made to change, in order."""
+    registry = [verb for verb in practice.world.epp.commands if verb in ("create", "update", "delete", "transfer")]
+    return [each.server for each in practice.world.log if each.outcome == "update: answered" and "nic" not in each.server] + registry
+
+
+@pytest.mark.timeout(240)
+@pytest.mark.parametrize("kind", [kind for kind in WISHES if kind not in ("provider", "combined")])
+def test_of_every_kind_nothing_is_done_twice_or_lost(tmp_path: Path, kind: str) -> None:
+    """Killed at every point of every step, beside the same move without."""
+    done = []
+    for kills in (False, True):
+        with WorldThread(tmp_path / f"world-{kills}") as practice:
+            shell = Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
+            drafted = shell.run("move", "draft", DOMAIN, "--from", "alder", "--registrar", "flint", *WISHES[kind], "--json").document
+            for step in [each["id"] for each in drafted["steps"]] if kills else ():
+                for point in ("after the intent", "before the record", "after the record"):
+                    assert killed(shell, point, step) == -signal.SIGKILL, (step, point)
+            assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
+            zones = [each.zone(parse_domain(DOMAIN)) for name in ("alder", "birch") for each in practice.world.hostings[name]]
+            done.append((changes_of(practice), [sorted(zone.keys) if zone else None for zone in zones]))
+    assert done[0] == done[1]
 
 
 def test_a_part_is_taken_back_after_every_kill(shell: Shell) -> None:
