@@ -37,7 +37,8 @@ def run_program(
         connection.settimeout(patience)
         connection.connect(_starter())
         request = {
-            "words": words, "folder": str(folder.resolve()), "environment": {**os.environ, **variables}, "streams": streams, "before": before,
+            "words": words, "folder": str(folder.resolve()), "streams": streams, "before": before,
+            "environment": {**os.environ, **variables},
         }  # fmt: skip
         with connection.makefile("rw") as lines:
             print(json.dumps(request), file=lines, flush=True)

@@ -1,6 +1,7 @@
 """The guides hold: every command in them does what it is said to do, in a practice world of its own."""
 
 import re
+import shlex
 from pathlib import Path
 
 import pytest
@@ -19,5 +20,6 @@ def test_every_command_of_a_guide_ends_as_it_says(guide: Path, tmp_path: Path) -
         shell = world.shell(tmp_path)
         for line in lines:
             command, _, status = line.partition("   # status ")
-            ended = shell.typed(command)
+            words = shlex.split(command)
+            ended = shell.run(*words[1:]) if words[0] == "legatum" and not set("|<>;$") & set(command) else shell.typed(command)
             assert ended.status == int(status or 0), (line, ended.out, ended.err)

@@ -5,7 +5,7 @@ asks it any more. What visitors never saw - a zone published where nobody asks, 
 find nothing to wait for.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
@@ -33,8 +33,9 @@ from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
 from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import NS, SOA, type_text
+from legatum.core.records.rrtype import NS, SOA, TXT, type_text
 from legatum.core.records.soa import next_serial, parse_soa
 from legatum.core.timing import Caution
 
@@ -61,7 +62,7 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
         play(beginning, each.effects, 0, each.label)
     done = in_force(done)
     unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = _Way(move, beginning, scene, _led(done), unmaking)
+    way = _Way(move, beginning, scene, _led(done), unmaking, begun)
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()
@@ -131,10 +132,12 @@ def _led(done: list[Step]) -> set[Name]:
 
 class _Way:
     """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for;
-    ``unmaking``: places and zones that were made, and end."""
+    ``unmaking``: places and zones that were made, and end; ``done``: steps."""
 
-    def __init__(self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]]) -> None:
-        self._move, self._beginning, self._now, self._led, self._unmaking = move, beginning, now, led, unmaking
+    def __init__(
+        self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]], done: Collection[str]
+    ) -> None:
+        self._move, self._beginning, self._now, self._led, self._unmaking, self._done = move, beginning, now, led, unmaking, done
         self._made: list[ZoneMade | Joined] = []
         self._delegated: Delegated | None = None
         self._soa_done = False
@@ -156,7 +159,7 @@ class _Way:
                 )  # fmt: skip
             case ZoneEnded():
                 source = next((place for place in self._now.serving(effect.zone) if place != effect.place), effect.source)
-                restored = replace(effect.reverse(), rrsets=effect.rrsets or self._ns_of_old(effect.place, effect.zone), source=source)
+                restored = replace(effect.reverse(), rrsets=self._left_by(step, effect), source=source)
                 yield self._piece(
                     Phase.MAKE,
                     step,
@@ -235,9 +238,17 @@ class _Way:
             (track.value for (_, zone, name, rtype), track in self._beginning.said.items() if upper == zone == name and rtype == NS), None
         )
 
-    def _ns_of_old(self, place: str, zone: Name) -> tuple[RRset, ...]:
-        found = self._beginning.says(place, zone, zone, NS)
-        return (found,) if found is not None else ()
+    def _left_by(self, step: Step, effect: ZoneEnded) -> tuple[RRset, ...]:
+        """What the place gave when its service ended: from there the rest of the way back goes on."""
+        scene = scene_at_the_beginning(self._move.premises)
+        for past in self._move.past:
+            play(scene, past.effects, 0, past.label)
+        for each in self._move.steps[: self._move.steps.index(self._move.step(step.id))]:
+            if each.id in self._done:
+                play(scene, each.effects, 0, each.id)
+        found = [scene.says(effect.place, effect.zone, *key) for key in scene.keys(effect.zone)]
+        named = {(each.name, each.rtype) for each in found if each is not None}
+        return (*(each for each in found if each is not None), *(each for each in effect.rrsets if (each.name, each.rtype) not in named))
 
     def _records(self, step: Step, effect: Records) -> Iterator[Piece]:
         groups: dict[Phase, list[Change]] = {}
@@ -247,6 +258,8 @@ class _Way:
             if leading and (effect.place, effect.zone) in self._unmaking:
                 continue  # what ends there leads back anyway
             phase = Phase.CHANGE if effect.cut is not None else _phase_of(each)
+            if phase == Phase.CLOSE and (effect.place, effect.zone) in self._unmaking:
+                continue
             groups.setdefault(phase, []).append(each.reverse())
             if phase == Phase.END and each.key[1] in ADDRESSES:
                 needs.append(Unnamed(effect.zone, (each.key[0],)))
@@ -356,8 +369,15 @@ def _phase_of(change: Change) -> Phase:
     if change.after is None:
         return Phase.MAKE
     if change.before.rdatas != change.after.rdatas:
-        return Phase.CHANGE
+        before, after = _words_of(change.before), _words_of(change.after)
+        if change.key[1] == TXT and before < after:
+            return Phase.CLOSE  # whoever was let in beside others goes last
+        return Phase.MAKE if change.key[1] == TXT and before > after else Phase.CHANGE
     return Phase.RAISE if change.before.ttl > change.after.ttl else Phase.LOWER
+
+
+def _words_of(rrset_: RRset) -> set[str]:
+    return {word for text in rdata_texts(rrset_) for word in text.strip('"').split()}
 
 
 def _words(phase: Phase) -> str:

@@ -92,10 +92,11 @@ def _versions_under_way(job: Job) -> Iterator[tuple[Name, ...]]:
                 if isinstance(effect, Delegated):
                     yield effect.before
                     yield effect.after
-    seen = [look for step in job.runbook.steps if step.id in job.outcomes for look in step.effects if isinstance(look, Published)]
-    for step in job.runbook.steps:
+    for number, step in enumerate(job.runbook.steps):
         if step.id not in job.outcomes and step is not job.step:
             continue
+        later = [each for each in job.runbook.steps[number:] if each.id in job.outcomes]
+        seen = [look for each in later for look in each.effects if isinstance(look, Published)]
         for effect in step.effects:
             if isinstance(effect, Delegated) and not any(look.concerns(effect) for look in seen):
                 yield effect.before

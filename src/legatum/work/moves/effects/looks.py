@@ -1,12 +1,14 @@
 """Looks: the zone gathered, both sides compared, whoever is led to ready, everybody agreed."""
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
+from legatum.core.moves.place import Key
 from legatum.core.moves.runbook import Outcome
+from legatum.core.observation.answers import AnswerDifference
 from legatum.core.observation.verdict import agreement, names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -67,7 +69,7 @@ def require_equal(job: Job, zone: Name, places: Sequence[str], compared: Answers
     """Raises :class:`GateShut` when visitors would be worse off at the side that they are led to. What the
     plan makes different is meant."""
     meant = {key for key in job.scene.keys(zone) if len({job.scene.says(place, zone, *key) for place in places}) > 1}
-    worse = [each for each in compared.worse if (each.name, each.rtype) not in meant]
+    worse = [each for each in compared.worse if not _is_meant(each, meant)]
     if worse:
         first = worse[0]
         where = "; ".join(f"{said.outcome} from {', '.join(addresses)}" for said, addresses in first.said.items())
@@ -77,6 +79,12 @@ def require_equal(job: Job, zone: Name, places: Sequence[str], compared: Answers
             f"see them all: `legatum compare {places[0]} {places[-1]} --domain {domain} --answers`; "
             f"after an edit: `legatum move advance {domain} --again gather`",
         )
+
+
+def _is_meant(difference: AnswerDifference, meant: Collection[Key]) -> bool:
+    """Whatever is not the same in it the plan makes different: the answer itself, or what an alias leads to."""
+    rest = {(said.form, frozenset(each for each in said.records if each[:2] not in meant)) for said in difference.said}
+    return (difference.name, difference.rtype) in meant or len(rest) == 1
 
 
 class Compare(Action[Same]):

@@ -85,7 +85,9 @@ class MakeZone(Action[ZoneMade]):
             return read_master_file(file, effect.zone).zone
         source = effect.source or next((each for each in job.scene.serving(effect.zone) if each != effect.place), "")
         if source in job.scene.serving(effect.zone):
-            return await job.zone(source, effect.zone)
+            copied = await job.zone(source, effect.zone)
+            # Made anew at a place that had ended: what it gave then, so that the rest of the plan finds it so.
+            return copied.with_rrsets(effect.rrsets) if effect.source else copied
         fresh = fresh_zone(effect.zone, job.provider(effect.place).servers)
         return child_zone(parts_of(await job.zone(source, job.domain), effect.zone), fresh)
 
