@@ -222,12 +222,14 @@ class PowerDnsHosting(Hosting):
 
     @property
     def make(self) -> str:
+        one_at_a_time = f"exec 9>>{self.folder}/steering; flock 9"  # its database is of one file
         metas = "\n".join(f"{self.util} set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"))
-        return f"{self.blank_file()}\n{self.util} load-zone $1 $1.zone\n{metas}"
+        return f"{one_at_a_time}\n{self.blank_file()}\n{self.util} load-zone $1 $1.zone\n{metas}"
 
     @property
     def take_away(self) -> str:
-        return f"exec {self.util} delete-zone $1"
+        again = f"for pause in 1 1 2 3; do {self.util} delete-zone $1 && exit 0; sleep $pause; done; exit 1"
+        return f"exec 9>>{self.folder}/steering; flock 9\n{again}"
 
 
 HOSTINGS: dict[str, type[Hosting]] = {"bind": BindHosting, "knot": KnotHosting, "nsd": NsdHosting, "pdns": PowerDnsHosting}

@@ -117,7 +117,7 @@ def test_a_signed_domain_is_not_led_into_an_unsigned_copy(lab: Lab, name: str) -
     to = ("--to", "nsd", "--registrar", "flint", "--json")
     for domain, words in ((f"signed-{name}.example", "without a DS"), (f"secure-{name}.example", "DS 4711 13 2")):
         refused = lab.run("move", "draft", domain, "--from", name, *to)
-        assert refused.returncode == 4 and words in refused.stderr and "end the signing" in refused.stderr, refused.stderr
+        assert refused.status == 4 and words in refused.err and "end the signing" in refused.err, refused.err
         assert not (lab.folder / "moves" / f"{domain}.move.toml").exists()
 
 
@@ -161,7 +161,7 @@ def test_a_new_side_that_asks_the_registry_for_a_ds_is_refused(lab: Lab) -> None
     """A registry that reads CDS would have the domain signed while the old side is not."""
     to = ("--from", "nsd", "--to", "knot", "--registrar", "flint", "--json")
     refused = lab.run("move", "draft", ASKING, *to)
-    assert refused.returncode == 4 and "asks the registry for a DS" in refused.stderr
+    assert refused.status == 4 and "asks the registry for a DS" in refused.err
 
 
 def test_a_ds_that_somebody_publishes_in_the_middle_stops_a_move(lab: Lab) -> None:
@@ -175,7 +175,7 @@ def test_a_ds_that_somebody_publishes_in_the_middle_stops_a_move(lab: Lab) -> No
     assert refused["halt"] == "refused" and "DS 4711 13 2" in refused["reasons"][0]
     rehearsed = lab.legatum("move", "rehearse", DISTURBED, status=1)
     assert not rehearsed["safe"] and "DS 4711" in rehearsed["uncovered"][0] and rehearsed["counterexamples"] == []
-    assert "is signed" in lab.run("move", "redraw", DISTURBED).stderr
+    assert "is signed" in lab.run("move", "redraw", DISTURBED).err
     assert lab.legatum("move", "retreat", DISTURBED, "--dry-run")["step"] == "publish-back"  # leads nobody anywhere
     lab.legatum(*ds, "--none")
     assert lab.legatum("move", "advance", DISTURBED, "--yes", "--wait")["halt"] == "complete"
@@ -204,7 +204,7 @@ def test_what_a_refusal_says_is_true(lab: Lab) -> None:
         domain = f"plain-{at}.example"
         ended = lab.run("amend", domain, *words, "--at", at, "--yes", "--anyway")
         if not says:
-            assert ended.returncode == 2 and "nothing can stand beside an alias" in ended.stderr
+            assert ended.status == 2 and "nothing can stand beside an alias" in ended.err
             continue
-        assert ended.returncode == 3 and says in ended.stderr, ended.stderr
-        assert "may not change" not in ended.stderr, ended.stderr
+        assert ended.status == 3 and says in ended.err, ended.err
+        assert "may not change" not in ended.err, ended.err

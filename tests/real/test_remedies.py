@@ -45,8 +45,8 @@ def registry(lab: Lab, work: Callable[..., Any], *words: Any) -> None:
 def worst(lab: Lab, domain: str) -> dict[str, dict[str, Any]]:
     """What is wrong with it but for notices, by slug; the worst first."""
     ended = lab.run("survey", domain, "--json", "--no-rdap")
-    assert ended.returncode in (0, 1), ended.stderr
-    found = json.loads(ended.stdout)["findings"]
+    assert ended.status in (0, 1), ended.err
+    found = json.loads(ended.out)["findings"]
     return {each["slug"]: each for each in found if each["severity"] == "error"}
 
 
@@ -107,7 +107,7 @@ def test_names_without_glue(lab: Lab) -> None:
         lab.legatum("amend", BARE, f"ns{number}", "A", address, "--at", "bind", "--yes")
     lab.legatum("amend", BARE, "@", "NS", f"ns1.{BARE}", f"ns2.{BARE}", "--at", "bind", "--yes")
     ended = lab.run("hosts", "show", BARE, "--registrar", "flint")
-    assert ended.returncode == 1 and f"names ns1.{BARE}, ns2.{BARE} and gives no address" in ended.stdout, ended.stdout
+    assert ended.status == 1 and f"names ns1.{BARE}, ns2.{BARE} and gives no address" in ended.out, ended.out
     assert list(worst(lab, BARE)) == ["glue-missing"]
     for number, address in enumerate(lab.hostings["bind"].addresses, 1):
         lab.legatum("hosts", "set", f"ns{number}.{BARE}", "--address", address, "--at", "bind", "--registrar", "flint", "--yes")
