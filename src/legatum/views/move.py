@@ -193,13 +193,17 @@ def _step(each: Slot, is_next: bool) -> StepPartDocument:
 def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: float, screen: Screen) -> None:
     """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
     whole = f"{wish_text(runbook)}: {document.state}"
-    end = f"; over on {people_text(slots[-1].expected, now)} if nothing is left waiting" if document.state != "complete" else ""
+    end = f"; over on {people_text(slots[-1].ends, now)} if nothing is left waiting" if document.state != "complete" else ""
     screen.verdict(True, whole + end, document.next)
     screen.line()
     screen.pairs([*_what_it_rests_on(runbook), ("move file", document.file)])
     screen.line()
+    before = 0.0
     for number, each in enumerate(slots, 1):
+        if each.bound is not None and each.bound.instant > before:  # else it was over before the step that goes before
+            _show_hold(each.bound, each.outcome is not None, now, screen)
         _show_step(number, each, now, screen)
+        before = each.ends
 
 
 def wish_text(runbook: Runbook) -> str:
@@ -246,7 +250,7 @@ def _of_the_delegation(runbook: Runbook) -> list[tuple[str, str]]:
         f"TTL of the NS set at the parent {at_parent}, in the zone {in_zone}; longest TTL in the zone {longest}; "
         f"“no such name” is kept {duration_text(premises.negative_ttl(runbook.domain))}",
     ))  # fmt: skip
-    remembered = [past for past in runbook.past if past.effects]
+    remembered = [past for past in runbook.past if past.effects] if not runbook.retreating else []
     facts += [("remembered", past.label) for past in remembered[:4]]
     return facts
 
@@ -269,8 +273,6 @@ def _of_the_registration(runbook: Runbook) -> list[tuple[str, str]]:
 
 def _show_step(number: int, each: Slot, now: float, screen: Screen) -> None:
     step, outcome = each.step, each.outcome
-    if each.bound is not None:
-        _show_hold(each.bound, outcome is not None, now, screen)
     mark, style = ("✓", GOOD) if outcome else ("·", STRONG)
     when = people_text(outcome.all if outcome else each.expected, now)
     screen.line(f"{number:>2} {mark}  {step.title}   {when}", style)

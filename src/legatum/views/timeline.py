@@ -81,7 +81,8 @@ def _longest(runbook: Runbook) -> float:
 def _title(figure: Figure, runbook: Runbook, slots: Sequence[Slot]) -> None:
     figure.text(0.02, 0.955, textwrap.shorten(wish_text(runbook), 90, placeholder=" …"), fontsize=15, weight="bold")
     begin, end = slots[0].first, slots[-1].ends
-    safe = "no cache can be led astray" if rehearse(runbook, {}, begin).safe else "NOT SAFE: see `legatum move rehearse DOMAIN`"
+    is_safe = rehearse(runbook, {}, begin).safe
+    safe = "no cache can be led astray under this model" if is_safe else "NOT SAFE: see `legatum move rehearse DOMAIN`"
     words = f"{_stamp(begin)} to {_stamp(end)} UTC, {rough_text(end - begin)} in all; {safe}"
     figure.text(0.02, 0.925, words, fontsize=10, color=_FAINT)
 
@@ -142,7 +143,7 @@ def _shares(axes: Any, stage: Stage, what: Followed, switched: float, ends: floa
         axes.fill_between(hours, worst, color=_RED, alpha=0.22, hatch="////", edgecolor=_RED, linewidth=0, label="fail (worst kind)")
         axes.plot(hours, worst, color=_RED, linewidth=1)
     at_worst = worst.max()
-    words = "no visitor fails" if at_worst == 0 else f"up to {at_worst:.0f} % of visitors fail"
+    words = "no visitor fails in this sample" if at_worst == 0 else f"up to {at_worst:.0f} % of visitors fail"
     axes.set_title(f"{title}: {words}", fontsize=10.5, loc="left", color=_INK if at_worst == 0 else _RED, weight="bold")
     axes.axvline(0, color=_FAINT, linewidth=0.8, linestyle=":")
     axes.set_ylim(-3, 103)
