@@ -30,7 +30,7 @@ async def drafted(
     """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as drafting does, and
     :class:`BadInput` where there is one already."""
     from legatum.core.fault import BadInput
-    from legatum.core.instant import people_text
+    from legatum.core.instant import instant_text, people_text
     from legatum.core.records.name import name_text
     from legatum.work.drafting.draft import draft_move
     from legatum.work.drafting.transfer import make_room
@@ -42,8 +42,9 @@ async def drafted(
     forced = getattr(args, "force", False) or not keep
     forced = forced or (over_drafts and path.exists() and is_untouched(read_move(path), outside.journal))
     if path.exists() and not forced and not is_over(path, outside.journal):
+        there = read_move(path)
         raise BadInput(
-            f"{path}: there is a move of this domain already",
+            f"{path}: there is a move of this domain already: {there.wish}, drafted {instant_text(there.drafted)}",
             f"go on with it (`legatum move status {name_text(wish.domain)}`), take it back, or draw another one in its place with --force",
         )
     runbook, paces = await draft_move(outside, wish, lambda text: note(args, text))

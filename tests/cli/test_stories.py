@@ -1,0 +1,42 @@
+"""What went wrong once, told to its good end."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from legatum.demo.world_thread import WorldThread
+from tests.cli.desk import DOMAIN, Desk
+
+THERE = ("--registrar", "flint", "--pace", "lowered")
+
+
+@pytest.fixture(scope="module")
+def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
+    with WorldThread(tmp_path_factory.mktemp("stories") / "world") as practice:
+        yield Desk(practice)
+
+
+def test_the_two_sides_the_wrong_way_round(desk: Desk) -> None:
+    assert desk.run("move", "draft", DOMAIN, "--from", "birch", "--to", "alder", *THERE) == 4
+    assert "is delegated to ns1.alder.test, ns2.alder.test, not to birch's" in desk.said
+
+
+def test_a_second_provider_that_never_was(desk: Desk) -> None:
+    assert desk.run("second", "leave", DOMAIN, "--at", "alder", "--second", "birch", "--registrar", "flint", "--yes") == 4
+    assert "is no second provider" in desk.said and "does not serve the zone" in desk.said
+
+
+def test_a_way_back_has_a_picture_a_calendar_and_a_population_too(desk: Desk, tmp_path: Path) -> None:
+    desk.done("move", "draft", DOMAIN, "--to", "birch", *THERE)
+    assert desk.run("move", "draft", DOMAIN, "--to", "birch", *THERE) == 2
+    assert "there is a move of this domain already: from alder to birch, drafted 20" in desk.said
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "switch")
+    desk.done("move", "retreat", DOMAIN, "--yes")
+    desk.done("move", "show", DOMAIN, "--picture", str(tmp_path / "back.png"))
+    assert (tmp_path / "back.png").read_bytes().startswith(b"\x89PNG")
+    desk.done("move", "show", DOMAIN, "--calendar", "-")
+    assert f"legatum move retreat {DOMAIN}" in desk.said.replace("\n ", "").replace("\r", "")
+    back = desk.world.folder / "moves" / f"{DOMAIN}.retreat.toml"
+    desk.done("move", "rehearse", str(back), "--population", "1000")
+    desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
