@@ -1,18 +1,29 @@
-"""The exact check of a runbook of 30 steps of every kind, drafting included; and a population of a million caches over one."""
+"""The exact check of a runbook of 30 steps of every kind, drafting included; a population of a million caches over one; and where a move
+stands, with ten thousand others in the journal."""
 
 import resource
+import sqlite3
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
 
 from tests.core.drawn import AT, KINDS, drawing, plan
 
 from bench.figure import Figure
 from legatum.core.moves.runbook import Runbook
+from legatum.core.records.name import name_text, parse_name
 from legatum.core.rehearsal import rehearse
+from legatum.journal.journal import Journal
+from legatum.work.movefile import write_move
 from legatum.work.moves.crowd import follow_all
 
 _CACHES = 1_000_000
+_MOVES = 10_000
+_PROGRAM = str(Path(sys.executable).with_name("legatum"))
 
 
 def _thirty_steps(kind: str) -> Runbook:
@@ -44,3 +55,27 @@ def figures() -> Iterator[Figure]:
     took = time.perf_counter() - began
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
     yield Figure(f"{_CACHES:,} caches over a provider move", f"{took:.1f} s", f"5 s; {memory} MiB at most so far", took / 5, "≤ 1")
+    with tempfile.TemporaryDirectory() as folder:
+        took = _status(Path(folder))
+    yield Figure(f"move status, {_MOVES:,} moves in the journal", f"{took * 1000:.0f} ms", "1 s, start-up counted", took, "≤ 1")
+
+
+def _status(folder: Path) -> float:
+    """Of one move that is done, among as many as there are domains; each with an intent and an outcome for every step."""
+    move = plan("provider")
+    (folder / "legatum.toml").write_text('[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n')
+    write_move(folder / "moves" / f"{name_text(move.domain)}.move.toml", move)
+    journal = Journal("journal.sqlite", folder)
+    journal.intend(move.id, move.domain, move.steps[0].id, AT, "first")
+    names = [(f"move-{number}", name_text(parse_name(f"d{number:05}.example."))) for number in range(_MOVES)]
+    steps = [(each.id, kind) for each in move.steps for kind in ("intent", "outcome")]
+    facts = '{"first": 1000.0, "all": 1000.0}'
+    with sqlite3.connect(folder / "journal.sqlite") as database:
+        database.executemany(
+            "INSERT INTO entries (move, domain, step, kind, at, text, facts) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            ((ident, domain, step, kind, AT, "done", facts) for ident, domain in names for step, kind in steps),
+        )
+    database.close()
+    began = time.perf_counter()
+    subprocess.run([_PROGRAM, "move", "status", name_text(move.domain)], check=True, capture_output=True, cwd=folder)
+    return time.perf_counter() - began

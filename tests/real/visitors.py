@@ -32,13 +32,15 @@ class _Asked:
 
 
 class Visitors(threading.Thread):
-    """``rate``: questions a second for each domain. ``wrong``: when, what was asked, and what came."""
+    """``rate``: questions a second for each domain. ``wrong``: when, what was asked, and what came. ``off``: addresses that work no more,
+    as octets: whoever is sent there has come in vain."""
 
     def __init__(self, resolver: str, domains: list[str], rate: float = 10.0) -> None:
         super().__init__(daemon=True)
         self.resolver, self.domains, self.rate = resolver, domains, rate
         self.ended = threading.Event()
         self.asked, self.wrong = 0, list[tuple[str, str, int, str]]()
+        self.off: set[bytes] = set()
 
     def run(self) -> None:
         waiting: dict[int, _Asked] = {}
@@ -64,12 +66,17 @@ class Visitors(threading.Thread):
                     asked = waiting.pop(ident)
                     self.wrong.append((time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, "no answer"))
 
-    @staticmethod
-    def _fault(asked: _Asked, wire: bytes) -> str:
+    def _fault(self, asked: _Asked, wire: bytes) -> str:
         rcode, addresses = QUESTIONS[asked.front, asked.rtype]
         said = decode(wire)
         given = {record.rdata for record in said.answer if record.rtype == A} if asked.rtype == A else frozenset()
-        if said.rcode != rcode or not given <= addresses or bool(given) != bool(addresses) or (asked.rtype == MX and not said.answer):
+        if (
+            said.rcode != rcode
+            or not given <= addresses
+            or bool(given) != bool(addresses)
+            or given & self.off
+            or (asked.rtype == MX and not said.answer)
+        ):
             return f"code {said.rcode}, {sorted(each.hex() for each in given)}"
         return ""
 

@@ -11,13 +11,17 @@ Glue = tuple[tuple[Name, tuple[str, ...]], ...]
 """Name servers' addresses, for registries that take them with the NS set."""
 
 
+_MOST_SAID = 4  # things to do that are told in one line; the worksheet has all
+
+
 class ByHand(OutsideFault):
     """Only a person can do this. ``to_do``: what, a line each; ``page``: where the form is."""
 
     def __init__(self, registrar: str, page: str, to_do: Sequence[str]) -> None:
         place = f" at {page}" if page else ""
         remedy = f"type it into the form{place}, then go on with the same command"
-        super().__init__(f"{registrar} is changed by hand only: {', '.join(to_do)}", remedy)
+        more = f" and {len(to_do) - _MOST_SAID} more" if len(to_do) > _MOST_SAID else ""
+        super().__init__(f"{registrar} is changed by hand only: {', '.join(to_do[:_MOST_SAID])}{more}", remedy)
         self.registrar = registrar
         self.page = page
         self.to_do = tuple(to_do)

@@ -6,7 +6,7 @@ from html import escape
 from pathlib import Path
 
 from legatum.core.dnssec.key import ALGORITHMS, DIGESTS
-from legatum.core.moves.effects import Delegated, HostSet, Records, Transfer
+from legatum.core.moves.effects import Delegated, HostSet, Records, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name, absolute_text, name_text, unicode_text
 from legatum.core.records.presentation import rdata_text
@@ -107,7 +107,7 @@ def step_sheet(runbook: Runbook, step: Step, by_hand: ByHand) -> str:
         case Transfer(op="request"):
             fetch = f"`legatum registration code {name_text(domain)} --registrar {effect.losing} --into FILE`"
             to_do.insert(0, f"have the authorisation code at hand, in a file and nowhere else: {fetch}")
-        case Records():
+        case Records() | ZoneMade() | ZoneEnded():
             return form_sheet(domain, by_hand.registrar, by_hand.page, step.title, to_do)
     return transfer_sheet(domain, by_hand.registrar, by_hand.page, to_do)
 

@@ -70,7 +70,8 @@ class ChangeRecords(Action[Records]):
         zone = await self._zone()
         publication = self._plan(zone)
         if self._provider.by_hand:
-            raise ByHand(self._provider.name, "", [difference_text(each) for each in publication.differences if each.rtype != SOA])
+            told = [each for each in publication.differences if each.rtype != SOA or self._is_of_soa]
+            raise ByHand(self._provider.name, "", [difference_text(each) for each in told])
         done = await carry_out(self.job.outside, publication)
         everywhere = await self._everywhere(done.addresses)
         await self._require_rest(done.addresses, publication.wanted)

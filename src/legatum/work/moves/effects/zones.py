@@ -13,10 +13,11 @@ from legatum.core.zones.difference import difference_text
 from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
+from legatum.services.registrar import ByHand
 from legatum.work.gathering.contents import read_master_file
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Refusal
-from legatum.work.zones.publish import Publication, carry_out, plan, prove, wrong_answers
+from legatum.work.zones.publish import Publication, carry_out, for_provider, new_publication, plan, prove, wrong_answers
 
 
 class MakeZone(Action[ZoneMade]):
@@ -45,7 +46,7 @@ class MakeZone(Action[ZoneMade]):
             publication = await self._plan()
         except (GateShut, OutsideFault):
             return None
-        if publication.is_needed:
+        if publication.is_new or publication.is_needed:
             return None
         proved = await prove(self.job.outside, publication)
         self._keep(publication.wanted)
@@ -53,6 +54,10 @@ class MakeZone(Action[ZoneMade]):
 
     async def perform(self) -> Outcome:
         publication = await self._plan()
+        if publication.provider.by_hand:
+            made = [f"create the zone {name_text(self.effect.zone)}, or import it as a master file"] if publication.is_new else []
+            changes = [difference_text(each) for each in publication.differences if each.rtype != SOA and not each.expected]
+            raise ByHand(publication.provider.name, "", [*made, *changes])
         done = await carry_out(self.job.outside, publication)
         if self._is_part:
             keys = [(each.name, each.rtype) for each in publication.wanted.unsorted if each.rtype not in (SOA, NS)]
@@ -75,8 +80,14 @@ class MakeZone(Action[ZoneMade]):
         return self.effect.zone != self.job.domain and not self.job.file_of(self.effect.zone).exists()
 
     async def _plan(self) -> Publication:
-        ns = self.effect.ns
-        return await plan(self.job.outside, self.job.provider(self.effect.place), await self._zone(), ns.ttl, targets(ns))
+        ns, provider, zone = self.effect.ns, self.job.provider(self.effect.place), await self._zone()
+        try:
+            return await plan(self.job.outside, provider, zone, ns.ttl, targets(ns))
+        except GateShut:
+            if not provider.by_hand:
+                raise
+            fresh = fresh_zone(zone.origin, provider.servers)  # it is for a person to make it
+            return new_publication(provider, for_provider(zone, fresh, provider, zone.soa.serial, ns.ttl, targets(ns)))
 
     async def _zone(self) -> Zone:
         job, effect = self.job, self.effect
@@ -116,6 +127,8 @@ class EndZone(Action[ZoneEnded]):
         job, effect = self.job, self.effect
         first = self.now()
         text, domain = name_text(effect.zone), name_text(job.domain)
+        if job.provider(effect.place).by_hand:
+            raise ByHand(effect.place, "", [f"take the zone {text} away"])
         if not await job.provider(effect.place).end(effect.zone):
             raise GateShut(
                 f"{text} is still served at {effect.place}, and the settings have no command to end it",
