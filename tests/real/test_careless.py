@@ -78,8 +78,10 @@ def test_a_host_at_an_address_where_nobody_answers(lab: Lab) -> None:
     host = f"ns1.{HOSTS}"
     lab.registry.loop.call_soon_threadsafe(lab.registry.registry.hosts.create, "flint", parse_name(f"{host}."), [lab.host(99)])
     with Noticed(lab, HOSTS) as noticed:
+        lab.legatum("amend", HOSTS, "ns1", "A", lab.host(99), "--ttl", "3s", "--at", "bind", "--yes", "--anyway")
+        lab.legatum("amend", HOSTS, "@", "NS", f"{host}.", "--at", "bind", "--yes", "--anyway")
         delegate(lab, HOSTS, [host], servers("bind"))
-        time.sleep(3)
+        time.sleep(5)
     assert HOSTS in noticed.names
 
 

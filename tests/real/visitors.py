@@ -5,13 +5,13 @@ import select
 import socket
 import threading
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from legatum.core.records.name import parse_name
 from legatum.wire.message import RD, decode, encode_question
 
 A, MX = 1, 15
-_PATIENCE = 5.0  # seconds until a question counts as not answered
+_PATIENCE = 5.0  # seconds until a question is asked once more, as any program does, and then counts as not answered
 QUESTIONS: dict[tuple[str, int], tuple[int, frozenset[bytes]]] = {
     ("", A): (0, frozenset([bytes((198, 51, 100, 80))])),
     ("www.", A): (0, frozenset([bytes((198, 51, 100, 80))])),
@@ -29,6 +29,7 @@ class _Asked:
     name: str
     front: str
     rtype: int
+    again: bool = False
 
 
 class Visitors(threading.Thread):
@@ -52,10 +53,7 @@ class Visitors(threading.Thread):
                 now = time.monotonic()
                 if now >= due and not self.ended.is_set():
                     domain, front, rtype = turns[self.asked % len(turns)]
-                    ident = random.choice([each for each in random.sample(range(65536), 8) if each not in waiting])
-                    query = encode_question(ident, parse_name(f"{front}{domain}."), rtype, flags=RD)
-                    port.sendto(query, (self.resolver, 53))
-                    waiting[ident] = _Asked(now, domain, front, rtype)
+                    self._ask(port, waiting, _Asked(now, domain, front, rtype))
                     self.asked, due = self.asked + 1, due + pause
                 if select.select([port], [], [], max(0.0, min(due - now, 0.05)))[0]:
                     wire = port.recv(65535)
@@ -64,7 +62,16 @@ class Visitors(threading.Thread):
                         self.wrong.append((time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, fault))
                 for ident in [each for each, asked in waiting.items() if now - asked.at > _PATIENCE]:
                     asked = waiting.pop(ident)
-                    self.wrong.append((time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, "no answer"))
+                    if asked.again:
+                        self.wrong.append((time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, "no answer"))
+                    else:
+                        self._ask(port, waiting, replace(asked, at=now, again=True))
+
+    def _ask(self, port: socket.socket, waiting: dict[int, _Asked], asked: _Asked) -> None:
+        ident = random.choice([each for each in random.sample(range(65536), 8) if each not in waiting])
+        query = encode_question(ident, parse_name(f"{asked.front}{asked.name}."), asked.rtype, flags=RD)
+        port.sendto(query, (self.resolver, 53))
+        waiting[ident] = asked
 
     def _fault(self, asked: _Asked, wire: bytes) -> str:
         rcode, addresses = QUESTIONS[asked.front, asked.rtype]
