@@ -150,7 +150,7 @@ def _shares(axes: Any, stage: Stage, what: Followed, switched: float, ends: floa
     axes.set_xlabel("hours since the first visitor is led elsewhere")
     axes.set_ylabel("share of resolvers, %")
     axes.grid(color="#e6e9ee")
-    axes.legend(loc="center right", fontsize=7.8, frameon=True, framealpha=0.9, edgecolor="#e6e9ee")
+    axes.legend(loc="best", fontsize=7.8, frameon=True, framealpha=0.9, edgecolor="#e6e9ee")
     _plain(axes)
 
 

@@ -43,7 +43,7 @@ def leads(step: Step) -> bool:
         isinstance(each, Delegated)
         or (
             isinstance(each, Records)
-            and any((one.before and one.after and one.before.rdatas != one.after.rdatas) or one.key[1] == NS for one in each.changed)
+            and any(one.before.rdatas != one.after.rdatas if one.before and one.after else one.key[1] == NS for one in each.changed)
         )
         for each in step.effects
     ) and not any(isinstance(each, ZoneMade | Gathered) for each in step.effects)
