@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 
+from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
 from tests.cli.desk import DOMAIN, Desk
 
@@ -40,3 +41,28 @@ def test_a_way_back_has_a_picture_a_calendar_and_a_population_too(desk: Desk, tm
     back = desk.world.folder / "moves" / f"{DOMAIN}.retreat.toml"
     desk.done("move", "rehearse", str(back), "--population", "1000")
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
+
+
+def test_a_ttl_that_somebody_lowers_further_costs_no_second_day(tmp_path: Path) -> None:
+    """What was waited for since our own lowering counts on: nobody holds the old copy any longer because of it."""
+    with WorldThread(tmp_path / "world") as practice:
+        desk, domain = Desk(practice), parse_domain(DOMAIN)
+        began = practice.world.clock.now()
+        desk.done("move", "draft", DOMAIN, "--to", "birch", *THERE)
+        desk.done("move", "advance", DOMAIN, "--yes", "--until", "lower")
+        primary = practice.world.hostings["alder"][0]
+        zone = primary.zone(domain)
+        assert zone is not None and zone.apex_ns is not None
+
+        async def lowered() -> None:
+            primary.serve(zone.with_rrsets([zone.apex_ns.with_ttl(60)]).with_serial(zone.soa.serial + 1))  # type: ignore[union-attr]
+
+        practice.run(lowered())
+        assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4 and "is now 60; the plan rests on 300" in desk.said
+        desk.done("move", "redraw", DOMAIN)
+        desk.done("move", "rehearse", DOMAIN)
+        desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "apex")
+        assert practice.world.clock.now() < began + 25 * 3600
+        desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
+        after = primary.zone(domain)
+        assert after is not None and after.apex_ns == zone.apex_ns.with_ttl(86400)

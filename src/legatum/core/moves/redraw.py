@@ -1,13 +1,13 @@
 """A plan drawn anew from what is so now: TTLs that somebody has changed. What was done stays done, and every wait is worked out again."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
 from legatum.core.moves.assembly import resolved
 from legatum.core.moves.effects import Change, Delegated, Records
 from legatum.core.moves.place import PARENT, Key
-from legatum.core.moves.runbook import Past, Runbook
+from legatum.core.moves.runbook import Past, Runbook, Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, type_text
@@ -15,15 +15,40 @@ from legatum.core.timing import Caution
 
 
 def redrawn(
-    runbook: Runbook, expected: Mapping[tuple[str, Name, Key], RRset], seen: Mapping[tuple[str, Name, Key], RRset], now: float
-) -> Runbook:
-    """``expected``, ``seen``: what places should give by what was done, and what they do; the same data, with other TTLs."""
+    runbook: Runbook, expected: Mapping[tuple[str, Name, Key], RRset], seen: Mapping[tuple[str, Name, Key], RRset], now: float,
+    done: Collection[str] = (),
+) -> Runbook:  # fmt: skip
+    """``expected``, ``seen``: what places should give by what was done, and what they do; the same data, with other TTLs. ``done``:
+    steps."""
     for where, rrset in seen.items():
         before = expected[where]
-        if before.ttl != rrset.ttl:
+        if rrset.ttl < before.ttl and _is_made(runbook, before, done):
+            runbook = _lowered_further(runbook, where, before, rrset, done)
+        elif before.ttl != rrset.ttl:
             runbook = _with(runbook, where, before, rrset, now)
     caution = Caution(runbook.premises.floor, runbook.premises.time_out, runbook.margin)
     return replace(runbook, steps=resolved(runbook.steps, runbook.premises, runbook.past, caution))
+
+
+def _is_made(runbook: Runbook, rrset: RRset, done: Collection[str]) -> bool:
+    """By a step that was done."""
+    changes = [each for step in runbook.steps if step.id in done for effect in step.effects if isinstance(effect, Records)
+               for each in effect.changed]  # fmt: skip
+    return any(each.after == rrset for each in changes)
+
+
+def _lowered_further(runbook: Runbook, where: tuple[str, Name, Key], before: RRset, after: RRset, done: Collection[str]) -> Runbook:
+    """What somebody has done after our own steps is a step between them and the rest, which will be found done."""
+    place, zone, key = where
+    at = next((number for number, step in enumerate(runbook.steps) if step.id not in done), len(runbook.steps))
+    what = f"the TTL of {name_text(key[0])} {type_text(key[1])} at {place}"
+    step = Step(
+        f"lowered-{at}-{type_text(key[1]).lower()}", f"See that {what} is {after.ttl} now",
+        (Records(place, zone, (Change(before, after),)),), (), f"every server of {place} hands it out so",
+        f"raise it to {before.ttl} again",
+    )  # fmt: skip
+    rest = (_exchanged(each, before, after) for each in runbook.steps[at:])
+    return replace(runbook, steps=(*runbook.steps[:at], step, *rest))
 
 
 def _with(runbook: Runbook, where: tuple[str, Name, Key], before: RRset, after: RRset, now: float) -> Runbook:

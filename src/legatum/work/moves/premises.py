@@ -282,6 +282,6 @@ async def redraw(job: Job) -> Runbook:
             planned, there = job.scene.says(place, zone, *key), present.get(*key)
             if planned is not None and there is not None and planned.rdatas == there.rdatas:
                 expected[place, zone, key], seen[place, zone, key] = planned, there
-    drawn = redrawn(job.runbook, expected, seen, job.outside.clock.now())
+    drawn = redrawn(job.runbook, expected, seen, job.outside.clock.now(), job.outcomes)
     looked = drawn.premises.unsigned or "looked at when the plan was drawn anew: neither DS nor keys"
     return replace(drawn, premises=replace(drawn.premises, unsigned=looked))
