@@ -103,10 +103,13 @@ def _halves(text: str, form: str) -> tuple[str, str]:
 
 def replaced(text: str) -> "NewAddress":
     """``OLD=NEW``. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
     from legatum.core.moves.kinds.address import NewAddress
 
-    old, new = _halves(text, "--replace OLD-ADDRESS=NEW-ADDRESS")
-    return NewAddress(canonical_address(old), canonical_address(new))
+    old, new = map(canonical_address, _halves(text, "--replace OLD-ADDRESS=NEW-ADDRESS"))
+    if (":" in old) != (":" in new):
+        raise BadInput(f"{old} and {new} are of two families", "replace an address by one of the same family")
+    return NewAddress(old, new)
 
 
 def canonical_address(text: str) -> str:
