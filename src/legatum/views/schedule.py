@@ -67,7 +67,7 @@ def calendar(runbook: Runbook, slots: Sequence[Slot], now: float) -> str:
         event.add("dtend", datetime.fromtimestamp(int(each.expected), UTC) + timedelta(minutes=15))
         event.add("summary", f"{domain}: hold ends, then: {each.step.title}" if ends else f"{domain}: {each.step.title}")
         reason = f"Not before {instant_text(each.bound.instant)}: {each.bound.reason}\n" if each.bound else ""
-        verb = "retreat" if runbook.retreating else "advance"
-        event.add("description", f"{reason}`legatum move {verb} {domain}`\nWay back: {each.step.way_back}")
+        its_verb = "retreat" if runbook.retreating else "advance"
+        event.add("description", f"{reason}`legatum move {its_verb} {domain}`\nWay back: {each.step.way_back}")
         book.add_component(event)
     return str(book.to_ical().decode())
