@@ -7,6 +7,7 @@ import pytest
 
 from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
+from legatum.work.moves.glance import Glance, HandedOn
 from tests.cli.desk import DOMAIN, Desk
 
 THERE = ("--registrar", "flint", "--pace", "lowered")
@@ -66,3 +67,24 @@ def test_a_ttl_that_somebody_lowers_further_costs_no_second_day(tmp_path: Path) 
         desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
         after = primary.zone(domain)
         assert after is not None and after.apex_ns == zone.apex_ns.with_ttl(86400)
+
+
+def test_what_could_not_be_seen_is_waited_for_anew(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Somebody may have undone it, and done it again, before it is seen the next time."""
+
+    async def silent(*_: object) -> HandedOn:
+        return HandedOn({}, ("192.0.2.11",))
+
+    with WorldThread(tmp_path / "world") as practice:
+        desk = Desk(practice)
+        desk.receive()
+        desk.done("move", "draft", DOMAIN, "--to", "birch", *THERE)
+        desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "raise")
+        with monkeypatch.context() as patched:
+            patched.setattr(Glance, "delegation", silent)
+            assert desk.run("move", "advance", DOMAIN, "--yes") == 4
+            assert "192.0.2.11 of the parent's servers does not answer: whom it leads where is not known" in desk.said
+        desk.done("move", "advance", DOMAIN, "--yes")
+        assert "holding before step 'confirm'" in desk.said or "holding before step 'end'" in desk.said, desk.said
+        desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+        assert desk.failures == []

@@ -10,6 +10,7 @@ from enum import StrEnum
 from pathlib import Path
 
 from legatum.core.fault import BadInput, Fault, GateShut
+from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Records
 from legatum.core.moves.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
@@ -162,10 +163,21 @@ async def _mended(job: Job, journal: Journal, gone: list[Refusal], ways: Ways) -
 
 
 def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
-    """Steps that somebody has undone count no longer: what was waited for after them is waited for anew."""
-    for step in dict.fromkeys(step for each in gone for step in each.undone):
-        if step in job.outcomes:
-            journal.forget(job.runbook.id, job.domain, step, job.outside.clock.now(), gone[0].reason)
+    """Steps that somebody has undone count no longer: what was waited for after them is waited for anew. So is what was waited for after
+    steps that could not be seen now, once they are: somebody may have undone them, and done them again."""
+    now, unseen = job.outside.clock.now(), {step for each in gone for step in each.unseen}
+    later = False
+    for step in job.runbook.steps:
+        if step.id in unseen:
+            known = job.outcomes[step.id]
+            again = replace(known, all=now, summary=f"{known.summary}; not to be seen at {instant_text(now)}")
+            journal.settle(job.runbook.id, job.domain, again, now, ())
+        elif later and not step.changes and step.id in job.outcomes:  # a look that rested on it
+            journal.forget(job.runbook.id, job.domain, step.id, now, gone[0].reason)
+        later = later or step.id in unseen
+    for undone in dict.fromkeys(ident for each in gone for ident in each.undone):
+        if undone in job.outcomes:
+            journal.forget(job.runbook.id, job.domain, undone, now, gone[0].reason)
 
 
 async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Halted | None, Outcome | None]:

@@ -2,6 +2,7 @@
 
 import asyncio
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 from legatum.core.moves.kinds.transfer import Held
 from legatum.core.records.name import Name
@@ -14,6 +15,14 @@ from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
 
 
+@dataclass(frozen=True)
+class HandedOn:
+    """``given``: address of the parent's servers → the NS set that it hands out, None for nobody; ``silent``: those that do not answer."""
+
+    given: Mapping[str, RRset | None]
+    silent: tuple[str, ...]
+
+
 class Glance:
     """Until :meth:`forget`, the same is not asked for again."""
 
@@ -21,7 +30,7 @@ class Glance:
         self._outside = outside
         self._zones: dict[tuple[str, Name], Zone] = {}
         self._registrations: dict[tuple[str, Name], Registration | Held] = {}
-        self._delegations: dict[Name, tuple[Name, Mapping[str, RRset | None]]] = {}
+        self._delegations: dict[Name, HandedOn] = {}
 
     async def zone(self, place: str, zone: Name) -> Zone:
         """By transfer, or the file. Raises as the provider does."""
@@ -29,13 +38,13 @@ class Glance:
             self._zones[place, zone] = await self._outside.provider(place).fetch(zone)
         return self._zones[place, zone]
 
-    async def delegation(self, domain: Name) -> tuple[Name, Mapping[str, RRset | None]]:
-        """The zone above, and what each of its servers' addresses hands out for the domain; None for one that
-        names nobody, or is silent."""
+    async def delegation(self, domain: Name) -> HandedOn:
+        """What each address of the parent's servers hands out for the domain."""
         if domain not in self._delegations:
             cut = await self._outside.walker().parent_of(domain)
             replies = await asyncio.gather(*(self._outside.asker.ask(address, domain, NS) for address in cut.addresses))
-            self._delegations[domain] = (cut.zone, {each.server: referral(cut.zone, each) or each.find(NS) for each in replies})
+            given = {each.server: referral(cut.zone, each) or each.find(NS) for each in replies if each.answered}
+            self._delegations[domain] = HandedOn(given, tuple(each.server for each in replies if not each.answered))
         return self._delegations[domain]
 
     async def registration(self, registrar: str, domain: Name) -> Registration | Held:

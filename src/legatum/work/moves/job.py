@@ -23,12 +23,14 @@ from legatum.work.outside import Outside
 @dataclass(frozen=True)
 class Refusal:
     """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no longer are; ``mended``:
-    the effects by which it would hold, where we can bring them about."""
+    the effects by which it would hold, where we can bring them about; ``unseen``: steps of which it could not be seen whether they still
+    are."""
 
     reason: str
     remedy: str = ""
     undone: tuple[str, ...] = ()
     mended: tuple[Effect, ...] = ()
+    unseen: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -65,23 +65,25 @@ async def _delegation(job: Job) -> list[Refusal]:
     zone, key = job.runbook.premises.parent_zone, (job.domain, NS)
     expected, domain = job.scene.says(PARENT, zone, *key), name_text(job.domain)
     under_way = list(_versions_under_way(job))
-    _, handed_out = await job.glance.delegation(job.domain)
+    handed = await job.glance.delegation(job.domain)
     refusals = []
-    for present in dict.fromkeys(handed_out.values()):
+    if handed.silent and (job.step.takes_away or not handed.given):
+        reason = f"{', '.join(handed.silent)} of the parent's servers does not answer: whom it leads where is not known"
+        refusals.append(Refusal(reason, "look again when it does", unseen=_leading_done(job)))
+    for present in dict.fromkeys(handed.given.values()):
         names = targets(present)
         if expected is not None and present is not None and names == targets(expected) and present.ttl > expected.ttl:
             reason = f"the TTL of the delegation is now {present.ttl}; the plan rests on {expected.ttl}"
             refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: `legatum move redraw {domain}`"))
-        elif (
-            present is None
-            and expected is not None
-            and None in handed_out.values()
-            and any(each is not None for each in handed_out.values())
-        ):
-            continue  # one that is silent: whoever leads there is asked of the others
         elif names != targets(expected) and names not in under_way:
             refusals.append(_led_otherwise(job, names, expected))
     return list(dict.fromkeys(refusals))
+
+
+def _leading_done(job: Job) -> tuple[str, ...]:
+    """Steps that were done about the delegation."""
+    return tuple(step.id for step in job.runbook.steps if step.id in job.outcomes and any(
+        isinstance(each, Delegated | Published) for each in step.effects))  # fmt: skip
 
 
 def _versions_under_way(job: Job) -> Iterator[tuple[Name, ...]]:
@@ -155,7 +157,8 @@ async def _contents(job: Job, place: str, zone: Name) -> list[Refusal]:
     try:
         present = await job.zone(place, zone)
     except OutsideFault as fault:
-        return [Refusal(f"{place} no longer lets the zone be read: {fault.message}", fault.remedy)]
+        done = tuple(each.id for each in job.runbook.steps if each.id in job.outcomes and _of(each, place, zone))
+        return [Refusal(f"{place} no longer lets the zone be read: {fault.message}", fault.remedy, unseen=done)]
     coming = {(each.key): each.after for effect in _of(job.step, place, zone) for each in effect.changed}
     refusals = []
     for key in job.scene.keys(zone):
@@ -268,8 +271,7 @@ async def redraw(job: Job) -> Runbook:
         raise GateShut(obstacle.reason, obstacle.remedy)
     expected: dict[tuple[str, Name, Key], RRset] = {}
     seen: dict[tuple[str, Name, Key], RRset] = {}
-    _, handed_out = await job.glance.delegation(job.domain)
-    sets = [each for each in handed_out.values() if each is not None]
+    sets = [each for each in (await job.glance.delegation(job.domain)).given.values() if each is not None]
     planned = job.scene.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
     if planned is not None and not sets:
         raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")

@@ -68,12 +68,13 @@ class SeeDelegation(Action[Published]):
         async def behind() -> str:
             nonlocal first, counted
             job.glance.forget()
-            _, handed_out = await job.glance.delegation(job.domain)
-            counted = len(handed_out)
-            late = {address: targets(ns) for address, ns in handed_out.items() if targets(ns) != wanted}
+            handed = await job.glance.delegation(job.domain)
+            counted = len(handed.given)
+            late = {address: targets(ns) for address, ns in handed.given.items() if targets(ns) != wanted}
             if first is None and len(late) < counted:
                 first = self.now()
-            return "; ".join(f"{address} hands out {names_said(names)}" for address, names in late.items())
+            silent = [f"{address} does not answer" for address in handed.silent]
+            return "; ".join([*(f"{address} hands out {names_said(names)}" for address, names in late.items()), *silent])
 
         servers = f"the servers of {name_text(upper)}"
         everywhere = await job.outside.until_seen(behind, f"the NS set at {servers}")

@@ -148,13 +148,15 @@ class Agree(Action[Agreed]):
 
     async def _given_up(self) -> Outcome:
         self.job.glance.forget()
-        zone, handed_out = await self.job.glance.delegation(self.effect.domain)
-        if left := [address for address, ns in handed_out.items() if ns is not None]:
+        handed, zone = await self.job.glance.delegation(self.effect.domain), self.job.runbook.premises.parent_zone
+        if handed.silent:
+            raise OutsideFault(f"{handed.silent[0]} of {name_text(zone)} does not answer", "look again when it does")
+        if left := [address for address, ns in handed.given.items() if ns is not None]:
             raise GateShut(
                 f"{left[0]} of {name_text(zone)} hands {name_text(self.effect.domain)} on again", "find out who set it at the registrar"
             )
         now = self.now()
-        return self.outcome(now, now, f"none of {len(handed_out)} addresses of {name_text(zone)} hands it on")
+        return self.outcome(now, now, f"none of {len(handed.given)} addresses of {name_text(zone)} hands it on")
 
 
 class SeeAnswers(Action[Answered]):
