@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.demo.kinds import WISHES
+from legatum.demo.kinds import ONE_WAY, WISHES
 from tests.cli.program import Shell
 
 
@@ -36,6 +36,12 @@ def test_each_kind_goes_there_and_back_and_no_visitor_notices(tmp_path: Path, ki
     assert ended.status == 0, ended.out[-1500:] + ended.err[-1500:]
     assert "safe under this model" in ended.out and "everything is taken back" in ended.out and " 0 of them failed" in ended.out
     assert ("population" in ended.out) == (kind not in ("ttl", "soa", "hosts", "retirement"))
+
+
+@pytest.mark.parametrize("kind", ONE_WAY)
+def test_kinds_from_which_there_is_no_way_back(tmp_path: Path, kind: str) -> None:
+    ended = Shell(tmp_path).run("demo", "--kind", kind, "--folder", "kept")
+    assert ended.status == 0 and " 0 of them failed" in ended.out, ended.out[-1500:] + ended.err[-1500:]
 
 
 def test_small_commands(tmp_path: Path) -> None:

@@ -42,12 +42,12 @@ def _kind(args: argparse.Namespace) -> int:
     from legatum.cli.main import main
     from legatum.core.fault import BadInput
     from legatum.demo.keeping import shown_and_kept
-    from legatum.demo.kinds import WISHES, show_kind
+    from legatum.demo.kinds import ONE_WAY, WISHES, show_kind
     from legatum.demo.tour import new_folder
     from legatum.demo.world_thread import WorldThread
 
-    if args.kind not in WISHES:
-        raise BadInput(f"no kind '{args.kind}'", f"there are: {', '.join(WISHES)}")
+    if args.kind not in (*WISHES, *ONE_WAY):
+        raise BadInput(f"no kind '{args.kind}'", f"there are: {', '.join((*WISHES, *ONE_WAY))}")
     if args.json:
         raise BadInput("a kind by itself has no document", "leave --json out; each command that it shows has one")
     folder = new_folder(args.folder)

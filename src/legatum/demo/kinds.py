@@ -21,6 +21,25 @@ WISHES: dict[str, tuple[str, ...]] = {
 }
 """Kind → what shall be different, as options of ``move draft``."""
 _NOT_BACK = {"retirement"}  # visitors have nothing to ask for in between
+_NEW = "tidemill.example"
+ONE_WAY: dict[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
+    "first": (
+        ("A domain that nobody delegates: this one is taken out of service, and kept in a file.", (
+            "move", "draft", _NEW, "--retire", "--from", "alder")),
+        ("Out of service, through the holds.", ("move", "advance", _NEW, "--yes", "--wait")),
+        ("Records first, at another provider.", ("publish", _NEW, "--to", "birch", "--from", f"{{folder}}/moves/{_NEW}.zone", "--yes")),
+        ("What its first delegation takes.", ("move", "draft", _NEW, "--first", "--from", "birch")),
+        ("Would anybody notice?", ("move", "rehearse", _NEW)),
+        ("Carried out.", ("move", "advance", _NEW, "--yes", "--wait")),
+        ("Does everybody agree?", ("confirm", _NEW, "--to", "birch", "--registrar", "flint")),
+    ),
+    "registrar": (
+        ("What must come out as it went in.", ("move", "draft", DOMAIN, "--registrar", "flint", "--registrar-to", "slate", "--approve")),
+        ("Carried out.", ("move", "advance", DOMAIN, "--yes", "--wait")),
+        ("Is it with the other one, its DNS untouched?", ("confirm", DOMAIN, "--to", "alder", "--registrar", "slate")),
+    ),
+}  # fmt: skip
+"""Kind → titles and commands, for those from which there is no way back."""
 
 
 def show_kind(practice: WorldThread, folder: Path, kind: str, command: Callable[[Sequence[str]], int]) -> int:
@@ -28,14 +47,14 @@ def show_kind(practice: WorldThread, folder: Path, kind: str, command: Callable[
     settings, screen = ("--settings", str(folder / "legatum.toml")), Screen()
     if kind not in _NOT_BACK:
         practice.visit([(parse_name(name + "."), rtype) for name, rtype in QUESTIONS], VISIT_EVERY)
-    stages = [
-        ("What it takes, when, and why.", ("move", "draft", DOMAIN, *WISHES[kind], *settings)),
+    stages = [(title, (*(each.format(folder=folder) for each in words), *settings)) for title, words in ONE_WAY.get(kind, ())] or [
+        ("What it takes, when, and why.", ("move", "draft", DOMAIN, *WISHES.get(kind, ()), *settings)),
         ("Would anybody notice?", ("move", "rehearse", DOMAIN, "--population", "30000", *settings)),
         ("Carried out, through every hold.", ("move", "advance", DOMAIN, "--yes", "--wait", *settings)),
         ("And back.", ("move", "retreat", DOMAIN, "--yes", "--wait", *settings)),
         ("Does everybody agree that it is as it was?", ("confirm", DOMAIN, "--to", "alder", "--registrar", "flint", *settings)),
     ]
-    if kind in ("ttl", "soa", "hosts", "retirement"):
+    if kind in ("ttl", "soa", "hosts", "retirement"):  # nobody is led anywhere else
         stages[1] = ("Would anybody notice?", ("move", "rehearse", DOMAIN, *settings))
     for number, (title, words) in enumerate(stages, 1):
         screen.line()
