@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from legatum.core.dnssec.key import parse_ds, parse_key
+from legatum.core.dnssec.key import ds_texts, parse_key
 from legatum.core.dnssec.signature import parse_signature
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
@@ -172,7 +172,7 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         resolvers=_resolvers(picture),
         registrations=_registrations(picture),
         former=[_server(view) for view in picture.former],
-        ds=_ds_texts(picture.ds),
+        ds=ds_texts(picture.ds),
         findings=[finding_part(each) for each in findings],
         questions=picture.questions,
         dropped=picture.dropped,
@@ -214,7 +214,7 @@ def _parents(picture: Picture) -> list[ParentPart]:
             ttl=view.ns.ttl if view.ns else None,
             glue={f"{name_text(each.name)} {each.type_text}": rdata_texts(each) for each in view.glue},
             glue_ttl=max((each.ttl for each in view.glue), default=None),
-            ds=_ds_texts(view.ds.rdatas if view.ds else ()),
+            ds=ds_texts(view.ds.rdatas if view.ds else ()),
             ds_ttl=view.ds.ttl if view.ds else None,
             ds_absence_proven=view.ds_absent,
         )
@@ -238,7 +238,7 @@ def _server(view: ServerView) -> ServerPart:
         recursion=view.recursion,
         transfer_open=view.transfer_open,
         keys=_key_texts(view.keys),
-        cds=_ds_texts(view.cds.rdatas if view.cds else ()),
+        cds=ds_texts(view.cds.rdatas if view.cds else ()),
         cdnskey=_key_texts(view.cdnskey),
         signed=[type_text(rtype) for rtype in view.signatures],
         signatures_until=instant_text(min(ends)) if ends else None,
@@ -247,10 +247,6 @@ def _server(view: ServerView) -> ServerPart:
 
 def _key_texts(rrset: RRset | None) -> list[str]:
     return [key.text for rdata in (rrset.rdatas if rrset else ()) if (key := parse_key(rdata))]
-
-
-def _ds_texts(rdatas: Iterable[bytes]) -> list[str]:
-    return [ds.text for rdata in rdatas if (ds := parse_ds(rdata))]
 
 
 def _soa(soa: RRset | None) -> SoaPart | None:
@@ -308,7 +304,7 @@ def _registrations(picture: Picture) -> list[RegistrationPart]:
             created=held.created,
             changed=held.changed,
             expires=held.expires,
-            ds=None if held.ds is None else _ds_texts(held.ds),
+            ds=None if held.ds is None else ds_texts(held.ds),
         )
         for source, held in picture.registrations
     ]

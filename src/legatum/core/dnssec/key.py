@@ -1,6 +1,7 @@
 """DNSKEY data (RFC 4034 s2) and the DS that points to a key (s5)."""
 
 import hashlib
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from legatum.core.records.name import Name
@@ -73,6 +74,16 @@ def parse_ds(rdata: bytes) -> Ds | None:
     if len(rdata) < 5:
         return None
     return Ds(int.from_bytes(rdata[:2], "big"), rdata[2], rdata[3], rdata[4:])
+
+
+def ds_texts(rdatas: Iterable[bytes]) -> list[str]:
+    """Each record as text; ``DS`` alone for data that is none."""
+    return [parsed.text if (parsed := parse_ds(rdata)) else "DS" for rdata in rdatas]
+
+
+def ds_set_text(rdatas: Iterable[bytes]) -> str:
+    """The whole set in one line, or that there is none."""
+    return "; ".join(ds_texts(rdatas)) or "no DS"
 
 
 def key_tag(rdata: bytes) -> int:

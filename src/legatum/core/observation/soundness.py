@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.denial import denies
-from legatum.core.dnssec.key import fits, parse_ds
+from legatum.core.dnssec.key import ds_set_text, fits
 from legatum.core.dnssec.signature import Validity, best_validity, signatures_over, signed_by
 from legatum.core.observation.chain import ds_of, secured
 from legatum.core.observation.picture import ParentView, Picture, ServerView
@@ -141,7 +141,7 @@ def _security(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
     usual = sets.most_common(1)[0][0] if sets else ()
     for parent in picture.parents:
         held = parent.ds.rdatas if parent.ds else ()
-        said = "; ".join(ds.text for rdata in held if (ds := parse_ds(rdata))) or ("no DS" if parent.answered else parent.outcome)
+        said = ds_set_text(held) if held or parent.answered else parent.outcome
         proven = parent.ds_absent is not False
         yield "parent", _who(parent), "DS", parent.answered and held == usual and proven, said if proven else "no DS, and no proof of that"
     if secured(picture):

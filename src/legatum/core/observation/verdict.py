@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.dnssec.key import parse_ds
+from legatum.core.dnssec.key import ds_set_text
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.soundness import Given, unsound
@@ -198,7 +198,7 @@ def _ds_checks(picture: Picture, ds: tuple[bytes, ...], wanted: Expected) -> Ite
 
 
 def _ds_said(rdatas: Iterable[bytes]) -> str:
-    return "; ".join(ds.text for rdata in rdatas if (ds := parse_ds(rdata))) or "no DS"
+    return ds_set_text(rdatas)
 
 
 def _serial_checks(picture: Picture, serial: int, wanted: Expected) -> Iterator[Check]:

@@ -3,7 +3,7 @@
 import asyncio
 from collections.abc import Sequence
 
-from legatum.core.dnssec.key import parse_ds
+from legatum.core.dnssec.key import ds_texts
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.kinds.signing import Obstacle, Signing, obstacles
 from legatum.core.moves.runbook import Runbook, leads_elsewhere
@@ -24,7 +24,7 @@ async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], r
     sides = [asker.askable(each) for each in (left, right)]
     questions = [(address, DS) for address in parents] + [(address, rtype) for side in sides for address in side for rtype in _KEYS]
     replies = dict(zip(questions, await asyncio.gather(*(asker.ask(address, domain, rtype) for address, rtype in questions)), strict=True))
-    ds = {address: texts for address in parents if (texts := _ds_texts(replies[address, DS].find(DS)))}
+    ds = {address: texts for address in parents if (texts := _texts_of(replies[address, DS].find(DS)))}
     found = []
     for side in sides:
         held = {address: tuple(_kind(rtype) for rtype in _KEYS if _holds(replies[address, rtype])) for address in side}
@@ -81,5 +81,5 @@ def _kind(rtype: int) -> str:
     return {DNSKEY: "DNSKEY", CDS: "CDS", CDNSKEY: "CDNSKEY"}[rtype]
 
 
-def _ds_texts(rrset: RRset | None) -> tuple[str, ...]:
-    return tuple(parsed.text if (parsed := parse_ds(rdata)) else "DS" for rdata in rrset.rdatas) if rrset else ()
+def _texts_of(rrset: RRset | None) -> tuple[str, ...]:
+    return tuple(ds_texts(rrset.rdatas)) if rrset else ()

@@ -2,17 +2,7 @@
 
 from collections.abc import Iterator
 
-from legatum.core.dnssec.key import (
-    ALGORITHMS,
-    DIGESTS,
-    WEAK_ALGORITHMS,
-    DnsKey,
-    Ds,
-    digest_of,
-    fits,
-    parse_ds,
-    parse_key,
-)
+from legatum.core.dnssec.key import ALGORITHMS, DIGESTS, WEAK_ALGORITHMS, DnsKey, Ds, digest_of, ds_set_text, fits, parse_ds, parse_key
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.observation.chain import ds_of, keys_of, secured, usable
 from legatum.core.observation.picture import Picture
@@ -156,7 +146,7 @@ def ds_parents_differ(picture: Picture) -> Iterator[Sighting]:
             given.setdefault(view.ds.rdatas if view.ds else (), []).append(view.reply)
     if len(given) > 1:
         for rdatas, replies in given.items():
-            texts = "; ".join(ds.text for rdata in rdatas if (ds := parse_ds(rdata))) or "no DS"
+            texts = ds_set_text(rdatas)
             yield Sighting(f"{len(replies)} server addresses hand out: {texts}", tuple(replies))
 
 

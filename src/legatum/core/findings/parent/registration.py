@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from legatum.core.dnssec.key import parse_ds
+from legatum.core.dnssec.key import ds_set_text
 from legatum.core.fault import BadInput
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.instant import parse_instant, people_text
@@ -52,8 +52,8 @@ def registration_ns_differs(picture: Picture) -> Iterator[Sighting]:
 def registration_ds_differs(picture: Picture) -> Iterator[Sighting]:
     for source, held in picture.registrations:
         if held.ds is not None and tuple(sorted(held.ds)) != picture.ds and picture.delegation:
-            texts = "; ".join(ds.text for rdata in held.ds if (ds := parse_ds(rdata))) or "no DS"
-            published = "; ".join(ds.text for rdata in picture.ds if (ds := parse_ds(rdata))) or "no DS"
+            texts = ds_set_text(held.ds)
+            published = ds_set_text(picture.ds)
             yield Sighting(f"{source}: {texts}; the parent's servers: {published}")
 
 
