@@ -156,7 +156,7 @@ def runbooks(draw: st.DrawFn) -> Runbook:
 
 
 @given(runbooks(), st.integers(0, 2**32))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=90, deadline=None)
 def test_what_is_called_safe_never_fails_by_chance(runbook: Runbook, seed: int) -> None:
     found, chance = rehearse(runbook, {}, AT), random.Random(seed)
     if not found.safe:
@@ -188,7 +188,7 @@ def test_what_is_called_unsafe_does_fail_by_chance(kind: str) -> None:
 
 
 @given(st.integers(1, 4), st.integers(1, 4), st.integers(0, 12), st.integers(0, 12), st.booleans(), st.sampled_from(list(CacheKind)))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=120, deadline=None)
 def test_the_verdict_is_that_of_all_caches_of_a_small_world(
     parent: int, own: int, before_apex: int, before_end: int, keeps: bool, kind: CacheKind
 ) -> None:

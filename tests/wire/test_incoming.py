@@ -93,7 +93,7 @@ def transfers(draw: st.DrawFn) -> list[bytes]:
 
 
 @given(transfers())
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_a_transfer_is_read_as_the_plain_decoder_reads_it(wires: list[bytes]) -> None:
     coming = taken(wires)
     assert coming.zone() == plainly(wires)
@@ -101,7 +101,7 @@ def test_a_transfer_is_read_as_the_plain_decoder_reads_it(wires: list[bytes]) ->
 
 
 @given(transfers(), st.lists(st.tuples(st.integers(12, 400), st.integers(0, 255)), min_size=1, max_size=4))
-@settings(max_examples=500, deadline=None)
+@settings(max_examples=250, deadline=None)
 def test_octets_that_changed_on_the_way_are_read_alike_or_refused(wires: list[bytes], changes: list[tuple[int, int]]) -> None:
     wire = bytearray(wires[0])
     for place, octet in changes:

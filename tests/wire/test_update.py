@@ -13,7 +13,7 @@ from tests.strategies import ORIGIN, zones
 
 
 @given(zones(), zones())
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_an_update_makes_any_zone_any_other(zone: Zone, other: Zone) -> None:
     wanted = other.with_serial(next_serial(zone.soa.serial))
     (part,) = update_parts(zone, wanted)
@@ -24,7 +24,7 @@ def test_an_update_makes_any_zone_any_other(zone: Zone, other: Zone) -> None:
 
 
 @given(zones(), zones(), zones())
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_on_condition_of_the_sets_nothing_of_somebody_elses_is_overwritten(zone: Zone, other: Zone, meanwhile: Zone) -> None:
     """Met by the zone that was read, and by no zone in which any set that changes is another."""
     (part,) = update_parts(zone, other.with_serial(next_serial(zone.soa.serial)))
@@ -39,7 +39,7 @@ def test_on_condition_of_the_sets_nothing_of_somebody_elses_is_overwritten(zone:
 
 
 @given(zones(), zones(), st.data())
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_at_no_moment_is_the_apex_without_a_name_server(zone: Zone, other: Zone, data: st.DataObject) -> None:
     changes = update_records(zone, other.with_serial(next_serial(zone.soa.serial)))
     partly = apply_update(zone, changes[: data.draw(st.integers(0, len(changes)))])
@@ -69,7 +69,7 @@ def test_servers_silently_keep_what_must_not_go() -> None:
 
 
 @given(zones(), zones(), st.integers(20, 400))
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_a_change_in_parts_is_the_same_change(zone: Zone, other: Zone, largest: int) -> None:
     """Each message is on condition of the SOA that the one before it left, and no name is changed in two of them."""
     wanted = other.with_serial(next_serial(zone.soa.serial))
