@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from pathlib import Path
+from unittest.mock import Mock
 
 import pytest
 
@@ -88,3 +89,21 @@ def test_what_could_not_be_seen_is_waited_for_anew(tmp_path: Path, monkeypatch: 
         assert "holding before step 'confirm'" in desk.said or "holding before step 'end'" in desk.said, desk.said
         desk.done("move", "advance", DOMAIN, "--yes", "--wait")
         assert desk.failures == []
+
+
+def test_a_registry_that_refuses_after_the_zone_was_changed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Only the registry has changed nothing: the address is in the zone, and the same command goes on from there."""
+    with WorldThread(tmp_path / "world") as practice:
+        desk, trouble = Desk(practice), practice.world.registry.trouble
+        words = ("hosts", "set", f"ns1.{DOMAIN}", "--address", "198.51.100.31", "--at", "alder", "--registrar", "flint", "--yes")
+        for typed, says in (([False], "declined, nothing was changed"), ([True, False], "declined; the steps before it are done")):
+            with monkeypatch.context() as patched:
+                patched.setattr("legatum.cli.moving.agreed", Mock(side_effect=typed))
+                assert desk.run(*words) == 4 and says in desk.said, desk.said
+        desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
+        trouble.refuse, trouble.times = "create", 1
+        assert desk.run(*words) == 3 and "the registry has changed nothing" in desk.said and "nothing was changed" not in desk.said
+        desk.done("move", "status", DOMAIN)
+        assert "1 of 2 steps done" in desk.said
+        desk.done(*words)
+        assert "the move is complete" in desk.said

@@ -90,7 +90,7 @@ async def carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runb
 
     halted, done = await _gone_on(args, outside, runbook, path, journal)
     document = advance_document(runbook, halted, done)
-    show(args, document, lambda screen: show_halt(runbook, halted, outside.clock.now(), screen))
+    show(args, document, lambda screen: show_halt(runbook, halted, done, outside.clock.now(), screen))
     return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
 
 

@@ -296,17 +296,16 @@ def refusal(what: str, response: epp.Response) -> tuple[str, str]:
     """A refusal in words, and what to do about it."""
     words = epp.meaning(response.code)
     detail = f"; the registry says: {response.reason}" if response.reason and response.reason != words else ""
-    return f"{what}: {words} ({response.code}){detail}", _REMEDIES.get(response.code, "nothing was changed by this command")
+    remedy = _REMEDIES.get(response.code, "the registry has changed nothing; the same command again goes on")
+    return f"{what}: {words} ({response.code}){detail}", remedy
 
 
 _REMEDIES = {
     epp.AUTHORISATION: "it is another registrar's: is it the right account?",
-    epp.WRONG_CODE: "fetch the code from the losing registrar again; nothing was changed by this command",
-    epp.STATUS_PROHIBITS: (
-        "what stands in the way: `legatum registration show DOMAIN --registrar NAME`; nothing was changed by this command"
-    ),
-    epp.TRANSFER_PENDING: "follow it, or have it cancelled first; nothing was changed by this command",
-    epp.LEANED_ON: "take it out of the NS sets that name it; nothing was changed by this command",
+    epp.WRONG_CODE: "fetch the code from the losing registrar again; the registry has changed nothing",
+    epp.STATUS_PROHIBITS: ("what stands in the way: `legatum registration show DOMAIN --registrar NAME`; the registry has changed nothing"),
+    epp.TRANSFER_PENDING: "follow it, or have it cancelled first; the registry has changed nothing",
+    epp.LEANED_ON: "take it out of the NS sets that name it; the registry has changed nothing",
 }
 
 

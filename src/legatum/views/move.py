@@ -1,6 +1,6 @@
 """A move: its steps, holds with reasons, what was done, why it stopped."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -320,8 +320,8 @@ def _verb(runbook: Runbook) -> str:
     return "retreat" if runbook.retreating else "advance"
 
 
-def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> None:
-    """Why it stopped, and when to come back."""
+def show_halt(runbook: Runbook, halted: Halted, done: Sequence[str], now: float, screen: Screen) -> None:
+    """Why it stopped, and when to come back. ``done``: the steps that this command has done."""
     domain = name_text(runbook.domain)
     screen.gap()
     match halted.halt:
@@ -353,4 +353,8 @@ def show_halt(runbook: Runbook, halted: Halted, now: float, screen: Screen) -> N
         case Halt.SHOWN if halted.step:
             screen.untouched(f"{domain}: step '{halted.step.id}' would do this")
         case _ if halted.step:
-            screen.declined(f"{domain}: step '{halted.step.id}'")
+            what = f"{domain}: step '{halted.step.id}'"
+            if any(step.changes for step in runbook.steps if step.id in done):
+                screen.verdict(False, f"{what}: declined; the steps before it are done", "the same command, and yes, when it shall go on")
+            else:
+                screen.declined(what)
