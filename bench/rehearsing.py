@@ -17,9 +17,9 @@ from bench.figure import Figure
 from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import name_text, parse_name
 from legatum.core.rehearsal import rehearse
+from legatum.core.rehearsal.crowd import follow_all
 from legatum.journal.journal import Journal
 from legatum.work.movefile import write_move
-from legatum.work.moves.crowd import follow_all
 
 _CACHES = 1_000_000
 _MOVES = 10_000

@@ -6,9 +6,10 @@ from unittest.mock import Mock
 
 import pytest
 
+from legatum.core.moves.drift import HandedOn
 from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
-from legatum.work.moves.glance import Glance, HandedOn
+from legatum.work.moves.glance import Glance
 from tests.cli.desk import DOMAIN, Desk
 
 THERE = ("--registrar", "flint", "--pace", "lowered")

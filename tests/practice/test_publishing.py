@@ -12,10 +12,11 @@ from legatum.core.records.name import Name, parse_name, typed_name
 from legatum.core.records.presentation import rdata_texts, typed_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT, A
+from legatum.core.zones.amendment import Amendment
 from legatum.practice.opening import open_world
 from legatum.practice.world import World
 from legatum.work.outside import Outside, open_outside
-from legatum.work.zones.amend import Amendment, draw_amendment
+from legatum.work.zones.amend import draw_amendment
 from legatum.work.zones.publish import Published, prove, publish
 
 DOMAIN = parse_name("kilnandclay.example.")

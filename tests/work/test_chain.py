@@ -8,6 +8,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from legatum.core.dnssec.counting import just_behind, with_empty_names
 from legatum.core.dnssec.denial import nsec3_hash
 from legatum.core.records.name import Name, canonical_key, parse_name
 from legatum.core.records.rrset import RRset, rrset
@@ -15,7 +16,7 @@ from legatum.core.records.rrtype import NSEC, NSEC3, RRSIG, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.net.reply import Reply, Transport
 from legatum.wire.message import AA, QR, Message, Question, encode, records
-from legatum.work.gathering.chain import count, just_behind, walk, with_empty_names
+from legatum.work.gathering.chain import count, walk
 from tests.strategies import ORIGIN, plain_labels
 
 SALT, ITERATIONS = b"\xab\xcd", 2

@@ -13,10 +13,11 @@ from legatum.core.records.rrtype import CNAME, MX, NS, SOA, TXT, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.records.usual import USUAL
 from legatum.core.rehearsal.answering import ServedZone, answer_from
+from legatum.core.zones.sample import Sample
 from legatum.core.zones.zone import Zone
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.wire.message import AA, QR, Message, Question, encode, records
-from legatum.work.gathering.by_name import Asked, Questioner
+from legatum.work.gathering.by_name import Questioner
 from tests.strategies import ORIGIN
 
 HOSTS = sorted({label for types, labels in USUAL.values() if A in types for label in labels.split()})
@@ -46,7 +47,7 @@ class Authority:
         return Reply(server, name, rtype, 0.0, 0.0, Transport.UDP, 1, wire)
 
 
-def gather(zone: Zone, extra: tuple[Name, ...] = (), deaf: frozenset[Name] = frozenset()) -> tuple[Asked, Authority]:
+def gather(zone: Zone, extra: tuple[Name, ...] = (), deaf: frozenset[Name] = frozenset()) -> tuple[Sample, Authority]:
     authority = Authority(zone, deaf)
     return asyncio.run(Questioner(authority, "192.0.2.1", zone.origin).ask(extra)), authority  # type: ignore[arg-type]
 

@@ -3,13 +3,14 @@
 import argparse
 import asyncio
 import sys
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Iterable
 from typing import TYPE_CHECKING
 
 from legatum.cli.interruption import ending
 from legatum.core.printable import clean
 
 if TYPE_CHECKING:
+    from legatum.core.observation.picture import Picture
     from legatum.core.records.name import Name
     from legatum.views.document import Document
     from legatum.views.screen import Screen
@@ -99,6 +100,19 @@ def note(args: argparse.Namespace, text: str) -> None:
         return
     shown = clean(text)
     print(_folded(shown) if sys.stderr.isatty() else shown, file=sys.stderr, flush=True)
+
+
+def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[Picture]") -> bool:
+    """For later plans. Where nothing can be kept the looking is none the worse; whether it was."""
+    from legatum.core.fault import Fault
+    from legatum.work.memory import note_pictures
+
+    try:
+        note_pictures(outside, pictures)
+        return True
+    except Fault as fault:
+        note(args, f"what was seen is not kept for later plans: {fault.message}")
+        return False
 
 
 def tell_how(args: argparse.Namespace, done: "Published | None") -> None:

@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, remember, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
@@ -87,6 +87,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
     verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted)
+    remember(args, outside, [found.picture])
     if found.asked_for is not None:
         note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:

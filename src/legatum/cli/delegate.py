@@ -24,8 +24,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
+    from legatum.core.moves.wishes import Wishes
     from legatum.core.records.name import parse_domain, typed_name
-    from legatum.work.drafting.wishes import Wishes
 
     if args.at == args.to:
         raise BadInput(f"{args.at} serves that zone: a part is handed to another provider", "name another one with --to")

@@ -9,7 +9,7 @@ from contextlib import ExitStack, aclosing, contextmanager
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, run_interruptibly, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, remember, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.output import abandoned
 
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
     Source = Callable[[AsyncIterator[Name], Tally], AsyncGenerator[FleetLine, None]]
 
+_REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 
@@ -79,14 +80,22 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
     async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
+        from legatum.core.observation.picture import Picture
         from legatum.views.fleet import fleet_line
 
-        asker = fleet.outside.asker
+        asker, seen, kept = fleet.outside.asker, list[Picture](), True
         asked = asker.asked
-        async with aclosing(fleet.results(domains)) as results:
-            async for result in results:
-                tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
-                yield fleet_line(result)
+        try:
+            async with aclosing(fleet.results(domains)) as results:
+                async for result in results:
+                    seen += [result.picture] if result.picture is not None and kept else []
+                    if len(seen) >= _REMEMBERED:
+                        kept = remember(args, fleet.outside, seen)
+                        seen.clear()
+                    tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
+                    yield fleet_line(result)
+        finally:
+            remember(args, fleet.outside, seen)
 
     return lines
 

@@ -51,7 +51,7 @@ def run(args: argparse.Namespace) -> int:
 async def _change(args: argparse.Namespace, outside: "Outside") -> int:
     """As a move."""
     from legatum.core.duration import parse_duration
-    from legatum.work.drafting.wishes import Wishes
+    from legatum.core.moves.wishes import Wishes
 
     domain, hosts = _hosts(args.of, args.hosts if args.action == "enlist" else [args.host])
     addresses = {} if args.action == "enlist" else {hosts[0]: await _addresses(args, outside, domain, hosts[0])}

@@ -163,11 +163,11 @@ def _show(args: argparse.Namespace) -> int:
 def _rehearse(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.rehearsal import rehearse
+        from legatum.core.rehearsal.crowd import follow_all
         from legatum.views.rehearse import rehearsal_document, show_rehearsal
         from legatum.work.drafting.signing import signed_meanwhile
         from legatum.work.gathering.contents import read_master_file
         from legatum.work.movefile import zone_path
-        from legatum.work.moves.crowd import follow_all
 
         path, runbook, journal = _opened(args, outside)
         _refuse_without_answers(runbook, "there is nothing to rehearse")
@@ -300,7 +300,7 @@ def _redraw(args: argparse.Namespace) -> int:
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
-            drawn = await redraw(Job(outside, runbook, step, outcomes, path))
+            drawn = await redraw(Job(runbook, step, outcomes, outside, path))
             write_move(path, drawn)
         return present(args, outside, drawn, path, outcomes)
 

@@ -8,9 +8,9 @@ from legatum.cli.common import OK, SHUT, add_anyway, add_changing, agreed, note,
 
 if TYPE_CHECKING:
     from legatum.core.moves.runbook import Outcome, Runbook
+    from legatum.core.moves.wishes import Wishes
     from legatum.journal.journal import Journal
     from legatum.views.move import AdvanceDocument
-    from legatum.work.drafting.wishes import Wishes
     from legatum.work.moves.advance import Halted, Ways
     from legatum.work.outside import Outside
 

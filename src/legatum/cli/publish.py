@@ -70,11 +70,12 @@ def run(args: argparse.Namespace) -> int:
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.records.name import name_text
+    from legatum.core.zones.publication import refuse_removal, with_difference
     from legatum.views.publish import change_lines, publish_document, show_publish
     from legatum.work.gathering.contents import contents_of, is_served
     from legatum.work.gathering.flatten import flatten
     from legatum.work.zones.harm import refuse_harm
-    from legatum.work.zones.publish import plan, prove, publish, refuse_removal, with_difference
+    from legatum.work.zones.publish import plan, prove, publish
 
     provider = outside.provider(args.to)
     if args.difference:
@@ -91,7 +92,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     for text in publication.notes:
         note(args, text)
     if not args.remove:
-        refuse_removal(outside, publication)
+        refuse_removal(publication, outside.settings.house.most_removed)
     if publication.is_needed and not args.anyway:
         await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
     state, done = "unchanged", None

@@ -7,8 +7,8 @@ from legatum.cli.common import FOUND, OK, SHUT, add_common, agreed, domains_of, 
 from legatum.cli.moving import add_going, draft_and_go
 
 if TYPE_CHECKING:
+    from legatum.core.moves.wishes import Wishes
     from legatum.core.records.name import Name
-    from legatum.work.drafting.wishes import Wishes
     from legatum.work.outside import Outside
 
 
@@ -50,7 +50,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
     from legatum.core.duration import parse_duration
-    from legatum.work.drafting.wishes import Wishes
+    from legatum.core.moves.wishes import Wishes
 
     added = args.action == "add"
     return Wishes(

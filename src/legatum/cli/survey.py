@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, run_interruptibly, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, remember, run_interruptibly, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.views.survey import SurveyDocument
@@ -47,7 +47,7 @@ def run(args: argparse.Namespace) -> int:
             found = await survey(outside, domain, args.registrar, wanted)
             surveys.append(found)
             _tell(args, found)
-            _remember(args, outside, found)
+            remember(args, outside, [found.picture])
         if args.evidence:
             from legatum.work.recorded import keep
 
@@ -96,17 +96,6 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 
         document = _document(found)
         show(args, document, lambda screen: show_survey(document, screen))
-
-
-def _remember(args: argparse.Namespace, outside: "Outside", found: "Survey") -> None:
-    """For later plans. Loaded only now, too; where nothing can be kept the survey is none the worse."""
-    from legatum.core.fault import Fault
-    from legatum.work.memory import note_picture
-
-    try:
-        note_picture(outside, found.picture)
-    except Fault as fault:
-        note(args, f"what was seen is not kept for later plans: {fault.message}")
 
 
 def _document(found: "Survey") -> "SurveyDocument":

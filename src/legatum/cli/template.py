@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_common, agreed, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.zones.template import Template
+    from legatum.core.zones.template import Template, Tenant
     from legatum.views.templates import TenantPart
     from legatum.work.outside import Outside
-    from legatum.work.zones.templates import Held, Tenant
+    from legatum.work.zones.templates import Held
 
 _AT_ONCE = 16  # domains
 
@@ -72,7 +72,8 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
     """Those of the list and those given by name. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import parse_domain
-    from legatum.work.zones.templates import Tenant, read_tenants
+    from legatum.core.zones.template import Tenant
+    from legatum.work.zones.templates import read_tenants
 
     values = {}
     for text in args.set:
@@ -128,12 +129,13 @@ async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict
 
 async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
     from legatum.core.records.name import name_text
+    from legatum.core.zones.publication import refuse_removal
     from legatum.views.templates import drift_lines
     from legatum.work.zones.harm import refuse_harm
-    from legatum.work.zones.publish import publish, refuse_removal
+    from legatum.work.zones.publish import publish
 
     assert held.publication is not None
-    refuse_removal(outside, held.publication)
+    refuse_removal(held.publication, outside.settings.house.most_removed)
     if not args.anyway:
         await refuse_harm(outside, held.publication)
     if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):

@@ -7,9 +7,8 @@ if TYPE_CHECKING:
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.moves.kinds.zone_data import Soa
     from legatum.core.moves.place import Key
+    from legatum.core.moves.wishes import TransferWish, Wishes
     from legatum.core.records.name import Name
-    from legatum.work.drafting.transfer import TransferWish
-    from legatum.work.drafting.wishes import Wishes
     from legatum.work.outside import Outside
 
 _SOA_FIELDS = ("refresh", "retry", "expire", "minimum", "mailbox", "primary", "serial")
@@ -60,8 +59,8 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
     """Raises :class:`BadInput` for what is no wish."""
     from legatum.core.duration import parse_duration
     from legatum.core.instant import parse_instant_or_wait
+    from legatum.core.moves.wishes import Wishes
     from legatum.core.records.rrtype import NS
-    from legatum.work.drafting.wishes import Wishes
 
     house = outside.settings.house
     hosts, part = _hosts(args, domain), _part(args.part, domain)
@@ -192,7 +191,7 @@ def _soa(texts: list[str], domain: "Name") -> "Soa | None":
 
 def _transfer(args: argparse.Namespace, domain: "Name") -> "TransferWish | None":
     from legatum.core.fault import BadInput
-    from legatum.work.drafting.transfer import TransferWish
+    from legatum.core.moves.wishes import TransferWish
 
     if not args.registrar_to:
         return None

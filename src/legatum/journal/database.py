@@ -139,8 +139,9 @@ class Database:
 
     def add(self, table: str, rows: Sequence[Row]) -> None:
         """Rows with the same columns, all or none."""
-        with self._transaction() as connection:
-            self._put(connection, table, rows)
+        if rows:
+            with self._transaction() as connection:
+                self._put(connection, table, rows)
 
     def add_with(self, table: str, row: Row, others: str, column: str, rows: Iterable[Row]) -> int:
         """A row, and those of another table that belong to it by ``column``, all or none; the row's number."""
@@ -150,10 +151,12 @@ class Database:
             self._put(connection, others, [{column: number, **each} for each in rows])
         return int(number)
 
-    def set(self, table: str, number: int, column: str, value: Any) -> None:
-        """One value in the row of that number."""
-        with self._transaction() as connection:
-            connection.execute(self._marked(f"UPDATE {table} SET {column} = ? WHERE number = ?"), (value, number))
+    def set(self, table: str, column: str, values: Sequence[tuple[int, Any]]) -> None:
+        """One value in the row of each number, all or none."""
+        if values:
+            with self._transaction() as connection:
+                statement = self._marked(f"UPDATE {table} SET {column} = ? WHERE number = ?")
+                connection.cursor().executemany(statement, [(value, number) for number, value in values])
 
     def replace(self, table: str, key: str, rows: Sequence[Row]) -> None:
         """Rows in the place of those with the same ``key``."""

@@ -20,6 +20,8 @@ from legatum.net.reply import Reply
 
 INTENT, OUTCOME, FORGOTTEN, FAILED, SENT = "intent", "outcome", "forgotten", "failed", "sent"
 
+_DAY = 86400.0  # seconds between two notes that something is still given as before
+
 
 @dataclass(frozen=True, slots=True)
 class Entry:
@@ -46,7 +48,7 @@ class Seen(NamedTuple):
 
 
 class Memory(NamedTuple):
-    """The same, from ``first`` to ``last`` as far as was seen."""
+    """The same, from ``first`` to ``last`` as far as was seen, to a day."""
 
     number: int
     place: str
@@ -149,17 +151,23 @@ class Journal:
 
     def remember(self, domain: Name, served: Iterable[Seen], at: float) -> None:
         """What was given for a domain at a time. What is the same as last time is one entry."""
-        latest = {(each.place, each.name, each.rtype): each for each in self.memory(domain)}
-        fresh = []
-        for each in dict.fromkeys(served):
-            there = latest.get((each.place, each.name, each.rtype))
-            if there is not None and (there.ttl, there.data) == (each.ttl, each.data):
-                self._database.set("memory", there.number, "last", max(at, there.last))
-            else:
-                fresh.append({
-                    "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
-                    "ttl": each.ttl, "data": each.data, "first": at, "last": at,
-                })  # fmt: skip
+        self.remember_many([(domain, served, at)])
+
+    def remember_many(self, seen: Iterable[tuple[Name, Iterable[Seen], float]]) -> None:
+        """For each domain what was given, and when; in as few transactions as for one."""
+        fresh, again = list[Row](), list[tuple[int, float]]()
+        for domain, served, at in seen:
+            latest = {(each.place, each.name, each.rtype): each for each in self.memory(domain)}
+            for each in dict.fromkeys(served):
+                there = latest.get((each.place, each.name, each.rtype))
+                if there is None or (there.ttl, there.data) != (each.ttl, each.data):
+                    fresh.append({
+                        "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
+                        "ttl": each.ttl, "data": each.data, "first": at, "last": at,
+                    })  # fmt: skip
+                elif at - there.last >= _DAY:
+                    again.append((there.number, at))
+        self._database.set("memory", "last", again)
         self._database.add("memory", fresh)
 
     def memory(self, domain: Name) -> list[Memory]:

@@ -5,10 +5,11 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import SOA
 from legatum.core.records.soa import parse_soa
 from legatum.core.zones.difference import Difference, difference_text
+from legatum.core.zones.publication import Publication
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document
 from legatum.views.screen import Screen
-from legatum.work.zones.publish import Publication, Published
+from legatum.work.zones.publish import Published
 
 NOT_THERE = "the zone is not there yet: it is made first"
 _FOLLOWING = (
@@ -37,7 +38,7 @@ class PublishDocument(Document, tag="legatum.publish/1"):
 def publish_document(publication: Publication, state: str, done: Published | None) -> PublishDocument:
     return PublishDocument(
         domain=name_text(publication.wanted.origin),
-        provider=publication.provider.name,
+        provider=publication.place,
         state=state,
         changes=[difference_part(each) for each in publication.differences] if publication.is_needed else [],
         serial=done.serial if done else None,

@@ -4,17 +4,16 @@ from html import escape
 from pathlib import Path
 
 from legatum.core.instant import instant_text
-from legatum.core.lint.mail import strings_of
 from legatum.core.records.name import Name, absolute_text, file_name, name_text
 from legatum.core.records.presentation import rdata_text
-from legatum.core.records.rrset import RRset, names_in
+from legatum.core.records.rrset import RRset, names_in, strings_of
 from legatum.core.records.rrtype import CNAME, DNAME, MX, NS, PTR, SRV, TXT, type_text
 from legatum.core.zones.difference import Difference
 from legatum.core.zones.masterlines import master_text
+from legatum.core.zones.worksheet import Worksheet
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.screen import QUIET, STRONG, Screen
-from legatum.work.zones.worksheet import Worksheet
 
 _WORDS = {"only left": "take away", "only right": "add", "data differ": "change", "TTL differs": "change the TTL of"}
 
@@ -53,7 +52,7 @@ def worksheet_document(sheet: Worksheet, path: Path | None, seen: float | None =
     """``path``: where the worksheet is, None where nothing is written."""
     return WorksheetDocument(
         domain=name_text(sheet.wanted.origin),
-        provider=sheet.provider.name,
+        provider=sheet.place,
         whole=sheet.whole,
         lines=[_line(sheet.wanted.origin, each) for each in sheet.to_do],
         file=str(path) if path else None,
@@ -103,7 +102,7 @@ def sheet_path(domain: Name) -> Path:
 
 
 def _master_path(path: Path, sheet: Worksheet) -> Path:
-    return path.with_name(f"{file_name(sheet.wanted.origin)}.{sheet.provider.name}.zone")
+    return path.with_name(f"{file_name(sheet.wanted.origin)}.{sheet.place}.zone")
 
 
 def write_worksheet(path: Path, sheet: Worksheet) -> None:

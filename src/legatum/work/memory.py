@@ -18,25 +18,31 @@ from legatum.work.outside import Outside
 
 def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], place: str = "", at: float | None = None) -> None:
     """``place``: the parent, for a delegation; ``at``: now, if not given."""
-    served = [Seen(place, each.name, each.rtype, each.ttl, _data(each)) for each in sets if each is not None]
+    served = [_entry(each, place) for each in sets if each is not None]
     outside.journal.remember(domain, served, outside.clock.now() if at is None else at)
 
 
-def note_picture(outside: Outside, picture: Picture) -> None:
-    """What a survey saw of a domain that the house looks after: one with a provider of the settings in its NS sets."""
+def note_pictures(outside: Outside, pictures: Iterable[Picture]) -> None:
+    """What was seen of domains that the house looks after: those with a provider of the settings in their NS sets."""
     sections = (*outside.settings.providers.values(), *outside.settings.secondaries.values())
     ours = {host for section in sections for host in server_names(section.servers)}
-    if not ours & {*picture.delegation, *picture.own_ns}:
-        return
+    kept = [each for each in pictures if ours & {*each.delegation, *each.own_ns}]
+    if kept:
+        outside.journal.remember_many((each.domain, _seen(each), each.at) for each in kept)
+
+
+def _seen(picture: Picture) -> list[Seen]:
+    above, own = list[RRset](), [each for each in picture.contents.values() if each is not None]
     if picture.delegation and picture.parent_ttl is not None:
-        above = rrset(picture.domain, NS, picture.parent_ttl, picture.delegation)
-        note_served(outside, picture.domain, [above], PARENT, picture.at)
-    own = [rrset(picture.domain, NS, picture.apex_ttl, picture.own_ns)] if picture.apex_ttl is not None else []
-    note_served(outside, picture.domain, [*own, *picture.contents.values()], at=picture.at)
+        above.append(rrset(picture.domain, NS, picture.parent_ttl, picture.delegation))
+    if picture.apex_ttl is not None:
+        own.append(rrset(picture.domain, NS, picture.apex_ttl, picture.own_ns))
+    return [_entry(each, PARENT) for each in above] + [_entry(each) for each in own]
 
 
-def _data(each: RRset) -> str:
-    return " ".join(map(absolute_text, targets(each))) if each.rtype == NS else ""
+def _entry(each: RRset, place: str = "") -> Seen:
+    data = " ".join(map(absolute_text, targets(each))) if each.rtype == NS else ""
+    return Seen(place, each.name, each.rtype, each.ttl, data)
 
 
 def remembered(outside: Outside, domain: Name, parent_zone: Name) -> tuple[Remembered, ...]:

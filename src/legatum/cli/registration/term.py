@@ -34,7 +34,8 @@ def run(args: argparse.Namespace) -> int:
 
 async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import BadInput
-    from legatum.work.registry.renewal import MOST_YEARS, note_worksheet, plan_renewal, renew
+    from legatum.core.renewal import MOST_YEARS
+    from legatum.work.registry.renewal import note_worksheet, plan_renewal, renew
 
     if not 1 <= args.years <= MOST_YEARS:
         raise BadInput(f"{args.years} years", f"a registration is renewed for 1 to {MOST_YEARS} years")

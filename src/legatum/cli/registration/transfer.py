@@ -61,9 +61,8 @@ async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _transfer(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.moves.wishes import TransferWish, Wishes
     from legatum.core.records.name import parse_domain
-    from legatum.work.drafting.transfer import TransferWish
-    from legatum.work.drafting.wishes import Wishes
 
     domain = parse_domain(args.domain)
     note(args, "looking at the registration …")

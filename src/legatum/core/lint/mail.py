@@ -7,7 +7,7 @@ from functools import lru_cache
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.records.name import ROOT, Name, is_under, labels_of, name_text
-from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrset import RRset, strings_of, targets
 from legatum.core.records.rrtype import MX, TXT
 
 _SPF_TYPE = 99
@@ -19,15 +19,6 @@ _TERM = re.compile(
 _LOOKUP = re.compile(r"[+?~-]?(?:include:|exists:|a(?=$|[:/])|mx(?=$|[:/])|ptr)|redirect=", re.IGNORECASE)
 _MOST_LOOKUPS = 10
 _LONGEST_RECORD = 450
-
-
-def strings_of(rdata: bytes) -> list[bytes]:
-    """The character-strings of TXT data."""
-    found, at = [], 0
-    while at < len(rdata):
-        found.append(rdata[at + 1 : at + 1 + rdata[at]])
-        at += 1 + rdata[at]
-    return found
 
 
 def _texts(rrset: RRset, begin: bytes) -> list[str]:

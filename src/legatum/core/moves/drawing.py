@@ -39,7 +39,8 @@ class Drawing:
     """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the domain, and ``glue``
     beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that take a copy from it; ``registrar``: the
     account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
-    ``publishing``: seconds that the registry is expected to take; ``at_once``: TTLs are not lowered first."""
+    ``publishing``: seconds that the registry is expected to take; ``serial_rule``: as in :class:`Premises`; ``at_once``: TTLs are not
+    lowered first."""
 
     domain: Name
     at: float
@@ -63,6 +64,7 @@ class Drawing:
     low_ttl: int = 300
     final_ttl: int = 86400
     publishing: int = 3600
+    serial_rule: str = "counter"
     at_once: bool = False
     made: tuple[tuple[str, Name], ...] = field(default=())
 
@@ -131,7 +133,7 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     premises = Premises(
         drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
         drawing.vanishing,
-        drawing.unsigned, drawing.caution.floor, drawing.caution.time_out,
+        drawing.unsigned, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
     )  # fmt: skip
     return premises, (*past, *seen)
 

@@ -77,7 +77,8 @@ class Registered:
 class Premises:
     """What a plan rests on. ``registrar``: the account that has the domain, empty where none is needed; ``unsigned``: what shows that the
     domain is not signed, empty where that was not looked at; ``needed``: names and types that visitors come for, of those that change;
-    ``vanishing``: an old side that ends by itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`."""
+    ``vanishing``: an old side that ends by itself. ``floor`` and ``time_out`` in seconds, as in
+    :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in :func:`~legatum.core.records.soa.serial_by_rule`."""
 
     parent_zone: Name
     registrar: str
@@ -89,6 +90,7 @@ class Premises:
     unsigned: str = ""
     floor: int = 0
     time_out: int = 0
+    serial_rule: str = "counter"
 
     def place(self, name: str) -> Place:
         """Raises ``KeyError``."""

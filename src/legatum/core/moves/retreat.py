@@ -36,7 +36,7 @@ from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, SOA, TXT, type_text
-from legatum.core.records.soa import next_serial, parse_soa
+from legatum.core.records.soa import parse_soa, serial_by_rule
 from legatum.core.timing import Caution
 
 SUFFIX = "-back"
@@ -62,7 +62,7 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
         play(beginning, each.effects, 0, each.label)
     done = in_force(done)
     unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = _Way(move, beginning, scene, _led(done), unmaking, begun)
+    way = _Way(move, beginning, scene, _led(done), unmaking, begun, now)
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()
@@ -132,11 +132,13 @@ def _led(done: list[Step]) -> set[Name]:
 
 class _Way:
     """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for;
-    ``unmaking``: places and zones that were made, and end; ``done``: steps."""
+    ``unmaking``: places and zones that were made, and end; ``done``: steps; ``at``: the instant."""
 
     def __init__(
-        self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]], done: Collection[str]
-    ) -> None:
+        self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]], done: Collection[str],
+        at: float,
+    ) -> None:  # fmt: skip
+        self._at = at
         self._move, self._beginning, self._now, self._led, self._unmaking, self._done = move, beginning, now, led, unmaking, done
         self._made: list[ZoneMade | Joined] = []
         self._delegated: Delegated | None = None
@@ -283,7 +285,8 @@ class _Way:
         if before is None or now is None or before == now or self._soa_done:
             return
         self._soa_done = True
-        fields = parse_soa(before.rdatas[0])._replace(serial=next_serial(parse_soa(now.rdatas[0]).serial))
+        serial = serial_by_rule(self._move.premises.serial_rule, parse_soa(now.rdatas[0]).serial, self._at)
+        fields = parse_soa(before.rdatas[0])._replace(serial=serial)
         back = Records(effect.place, effect.zone, (Change(now, rrset(effect.zone, SOA, before.ttl, [fields.rdata()])),), effect.follows)
         title = f"Set the SOA record at {effect.place} back; the serial goes on"
         yield self._piece(Phase.CHANGE, step, back, title, "every server has it", ())

@@ -63,3 +63,12 @@ def targets(rrset_: RRset | None) -> tuple[Name, ...]:
     if NAME_FIELDS.get(rrset_.rtype) == (0, 0, 1):  # the data are the name, and sorted already
         return tuple(map(Name, rrset_.rdatas))
     return tuple(sorted(names_in(rrset_.rtype, rdata)[0] for rdata in rrset_.rdatas))
+
+
+def strings_of(rdata: bytes) -> list[bytes]:
+    """The character-strings of TXT data."""
+    found, at = [], 0
+    while at < len(rdata):
+        found.append(rdata[at + 1 : at + 1 + rdata[at]])
+        at += 1 + rdata[at]
+    return found

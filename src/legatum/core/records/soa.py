@@ -54,6 +54,19 @@ def mailbox_text(address: str) -> str:
     return local.replace(".", "\\.") + f".{domain}."
 
 
+def alike(one: RRset | None, other: RRset | None, *, primary: bool = True) -> bool:
+    """Equal data and TTL; of an SOA record everything but the serial, which goes on with every edit, and with ``primary`` false but the
+    primary's name too, which a provider may write itself."""
+    if one is None or other is None or one.rtype != SOA_TYPE:
+        return one == other
+    return one.ttl == other.ttl and _steady(one, primary) == _steady(other, primary)
+
+
+def _steady(soa: RRset, primary: bool) -> SoaFields:
+    fields = parse_soa(soa.rdatas[0])._replace(serial=0)
+    return fields if primary else fields._replace(primary=ROOT)
+
+
 def negative_ttl(soa: RRset) -> int:
     """How long a cache keeps “no such name”: the lesser of the record's TTL and its MINIMUM (RFC 2308 s5)."""
     return min(soa.ttl, parse_soa(soa.rdatas[0]).minimum)

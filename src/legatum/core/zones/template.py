@@ -3,7 +3,7 @@
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
@@ -16,6 +16,7 @@ from legatum.core.zones.zone import Zone
 
 _VARIABLE = re.compile(r"\{([a-z][a-z0-9_]*)\}")
 _DOMAIN = "domain"
+_KEYS = {"title", "inherits", "ttl", "variables", "records", "ttls", "drop"}
 
 
 @dataclass(frozen=True)
@@ -32,6 +33,37 @@ class Template:
     ttl: str = ""
     ttls: Mapping[str, str] = field(default_factory=dict)
     drops: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Tenant:
+    """One domain, its template and the values it gives."""
+
+    domain: Name
+    template: str
+    values: Mapping[str, str]
+
+
+def template_of(name: str, table: dict[str, Any]) -> Template:
+    """From a table as it was read. Raises :class:`ValueError` for what it does not know, and as wrong shapes do."""
+    if strange := sorted(table.keys() - _KEYS):
+        raise ValueError(f"unknown key '{strange[0]}'; there are {', '.join(sorted(_KEYS))}")
+    records = {}
+    for owner, kinds in table.get("records", {}).items():
+        for kind, data in kinds.items():
+            texts = (data,) if isinstance(data, str) else tuple(data)
+            if not texts or not all(isinstance(text, str) for text in texts):
+                raise ValueError(f"records.{owner}.{kind} wants a text or a list of texts")
+            records[owner, kind.upper()] = texts
+    drops = []
+    for text in table.get("drop", ()):
+        owner, _, kind = text.partition(" ")
+        drops.append((owner, kind.strip().upper()))
+    variables = {key: str(value) for key, value in table.get("variables", {}).items()}
+    ttls = {key: str(value) for key, value in table.get("ttls", {}).items()}
+    return Template(
+        name, table.get("title", ""), table.get("inherits", ""), variables, records, str(table.get("ttl", "")), ttls, tuple(drops)
+    )
 
 
 def resolve(name: str, templates: Mapping[str, Template]) -> Template:

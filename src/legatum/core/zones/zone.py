@@ -1,5 +1,6 @@
 """A zone's contents: RRsets by name."""
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from itertools import chain
 
@@ -7,6 +8,10 @@ from legatum.core.records.name import Name, canonical_key, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import SoaFields, parse_soa
+
+NS_TTL = 86400
+"""Of the NS set of a zone that has none yet, in seconds."""
+_USUAL_TTL = 3600  # of a zone that says nothing about it
 
 
 class Zone:
@@ -89,6 +94,13 @@ class Zone:
     def apex_ns(self) -> RRset | None:
         return self.get(self.origin, NS)
 
+    def usual_ttl(self, name: Name) -> int:
+        """For new data: the least of what stands at the name, else what most of the zone has."""
+        if beside := [each.ttl for each in self.at(name) if each.rtype != SOA]:
+            return min(beside)
+        usual = Counter(each.ttl for each in self.unsorted if each.rtype != SOA).most_common(1)
+        return usual[0][0] if usual else _USUAL_TTL
+
     def with_rrsets(self, rrsets: Iterable[RRset]) -> "Zone":
         """A copy in which these RRsets replace those of the same name and type."""
         return Zone.of(self.origin, _with(dict(self._sets), rrsets))
@@ -109,7 +121,7 @@ class Zone:
 def fresh_zone(origin: Name, servers: Sequence[Name]) -> Zone:
     """What a zone begins with: SOA, with timers that the trade takes for granted (RFC 1912 s2.2), and NS."""
     soa = SoaFields(servers[0], Name(b"\x0ahostmaster" + origin), 1, 14400, 3600, 1209600, 600)
-    return Zone(origin, [rrset(origin, SOA, 3600, [soa.rdata()]), rrset(origin, NS, 86400, servers)])
+    return Zone(origin, [rrset(origin, SOA, 3600, [soa.rdata()]), rrset(origin, NS, NS_TTL, servers)])
 
 
 def _with(sets: dict[Name, tuple[RRset, ...]], rrsets: Iterable[RRset]) -> dict[Name, tuple[RRset, ...]]:

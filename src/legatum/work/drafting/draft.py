@@ -16,6 +16,7 @@ from legatum.core.moves.kinds.zone_data import Ttls
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
 from legatum.core.moves.runbook import Runbook
+from legatum.core.moves.wishes import TransferWish, Wishes, refuse_strange_names
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
@@ -23,10 +24,9 @@ from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
-from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_silence, refuse_strange_names, refuse_unmovable
+from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_silence, refuse_unmovable
 from legatum.work.drafting.second import open_seconding, serials_of, servers_at
-from legatum.work.drafting.transfer import TransferWish, transfer_wish
-from legatum.work.drafting.wishes import Wishes
+from legatum.work.drafting.transfer import transfer_wish
 from legatum.work.look.wanted import Wanted
 from legatum.work.memory import note_served
 from legatum.work.outside import Outside

@@ -1,6 +1,7 @@
 """Who holds what a plan changes: the provider at which the zone is changed, who serves a part of it, the registrar's account."""
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
+from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
@@ -8,7 +9,6 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.second import servers_at
-from legatum.work.drafting.wishes import Wishes
 from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
 

@@ -10,6 +10,7 @@ from legatum.core.moves.drawing import Drawing, Remembered
 from legatum.core.moves.kinds.signing import obstacles
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.place import PARENT, Key, KnownHost, Place, Vanishing
+from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
@@ -19,7 +20,6 @@ from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
 from legatum.work.drafting.second import servers_at
 from legatum.work.drafting.signing import look_at_signing
-from legatum.work.drafting.wishes import Wishes
 from legatum.work.memory import known_since, note_hosts, remembered
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
@@ -79,6 +79,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         low_ttl=wish.low_ttl,
         final_ttl=parse_duration(house.ns_ttl),
         publishing=wish.publishing,
+        serial_rule=house.serial,
     )
 
 

@@ -6,6 +6,7 @@ from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Records
 from legatum.core.moves.runbook import Runbook
+from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
@@ -13,7 +14,6 @@ from legatum.core.records.name import is_under, name_text
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.second import servers_at
-from legatum.work.drafting.wishes import Wishes
 from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
 from legatum.work.zones.harm import refuse_new_errors
@@ -85,15 +85,6 @@ async def _answers_as(outside: Outside, picture: Picture, provider: Provider) ->
     theirs = set(await outside.addresses_of(provider.servers))
     found = {view.address for view in picture.servers if view.server in picture.delegation}
     return bool(found) and found <= theirs and all(is_under(host, picture.domain) for host in picture.delegation)
-
-
-def refuse_strange_names(wish: Wishes) -> None:
-    if wish.part and (wish.part[0] == wish.domain or not is_under(wish.part[0], wish.domain)):
-        raise BadInput(f"{name_text(wish.part[0])} is not below {name_text(wish.domain)}", "give a name such as app, or whole")
-    for host in (*wish.hosts, *wish.named):
-        if not is_under(host, wish.domain) or host == wish.domain:
-            words = f"{name_text(host)} is not below {name_text(wish.domain)}"
-            raise BadInput(words, "only hosts below a domain have addresses at its registry")
 
 
 def refuse_silence(outside: Outside, wish: Wishes, picture: Picture) -> None:

@@ -1,30 +1,17 @@
 """Drafting a transfer between registrars: what is registered becomes the runbook's premises."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.kinds.transfer import Account, Held, Terms, obstacles
 from legatum.core.moves.runbook import next_step
-from legatum.core.records.name import Name, name_text
+from legatum.core.moves.wishes import TransferWish
+from legatum.core.records.name import name_text
 from legatum.journal.journal import Journal
 from legatum.settings.secret import check_reference
 from legatum.work.movefile import read_move, retreat_path
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held, losing_account
-
-
-@dataclass(frozen=True)
-class TransferWish:
-    """What the user asks for; see :class:`~legatum.core.moves.kinds.transfer.Terms`."""
-
-    domain: Name
-    losing: str
-    gaining: str
-    code: str = ""
-    approve: bool = False
-    years: int = 1
-    registrant: str = ""
 
 
 async def transfer_wish(outside: Outside, wish: TransferWish) -> tuple[Held, Terms]:

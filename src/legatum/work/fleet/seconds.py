@@ -6,12 +6,12 @@ from pathlib import Path
 
 from legatum.core.fault import Fault, GateShut
 from legatum.core.moves.runbook import Outcome, Runbook, Step
+from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import Name
 from legatum.core.timing import Bound
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.draft import draft_move
 from legatum.work.drafting.second import open_seconding, tell
-from legatum.work.drafting.wishes import Wishes
 from legatum.work.movefile import is_over, is_untouched, move_path, read_move, write_move
 from legatum.work.moves.advance import Halt, Ways, advance
 from legatum.work.outside import Outside

@@ -6,14 +6,16 @@ from functools import partial
 
 from legatum.core.fault import Fault, GateShut
 from legatum.core.records.name import Name
+from legatum.core.zones.publication import Publication, refuse_removal
+from legatum.core.zones.worksheet import Worksheet
 from legatum.services.provider import Provider
 from legatum.work.gathering.contents import contents_of, is_served
 from legatum.work.gathering.flatten import flatten
 from legatum.work.outside import Outside
 from legatum.work.side_by_side import side_by_side
 from legatum.work.zones.harm import refuse_harm
-from legatum.work.zones.publish import Publication, Published, plan, prove, publish, refuse_removal
-from legatum.work.zones.worksheet import Worksheet, draw_worksheet
+from legatum.work.zones.publish import Published, plan, prove, publish
+from legatum.work.zones.worksheet import draw_worksheet
 
 _AT_ONCE = 24
 
@@ -45,7 +47,7 @@ async def draw_many(
         flattened = await flatten(outside, (await contents_of(outside, source, domain)).zone)
         publication = await plan(outside, provider, flattened.zone, ns_ttl)
         if not remove:
-            refuse_removal(outside, publication)
+            refuse_removal(publication, outside.settings.house.most_removed)
         if publication.is_needed and not anyway:
             await refuse_harm(outside, publication, flattened.zone if is_served(outside, source) else None)
         done = None if publication.is_needed else await prove(outside, publication, publication.wanted.keys, patience=0)

@@ -2,14 +2,11 @@
 
 import asyncio
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 
-from legatum.core.fault import BadInput
-from legatum.core.lint.mail import strings_of
 from legatum.core.records.name import Name, ancestors, below, is_under, parse_name
-from legatum.core.records.rrset import RRset, names_in
-from legatum.core.records.rrtype import CNAME, NS, SOA, TXT, A
+from legatum.core.records.rrtype import CNAME, NS, SOA, A
 from legatum.core.records.usual import APEX_TYPES, FOUND_TYPES, USUAL
+from legatum.core.zones.sample import Sample
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply
 
@@ -19,30 +16,16 @@ _NOBODY = "nobody-made-this-name"
 _MOST_NAMES = 20_000
 
 
-@dataclass
-class Asked:
-    """``by_list``, ``by_records``: names that exist, by what led to them; ``empty``: names that exist without the data asked for, so
-    that something may lie there or below; ``wildcards``: names under which everything exists."""
-
-    rrsets: dict[tuple[Name, int], RRset] = field(default_factory=dict)
-    names: set[Name] = field(default_factory=set)
-    by_list: set[Name] = field(default_factory=set)
-    by_records: set[Name] = field(default_factory=set)
-    empty: set[Name] = field(default_factory=set)
-    wildcards: set[Name] = field(default_factory=set)
-    unanswered: int = 0
-
-
 class Questioner:
     """Asks one server for names of one zone: those given, the usual ones, and those that the answers lead to."""
 
     def __init__(self, asker: Asker, server: str, origin: Name) -> None:
-        self.found = Asked()
+        self.found = Sample(origin)
         self._asker, self._server, self._origin = asker, server, origin
         self._line = asyncio.Semaphore(_AT_ONCE)
         self._known: dict[tuple[Name, int], Reply] = {}
 
-    async def ask(self, extra: Iterable[Name]) -> Asked:
+    async def ask(self, extra: Iterable[Name]) -> Sample:
         """Everything that can be found so. ``extra``: names that the user adds."""
         origin, found = self._origin, self.found
         await self._wildcard(origin)
@@ -50,41 +33,17 @@ class Questioner:
         wanted = {below_text(label, origin): types for types, labels in USUAL.values() for label in labels.split()}
         wanted |= dict.fromkeys(extra, FOUND_TYPES)
         await asyncio.gather(*(self._name(name, types, found.by_list) for name, types in wanted.items()))
-        while fresh := self._led_to() - found.names:
+        while fresh := found.led_to() - found.names:
             if len(found.names) > _MOST_NAMES:
                 break
             await asyncio.gather(*(self._name(name, FOUND_TYPES, found.by_records) for name in fresh))
-        found.by_records |= self._led_to() & {name for name, _ in found.rrsets}
+        found.by_records |= found.led_to() & {name for name, _ in found.rrsets}
         return found
 
     async def ask_types(self, types: Mapping[Name, Iterable[int]]) -> None:
         """For names that are known to hold these types, what they hold."""
         wanted = ((name, rtype) for name, each in types.items() for rtype in each)
         await asyncio.gather(*(self._data(*key) for key in wanted if key not in self.found.rrsets))
-
-    def _led_to(self) -> set[Name]:
-        """Names of the zone that records hold: targets, and those in SPF texts."""
-        led: set[Name] = set()
-        for rrset in list(self.found.rrsets.values()):
-            for rdata in rrset.rdatas:
-                led.update(name for name in names_in(rrset.rtype, rdata) if is_under(name, self._origin))
-                if rrset.rtype == TXT:
-                    led |= self._in_text(b"".join(strings_of(rdata)).decode("latin-1"))
-        return led - {self._origin}
-
-    def _in_text(self, text: str) -> set[Name]:
-        found = set()
-        if text.startswith("v=spf1"):
-            for word in text.split():
-                host = word.lstrip("+-~?").partition(":")[2].partition("/")[0]
-                if host and word.lstrip("+-~?").partition(":")[0] in ("a", "mx", "include", "exists"):
-                    try:
-                        name = parse_name(host + ".")
-                    except BadInput:
-                        continue
-                    if is_under(name, self._origin):
-                        found.add(name)
-        return found
 
     async def _wildcard(self, under: Name) -> None:
         """Whether every name under this one exists, and what it then holds."""
@@ -122,7 +81,7 @@ class Questioner:
         """Whether the name holds data of that type, or an alias or a cut, of its own."""
         reply = await self._question(name, rtype)
         found = reply.find(rtype) or reply.find(CNAME)
-        if found is not None and not self._made_up(found):
+        if found is not None and not self.found.made_up(found):
             self.found.rrsets[name, found.rtype] = found
             return True
         cut = next((each for each in reply.authority if each.rtype == NS and each.name != self._origin), None)
@@ -132,14 +91,6 @@ class Questioner:
                 if each.rtype in (1, 28) and is_under(each.name, cut.name):
                     self.found.rrsets[each.name, each.rtype] = each
             return True
-        return False
-
-    def _made_up(self, found: RRset) -> bool:
-        """What a wildcard says for any name is no name of its own."""
-        for under in ancestors(found.name)[1:]:
-            if under in self.found.wildcards:
-                star = self.found.rrsets.get((below("*", under), found.rtype))
-                return star is not None and star.rdatas == found.rdatas
         return False
 
     async def _question(self, name: Name, rtype: int) -> Reply:

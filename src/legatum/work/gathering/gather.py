@@ -3,16 +3,18 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from legatum.core.dnssec.counting import Count, with_empty_names
 from legatum.core.dnssec.denial import nsec3_hash
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS, NSEC, NSEC3, RRSIG, SOA, type_text
 from legatum.core.zones.completeness import Completeness, Degree, sampled, transferred
+from legatum.core.zones.sample import Sample
 from legatum.core.zones.zone import Zone
 from legatum.net.transfer import transfer, transfer_changes
-from legatum.work.gathering.by_name import Asked, Questioner
-from legatum.work.gathering.chain import Count, count, walk, with_empty_names
+from legatum.work.gathering.by_name import Questioner
+from legatum.work.gathering.chain import count, walk
 from legatum.work.gathering.contents import SERVER, Contents
 from legatum.work.outside import Outside
 
@@ -101,7 +103,7 @@ async def _asked(outside: Outside, domain: Name, server: str, extra: Sequence[Na
     return Contents(zone, SERVER + server, "asking for names", completeness)
 
 
-def _sampled(zone: Zone, asked: Asked) -> Completeness:
+def _sampled(zone: Zone, asked: Sample) -> Completeness:
     empty = sorted(asked.empty)
     doubts = [f"{name_text(name)} exists, what it holds or what lies below it is not known" for name in empty[:_MOST_TOLD]]
     doubts += [f"and {len(empty) - _MOST_TOLD} more names like these"] if len(empty) > _MOST_TOLD else []
@@ -110,7 +112,7 @@ def _sampled(zone: Zone, asked: Asked) -> Completeness:
     return sampled(asked.by_records & held, asked.by_list & held, len(asked.names) + 1, asked.unanswered, tuple(doubts))
 
 
-def _counted(zone: Zone, asked: Asked, counted: Count) -> Completeness:
+def _counted(zone: Zone, asked: Sample, counted: Count) -> Completeness:
     """The hashes of the names that are known, against those that exist."""
     known = with_empty_names(zone.names, zone.origin)
     proven = sum(counted.knows(name) for name in known)

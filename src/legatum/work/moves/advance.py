@@ -12,6 +12,7 @@ from pathlib import Path
 from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Records
+from legatum.core.moves.position import Refusal
 from legatum.core.moves.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
 from legatum.core.rehearsal import rehearse
@@ -20,10 +21,9 @@ from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
 from legatum.services.registrar import ByHand
 from legatum.work.memory import note_done
-from legatum.work.moves.edits import keep_as_it_is
 from legatum.work.moves.effects.whole import WholeStep
-from legatum.work.moves.job import Job, Refusal
-from legatum.work.moves.premises import moved_on
+from legatum.work.moves.job import Job
+from legatum.work.moves.premises import keep_as_it_is, moved_on
 from legatum.work.outside import Outside
 
 _LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
@@ -85,7 +85,7 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
             if not ways.wait:
                 return Halted(Halt.HOLDING, step, bound)
             await outside.clock.until(bound.instant)
-        job = Job(outside, runbook, step, outcomes, path)
+        job = Job(runbook, step, outcomes, outside, path)
         halted, outcome = await _carry_out(job, journal, ways)
         if halted is not None or outcome is None:
             return halted or Halted(Halt.DECLINED, step)

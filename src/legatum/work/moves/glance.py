@@ -1,26 +1,16 @@
 """What one step looks at, looked at once: gate, preview and doing share what was seen."""
 
 import asyncio
-from collections.abc import Mapping
-from dataclasses import dataclass
 
+from legatum.core.moves.drift import HandedOn
 from legatum.core.moves.kinds.transfer import Held
 from legatum.core.records.name import Name
-from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone
 from legatum.net.walk import referral
 from legatum.services.registrar import Registration
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
-
-
-@dataclass(frozen=True)
-class HandedOn:
-    """``given``: address of the parent's servers → the NS set that it hands out, None for nobody; ``silent``: those that do not answer."""
-
-    given: Mapping[str, RRset | None]
-    silent: tuple[str, ...]
 
 
 class Glance:

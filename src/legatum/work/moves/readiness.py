@@ -3,15 +3,14 @@
 import asyncio
 from collections.abc import Sequence
 
-from legatum.core.moves.effects import Gathered
-from legatum.core.moves.runbook import leads_elsewhere
+from legatum.core.moves.position import Refusal
+from legatum.core.moves.sides import differing_refusal, worse_at
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
-from legatum.core.zones.difference import Difference, zone_differences
-from legatum.work.moves.job import Job, Refusal
+from legatum.work.moves.job import Job
 
 
 async def unready(job: Job, zone: Name, hosts: Sequence[Name], ns: Sequence[Name] | None = None) -> list[Refusal]:
@@ -58,28 +57,8 @@ async def locked(job: Job, registrar: str) -> list[Refusal]:
     return [Refusal(f"the registration's status forbids another NS set: {', '.join(stops)}", remedy)] if stops else []
 
 
-async def differing(job: Job, zone: Name, left: str, right: str) -> list[Difference]:
-    """RRsets by which visitors would be worse off at the right one, what the plan itself makes different left aside."""
+async def differing(job: Job, zone: Name, left: str, right: str) -> list[Refusal]:
+    """Where visitors would be worse off at the right one."""
     one, other = await asyncio.gather(job.zone(left, zone), job.zone(right, zone))
-    meant = {key for key in job.scene.keys(zone) if job.scene.says(left, zone, *key) != job.scene.says(right, zone, *key)}
-    return [each for each in zone_differences(one, other) if each.weight.refuses and (each.name, each.rtype) not in meant]
-
-
-def differing_refusal(job: Job, zone: Name, left: str, right: str, found: Sequence[Difference]) -> Refusal:
-    listed = ", ".join(f"{name_text(each.name)} ({each.kind})" for each in found[:4])
-    reason = f"{len(found)} RRsets differ between {left} (left) and {right} (right): {listed}"
-    return Refusal(reason, edit_remedy(job, left, right))
-
-
-def edit_remedy(job: Job, left: str, right: str) -> str:
-    """What to do about an edit at one side only."""
-    domain = name_text(job.domain)
-    gathering = next((step.id for step in job.runbook.steps if any(isinstance(each, Gathered) for each in step.effects)), "")
-    if leading_begun(job) or not gathering:
-        return f"make the same edit on both sides, then the same command again; see all: `legatum compare {left} {right} --domain {domain}`"
-    return f"somebody edited one side: `legatum move advance {domain} --again {gathering}`"
-
-
-def leading_begun(job: Job) -> bool:
-    """From then on both sides are in use."""
-    return any(leads_elsewhere(step) for step in job.runbook.steps if step.id in job.outcomes)
+    found = worse_at(job, left, one, right, other)
+    return [differing_refusal(job, left, right, found)] if found else []

@@ -1,12 +1,12 @@
 """Renewals: each aims at a date, which stands in the journal, so that what is asked for twice is done once."""
 
 import re
-from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.fault import OutsideFault
 from legatum.core.instant import instant_text
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import Name
+from legatum.core.renewal import Renewal, expiry_after, years_between
 from legatum.journal.journal import INTENT, OUTCOME
 from legatum.services.registrar import Registrar
 from legatum.work.effect import carried_out
@@ -15,22 +15,6 @@ from legatum.work.registry.held import look_at_held
 
 _TERM = re.compile(r"from (\S+), until (\S+)$")
 _LATELY = 30 * 86400.0  # seconds within which the same command means the same renewal
-MOST_YEARS = 10
-
-
-@dataclass(frozen=True)
-class Renewal:
-    """Dates in RFC 3339. ``years``: 0 where nothing is to be done; ``over``: why not."""
-
-    domain: Name
-    expires: str
-    until: str
-    years: int
-    over: str = ""
-
-    @property
-    def words(self) -> str:
-        return f"{self.years} year{'' if self.years == 1 else 's'}, from {self.expires}, until {self.until}"
 
 
 async def plan_renewal(outside: Outside, registrar: Registrar, domain: Name, years: int, until: str) -> Renewal:
@@ -48,11 +32,11 @@ async def plan_renewal(outside: Outside, registrar: Registrar, domain: Name, yea
         outside.journal.settle("", domain, Outcome("renew", now, now, summary), now, ())
         over = summary
     if until:
-        years = _years_between(expires, until)
+        years = years_between(expires, until)
         over = "" if years else f"it expires on {expires}, not before {until}"
     elif over:
         return Renewal(domain, expires, expires, 0, over)
-    return Renewal(domain, expires, _later(expires, years), years, over)
+    return Renewal(domain, expires, expiry_after(expires, years), years, over)
 
 
 async def renew(outside: Outside, registrar: Registrar, renewal: Renewal) -> tuple[Outcome, str]:
@@ -89,19 +73,3 @@ def _earlier(outside: Outside, domain: Name, expires: str) -> tuple[tuple[str, s
         if entry.kind == OUTCOME and term and term[2] == expires and outside.clock.now() - entry.at < _LATELY:
             over = f"renewed at {instant_text(entry.at)} already, from {term[1]}, until {term[2]}; for longer say --until DATE"
     return begun, over
-
-
-def _later(expires: str, years: int) -> str:
-    """The same day, that many years later; the 28th for a 29th of February that is none."""
-    year, rest = int(expires[:4]) + years, expires[4:]
-    leap = year % 4 == 0 and (year % 100 != 0 or year % 400 == 0)
-    return f"{year:04}{rest.replace('-02-29', '-02-28', 1) if not leap else rest}"
-
-
-def _years_between(expires: str, until: str) -> int:
-    if not re.fullmatch(r"\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])", until):
-        raise BadInput(f"--until {until}: no date", "write YYYY-MM-DD")
-    years = next((each for each in range(MOST_YEARS + 1) if _later(expires, each)[:10] >= until), None)
-    if years is None:
-        raise BadInput(f"--until {until}: more than {MOST_YEARS} years after {expires}", "a registration is renewed for 1 to 10 years")
-    return years

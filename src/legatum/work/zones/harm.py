@@ -9,10 +9,10 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, SOA, A
+from legatum.core.zones.publication import Publication
 from legatum.core.zones.zone import Zone
 from legatum.work.outside import Outside
 from legatum.work.under_way import refuse_under_way
-from legatum.work.zones.publish import Publication
 
 _NEVER_SEEN = {"data-under-cut"}  # no error to visitors, but the change would do nothing
 
@@ -26,7 +26,7 @@ async def refuse_harm(outside: Outside, publication: Publication, served: Zone |
     """
     refuse_under_way(outside, publication.wanted.origin, publication.keys)
     refuse_new_errors(outside, [zone for zone in (None if publication.is_new else publication.current, served) if zone], publication.wanted)
-    await _refuse_unanswering(outside, publication, {*coming, *publication.provider.servers})
+    await _refuse_unanswering(outside, publication, {*coming, *outside.provider(publication.place).servers})
 
 
 def refuse_new_errors(outside: Outside, before: Iterable[Zone], wanted: Zone) -> None:

@@ -1,7 +1,7 @@
 """Putting a zone at a provider: what will change, the change, and proof on every server."""
 
 import asyncio
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from legatum.core.fault import GateShut, OutsideFault
@@ -9,13 +9,14 @@ from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.answers import OfZone
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
-from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import NS, SOA, type_text
-from legatum.core.records.soa import parse_soa, serial_at_least, serial_by_rule, serial_is_newer
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import SOA, type_text
+from legatum.core.records.soa import parse_soa, serial_by_rule, serial_is_newer
 from legatum.core.rehearsal.answering import ServedZone, answer_from
-from legatum.core.zones.difference import Difference, belongs_to_provider, zone_differences
+from legatum.core.zones.difference import Difference, zone_differences
 from legatum.core.zones.particular import particulars
-from legatum.core.zones.signer import OWN, beside_signer, counted_text, signers_own
+from legatum.core.zones.publication import Key, Publication, for_provider, new_publication
+from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.signed import KeyFault
 from legatum.services.provider import Provider
@@ -23,51 +24,9 @@ from legatum.work.effect import carried_out
 from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 
-Key = tuple[Name, int]
-
 _TTLS = "ttls before"  # a fact of an outcome
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
 _SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
-
-
-@dataclass(frozen=True)
-class Publication:
-    """``current``: what the provider serves now; ``wanted``: what it will; ``differences``: current on the left.
-
-    ``is_new``: the provider does not have the zone yet. Then ``current`` is empty, and ``wanted`` is without what the provider will write
-    itself, which :func:`ready` knows. ``left_out``: what another provider's signer made, which is not sent. Made by :meth:`between`.
-    """
-
-    provider: Provider
-    current: Zone
-    wanted: Zone
-    differences: tuple[Difference, ...]
-    is_new: bool = False
-    left_out: tuple[RRset, ...] = ()
-
-    @classmethod
-    def between(cls, provider: Provider, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[Key] = ()) -> "Publication":
-        """What turns ``current`` into ``wanted``, signers' own records aside. ``meant``: of those, what is to be changed all the same."""
-        told = beside_signer(wanted, current, meant)
-        held = set(signers_own(current.unsorted))
-        left_out = tuple(each for each in signers_own(wanted.unsorted) if each not in held and told.get(each.name, each.rtype) != each)
-        return cls(provider, current, told, zone_differences(current, told), is_new, left_out)
-
-    @property
-    def is_needed(self) -> bool:
-        return any((each.name, each.rtype) != (self.wanted.origin, SOA) for each in self.differences)
-
-    @property
-    def keys(self) -> tuple[Key, ...]:
-        """Names and types that change."""
-        return tuple((each.name, each.rtype) for each in self.differences)
-
-    @property
-    def notes(self) -> tuple[str, ...]:
-        """What is not as the source has it, in words."""
-        if not self.left_out:
-            return ()
-        return (f"left out, because another signer made it: {counted_text(self.left_out)}",)
 
 
 @dataclass(frozen=True)
@@ -86,33 +45,6 @@ class Published:
     moved_on: tuple[Difference, ...] = ()
 
 
-def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
-    """The zone with another NS set at the apex."""
-    return zone.with_rrsets([rrset(zone.origin, NS, ttl, servers)])
-
-
-def for_provider(
-    zone: Zone, current: Zone, provider: Provider, serial: int, ns_ttl: int | None = None, servers: Iterable[Name] = ()
-) -> Zone:
-    """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its source have.
-
-    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given; ``servers``: the NS set, where
-    it is not that of the provider's own names. Where the NS set is the provider's to write it stays as it is.
-    """
-    present_ns = zone.apex_ns
-    ttl = ns_ttl if ns_ttl is not None else present_ns.ttl if present_ns else 86400
-    wanted = with_ns_set(zone, tuple(servers) or provider.servers, ttl)
-    if not provider.changes_apex_ns and current.apex_ns:
-        wanted = wanted.with_rrsets([current.apex_ns])
-    soa = zone.soa._replace(primary=current.soa.primary, serial=current.soa.serial)
-    renamed = RRset(zone.origin, SOA, zone.soa_rrset.ttl, (soa.rdata(),))
-    wanted = wanted.with_rrsets([renamed])
-    if wanted == current:
-        return wanted
-    least = serial_at_least(current.soa.serial, zone.soa.serial)
-    return wanted.with_serial(least if serial_is_newer(least, serial) else serial)
-
-
 def next_by_rule(outside: Outside, current: Zone) -> int:
     """The serial after the present one, by the house's rule."""
     return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
@@ -125,13 +57,8 @@ async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | N
     current = present or fresh_zone(zone.origin, provider.servers)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl, servers)
     if present is None:
-        return new_publication(provider, wanted)
-    return Publication.between(provider, current, wanted)
-
-
-def new_publication(provider: Provider, wanted: Zone) -> Publication:
-    """Of a zone that the provider does not have yet."""
-    return Publication.between(provider, Zone(wanted.origin, ()), wanted, is_new=True)
+        return new_publication(provider.name, wanted)
+    return Publication.between(provider.name, current, wanted)
 
 
 async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone | None:
@@ -162,16 +89,11 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes itself."""
     if not publication.is_new:
         return publication
-    provider, zone = publication.provider, publication.wanted
+    provider, zone = outside.provider(publication.place), publication.wanted
     await create_zone(outside, provider, zone.origin)
     current = await _once_made(outside, provider, zone.origin)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current), servers=targets(zone.apex_ns))
-    return Publication.between(provider, current, wanted)
-
-
-def _ttls_before(publication: Publication) -> dict[str, int]:
-    """With which TTL each RRset that changes was served until then."""
-    return {f"{name_text(each.name)} {type_text(each.rtype)}": each.left.ttl for each in publication.differences if each.left is not None}
+    return Publication.between(provider.name, current, wanted)
 
 
 def ttl_before(outside: Outside, domain: Name, name: Name, rtype: int) -> int | None:
@@ -215,35 +137,6 @@ async def _once_made(outside: Outside, provider: Provider, domain: Name) -> Zone
         await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
 
 
-def with_difference(zone: Zone, changes: Iterable[Difference]) -> Zone:
-    """The zone with these changes made. Raises :class:`GateShut` where what should be changed is not what is there."""
-    for each in changes:
-        present = zone.get(each.name, each.rtype)
-        if present == each.right:
-            continue
-        if present != each.left:
-            raise GateShut(
-                f"{name_text(each.name)} {type_text(each.rtype)} is no longer what the difference was made from",
-                "compare again, and publish the new difference",
-            )
-        key = (each.name, each.rtype)
-        zone = zone.with_rrsets([each.right]) if each.right is not None else zone.without([key])
-    return zone
-
-
-def refuse_removal(outside: Outside, publication: Publication) -> None:
-    """Raises :class:`GateShut` where more of the zone would go than the house lets go without being told so."""
-    gone = [each for each in publication.differences if each.right is None]
-    held = sum(not belongs_to_provider(publication.current.origin, *key) for key in publication.current.keys)
-    share = outside.settings.house.most_removed
-    if len(gone) * 100 > held * share:
-        raise GateShut(
-            f"{len(gone)} of {held} RRsets at {publication.provider.name} would be taken away, more than {share} %: "
-            f"{', '.join(f'{name_text(each.name)} {type_text(each.rtype)}' for each in gone[:4])}{' …' if gone[4:] else ''}",
-            "is the source whole? If this is meant, say --remove",
-        )
-
-
 async def carry_out(outside: Outside, publication: Publication) -> Published:
     """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new zone is made first.
 
@@ -251,7 +144,7 @@ async def carry_out(outside: Outside, publication: Publication) -> Published:
     """
     publication = await ready(outside, publication)
     first = outside.clock.now()
-    how = await publication.provider.apply(publication.current, publication.wanted)
+    how = await outside.provider(publication.place).apply(publication.current, publication.wanted)
     return replace(await prove(outside, publication), first=first, how=how)
 
 
@@ -261,7 +154,7 @@ async def prove(outside: Outside, publication: Publication, also: Iterable[Key] 
     ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of the house's.
     Raises :class:`OutsideFault`. What is not as wanted elsewhere in the zone, somebody else has changed meanwhile.
     """
-    provider, wanted = publication.provider, publication.wanted
+    provider, wanted = outside.provider(publication.place), publication.wanted
     keys = dict.fromkeys((*publication.keys, *(key for key in also if key[1] not in OWN)))
     given_up = outside.clock.now() + (_SETTLING if patience is None else patience)
     while True:  # who signs what was sent may serve it a moment later
@@ -324,7 +217,7 @@ async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zo
 
 async def publish(outside: Outside, publication: Publication) -> Published:
     """:func:`carry_out` by itself, outside a move."""
-    name, done = publication.provider.name, []
+    name, done = publication.place, []
 
     async def change() -> Outcome:
         done.append(published := await carry_out(outside, publication))
@@ -335,7 +228,7 @@ async def publish(outside: Outside, publication: Publication) -> Published:
             sets = [each for one in publication.differences if (each := getattr(one, side)) is not None and each.rtype != SOA]
             note_served(outside, publication.wanted.origin, sets, at=published.all)
         words = f"every server of {name} answers with serial {published.serial}; {equal}"
-        return Outcome("publish", published.first, published.all, words, {_TTLS: _ttls_before(publication)})
+        return Outcome("publish", published.first, published.all, words, {_TTLS: publication.ttls_before})
 
     words = f"publish at {name}: {len(publication.differences)} RRsets change"
     await carried_out(outside, publication.wanted.origin, "publish", words, change)

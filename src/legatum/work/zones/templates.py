@@ -4,30 +4,20 @@ import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from legatum.core.fault import BadInput, Fault
 from legatum.core.records.name import Name, parse_domain
 from legatum.core.table import Row
 from legatum.core.zones.difference import Difference
-from legatum.core.zones.template import Template, drift, expand, put_right, resolve
+from legatum.core.zones.publication import Publication, new_publication
+from legatum.core.zones.template import Template, Tenant, drift, expand, put_right, resolve, template_of
 from legatum.core.zones.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.listing import read_rows
 from legatum.work.outside import Outside
-from legatum.work.zones.publish import Publication, new_publication, next_by_rule, present_at
+from legatum.work.zones.publish import next_by_rule, present_at
 
 _HEADING = "the first line names the columns: domain,template,address,…"
-_KEYS = {"title", "inherits", "ttl", "variables", "records", "ttls", "drop"}
-
-
-@dataclass(frozen=True)
-class Tenant:
-    """One domain, its template and the values it gives."""
-
-    domain: Name
-    template: str
-    values: Mapping[str, str]
 
 
 @dataclass(frozen=True)
@@ -47,31 +37,10 @@ def read_templates(folder: Path) -> dict[str, Template]:
     found = {}
     for path in sorted(folder.glob("*.toml")):
         try:
-            found[path.stem] = _template(path.stem, tomllib.loads(path.read_text(encoding="utf-8")))
+            found[path.stem] = template_of(path.stem, tomllib.loads(path.read_text(encoding="utf-8")))
         except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, ValueError, AttributeError, TypeError) as error:
             raise BadInput(f"{path}: {error}", "docs/templates.md shows the form") from None
     return found
-
-
-def _template(name: str, table: dict[str, Any]) -> Template:
-    if strange := sorted(table.keys() - _KEYS):
-        raise ValueError(f"unknown key '{strange[0]}'; there are {', '.join(sorted(_KEYS))}")
-    records = {}
-    for owner, kinds in table.get("records", {}).items():
-        for kind, data in kinds.items():
-            texts = (data,) if isinstance(data, str) else tuple(data)
-            if not texts or not all(isinstance(text, str) for text in texts):
-                raise ValueError(f"records.{owner}.{kind} wants a text or a list of texts")
-            records[owner, kind.upper()] = texts
-    drops = []
-    for text in table.get("drop", ()):
-        owner, _, kind = text.partition(" ")
-        drops.append((owner, kind.strip().upper()))
-    variables = {key: str(value) for key, value in table.get("variables", {}).items()}
-    ttls = {key: str(value) for key, value in table.get("ttls", {}).items()}
-    return Template(
-        name, table.get("title", ""), table.get("inherits", ""), variables, records, str(table.get("ttl", "")), ttls, tuple(drops)
-    )
 
 
 def read_tenants(path: Path) -> list[Tenant]:
@@ -105,8 +74,8 @@ async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Tem
     zone = present or fresh_zone(tenant.domain, provider.servers)
     differences = drift(zone, demands)
     if not differences and present:
-        return Held(tenant, publication=Publication.between(provider, present, present))
+        return Held(tenant, publication=Publication.between(provider.name, present, present))
     wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
     if present is None:
-        return Held(tenant, differences, new_publication(provider, wanted))
-    return Held(tenant, differences, Publication.between(provider, zone, wanted))
+        return Held(tenant, differences, new_publication(provider.name, wanted))
+    return Held(tenant, differences, Publication.between(provider.name, zone, wanted))

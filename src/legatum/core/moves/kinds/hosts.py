@@ -69,7 +69,7 @@ def _in_zone(drawing: Drawing, host: Name) -> tuple[str, ...]:
 def _placed(drawing: Drawing, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[Piece]:
     before, text = _in_zone(drawing, host), name_text(host)
     zone = drawing.contents
-    ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=drawing.apex_ns.ttl)
+    ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=drawing.contents.usual_ttl(host))
     after = {each.rtype: each for each in address_sets(host, addresses, ttl)}
     changes = [Change(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
     words = f"{', '.join(before)} → {', '.join(addresses)}" if before else ", ".join(addresses)

@@ -13,7 +13,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import SOA, type_text
-from legatum.core.records.soa import SoaFields, next_serial, serial_path
+from legatum.core.records.soa import SoaFields, next_serial, serial_by_rule, serial_path
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,8 @@ def soa_pieces(drawing: Drawing, wish: Soa) -> Iterator[Piece]:
     given = {field: value for field in (*wish.timers, "primary", "mailbox") if (value := getattr(wish, field)) is not None}
     changed = soa._replace(**given)
     if changed != soa:
-        changed = changed._replace(serial=next_serial(soa.serial))
+        by_rule = serial_by_rule(drawing.serial_rule, soa.serial, drawing.at)
+        changed = changed._replace(serial=by_rule if wish.serial is None else next_serial(soa.serial))
     if changed == soa and wish.serial in (None, soa.serial):
         raise BadInput("the SOA record has these values already", "`legatum survey DOMAIN` shows it")
     _refuse_senseless(changed)

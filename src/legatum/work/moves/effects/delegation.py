@@ -2,13 +2,13 @@
 
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Delegated, HostSet, Published
+from legatum.core.moves.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.work.moves.effects.action import Action
-from legatum.work.moves.job import Refusal
 from legatum.work.moves.readiness import locked, unready
 from legatum.work.registry.host_changes import until_glue
 from legatum.work.registry.registration import glue_for

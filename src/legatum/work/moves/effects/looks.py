@@ -1,19 +1,19 @@
 """Looks: the zone gathered, both sides compared, whoever is led to ready, everybody agreed."""
 
 import asyncio
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
-from legatum.core.moves.place import Key
+from legatum.core.moves.position import Refusal
 from legatum.core.moves.runbook import Outcome
-from legatum.core.observation.answers import AnswerDifference
+from legatum.core.moves.sides import is_meant, meant_to_differ
 from legatum.core.observation.verdict import agreement, names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import SOA, type_text
-from legatum.core.records.soa import parse_soa
+from legatum.core.records.soa import alike
 from legatum.core.zones.masterlines import master_text
 from legatum.net.file import write_whole
 from legatum.net.resolver import ask_resolver
@@ -21,8 +21,8 @@ from legatum.work.drafting.second import servers_at
 from legatum.work.look.registration import registration_view
 from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
-from legatum.work.moves.job import Job, Refusal
-from legatum.work.moves.readiness import differing, differing_refusal, unready
+from legatum.work.moves.job import Job
+from legatum.work.moves.readiness import differing, unready
 from legatum.work.survey import survey
 from legatum.work.zones.compare import AnswersComparison, addresses_by_side, compare_answers
 
@@ -68,8 +68,8 @@ def same_text(compared: AnswersComparison) -> str:
 def require_equal(job: Job, zone: Name, places: Sequence[str], compared: AnswersComparison) -> None:
     """Raises :class:`GateShut` when visitors would be worse off at the side that they are led to. What the
     plan makes different is meant."""
-    meant = {key for key in job.scene.keys(zone) if len({job.scene.says(place, zone, *key) for place in places}) > 1}
-    worse = [each for each in compared.worse if not _is_meant(each, meant)]
+    meant = meant_to_differ(job, zone, places)
+    worse = [each for each in compared.worse if not is_meant(each, meant)]
     if worse:
         first = worse[0]
         where = "; ".join(f"{said.outcome} from {', '.join(addresses)}" for said, addresses in first.said.items())
@@ -79,12 +79,6 @@ def require_equal(job: Job, zone: Name, places: Sequence[str], compared: Answers
             f"see them all: `legatum compare {places[0]} {places[-1]} --domain {domain} --answers`; "
             f"after an edit: `legatum move advance {domain} --again gather`",
         )
-
-
-def _is_meant(difference: AnswerDifference, meant: Collection[Key]) -> bool:
-    """Whatever is not the same in it the plan makes different: the answer itself, or what an alias leads to."""
-    rest = {(said.form, frozenset(each for each in said.records if each[:2] not in meant)) for said in difference.said}
-    return (difference.name, difference.rtype) in meant or len(rest) == 1
 
 
 class Compare(Action[Same]):
@@ -107,8 +101,8 @@ class SeeReady(Action[Ready]):
                 return found
         for left in effect.leaving:
             for right in effect.places:
-                if edits := await differing(job, effect.zone, left, right):
-                    return [differing_refusal(job, effect.zone, left, right, edits)]
+                if found := await differing(job, effect.zone, left, right):
+                    return found
         return []
 
     async def perform(self) -> Outcome:
@@ -175,7 +169,7 @@ class SeeAnswers(Action[Answered]):
                 )
                 for reply in (*replies, *copies):
                     given = reply.find(wanted.rtype)
-                    if given is None or not _says(wanted.rtype, given.rdatas, wanted.rdatas):
+                    if given is None or not alike(given.with_ttl(wanted.ttl), wanted):  # resolvers count TTLs down
                         said = ", ".join(rdata_texts(given)) if given is not None else reply.outcome
                         late.append(f"{reply.server} gives {said} for {name_text(wanted.name)} {type_text(wanted.rtype)}")
             return "; ".join(late[:4])
@@ -183,10 +177,3 @@ class SeeAnswers(Action[Answered]):
         when = await job.outside.until_seen(missing, f"{len(effect.rrsets)} RRsets at every server and resolver")
         count = len(job.outside.resolvers())
         return self.outcome(when, when, f"{len(addresses)} addresses and {count} resolvers give just that")
-
-
-def _says(rtype: int, given: tuple[bytes, ...], wanted: tuple[bytes, ...]) -> bool:
-    """Data alone, as resolvers count TTLs down; of an SOA record all but the serial, which goes on."""
-    if rtype != SOA:
-        return given == wanted
-    return parse_soa(given[0])._replace(serial=0) == parse_soa(wanted[0])._replace(serial=0)

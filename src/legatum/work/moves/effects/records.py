@@ -4,21 +4,22 @@ import asyncio
 
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Change, Delegated, Records
+from legatum.core.moves.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
-from legatum.core.records.soa import parse_soa
+from legatum.core.records.soa import alike
 from legatum.core.zones.difference import difference_text
+from legatum.core.zones.publication import Publication
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import follower_of, in_step
 from legatum.work.moves.effects.action import Action
-from legatum.work.moves.job import Refusal
 from legatum.work.moves.readiness import locked, unready
-from legatum.work.zones.publish import Publication, carry_out, next_by_rule, wrong_answers
+from legatum.work.zones.publish import carry_out, next_by_rule, wrong_answers
 
 
 class ChangeRecords(Action[Records]):
@@ -26,7 +27,7 @@ class ChangeRecords(Action[Records]):
         refusals, zone = [], await self._zone()
         for each in self.effect.changed:
             present = zone.get(*each.key)
-            if not (_same(present, each.before) or _same(present, each.after)):
+            if not (alike(present, each.before) or alike(present, each.after)):
                 text = f"{name_text(each.key[0])} {type_text(each.key[1])}"
                 refusals.append(Refusal(
                     f"{text} at {self.effect.place} is {_said(present)}, not {_said(each.before)} as the plan has it",
@@ -58,7 +59,7 @@ class ChangeRecords(Action[Records]):
 
     async def seen(self) -> Outcome | None:
         zone = await self._zone()
-        if not all(_same(zone.get(*each.key), each.after, self._exactly) for each in self.effect.changed):
+        if not all(self._is(zone.get(*each.key), each) for each in self.effect.changed):
             return None
         first = self.now()
         addresses = await self.job.outside.addresses_of(self._provider.servers)
@@ -92,7 +93,11 @@ class ChangeRecords(Action[Records]):
     @property
     def _exactly(self) -> bool:
         """The serial itself is what changes."""
-        return self._is_of_soa and all(_same(each.before, each.after) for each in self.effect.changed)
+        return self._is_of_soa and all(alike(each.before, each.after) for each in self.effect.changed)
+
+    def _is(self, given: RRset | None, change: Change) -> bool:
+        """What was meant, TTL included."""
+        return given == change.after if self._exactly else alike(given, change.after)
 
     async def _zone(self) -> Zone:
         return await self.job.zone(self.effect.place, self.effect.zone)
@@ -102,7 +107,7 @@ class ChangeRecords(Action[Records]):
         changed = changed.with_rrsets([each.after for each in self.effect.changed if each.after is not None])
         if changed != zone and not self._is_of_soa:
             changed = changed.with_serial(next_by_rule(self.job.outside, zone))
-        return Publication.between(self._provider, zone, changed)
+        return Publication.between(self.effect.place, zone, changed)
 
     async def _everywhere(self, addresses: tuple[str, ...]) -> float:
         """When every server was seen with these, TTLs included. Names below a cut are not asked for: the cut is."""
@@ -116,7 +121,7 @@ class ChangeRecords(Action[Records]):
                 given = reply.find(each.key[1])
                 if given is None and each.key[0] == self.effect.cut:
                     given = next((one for one in reply.authority if one.rtype == NS and one.name == each.key[0]), None)
-                if not reply.answered or not _same(given, each.after, self._exactly):
+                if not reply.answered or not self._is(given, each):
                     late.append(f"{address}: {_said(given)}")
             return "; ".join(late[:4])
 
@@ -147,14 +152,6 @@ class ChangeRecords(Action[Records]):
         texts = [f"{name_text(each.key[0])} {type_text(each.key[1])} {_said(each.after)}" for each in self.effect.changed]
         listed = "; ".join(texts[:3]) + (f" and {len(texts) - 3} more" if texts[3:] else "")
         return f"every server of {self.effect.place} ({count} addresses) hands out {listed}"
-
-
-def _same(one: RRset | None, other: RRset | None, exactly: bool = False) -> bool:
-    """Data and TTL; of an SOA record everything but the serial, unless ``exactly``."""
-    if one is None or other is None or one.rtype != SOA or exactly:
-        return one == other
-    fields = [parse_soa(each.rdatas[0])._replace(serial=0) for each in (one, other)]
-    return one.ttl == other.ttl and fields[0] == fields[1]
 
 
 def _said(rrset_: RRset | None) -> str:

@@ -4,6 +4,7 @@ import asyncio
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import ZoneEnded, ZoneMade
+from legatum.core.moves.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
@@ -11,13 +12,13 @@ from legatum.core.records.rrtype import NS, SOA
 from legatum.core.zones.cutting import child_zone, parts_of
 from legatum.core.zones.difference import difference_text
 from legatum.core.zones.masterlines import master_text
+from legatum.core.zones.publication import Publication, for_provider, new_publication
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
 from legatum.services.registrar import ByHand
 from legatum.work.gathering.contents import read_master_file
 from legatum.work.moves.effects.action import Action
-from legatum.work.moves.job import Refusal
-from legatum.work.zones.publish import Publication, carry_out, for_provider, new_publication, plan, prove, wrong_answers
+from legatum.work.zones.publish import carry_out, plan, prove, wrong_answers
 
 
 class MakeZone(Action[ZoneMade]):
@@ -54,10 +55,10 @@ class MakeZone(Action[ZoneMade]):
 
     async def perform(self) -> Outcome:
         publication = await self._plan()
-        if publication.provider.by_hand:
+        if self.job.provider(publication.place).by_hand:
             made = [f"create the zone {name_text(self.effect.zone)}, or import it as a master file"] if publication.is_new else []
             changes = [difference_text(each) for each in publication.differences if each.rtype != SOA and not each.expected]
-            raise ByHand(publication.provider.name, "", [*made, *changes])
+            raise ByHand(publication.place, "", [*made, *changes])
         done = await carry_out(self.job.outside, publication)
         if self._is_part:
             keys = [(each.name, each.rtype) for each in publication.wanted.unsorted if each.rtype not in (SOA, NS)]
@@ -87,7 +88,7 @@ class MakeZone(Action[ZoneMade]):
             if not provider.by_hand:
                 raise
             fresh = fresh_zone(zone.origin, provider.servers)  # it is for a person to make it
-            return new_publication(provider, for_provider(zone, fresh, provider, zone.soa.serial, ns.ttl, targets(ns)))
+            return new_publication(provider.name, for_provider(zone, fresh, provider, zone.soa.serial, ns.ttl, targets(ns)))
 
     async def _zone(self) -> Zone:
         job, effect = self.job, self.effect

@@ -7,13 +7,13 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.instant import parse_instant
 from legatum.core.moves.effects import Effect, Transfer
 from legatum.core.moves.kinds.transfer import REQUEST, TRANSFER_LOCK
+from legatum.core.moves.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import name_text
 from legatum.services.registrar import Registrar
 from legatum.services.registrar import Transfer as TransferState
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.effects.transfer.fit import transfer_refusals
-from legatum.work.moves.job import Refusal
 from legatum.work.registry.held import look_at_held
 
 T = TypeVar("T", bound=Effect)

@@ -3,11 +3,24 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from legatum.core.fault import BadInput
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.zone_data import Soa
 from legatum.core.moves.place import Key
-from legatum.core.records.name import Name, name_text
-from legatum.work.drafting.transfer import TransferWish
+from legatum.core.records.name import Name, is_under, name_text
+
+
+@dataclass(frozen=True)
+class TransferWish:
+    """What the user asks for; see :class:`~legatum.core.moves.kinds.transfer.Terms`."""
+
+    domain: Name
+    losing: str
+    gaining: str
+    code: str = ""
+    approve: bool = False
+    years: int = 1
+    registrant: str = ""
 
 
 @dataclass(frozen=True)
@@ -82,3 +95,12 @@ class Wishes:
     def _part_words(self) -> str:
         assert self.part is not None
         return f"{name_text(self.part[0])} {'back from' if self.part_back else 'at'} {self.part[1]}"
+
+
+def refuse_strange_names(wish: Wishes) -> None:
+    if wish.part and (wish.part[0] == wish.domain or not is_under(wish.part[0], wish.domain)):
+        raise BadInput(f"{name_text(wish.part[0])} is not below {name_text(wish.domain)}", "give a name such as app, or whole")
+    for host in (*wish.hosts, *wish.named):
+        if not is_under(host, wish.domain) or host == wish.domain:
+            words = f"{name_text(host)} is not below {name_text(wish.domain)}"
+            raise BadInput(words, "only hosts below a domain have addresses at its registry")
