@@ -3,7 +3,6 @@
 import os
 import signal
 import subprocess
-import textwrap
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,37 +13,12 @@ from legatum.core.records.rrtype import MX, NS, A
 from legatum.demo.kinds import WISHES
 from legatum.demo.world_thread import WorldThread
 from tests.cli.program import PROGRAM, Shell
+from tests.deadly import POINTS, deadly
 from tests.started import Ended, run_program
 
 DOMAIN = "kilnandclay.example"
 DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
 STEPS = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
-
-# The program is killed at a given point of a given step.
-DEADLY = textwrap.dedent("""
-    import os, signal
-    from legatum.journal.journal import Journal
-    point, step = POINT
-
-    def kill():
-        os.kill(os.getpid(), signal.SIGKILL)
-
-    intend, settle = Journal.intend, Journal.settle
-
-    def deadly_intend(self, move, domain, at_step, at, text):
-        intend(self, move, domain, at_step, at, text)
-        if (point, step) == ("after the intent", at_step):
-            kill()
-
-    def deadly_settle(self, move, domain, outcome, at, replies):
-        if (point, step) == ("before the record", outcome.step):
-            kill()
-        settle(self, move, domain, outcome, at, replies)
-        if (point, step) == ("after the record", outcome.step):
-            kill()
-
-    Journal.intend, Journal.settle = deadly_intend, deadly_settle
-""")
 
 
 @pytest.fixture
@@ -60,7 +34,7 @@ def shell(practice: WorldThread, tmp_path: Path) -> Shell:
 
 def killed(shell: Shell, point: str, step: str, *words: str) -> int:
     words = words or ("move", "advance", DOMAIN, "--yes", "--wait")
-    return run_program(words, shell.folder, shell.variables, before=DEADLY.replace("POINT", repr((point, step)))).status
+    return run_program(words, shell.folder, shell.variables, before=deadly(point, step)).status
 
 
 @pytest.mark.timeout(240)
@@ -74,7 +48,7 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
     world.end_zone = lambda *words: changes.append("end") or end(*words)  # type: ignore[method-assign,func-returns-value]
     assert shell.run(*DRAFT).status == 0
     for step in STEPS:
-        for point in ("after the intent", "before the record", "after the record"):
+        for point in POINTS:
             died = killed(shell, point, step)
             # What was done before the record is found by looking, so no second intent is written for it.
             assert died == -signal.SIGKILL, (step, point, died)
@@ -109,7 +83,7 @@ def test_of_every_kind_nothing_is_done_twice_or_lost(tmp_path: Path, kind: str) 
             shell = Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
             drafted = shell.run("move", "draft", DOMAIN, "--from", "alder", "--registrar", "flint", *WISHES[kind], "--json").document
             for step in [each["id"] for each in drafted["steps"]] if kills else ():
-                for point in ("after the intent", "before the record", "after the record"):
+                for point in POINTS:
                     assert killed(shell, point, step) == -signal.SIGKILL, (step, point)
             assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
             zones = [each.zone(parse_domain(DOMAIN)) for name in ("alder", "birch") for each in practice.world.hostings[name]]

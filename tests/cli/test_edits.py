@@ -5,10 +5,12 @@ from pathlib import Path
 
 import pytest
 
+from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import below, parse_domain
 from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import TXT
+from legatum.core.records.rrtype import TXT, A
 from legatum.demo.world_thread import WorldThread
+from legatum.work.moves.effects.records import ChangeRecords
 from tests.cli.desk import DOMAIN, Desk
 
 NAME = below("press", parse_domain(DOMAIN))
@@ -53,11 +55,13 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 0, desk.said
 
 
-def test_what_a_survey_saw_counts_in_a_later_plan(tmp_path: Path) -> None:
+@pytest.mark.parametrize("look", [("survey", DOMAIN), ("confirm", DOMAIN), ("fleet", "survey", "LIST"), ("fleet", "confirm", "LIST")])
+def test_what_was_seen_counts_in_a_later_plan(tmp_path: Path, look: tuple[str, ...]) -> None:
     """Whoever asked before the TTL was lowered by hand keeps the old copy as long as ever: no command of ours lowered it."""
+    (tmp_path / "list").write_text(f"{DOMAIN}\nferrytimes.example\n")
     with WorldThread(tmp_path / "world") as practice:
         desk, domain = Desk(practice), parse_domain(DOMAIN)
-        desk.done("survey", DOMAIN)
+        assert desk.run(*(str(tmp_path / "list") if each == "LIST" else each for each in look)) in (0, 1), desk.said
         zone = desk.world.hostings["alder"][0].zone(domain)
         assert zone is not None and zone.apex_ns is not None and zone.apex_ns.ttl == 86400
         lowered = zone.with_rrsets([zone.apex_ns.with_ttl(60)]).with_serial(zone.soa.serial + 1)
@@ -69,3 +73,26 @@ def test_what_a_survey_saw_counts_in_a_later_plan(tmp_path: Path) -> None:
         practice.run(edited())
         desk.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint")
         assert f"{DOMAIN} NS with 86400 at alder until" in desk.said and "with a TTL of 86400" in desk.said
+
+
+def test_killed_between_two_edits_the_other_is_still_told(desk: Desk) -> None:
+    """Of the effects of one step the first was there already: what is left of it is done, and nothing twice."""
+    edit(desk, "alder", "open on Saturdays")
+    desk.done("amend", DOMAIN, "fair", "A", "198.51.100.90", "--at", "alder", "--yes", "--anyway")
+    perform, done = ChangeRecords.perform, list[str]()
+
+    async def cut_off(self: ChangeRecords) -> Outcome:
+        done.append(self.effect.place)
+        if len(done) == 2:
+            raise KeyboardInterrupt
+        return await perform(self)
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(ChangeRecords, "perform", cut_off)
+        with pytest.raises(KeyboardInterrupt):
+            desk.run("move", "advance", DOMAIN, "--yes")
+    assert done == ["birch", "birch"]
+    assert desk.run("move", "advance", DOMAIN) == 4 and "press" in desk.said and "fair" not in desk.said, desk.said
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+    zone = desk.world.hostings["birch"][0].zone(parse_domain(DOMAIN))
+    assert zone is not None and zone.get(NAME, TXT) and zone.get(below("fair", parse_domain(DOMAIN)), A)

@@ -37,7 +37,7 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
     words = ("hosts", "renumber", NS2, "--from", "203.0.113.32", "--to", "2001:db8:a2::53", *WHERE)
     both = shell.run(*words)
     assert both.document["halt"] == "holding" and both.document["step"] == "confirm-ns2", both.err
-    assert "86400" in both.document["reasons"][0] and "rule 10" in both.document["reasons"][0]
+    assert "TTL of 3600" in both.document["reasons"][0] and "rule 10" in both.document["reasons"][0]
     again = shell.run(*words).document
     assert again["until"] == both.document["until"] and again["done"] == []  # from when it was seen, not from now
     glue = {each["name"]: each["glue"] for each in shell.run("hosts", "show", DOMAIN, "--json").document["hosts"]}

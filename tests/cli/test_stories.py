@@ -6,6 +6,7 @@ from unittest.mock import Mock
 
 import pytest
 
+from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift import HandedOn
 from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
@@ -107,4 +108,53 @@ def test_a_registry_that_refuses_after_the_zone_was_changed(tmp_path: Path, monk
         desk.done("move", "status", DOMAIN)
         assert "1 of 2 steps done" in desk.said
         desk.done(*words)
+        assert "the move is complete" in desk.said
+
+
+def held_until(desk: Desk, *words: str) -> str:
+    """The instant of the hold that the command stops at."""
+    desk.done(*words)
+    assert "holding before step" in desk.said, desk.said
+    return desk.said.rpartition(" until 20")[2][:17] if " until 20" in desk.said else ""
+
+
+def test_a_step_wanted_again_and_found_as_it_was_restarts_no_hold(tmp_path: Path) -> None:
+    """Nobody handed the old TTL out since; one whose intent is all that is known may have led somebody, and is not wanted again."""
+    with WorldThread(tmp_path / "world") as practice:
+        desk = Desk(practice)
+        desk.done("move", "draft", DOMAIN, "--to", "birch", *THERE)
+        desk.done("move", "advance", DOMAIN, "--yes", "--until", "lower")
+        desk.done("practice", "clock", "--on", "2h")
+        since = held_until(desk, "move", "advance", DOMAIN, "--yes")
+        assert "with a TTL of 86400 until" in desk.said
+        for step in ("publish", "lower"):
+            assert held_until(desk, "move", "advance", DOMAIN, "--yes", "--again", step) == since, desk.said
+        desk.done("practice", "clock", "--on", "1d")
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr("legatum.work.moves.effects.records.carry_out", Mock(side_effect=OutsideFault("the line is cut")))
+            assert desk.run("move", "advance", DOMAIN, "--yes") == 3 and "the line is cut" in desk.said
+        assert desk.run("move", "advance", DOMAIN, "--yes", "--again", "publish") == 2
+        assert "the step 'apex' is begun: both sides are in use" in desk.said
+
+
+def test_a_host_in_use_whose_address_is_replaced_is_held_by_the_ttls_that_it_had(tmp_path: Path) -> None:
+    """Whichever command replaces it, and whatever is lowered later."""
+    one, two = f"ns1.{DOMAIN}", f"ns2.{DOMAIN}"
+    where = ("--at", "alder", "--registrar", "flint", "--yes")
+    with WorldThread(tmp_path / "world") as practice:
+        desk = Desk(practice)
+        for host, address in ((one, "198.51.100.31"), (two, "203.0.113.32")):
+            desk.done("hosts", "set", host, "--address", address, *where)
+        desk.done("hosts", "enlist", one, two, "--alone", "--wait", *where)
+        since = held_until(desk, "hosts", "set", two, "--address", "2001:db8:a2::53", *where)
+        assert "holding before step 'confirm-ns2'" in desk.said and "with a TTL of 3600 (rule 10" in desk.said
+        renumber = ("hosts", "renumber", two, "--from", "203.0.113.32", "--to", "2001:db8:a2::53", *where)
+        assert held_until(desk, *renumber) == since
+        lower = ("amend", DOMAIN, "ns2", "AAAA", "--ttl", "60", "--at", "alder", "--yes")
+        assert desk.run(*lower) == 4 and "an edit beside the move would undo it" in desk.said
+        desk.done(*lower, "--anyway")
+        assert held_until(desk, *renumber) == since
+        desk.done("move", "redraw", DOMAIN)
+        assert held_until(desk, *renumber) == since
+        desk.done(*renumber, "--wait")
         assert "the move is complete" in desk.said

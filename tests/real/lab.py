@@ -329,5 +329,6 @@ class Lab:
     def legatum(self, *words: str, status: int = 0) -> Any:
         return legatum(self.folder, *words, status=status)
 
-    def run(self, *words: str) -> Ended:
-        return run_program([*words, "--settings", "legatum.toml"], self.folder, {}, patience=200)
+    def run(self, *words: str, settings: str = "legatum.toml", before: str = "") -> Ended:
+        """``before``: what its process does first, in Python."""
+        return run_program([*words, "--settings", settings], self.folder, {}, patience=200, before=before)

@@ -22,8 +22,8 @@ DELAY = 2.0  # seconds until a change is published
 
 
 class RegistryThread(threading.Thread):
-    """``registrations``: domain → its NS set, all with flint, the first of the accounts; ``hosts``: others that it knows. ``changes``: how
-    many updates there were."""
+    """``registrations``: domain → its NS set, all with flint, the first of the accounts; ``hosts``: others that it knows. ``changed``: the
+    domains, in the order of updates."""
 
     def __init__(
         self, folder: Path, primary: str, key: Key, ttl: int, registrations: Mapping[str, Iterable[Name]], hosts: Iterable[Name] = ()
@@ -32,7 +32,7 @@ class RegistryThread(threading.Thread):
         self.folder, self.tld = folder, Tld(parse_name("example."), primary, key, ttl)
         self.registrations, self.hosts = registrations, list(hosts)
         self.ready, self.loop = threading.Event(), asyncio.new_event_loop()
-        self.changes = 0
+        self.changed = list[Name]()
 
     def run(self) -> None:
         asyncio.set_event_loop(self.loop)
@@ -47,7 +47,7 @@ class RegistryThread(threading.Thread):
         update = registry.domains.update
 
         def counted(*words: Any) -> Any:
-            self.changes += 1
+            self.changed.append(words[1])
             return update(*words)
 
         registry.domains.update = counted  # type: ignore[method-assign]
@@ -62,6 +62,11 @@ class RegistryThread(threading.Thread):
         clock.close()
         server.close()
         asker.close()
+
+    @property
+    def changes(self) -> int:
+        """How many updates there were."""
+        return len(self.changed)
 
     @property
     def settings(self) -> str:

@@ -1,18 +1,24 @@
 """Moves of every kind, there and back, twice, on each of BIND, Knot, NSD and PowerDNS, visitors throughout.
 
 All go on side by side: for each server a domain for each tour. TTLs are seconds, so that every hold is really waited for. Not one answer
-may be wrong.
+may be wrong. The second time the program is killed in every step, each time at another point, and must change as much as the first time.
 """
 
 import os
+import signal
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import dns.message
+import dns.query
 import pytest
 
+from legatum.core.records.name import parse_name
+from tests.deadly import deadly_at
 from tests.real.lab import NAMES, RECORDS, Lab, blank
+from tests.real.person import Person
 from tests.real.processes import NEEDS_SERVERS, outcome
 from tests.real.visitors import Visitors
 
@@ -20,11 +26,29 @@ pytestmark = [pytest.mark.timeout(500), *NEEDS_SERVERS]
 LEADING = ("--registrar", "flint", "--publishing", "5s")
 
 
-def carried_out(lab: Lab, domain: str, *wishes: str) -> None:
+def carried_out(lab: Lab, domain: str, *wishes: str, killed: bool = False, back: bool = False) -> None:
+    """``killed``: over and over, at one point after the other; ``back``: taken back again afterwards."""
     drafted = lab.legatum("move", "draft", domain, *wishes)
     assert drafted["steps"], drafted
     assert lab.legatum("move", "rehearse", domain)["safe"]
-    assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
+    for verb in ("advance", "retreat") if back else ("advance",):
+        words = ("move", verb, domain, "--yes", "--wait")
+        if killed:
+            died = 0
+            while (ended := lab.run(*words, before=deadly_at(died))).status == -signal.SIGKILL:
+                died += 1
+            assert ended.status == 0 and len(drafted["steps"]) // 2 <= died < 60, (domain, died, ended.err)
+        assert lab.legatum(*words)["halt"] == "complete"
+
+
+def changes_at(lab: Lab, domain: str, provider: str) -> tuple[int, int]:
+    """Serial at the provider, and updates at the registry: every change adds to one of them."""
+    asked = dns.query.udp(dns.message.make_query(domain, "SOA"), lab.hostings[provider].address, timeout=5)
+    return int(asked.answer[0][0].serial), lab.registry.changed.count(parse_name(f"{domain}."))  # type: ignore[attr-defined]
+
+
+def difference(before: tuple[int, int], after: tuple[int, int]) -> tuple[int, int]:
+    return after[0] - before[0], after[1] - before[1]
 
 
 def answered(lab: Lab, provider: str, name: str) -> list[int]:
@@ -42,16 +66,24 @@ def records(lab: Lab, domain: str, provider: str) -> list[str]:
 
 
 def zone_data(lab: Lab, domain: str, home: str) -> None:
-    """A TTL, the SOA record and an address changed, each taken back by a retreat; a part handed on and taken back, twice."""
-    before = records(lab, domain, home)
-    for wishes in (
-        ("--ttl", "www CNAME=9s"),
-        ("--soa", "refresh=50s", "--soa", "mailbox=dns@quillmoor.example"),
-        ("--replace", "203.0.113.25=203.0.113.26"),
-    ):
-        carried_out(lab, domain, "--from", home, *wishes)
-        assert lab.legatum("move", "retreat", domain, "--yes", "--wait")["halt"] == "complete"
-    other = other_than(home)
+    """A TTL, the SOA record and an address changed, each taken back by a retreat, and a part handed on and taken back; all of it twice."""
+    before, done = records(lab, domain, home), list[tuple[int, int]]()
+    for killed in (False, True):
+        began = changes_at(lab, domain, home)
+        for wishes in (
+            ("--ttl", "www CNAME=9s"),
+            ("--soa", "refresh=50s", "--soa", "mailbox=dns@quillmoor.example"),
+            ("--replace", "203.0.113.25=203.0.113.26"),
+        ):
+            carried_out(lab, domain, "--from", home, *wishes, killed=killed, back=True)
+        done.append(difference(began, changes_at(lab, domain, home)))
+    assert done[0] == done[1] and done[0][0] >= 6
+    assert before == records(lab, domain, home)
+
+
+def parts(lab: Lab, domain: str, home: str) -> None:
+    """A part handed on and taken back, twice."""
+    before, other = records(lab, domain, home), other_than(home)
     for _ in range(2):
         part = ("delegate", "a", "--of", domain, "--at", home, "--to", other, "--ttl", "3s", "--yes", "--wait")
         assert lab.legatum(*part)["halt"] == "complete"
@@ -62,48 +94,57 @@ def zone_data(lab: Lab, domain: str, home: str) -> None:
 
 
 def together(lab: Lab, domain: str, home: str) -> None:
-    """Another provider, address, TTL and registrar in one plan; and all of it back in another."""
-    other = other_than(home)
-    there = ("--to", other, "--replace", "203.0.113.25=203.0.113.26", "--ttl", "www CNAME=5s", "--registrar-to", "slate", "--approve")
-    carried_out(lab, domain, "--from", home, *there, *LEADING)
-    assert (answered(lab, home, domain), answered(lab, other, domain)) == ([5, 5], [0, 0])
-    back = ("--to", home, "--replace", "203.0.113.26=203.0.113.25", "--ttl", "www CNAME=3s")
-    carried_out(lab, domain, "--from", other, *back, "--registrar", "slate", "--publishing", "5s")
-    assert (answered(lab, home, domain), answered(lab, other, domain)) == ([0, 0], [5, 5])
+    """Another provider, address, TTL and, the first time, registrar in one plan; all of it back in another; twice."""
+    other, done = other_than(home), list[int]()
+    for killed in (False, True):
+        began = lab.registry.changed.count(parse_name(f"{domain}."))
+        there = ("--to", other, "--replace", "203.0.113.25=203.0.113.26", "--ttl", "www CNAME=5s")
+        leading = ("--registrar", "slate", *LEADING[2:]) if killed else (*LEADING, "--registrar-to", "slate", "--approve")
+        carried_out(lab, domain, "--from", home, *there, *leading, killed=killed)
+        assert (answered(lab, home, domain), answered(lab, other, domain)) == ([5, 5], [0, 0])
+        back = ("--to", home, "--replace", "203.0.113.26=203.0.113.25", "--ttl", "www CNAME=3s")
+        carried_out(lab, domain, "--from", other, *back, "--registrar", "slate", *LEADING[2:], killed=killed)
+        assert (answered(lab, home, domain), answered(lab, other, domain)) == ([0, 0], [5, 5])
+        done.append(lab.registry.changed.count(parse_name(f"{domain}.")) - began)
+    assert done[0] >= done[1] == 2
 
 
 def own_servers(lab: Lab, domain: str, home: str) -> None:
     """Own name servers set up, one of them renumbered there and back, and given up; all of it twice."""
     hosting, hosts = lab.hostings[home], [f"ns{number}.{domain}" for number in (1, 2)]
     one, two = (f"{host}={address}" for host, address in zip(hosts, hosting.addresses, strict=True))
-    for _ in range(2):
-        carried_out(lab, domain, "--from", home, "--hosts", one, "--hosts", two, *LEADING)
+    done = list[tuple[int, int]]()
+    for killed in (False, True):
+        began = changes_at(lab, domain, home)
+        carried_out(lab, domain, "--from", home, "--hosts", one, "--hosts", two, *LEADING, killed=killed)
         assert lab.legatum("hosts", "show", domain, "--registrar", "flint")["agreed"]
         for address in (hosting.spare, hosting.addresses[1]):
-            carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[1]}={address}", *LEADING)
-        carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[0]}=", "--hosts", f"{hosts[1]}=", *LEADING)
+            carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[1]}={address}", *LEADING, killed=killed)
+        carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[0]}=", "--hosts", f"{hosts[1]}=", *LEADING, killed=killed)
+        done.append(difference(began, changes_at(lab, domain, home)))
+    assert done[0] == done[1]
 
 
 def copied(lab: Lab, domain: str, home: str) -> None:
     """A secondary beside, the serial set to a lower one over it, and the secondary gone again; all of it twice."""
     second = f"copy-{home}"
-    for serial in (7, 5):
-        carried_out(lab, domain, "--from", home, "--second", second, *LEADING)
-        carried_out(lab, domain, "--from", home, "--soa", f"serial={serial}")
+    for serial, killed in ((7, False), (5, True)):
+        carried_out(lab, domain, "--from", home, "--second", second, *LEADING, killed=killed)
+        carried_out(lab, domain, "--from", home, "--soa", f"serial={serial}", killed=killed)
         shown = lab.legatum("second", "show", domain, "--at", home, "--second", second)
         assert shown["agreed"] and {each["serial"] for each in shown["servers"]} == {serial}
-        carried_out(lab, domain, "--from", home, "--without", second, *LEADING)
+        carried_out(lab, domain, "--from", home, "--without", second, *LEADING, killed=killed)
         assert outcome(lab.copy.address, domain, 6, False) == 5
 
 
 def first_and_last(lab: Lab, domain: str, home: str) -> None:
     """Delegated for the first time, visited, and retired; twice."""
-    for turn in range(2):
-        if turn:
+    for killed in (False, True):
+        if killed:
             file = lab.folder / f"{domain}.zone"
             file.write_text(blank(home, domain) + RECORDS)
             lab.legatum("publish", domain, "--to", home, "--from", str(file), "--yes", "--anyway")
-        carried_out(lab, domain, "--first", "--from", home, *LEADING)
+        carried_out(lab, domain, "--first", "--from", home, *LEADING, killed=killed)
         visitors = [Visitors(each.address, [domain]) for each in lab.resolvers]
         for each in visitors:
             each.start()
@@ -112,12 +153,38 @@ def first_and_last(lab: Lab, domain: str, home: str) -> None:
         for each in visitors:
             each.stop()
         assert [each.wrong for each in visitors] == [[], []] and all(each.asked > 20 for each in visitors)
-        carried_out(lab, domain, "--retire", "--from", home, *LEADING)
+        if killed and home == "nsd":
+            Person(lab, domain, home).carry_out("--retire", "--from", home, *LEADING)
+        else:
+            carried_out(lab, domain, "--retire", "--from", home, *LEADING, killed=killed)
         assert outcome(lab.resolvers[0].address, domain, 6, True) == 3 and answered(lab, home, domain) == [5, 5]
+
+
+def by_form(lab: Lab, domain: str, home: str) -> None:
+    """At one provider after the other what a move changes there is typed by a person: of every kind at one of them."""
+    person, one = Person(lab, domain, home), f"ns1.{domain}"
+    here = ("--from", home)
+    match home:
+        case "bind":
+            person.carry_out(*here, "--ttl", "www CNAME=9s")
+            person.carry_out(*here, "--soa", "refresh=50s")
+            person.carry_out(*here, "--replace", "203.0.113.25=203.0.113.26")
+            person.carry_out(*here, "--part", "a=knot")
+        case "knot":
+            person.carry_out(*here, "--hosts", f"{one}={lab.hostings[home].addresses[0]}", *LEADING)
+            person.carry_out(*here, "--hosts", f"{one}={lab.hostings[home].spare}", *LEADING)
+        case "nsd":
+            person.carry_out(*here, "--second", "copy-nsd", *LEADING)
+            person.carry_out(*here, "--without", "copy-nsd", *LEADING)
+        case "pdns":
+            person.carry_out(*here, "--to", "bind", *LEADING)
+            person.carry_out("--from", "bind", "--to", home, *LEADING)
 
 
 TOURS: dict[str, Callable[[Lab, str, str], None]] = {
     "zone-data": zone_data,
+    "parts": parts,
+    "by-form": by_form,
     "together": together,
     "own-servers": own_servers,
     "copied": copied,

@@ -18,7 +18,7 @@ from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation
 from legatum.net.reply import Reply
 
-INTENT, OUTCOME, FORGOTTEN, FAILED, SENT = "intent", "outcome", "forgotten", "failed", "sent"
+INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT = "intent", "outcome", "forgotten", "again", "failed", "sent"
 
 _DAY = 86400.0  # seconds between two notes that something is still given as before
 
@@ -121,19 +121,34 @@ class Journal:
         return sorted(parse_domain(domain) for (domain,) in found if domain != name_text(ROOT))
 
     def forget(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
-        """The outcome of a step counts no longer: it will be done again."""
+        """The outcome of a step counts no longer, as it was seen to be undone: it will be done again."""
         self._write(move, domain, step, FORGOTTEN, at, text, {}, ())
+
+    def ask_again(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
+        """The outcome of a step counts no longer, as somebody wants it done again: nothing was seen to be otherwise."""
+        self._write(move, domain, step, AGAIN, at, text, {}, ())
 
     def outcomes(self, move: str) -> dict[str, Outcome]:
         """Step → its outcome, for the steps that have one that still counts."""
-        found: dict[str, Outcome] = {}
+        return self._outcomes(move)[0]
+
+    def asked_again(self, move: str) -> dict[str, Outcome]:
+        """Step → the outcome that it had before somebody wanted it done again, where that has not been begun."""
+        return self._outcomes(move)[1]
+
+    def _outcomes(self, move: str) -> tuple[dict[str, Outcome], dict[str, Outcome]]:
+        """Those that count, and those that stood until somebody wanted the step done again."""
+        found, before = dict[str, Outcome](), dict[str, Outcome]()
         for row in self._of_move(move):
+            earlier = found.pop(row.step, None) if row.kind in (FORGOTTEN, AGAIN, OUTCOME) else None
+            if row.kind == AGAIN and earlier is not None:
+                before[row.step] = earlier
+            elif row.kind != AGAIN:
+                before.pop(row.step, None)
             if row.kind == OUTCOME:
                 facts = json.loads(row.facts)
                 found[row.step] = Outcome(row.step, facts["first"], facts["all"], row.text, facts["facts"])
-            elif row.kind == FORGOTTEN:
-                found.pop(row.step, None)
-        return found
+        return found, before
 
     def outcomes_of(self, domain: Name) -> list[Outcome]:
         """All about a domain, whichever command or move they are of, oldest first."""

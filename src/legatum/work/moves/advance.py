@@ -130,6 +130,9 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
 async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> tuple[Halted | None, Outcome | None]:
     """One of the two."""
     halted, outcome = await _seen_or_awaited(job, action, ways)
+    if outcome is not None and (earlier := journal.asked_again(job.runbook.id).get(job.step.id)) is not None:
+        # Wanted again, and found as it was left: what was waited for since then counts on.
+        outcome = replace(outcome, first=earlier.first, all=earlier.all)
     if halted is not None or outcome is not None:
         return halted, outcome
     gone = await moved_on(job) if job.runbook.changes_answers else []
@@ -260,7 +263,7 @@ def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
         )
     for each in runbook.steps[order.index(step) :]:
         if each.id in outcomes and (each.id == step or not _stays(each)):
-            journal.forget(runbook.id, runbook.domain, each.id, now, f"to be done again from {step} on, for {name_text(runbook.domain)}")
+            journal.ask_again(runbook.id, runbook.domain, each.id, now, f"to be done again from {step} on, for {name_text(runbook.domain)}")
 
 
 def _stays(step: Step) -> bool:
