@@ -7,7 +7,7 @@ from unittest.mock import Mock
 import pytest
 
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.drift import HandedOn
+from legatum.core.moves.meanwhile.drift import HandedOn
 from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
 from legatum.work.moves.glance import Glance

@@ -9,12 +9,12 @@ from legatum.core.records.name import Name, canonical_key, is_under, name_text, 
 from legatum.core.records.rrset import names_in, rrset
 from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
 from legatum.core.zones.catalog import members_of, with_members, without_member
+from legatum.core.zones.changing.renaming import renamed
+from legatum.core.zones.changing.template import Template, drift, expand, put_right, resolve
 from legatum.core.zones.completeness import Degree, estimated_total, sampled
 from legatum.core.zones.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.zones.difference import Kind, zone_differences
 from legatum.core.zones.masterfile import parse_master
-from legatum.core.zones.renaming import renamed
-from legatum.core.zones.template import Template, drift, expand, put_right, resolve
 from legatum.core.zones.zone import Zone
 from tests.strategies import ORIGIN, zones
 

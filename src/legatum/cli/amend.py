@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, tell_how, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.zones.amendment import Amendment
+    from legatum.core.zones.changing.amendment import Amendment
     from legatum.services.provider import Provider
     from legatum.work.outside import Outside
 
@@ -65,7 +65,7 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
     from legatum.core.duration import parse_duration
     from legatum.core.records.name import Name, typed_name
     from legatum.core.records.rrtype import parse_type
-    from legatum.core.zones.amendment import Amendment
+    from legatum.core.zones.changing.amendment import Amendment
 
     way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set" if args.data else "keep"
     ttl = parse_duration(args.ttl) if args.ttl else None

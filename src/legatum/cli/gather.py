@@ -122,7 +122,7 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     signed: Sequence[RRset] = ()
     copied_from = contents.zone.origin if args.like else None
     if args.like:
-        from legatum.core.zones.renaming import renamed
+        from legatum.core.zones.changing.renaming import renamed
         from legatum.core.zones.signer import signers_own, without_signing
 
         signed = signers_own(contents.zone)

@@ -70,7 +70,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.records.name import name_text
-    from legatum.core.zones.publication import refuse_removal, with_difference
+    from legatum.core.zones.changing.publication import refuse_removal, with_difference
     from legatum.views.publish import change_lines, publish_document, show_publish
     from legatum.work.gathering.contents import contents_of, is_served
     from legatum.work.gathering.flatten import flatten

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_common, agreed, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.core.zones.template import Template, Tenant
+    from legatum.core.zones.changing.template import Template, Tenant
     from legatum.views.templates import TenantPart
     from legatum.work.outside import Outside
     from legatum.work.zones.templates import Held
@@ -58,7 +58,7 @@ def _list(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
 
 
 def _show(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
-    from legatum.core.zones.template import expand, resolve
+    from legatum.core.zones.changing.template import expand, resolve
     from legatum.views.templates import show_template, template_document
 
     (tenant,) = _tenants(args)
@@ -72,7 +72,7 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
     """Those of the list and those given by name. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import parse_domain
-    from legatum.core.zones.template import Tenant
+    from legatum.core.zones.changing.template import Tenant
     from legatum.work.zones.templates import read_tenants
 
     values = {}
@@ -129,7 +129,7 @@ async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict
 
 async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
     from legatum.core.records.name import name_text
-    from legatum.core.zones.publication import refuse_removal
+    from legatum.core.zones.changing.publication import refuse_removal
     from legatum.views.templates import drift_lines
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import publish

@@ -4,8 +4,8 @@ from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import SOA
 from legatum.core.records.soa import parse_soa
+from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.difference import Difference, difference_text
-from legatum.core.zones.publication import Publication
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document
 from legatum.views.screen import Screen

@@ -4,8 +4,8 @@ from collections.abc import Mapping, Sequence
 
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
+from legatum.core.zones.changing.template import Demand, Template, resolve, variables_of
 from legatum.core.zones.difference import difference_text
-from legatum.core.zones.template import Demand, Template, resolve, variables_of
 from legatum.views.compare import DifferencePart, difference_part
 from legatum.views.document import Document, Part
 from legatum.views.publish import NOT_THERE

@@ -8,9 +8,9 @@ from legatum.core.records.name import Name, absolute_text, file_name, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrset import RRset, names_in, strings_of
 from legatum.core.records.rrtype import CNAME, DNAME, MX, NS, PTR, SRV, TXT, type_text
+from legatum.core.zones.changing.worksheet import Worksheet
 from legatum.core.zones.difference import Difference
 from legatum.core.zones.masterlines import master_text
-from legatum.core.zones.worksheet import Worksheet
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.screen import QUIET, STRONG, Screen

@@ -6,8 +6,8 @@ from functools import partial
 
 from legatum.core.fault import Fault, GateShut
 from legatum.core.records.name import Name
-from legatum.core.zones.publication import Publication, refuse_removal
-from legatum.core.zones.worksheet import Worksheet
+from legatum.core.zones.changing.publication import Publication, refuse_removal
+from legatum.core.zones.changing.worksheet import Worksheet
 from legatum.services.provider import Provider
 from legatum.work.gathering.contents import contents_of, is_served
 from legatum.work.gathering.flatten import flatten

@@ -12,7 +12,7 @@ from pathlib import Path
 from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Records
-from legatum.core.moves.position import Refusal
+from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
 from legatum.core.rehearsal import rehearse

@@ -2,8 +2,8 @@
 
 import asyncio
 
-from legatum.core.moves.drift import HandedOn
 from legatum.core.moves.kinds.transfer import Held
+from legatum.core.moves.meanwhile.drift import HandedOn
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone

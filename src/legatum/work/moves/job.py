@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from legatum.core.moves.position import Position
+from legatum.core.moves.meanwhile.position import Position
 from legatum.core.records.name import Name
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider

@@ -5,13 +5,13 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.drift import contents_drift, delegation_drift, only_gathered, readable, registered_drift, unreadable
 from legatum.core.moves.effects import Delegated, Effect, Records
+from legatum.core.moves.meanwhile.drift import contents_drift, delegation_drift, only_gathered, readable, registered_drift, unreadable
+from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.meanwhile.redraw import redrawn
+from legatum.core.moves.meanwhile.sides import edits_told, sides_differ
 from legatum.core.moves.place import PARENT, Key
-from legatum.core.moves.position import Refusal
-from legatum.core.moves.redraw import redrawn
 from legatum.core.moves.runbook import Runbook
-from legatum.core.moves.sides import edits_told, sides_differ
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS

@@ -3,8 +3,8 @@
 import asyncio
 from collections.abc import Sequence
 
-from legatum.core.moves.position import Refusal
-from legatum.core.moves.sides import differing_refusal, worse_at
+from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.meanwhile.sides import differing_refusal, worse_at
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text

@@ -2,8 +2,8 @@
 
 from legatum.core.records.name import Name
 from legatum.core.records.soa import serial_path
-from legatum.core.zones.amendment import Amendment, amended
-from legatum.core.zones.publication import Publication
+from legatum.core.zones.changing.amendment import Amendment, amended
+from legatum.core.zones.changing.publication import Publication
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside
 from legatum.work.zones.publish import Published, next_by_rule, publish

@@ -9,7 +9,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, SOA, A
-from legatum.core.zones.publication import Publication
+from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.zone import Zone
 from legatum.work.outside import Outside
 from legatum.work.under_way import refuse_under_way

@@ -13,9 +13,9 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import parse_soa, serial_by_rule, serial_is_newer
 from legatum.core.rehearsal.answering import ServedZone, answer_from
+from legatum.core.zones.changing.publication import Key, Publication, for_provider, new_publication
 from legatum.core.zones.difference import Difference, zone_differences
 from legatum.core.zones.particular import particulars
-from legatum.core.zones.publication import Key, Publication, for_provider, new_publication
 from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.signed import KeyFault

@@ -8,9 +8,9 @@ from pathlib import Path
 from legatum.core.fault import BadInput, Fault
 from legatum.core.records.name import Name, parse_domain
 from legatum.core.table import Row
+from legatum.core.zones.changing.publication import Publication, new_publication
+from legatum.core.zones.changing.template import Template, Tenant, drift, expand, put_right, resolve, template_of
 from legatum.core.zones.difference import Difference
-from legatum.core.zones.publication import Publication, new_publication
-from legatum.core.zones.template import Template, Tenant, drift, expand, put_right, resolve, template_of
 from legatum.core.zones.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.listing import read_rows

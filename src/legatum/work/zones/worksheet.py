@@ -5,9 +5,9 @@ import asyncio
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import RRset
+from legatum.core.zones.changing.worksheet import Worksheet
 from legatum.core.zones.difference import zone_differences
 from legatum.core.zones.signer import without_signing
-from legatum.core.zones.worksheet import Worksheet
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.work.outside import Outside

@@ -3,7 +3,7 @@
 from typing import Generic, TypeVar
 
 from legatum.core.moves.effects import Effect
-from legatum.core.moves.position import Refusal
+from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.timing import Bound
 from legatum.work.moves.job import Job

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
-from legatum.core.moves.position import Refusal
+from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.meanwhile.sides import is_meant, meant_to_differ
 from legatum.core.moves.runbook import Outcome
-from legatum.core.moves.sides import is_meant, meant_to_differ
 from legatum.core.observation.verdict import agreement, names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts

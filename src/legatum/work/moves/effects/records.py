@@ -4,15 +4,15 @@ import asyncio
 
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Change, Delegated, Records
-from legatum.core.moves.position import Refusal
+from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
 from legatum.core.records.soa import alike
+from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.difference import difference_text
-from legatum.core.zones.publication import Publication
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import ByHand

@@ -1,6 +1,6 @@
 """A step as a whole: its effects one after the other, told as one."""
 
-from legatum.core.moves.position import Refusal
+from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.timing import Bound
 from legatum.work.moves.effects.registry import actions_of

@@ -4,15 +4,15 @@ import asyncio
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import ZoneEnded, ZoneMade
-from legatum.core.moves.position import Refusal
+from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
+from legatum.core.zones.changing.publication import Publication, for_provider, new_publication
 from legatum.core.zones.cutting import child_zone, parts_of
 from legatum.core.zones.difference import difference_text
 from legatum.core.zones.masterlines import master_text
-from legatum.core.zones.publication import Publication, for_provider, new_publication
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
 from legatum.services.registrar import ByHand

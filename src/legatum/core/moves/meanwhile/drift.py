@@ -7,8 +7,8 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
 from legatum.core.moves.effects import Delegated, Effect, Gathered, Joined, Published, Records, Released
+from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
-from legatum.core.moves.position import Position, Refusal
 from legatum.core.moves.runbook import Step
 from legatum.core.moves.scene import Content
 from legatum.core.observation.verdict import names_said

@@ -3,8 +3,8 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from legatum.core.moves.effects import Change, Gathered, Records
+from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import Key
-from legatum.core.moves.position import Position, Refusal
 from legatum.core.observation.answers import AnswerDifference
 from legatum.core.records.name import Name, name_text
 from legatum.core.zones.difference import Difference, Edit, difference_text, edits_between, zone_differences
