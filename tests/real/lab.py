@@ -13,6 +13,9 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
+import dns.message
+import dns.query
+
 from legatum.core.records.name import parse_name
 from legatum.wire.signing import Key
 from tests.real.processes import KEY_NAME, Bind, Server, Unbound, program, stop_all
@@ -42,11 +45,12 @@ def blank(provider: str, zone: str = "", ttl: int = 4) -> str:
 
 class Hosting(Server):
     """``zones``: name → master file. ``spare``: an address at which it answers too, and that no name has at first. ``make`` and
-    ``take_away`` are shell commands with ``$1`` for the domain. ``signing``: those of its
+    ``take_away`` are shell commands with ``$1`` for the domain; ``signs``: all that is made there, too. ``signing``: those of its
     zones that it signs; ``more``: lines for its settings."""
 
     kind = "update"
     more = ""
+    signs = False
 
     def __init__(self, folder: Path, name: str, addresses: tuple[str, str], spare: str, secret: str) -> None:
         super().__init__(folder, addresses[0], f"own.{name}.example")
@@ -71,12 +75,23 @@ class Hosting(Server):
     def take_away(self) -> str:
         raise NotImplementedError
 
+    @property
+    def sign(self) -> str:
+        """A command by which a zone is signed, and one that ends it; empty where there is none."""
+        return ""
+
+    @property
+    def unsign(self) -> str:
+        return ""
+
     def settings(self) -> str:
-        for verb, line in (("create", self.make), ("end", self.take_away)):
+        verbs = {"create": self.make, "end": self.take_away, "sign": self.sign, "unsign": self.unsign}
+        for verb, line in verbs.items():
             path = self.folder / verb
             path.write_text(f"#!/bin/sh -e\ncd {self.folder}\n{line}\n")
             path.chmod(0o755)
-        words = [f'create = ["{self.folder}/create", "{{domain}}"]', f'end = ["{self.folder}/end", "{{domain}}"]']
+        words = [f'{verb} = ["{self.folder}/{verb}", "{{domain}}"]' for verb, line in verbs.items() if line]
+        words += ["signs = true"] if self.signs else []
         servers = f'servers = ["ns1.{self.name}.example", "ns2.{self.name}.example"]'
         key = f'primary = "{self.address}"\nkey = {{ name = "{KEY_NAME}", secret = "file:secret" }}'
         return "\n".join([f'[providers.{self.name}]\nkind = "{self.kind}"', servers, *words, self.more or key]) + "\n"
@@ -137,7 +152,7 @@ class KnotHosting(Hosting):
 
     def _signs(self, zone: str) -> str:
         """By default it asks for a DS too; not for zones ``towards-…``."""
-        quiet = "    dnssec-policy: quiet\n" if zone.startswith("towards-") else ""
+        quiet = "    dnssec-policy: quiet\n" if zone.startswith("towards-") or self.signs else ""
         return f"    dnssec-signing: on\n{quiet}" if zone in self.signing else ""
 
     def steer(self, *lines: str) -> str:
@@ -147,7 +162,9 @@ class KnotHosting(Hosting):
 
     @property
     def make(self) -> str:
-        return f"{self.blank_file()}\n" + self.steer("conf-set zone[$1]", "conf-set zone[$1].file $1.zone", "conf-set zone[$1].acl keyed")
+        signed = ("conf-set zone[$1].dnssec-signing on", "conf-set zone[$1].dnssec-policy quiet") if self.signs else ()
+        made = ("conf-set zone[$1]", "conf-set zone[$1].file $1.zone", "conf-set zone[$1].acl keyed", *signed)
+        return f"{self.blank_file()}\n" + self.steer(*made)
 
     @property
     def take_away(self) -> str:
@@ -224,7 +241,16 @@ class PowerDnsHosting(Hosting):
     def make(self) -> str:
         one_at_a_time = f"exec 9>>{self.folder}/steering; flock 9"  # its database is of one file
         metas = "\n".join(f"{self.util} set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"))
-        return f"{one_at_a_time}\n{self.blank_file()}\n{self.util} load-zone $1 $1.zone\n{metas}"
+        signed = f"\n{self.util} secure-zone $1\n{self.util} rectify-zone $1" if self.signs else ""
+        return f"{one_at_a_time}\n{self.blank_file()}\n{self.util} load-zone $1 $1.zone\n{metas}{signed}"
+
+    @property
+    def sign(self) -> str:
+        return f"exec 9>>{self.folder}/steering; flock 9\n{self.util} secure-zone $1\n{self.util} rectify-zone $1"
+
+    @property
+    def unsign(self) -> str:
+        return f"exec 9>>{self.folder}/steering; flock 9\n{self.util} disable-dnssec $1"
 
     @property
     def take_away(self) -> str:
@@ -239,12 +265,13 @@ class Lab:
     """``domains``: domain → the provider that serves it at first, whole. ``signed``: (provider, zone) that it signs; ``extra``: records
     beside those that all have, by domain; ``beside``: (provider, zone) → its master file, for zones that nobody is led to at first;
     ``cuts``: more lines for the TLD; ``bare``: domains that are registered, and delegated to nobody. ``copy``: a BIND that takes copies of
-    zones of any of them, as the secondary ``copy-NAME`` of the settings."""
+    zones of any of them, as the secondary ``copy-NAME`` of the settings. ``signers``: providers that sign whatever they have,
+    ``validating``: the TLD is signed, and both resolvers validate by its key."""
 
     def __init__(
         self, folder: Path, number: int, domains: Mapping[str, str], signed: Iterable[tuple[str, str]] = (),
         extra: Mapping[str, str] | None = None, beside: Mapping[tuple[str, str], str] | None = None, cuts: str = "",
-        bare: Iterable[str] = (),
+        bare: Iterable[str] = (), signers: Iterable[str] = (), validating: bool = False,
     ) -> None:  # fmt: skip
         self.folder = folder
         for each in (folder, *folder.parents[:2]):
@@ -266,12 +293,16 @@ class Lab:
         tld += f"ns1.copy A {self.host(64)}\n" + "".join(f"{name}.copy A {self.host(64)}\n" for name in NAMES)
         for (provider, zone), text in (beside or {}).items():
             self.hostings[provider].zones[zone] = text
+        for name in signers:
+            self.hostings[name].signs = True
+            signed = [*signed, *((name, domain) for domain, home in domains.items() if home == name)]
         for provider, zone in signed:
             self.hostings[provider].signing += (zone,)
         root = "$ORIGIN .\n$TTL 60\n@ SOA a.root.test. hostmaster.root.test. 1 60 20 3600 2\n@ NS a.root.test.\n"
         root += f"a.root.test. A {self.host(1)}\nexample. NS a.nic.example.\na.nic.example. A {self.host(1)}\n"
         top = base64.b64encode(publishing).decode()
         self.top = Bind(folder / "top", self.host(1), "example", secret=top, zones={".": root, "example": tld})
+        self.top.signing = ("example",) if validating else ()
         roots = {"a.root.test": self.host(1)}
         self.resolvers: list[Server] = [
             Unbound(folder / "unbound", self.host(31 + 30), ".", roots=roots),
@@ -295,6 +326,8 @@ class Lab:
             # Some servers listen only on addresses that an interface has, not on the whole loopback range.
             subprocess.run(["ip", "address", "add", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
         for server in self.servers:
+            if server is self.resolvers[0] and self.top.signing:
+                self._trust()
             server.start()
         self.registry.start()
         assert self.registry.ready.wait(10)
@@ -306,6 +339,15 @@ class Lab:
             + "".join(self._copying(each) for each in self.hostings.values())
             + self.registry.settings
         )
+
+    def _trust(self) -> None:
+        """Both resolvers validate by the key that the TLD has made for itself."""
+        given = dns.query.tcp(dns.message.make_query("example.", "DNSKEY"), self.top.address, timeout=5).answer[0]
+        unbound, bind = self.resolvers
+        assert isinstance(unbound, Unbound) and isinstance(bind, Bind)
+        unbound.anchors = tuple(f"example. DNSKEY {key.to_text()}" for key in given)
+        flags, protocol, algorithm, *data = given[0].to_text().split()
+        bind.anchors = {"example": f'{flags} {protocol} {algorithm} "{"".join(data)}"'}
 
     def _copying(self, primary: Hosting) -> str:
         allowed = f'primaries {{ {primary.address} key "{KEY_NAME}"; }}; allow-notify {{ any; }};'

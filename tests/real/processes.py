@@ -80,9 +80,9 @@ class Server:
 class Bind(Server):
     """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates.
 
-    ``policies``: zone → what may be updated there. ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one
-    of ``secondary`` that says which others to fetch.
-    """
+    ``signing``: zones that it signs by itself; ``anchors``: zone → key data to validate by. ``policies``: zone → what may be updated
+    there. ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one of ``secondary`` that says which others to
+    fetch."""
 
     secret: str = ""
     zones: dict[str, str] = field(default_factory=dict)
@@ -94,6 +94,8 @@ class Bind(Server):
     algorithm: str = "hmac-sha256"
     catalog: str = ""
     policies: dict[str, str] = field(default_factory=dict)
+    signing: tuple[str, ...] = ()
+    anchors: dict[str, str] = field(default_factory=dict)
 
     def command(self) -> list[str]:
         return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
@@ -104,7 +106,9 @@ class Bind(Server):
         return [program("rndc") or "rndc", "-k", str(self.folder / "rndc.key"), "-s", self.address, "-p", "953"]
 
     def _recursion(self) -> str:
-        return "recursion yes; allow-recursion { any; }; allow-query-cache { any; };" if self.roots else "recursion no;"
+        validates = f"dnssec-validation {'yes' if self.anchors else 'no'};"
+        asked = "recursion yes; allow-recursion { any; }; allow-query-cache { any; };" if self.roots else "recursion no;"
+        return f"{asked} {validates}"
 
     def configure(self) -> None:
         steering = base64.b64encode(os.urandom(32)).decode()
@@ -112,7 +116,7 @@ class Bind(Server):
         also = "".join(f"{each}; " for each in self.notify)
         parts = [
             f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
-            f"{self._recursion()} dnssec-validation no; notify explicit; allow-new-zones yes; empty-zones-enable no; "
+            f"{self._recursion()} notify explicit; allow-new-zones yes; empty-zones-enable no; "
             f"also-notify {{ {also}}}; notify-source {self.address}; transfer-source {self.address}; notify-delay 0; "
             "session-keyfile none; serial-query-rate 100; "
             + (
@@ -125,12 +129,14 @@ class Bind(Server):
             f'include "{self.folder}/rndc.key";',
             f'controls {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};',
             f'key "{KEY_NAME}" {{ algorithm {self.algorithm}; secret "{self.secret}"; }};',
+            *(f'trust-anchors {{ "{zone}" static-key {key}; }};' for zone, key in self.anchors.items()),
         ]
         for number, (zone, text) in enumerate(self.zones.items()):
             (self.folder / f"zone{number}").write_text(text)
             allowed = f"update-policy {{ {self.policies[zone]} }};" if zone in self.policies else f'allow-update {{ key "{KEY_NAME}"; }};'
+            signs = "dnssec-policy default; " if zone in self.signing else ""
             parts.append(
-                f'zone "{zone}" {{ type primary; file "zone{number}"; {allowed} '
+                f'zone "{zone}" {{ type primary; file "zone{number}"; {allowed} {signs}'
                 f"allow-transfer {{ {'any' if self.transfer_open else f'key {KEY_NAME!r}'.replace(chr(39), chr(34))}; }}; }};"
             )
         if self.roots:

@@ -171,8 +171,9 @@ def _rehearse(args: argparse.Namespace) -> int:
 
         path, runbook, journal = _opened(args, outside)
         _refuse_without_answers(runbook, "there is nothing to rehearse")
-        uncovered = await signed_meanwhile(outside, runbook)
-        rehearsal = rehearse(runbook, journal.outcomes(runbook.id), outside.clock.now(), uncovered)
+        outcomes = journal.outcomes(runbook.id)
+        uncovered = await signed_meanwhile(outside, runbook, outcomes)
+        rehearsal = rehearse(runbook, outcomes, outside.clock.now(), uncovered)
         gathered = zone_path(path)
         if gathered.exists():
             zone = read_master_file(gathered, runbook.domain).zone

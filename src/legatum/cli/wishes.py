@@ -37,6 +37,8 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished.add_argument("--registrar-to", metavar="NAME", default="", help="registered through this account")
     wished.add_argument("--first", action="store_true", help="its first delegation, to who serves it already (--from)")
     wished.add_argument("--retire", action="store_true", help="out of service: delegation, hosts and zone cleaned up")
+    wished.add_argument("--sign", action="store_true", help="signed by who serves it now, with a DS at the registrar")
+    wished.add_argument("--unsign", action="store_true", help="no DS any more; with --to: a signed domain may stay unsigned there")
     ways = parser.add_argument_group("how")
     ways.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="who serves it now (default: as the delegation shows)")
     ways.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
@@ -83,6 +85,8 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         transfer=_transfer(args, domain),
         first=args.first,
         retire=args.retire,
+        sign=args.sign,
+        unsign=args.unsign,
         low_ttl=parse_duration(args.low_ttl or house.low_ttl),
         publishing=parse_duration(args.publishing),
         pace=args.pace,

@@ -25,6 +25,7 @@ class MasterFilesProvider:
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = False
         self.hands_out = self.makes_zones = True
+        self.signs, self.ends_signing = settings.signs, bool(settings.unsign)
         self._settings, self._limit = settings, limit
         self._folder = (folder / settings.folder).resolve()
 
@@ -74,6 +75,12 @@ class MasterFilesProvider:
 
     async def end(self, domain: Name) -> bool:
         return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}", self._limit)
+
+    async def begin_signing(self, domain: Name) -> bool:
+        return await run_command(self._settings.sign, domain, f"signing {name_text(domain)} at {self.name}", self._limit)
+
+    async def end_signing(self, domain: Name) -> bool:
+        return await run_command(self._settings.unsign, domain, f"ending the signing of {name_text(domain)} at {self.name}", self._limit)
 
     async def _reload(self, domain: Name) -> None:
         await run_command(self._settings.reload, domain, f"reloading {name_text(domain)} at {self.name}", self._limit)

@@ -22,6 +22,7 @@ class FormProvider:
         self.by_hand = True
         self.hands_out = settings.primary is not None
         self.makes_zones = False
+        self.signs, self.ends_signing = settings.signs, False
         self._primary = settings.primary
         self._asker = asker
         self._key = open_key(settings.key, folder) if settings.key else None
@@ -50,4 +51,10 @@ class FormProvider:
         raise OutsideFault(f"only a person can make {name_text(domain)} at {self.name}", "make it in the form there")
 
     async def end(self, domain: Name) -> bool:
+        return False
+
+    async def begin_signing(self, domain: Name) -> bool:
+        return False
+
+    async def end_signing(self, domain: Name) -> bool:
         return False

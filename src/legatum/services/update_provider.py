@@ -26,6 +26,7 @@ class DynamicUpdateProvider:
         self.by_hand = False
         self.hands_out = True
         self.makes_zones = bool(settings.create)
+        self.signs, self.ends_signing = settings.signs, bool(settings.unsign)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self._settings, self._limit = settings, limit
         self._asker = asker
@@ -45,6 +46,12 @@ class DynamicUpdateProvider:
 
     async def end(self, domain: Name) -> bool:
         return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}", self._limit)
+
+    async def begin_signing(self, domain: Name) -> bool:
+        return await run_command(self._settings.sign, domain, f"signing {name_text(domain)} at {self.name}", self._limit)
+
+    async def end_signing(self, domain: Name) -> bool:
+        return await run_command(self._settings.unsign, domain, f"ending the signing of {name_text(domain)} at {self.name}", self._limit)
 
 
 def open_key(reference: KeyReference, folder: Path) -> Key:

@@ -49,7 +49,8 @@ class UpdateProvider(Section, tag_field="kind", tag="update"):
 
     ``primary``: the address that takes updates and transfers. ``servers``: the NS names it answers under. ``apex_ns``: whether
     its NS set at the apex can be changed (``ours``) or not (``theirs``). ``create`` and ``end``: commands that make a zone
-    there and take it away; ``{domain}`` stands for the domain.
+    there and take it away; ``{domain}`` stands for the domain. ``signs``: it signs every zone by itself; ``sign`` and ``unsign``: commands
+    that have it sign one, and end that.
     """
 
     primary: str
@@ -58,13 +59,16 @@ class UpdateProvider(Section, tag_field="kind", tag="update"):
     apex_ns: Literal["ours", "theirs"] = "ours"
     create: list[str] = field(default_factory=list)
     end: list[str] = field(default_factory=list)
+    signs: bool = False
+    sign: list[str] = field(default_factory=list)
+    unsign: list[str] = field(default_factory=list)
 
 
 class FilesProvider(Section, tag_field="kind", tag="files"):
     """A provider that serves a folder of master files.
 
     ``file``: a zone's path below ``folder``, ``{domain}`` in it. ``reload``: the command that makes the servers read a changed file;
-    ``create`` and ``end``: commands that tell them of a new zone, or that one goes.
+    ``create`` and ``end``: commands that tell them of a new zone, or that one goes; ``signs``, ``sign``, ``unsign``: as above.
     """
 
     folder: str
@@ -74,15 +78,20 @@ class FilesProvider(Section, tag_field="kind", tag="files"):
     apex_ns: Literal["ours", "theirs"] = "ours"
     create: list[str] = field(default_factory=list)
     end: list[str] = field(default_factory=list)
+    signs: bool = False
+    sign: list[str] = field(default_factory=list)
+    unsign: list[str] = field(default_factory=list)
 
 
 class ManualProvider(Section, tag_field="kind", tag="manual"):
-    """A provider with nothing but a form in a browser. ``primary``: an address that allows transfers, if any; ``key``: for these."""
+    """A provider with nothing but a form in a browser. ``primary``: an address that allows transfers, if any; ``key``: for these.
+    ``signs``: it signs every zone by itself."""
 
     servers: list[str]
     primary: str | None = None
     key: KeyReference | None = None
     apex_ns: Literal["ours", "theirs"] = "theirs"
+    signs: bool = False
 
 
 class SecondaryProvider(Section):

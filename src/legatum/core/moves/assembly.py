@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
-from legatum.core.moves.effects import Effect, Published
+from legatum.core.moves.effects import Effect
 from legatum.core.moves.needs import Need, Unasked, still_led, waits_for
 from legatum.core.moves.place import Premises
 from legatum.core.moves.runbook import Past, Runbook, Step
@@ -25,16 +25,18 @@ class Phase(IntEnum):
     MAKE = 1
     COMPARE = 2
     LOWER = 3
-    READY = 4
-    CHANGE = 5
-    SWITCH = 6
-    SEEN = 7
-    CONFIRM = 8
-    RAISE = 9
-    LEAVE = 10
-    END = 11
-    REGISTRAR = 12
-    CLOSE = 13
+    DISCONNECT = 4
+    READY = 5
+    CHANGE = 6
+    SWITCH = 7
+    SEEN = 8
+    CONFIRM = 9
+    RAISE = 10
+    LEAVE = 11
+    END = 12
+    CONNECT = 13
+    REGISTRAR = 14
+    CLOSE = 15
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +72,7 @@ def resolved(ordered: Sequence[Step], premises: Premises, past: Sequence[Past], 
 
 def _is_shown(step: Step, look: Step) -> bool:
     """Whether the later step looks until what the earlier one changed is seen everywhere."""
-    return any(isinstance(each, Published) and any(map(each.concerns, step.effects)) for each in look.effects)
+    return any(any(map(each.concerns, step.effects)) for each in look.effects)
 
 
 def _longest(waits: Iterable[Wait]) -> list[Wait]:

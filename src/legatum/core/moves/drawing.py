@@ -8,6 +8,7 @@ from legatum.core.moves.assembly import Piece
 from legatum.core.moves.effects import Change, Delegated, HostSet, Records, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
 from legatum.core.moves.runbook import Past
+from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
@@ -39,8 +40,9 @@ class Drawing:
     """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the domain, and ``glue``
     beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that take a copy from it; ``registrar``: the
     account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
-    ``publishing``: seconds that the registry is expected to take; ``serial_rule``: as in :class:`Premises`; ``at_once``: TTLs are not
-    lowered first."""
+    ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
+    the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
+    signs with; ``serial_rule``: as in :class:`Premises`; ``at_once``: TTLs are not lowered first."""
 
     domain: Name
     at: float
@@ -61,6 +63,10 @@ class Drawing:
     remembered: tuple[Remembered, ...] = ()
     vanishing: tuple[Vanishing, ...] = ()
     unsigned: str = ""
+    signing: str = ""
+    keys: Mapping[tuple[str, Name], Keys] = field(default_factory=dict)
+    anchors: Anchors = field(default=Anchors())
+    offers: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     low_ttl: int = 300
     final_ttl: int = 86400
     publishing: int = 3600
@@ -125,15 +131,16 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     for (place, origin), zone in drawing.zones.items():
         sets = [zone.get(*key) for key in followed.get(origin, ())]
         kept, older = _with_memory(drawing, place, origin, [each for each in sets if each is not None])
-        served.append(Served(place, origin, kept, negative_ttl(zone.soa_rrset), max(each.ttl for each in zone.unsorted)))
+        longest = max(each.ttl for each in zone.unsorted)
+        served.append(Served(place, origin, kept, negative_ttl(zone.soa_rrset), longest, drawing.keys.get((place, origin))))
         past += older
         if place == drawing.main and origin == drawing.domain:
             served += [replace(served[-1], place=each) for each in drawing.follows]
     seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in drawing.hosts if each.since is not None]
+    anchors = {drawing.domain: drawing.anchors} if drawing.anchors else {}
     premises = Premises(
         drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
-        drawing.vanishing,
-        drawing.unsigned, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
+        drawing.vanishing, drawing.unsigned, drawing.signing, anchors, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
     )  # fmt: skip
     return premises, (*past, *seen)
 

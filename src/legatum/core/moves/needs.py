@@ -6,6 +6,7 @@ and for how long. So a kind of move, and every way back, states its needs and wo
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import get_args
 
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
 from legatum.core.moves.scene import Content, Scene
@@ -72,8 +73,23 @@ class Uncut:
     longest_ttl: int
 
 
-Need = Unasked | Unnamed | Lowered | Known | Forgotten | Unused | Uncut
-NEEDS: dict[str, type] = {each.__name__.lower(): each for each in (Unasked, Unnamed, Lowered, Known, Forgotten, Unused, Uncut)}
+@dataclass(frozen=True, slots=True)
+class Unvouched:
+    """Nobody holds a DS set of the domain any more (rule 7)."""
+
+    domain: Name
+
+
+@dataclass(frozen=True, slots=True)
+class Provable:
+    """Whatever anybody holds of the zone is signed with the keys that the place has (rules 6 and 8)."""
+
+    place: str
+    zone: Name
+
+
+Need = Unasked | Unnamed | Lowered | Known | Forgotten | Unused | Uncut | Unvouched | Provable
+NEEDS: dict[str, type] = {each.__name__.lower(): each for each in get_args(Need)}
 """How each is called in move files."""
 
 
@@ -94,6 +110,10 @@ def waits_for(need: Need, scene: Scene, premises: Premises, caution: Caution) ->
             found = _unused(need.address, scene, caution)
         case Uncut():
             found = _uncut(need, scene, premises, caution)
+        case Unvouched():
+            found = _unvouched(need, scene, caution)
+        case Provable():
+            found = _provable(need, scene, premises, caution)
     return tuple(found)
 
 
@@ -268,6 +288,39 @@ def _uncut(need: Uncut, scene: Scene, premises: Premises, caution: Caution) -> I
                     f"and that may be kept for {longest} s"
                 )
                 yield _wait(ended, [longest], 15, because, caution)
+
+
+def _unvouched(need: Unvouched, scene: Scene, caution: Caution) -> Iterator[Wait]:
+    track = scene.anchors.get(need.domain)
+    for anchors, ended in track.versions if track is not None else ():
+        if anchors and ended is not None:
+            because = f"the parent handed out {anchors.text[:60]} until {{at}} with a TTL of {anchors.ttl}"
+            yield _wait(ended, [anchors.ttl], 7, because, caution)
+
+
+def _provable(need: Provable, scene: Scene, premises: Premises, caution: Caution) -> Iterator[Wait]:
+    final, longest = scene.keys_at(need.place, need.zone), premises.longest_ttl(need.zone)
+    for (place, zone), track in scene.signed.items():
+        if zone != need.zone or place == PARENT:
+            continue
+        for keys, ended in track.versions:
+            kept = max(longest, keys.ttl if keys is not None else 0)
+            what = f"signed with {keys.text}" if keys is not None else "unsigned"
+            if final is not None and final.are(keys):
+                continue
+            if ended is not None and not (keys is None and _made_by(place, zone, ended, scene)):
+                because = f"{place} gave the zone {what} until {{at}}, and that may be kept for {kept} s"
+                yield _wait(ended, [kept], 6, because, caution)
+            elif ended is None:
+                for each in _unasked(Unasked(place, zone), scene, premises, caution):
+                    words = f"{each.because}; what {place} gives, {what}, may be kept for {kept} s more"
+                    yield Wait(each.after, each.seconds + caution.lasts(kept), each.slack + caution.slack(1), 8, words)
+
+
+def _made_by(place: str, zone: Name, step: str, scene: Scene) -> bool:
+    """The zone came there with that step: what is made signed was never given unsigned."""
+    track = scene.served.get((place, zone))
+    return track is not None and any(value != Content.WHOLE and ended == step for value, ended in track.versions)
 
 
 def still_led(need: Unasked, scene: Scene, premises: Premises) -> list[str]:

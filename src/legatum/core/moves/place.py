@@ -7,6 +7,7 @@ the plan rests on: the RRsets that change, those that lead to servers, and how l
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, A
@@ -20,12 +21,14 @@ ADDRESSES = (A, AAAA)
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """``servers``: name → addresses. ``own_ns``: its NS set at the apex cannot be changed there. ``by_hand``: only a person changes it."""
+    """``servers``: name → addresses. ``own_ns``: its NS set at the apex cannot be changed there. ``by_hand``: only a person changes it.
+    ``signs``: whatever zone it has, it signs by itself."""
 
     name: str
     servers: Mapping[Name, tuple[str, ...]]
     own_ns: bool = False
     by_hand: bool = False
+    signs: bool = False
 
     @property
     def addresses(self) -> tuple[str, ...]:
@@ -34,13 +37,15 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Served:
-    """What a place has of a zone. ``negative_ttl``: seconds that *no such name* is kept; ``longest_ttl``: of the whole zone."""
+    """What a place has of a zone. ``negative_ttl``: seconds that *no such name* is kept; ``longest_ttl``: of the whole zone; ``keys``: with
+    which it is signed there."""
 
     place: str
     zone: Name
     rrsets: tuple[RRset, ...]
     negative_ttl: int
     longest_ttl: int = 0
+    keys: Keys | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,9 +81,10 @@ class Registered:
 @dataclass(frozen=True, slots=True)
 class Premises:
     """What a plan rests on. ``registrar``: the account that has the domain, empty where none is needed; ``unsigned``: what shows that the
-    domain is not signed, empty where that was not looked at; ``needed``: names and types that visitors come for, of those that change;
-    ``vanishing``: an old side that ends by itself. ``floor`` and ``time_out`` in seconds, as in
-    :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in :func:`~legatum.core.records.soa.serial_by_rule`."""
+    domain is not signed, or ``signing``: how it is, in words; both empty where that was not looked at; ``anchors``: domain → the DS set
+    at its parent; ``needed``: names and types that visitors come for, of those that change; ``vanishing``: an old side that ends by
+    itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
+    :func:`~legatum.core.records.soa.serial_by_rule`."""
 
     parent_zone: Name
     registrar: str
@@ -88,6 +94,8 @@ class Premises:
     registered: Registered | None = None
     vanishing: tuple[Vanishing, ...] = ()
     unsigned: str = ""
+    signing: str = ""
+    anchors: Mapping[Name, Anchors] = field(default_factory=dict)
     floor: int = 0
     time_out: int = 0
     serial_rule: str = "counter"
@@ -109,6 +117,10 @@ class Premises:
     def fixed_addresses(self, host: Name) -> tuple[str, ...]:
         """Of a name server, as the places have them."""
         return tuple(address for place in self.places for address in place.servers.get(host, ()))
+
+    def longest_ttl(self, zone: Name) -> int:
+        """That anything of the zone may be kept, *no such name* too; the largest of all places."""
+        return max((max(each.longest_ttl, each.negative_ttl) for each in self.served if each.zone == zone), default=0)
 
     def place_of(self, host: Name) -> str | None:
         return next((place.name for place in self.places if host in place.servers), None)

@@ -9,6 +9,7 @@ from legatum.core.moves.assembly import Piece, led_back, runbook_of
 from legatum.core.moves.drawing import Drawing, completed, premises_of
 from legatum.core.moves.effects import Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
+from legatum.core.moves.kinds.chain import Sign, Unsign, sign_pieces, unsign_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
@@ -30,7 +31,7 @@ class NewRegistrar:
     wish: Terms
 
 
-Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar
+Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar | Sign | Unsign
 _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     NewProvider: provider_pieces,
     NewAddress: address_pieces,
@@ -41,9 +42,12 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     Soa: soa_pieces,
     First: first_pieces,
     Retirement: retirement_pieces,
+    Sign: sign_pieces,
+    Unsign: unsign_pieces,
     NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
 }
 _ALONE = (First, Retirement)
+_OF_KEYS = (Sign, Unsign)
 _SERVERS = (NewProvider, Second, Hosts)
 
 
@@ -91,6 +95,12 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
             raise BadInput("the same is wished for twice", "say each once")
     if any(isinstance(each, _ALONE) for each in wishes) and len(wishes) > 1:
         raise BadInput("a first delegation, and a retirement, stand for the whole domain", "draft the rest by itself, before or after it")
+    if sum(isinstance(each, _OF_KEYS) for each in wishes) > 1:
+        raise BadInput("signed and unsigned at once", "say one of --sign and --unsign")
+    if any(isinstance(each, _OF_KEYS) for each in wishes) and any(isinstance(each, (*_SERVERS, Part)) for each in wishes):
+        raise BadInput(
+            "the keys are of those servers that everybody is led to", "draft the signing by itself; --to takes care of it by itself"
+        )
     if sum(isinstance(each, _SERVERS) and not (isinstance(each, Hosts) and not each.named) for each in wishes) > 1:
         raise BadInput(
             "two wishes want to change the NS sets, each in its own way: --to, --second and --hosts",

@@ -14,6 +14,8 @@ from legatum.core.moves.effects import (
     Answered,
     Change,
     Delegated,
+    DsPublished,
+    DsSet,
     Effect,
     HostSet,
     Joined,
@@ -23,12 +25,13 @@ from legatum.core.moves.effects import (
     Released,
     ServiceBegun,
     ServiceEnded,
+    Signed,
     Statuses,
     Transfer,
     ZoneEnded,
     ZoneMade,
 )
-from legatum.core.moves.needs import Forgotten, Lowered, Need, Unasked, Unnamed, Unused
+from legatum.core.moves.needs import Forgotten, Lowered, Need, Provable, Unasked, Unnamed, Unused, Unvouched
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
@@ -188,6 +191,16 @@ class _Way:
                 yield from self._delegation(step, effect)
             case HostSet():
                 yield from self._host(step, effect)
+            case DsSet():
+                yield from self._ds(step, effect)
+            case Signed():
+                signing = effect.reverse()
+                words, goes = ("end the signing", True) if signing.after is None else ("sign the zone again", False)
+                yield self._piece(
+                    Phase.END if goes else Phase.MAKE, step, signing, f"Have {effect.place} {words}",
+                    f"every server of {effect.place} shows it",
+                    (Unvouched(effect.zone),) if goes else (),
+                )  # fmt: skip
             case ServiceEnded():
                 yield self._piece(
                     Phase.GATHER, step, effect.reverse(), f"See that {effect.address} works again", "said by whoever switched it on", ()
@@ -309,6 +322,30 @@ class _Way:
             estimate=next((each.estimate for each in self._move.steps if any(isinstance(one, Published) for one in each.effects)), 3600),
         ))  # fmt: skip
 
+    def _ds(self, step: Step, effect: DsSet) -> Iterator[Piece]:
+        back = effect.reverse()
+        connects = bool(back.after)
+        words = (
+            f"Have the registrar {back.registrar} vouch for {back.after.text} again"
+            if connects
+            else f"Take the DS set away at {back.registrar}"
+        )
+        phase = Phase.CONNECT if connects else Phase.DISCONNECT
+        needs = tuple(Provable(place, back.domain) for place in self._vouched_for(back)) if connects else ()
+        yield self._piece(phase, step, back, words, "the registry holds just this", needs)
+        yield Piece(phase, Step(
+            f"{step.id}-seen{SUFFIX}", f"See {'it' if connects else 'no DS'} on every server of .{name_text(back.parent_zone)}",
+            (DsPublished(back.domain, back.after),), (), "every address of every parent server hands out just this", "nothing to take back",
+            estimate=3600,
+        ))  # fmt: skip
+
+    def _vouched_for(self, back: DsSet) -> list[str]:
+        """Places that signed with these keys before, and will again."""
+        return [
+            place for (place, zone), track in self._beginning.signed.items()
+            if zone == back.domain and track.value is not None and back.after.labels & set(track.value.entry)
+        ]  # fmt: skip
+
     def _host(self, step: Step, effect: HostSet) -> Iterator[Piece]:
         back = effect.reverse()
         text = name_text(effect.host)
@@ -341,7 +378,7 @@ class _Way:
                 "ready" + SUFFIX, f"Check that the {self._old} side is ready for everybody", (Ready(zone, places, (), leaving),),
                 ("every server of it answers for the zone", "nothing was edited on one side only"),
                 "every server, every address, the same contents on both sides", "nothing to take back",
-            ), (Lowered(zone, (zone, NS)),))  # fmt: skip
+            ), (Lowered(zone, (zone, NS)), Unvouched(zone)))  # fmt: skip
             at_registrar = self._move.premises.registrar if zone == self._move.domain and self._delegated is not None else ""
             needs: tuple[Need, ...] = (
                 *(Unasked(each.place, zone) for each in self._made if each.zone == zone),

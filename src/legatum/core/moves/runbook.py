@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from legatum.core.moves.effects import Delegated, Effect, Published, Records
+from legatum.core.moves.effects import Delegated, DsSet, Effect, Records, Signed
 from legatum.core.moves.needs import Need
 from legatum.core.moves.place import Premises
 from legatum.core.records.name import Name
@@ -85,6 +85,11 @@ class Runbook:
     def changes_answers(self) -> bool:
         """What caches hold changes with it, so that it can be rehearsed."""
         return any(not effect.of_registration for step in self.steps for effect in step.effects)
+
+    @property
+    def of_keys(self) -> bool:
+        """Who signs, or who vouches for that, changes with it."""
+        return any(isinstance(effect, DsSet | Signed) for step in self.steps for effect in step.effects)
 
     @property
     def rounds(self) -> int:
@@ -163,7 +168,7 @@ def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, dura
 def shown_by(runbook: Runbook, step: Step, effect: Effect) -> Step | None:
     """The later step that looks until what this effect changed is seen everywhere; None where the step itself does."""
     after = runbook.steps[runbook.steps.index(step) + 1 :]
-    return next((each for each in after for look in each.effects if isinstance(look, Published) and look.concerns(effect)), None)
+    return next((each for each in after for look in each.effects if look.concerns(effect)), None)
 
 
 def leads_elsewhere(step: Step) -> bool:

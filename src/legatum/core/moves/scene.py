@@ -10,6 +10,7 @@ from enum import StrEnum
 from typing import Generic, TypeVar
 
 from legatum.core.moves.place import Key, Premises
+from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 
@@ -69,12 +70,15 @@ class Track(Generic[_V]):
 class Scene:
     """``said``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there of it;
     ``answering``: address → the place whose contents are given at it, None where nobody answers; ``services``: address that visitors are
-    sent to → whether it works; ``known``: name server named elsewhere → whether its address is there."""
+    sent to → whether it works; ``signed``: (place, zone) → with which keys it is signed there, None for unsigned;
+    ``anchors``: domain → the DS set that its parent hands out."""
 
     said: dict[tuple[str, Name, Name, int], Track[RRset | None]] = field(default_factory=dict)
     served: dict[tuple[str, Name], Track[Content]] = field(default_factory=dict)
     answering: dict[str, Track[str | None]] = field(default_factory=dict)
     services: dict[str, Track[bool]] = field(default_factory=dict)
+    signed: dict[tuple[str, Name], Track[Keys | None]] = field(default_factory=dict)
+    anchors: dict[Name, Track[Anchors]] = field(default_factory=dict)
 
     def say(self, place: str, zone: Name, key: Key, value: RRset | None, first: float, everywhere: float, step: str) -> None:
         """A place gives something else from now on."""
@@ -91,6 +95,20 @@ class Scene:
 
     def work(self, address: str, works: bool, first: float, everywhere: float, step: str) -> None:
         self.services.setdefault(address, Track(True)).change(first, everywhere, works, step)
+
+    def sign(self, place: str, zone: Name, keys: Keys | None, first: float, everywhere: float, step: str) -> None:
+        self.signed.setdefault((place, zone), Track(None)).change(first, everywhere, keys, step)
+
+    def vouch(self, domain: Name, anchors: Anchors, first: float, everywhere: float, step: str) -> None:
+        self.anchors.setdefault(domain, Track(Anchors())).change(first, everywhere, anchors, step)
+
+    def keys_at(self, place: str, zone: Name) -> Keys | None:
+        track = self.signed.get((place, zone))
+        return track.value if track is not None else None
+
+    def anchors_of(self, domain: Name) -> Anchors:
+        track = self.anchors.get(domain)
+        return track.value if track is not None else Anchors()
 
     def says(self, place: str, zone: Name, name: Name, rtype: int) -> RRset | None:
         """As it stands after everything that was played."""
@@ -125,4 +143,6 @@ def scene_at_the_beginning(premises: Premises) -> Scene:
         scene.served[served.place, served.zone] = Track(Content.WHOLE)
         for rrset in served.rrsets:
             scene.said[served.place, served.zone, rrset.name, rrset.rtype] = Track(rrset)
+        scene.signed[served.place, served.zone] = Track(served.keys)
+    scene.anchors |= {domain: Track(anchors) for domain, anchors in premises.anchors.items()}
     return scene

@@ -29,7 +29,7 @@ class Wishes:
     addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is
     expected to
     take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
-    ``at_registrar``: a second provider is named there too."""
+    ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more."""
 
     domain: Name
     to: str = ""
@@ -52,6 +52,8 @@ class Wishes:
     transfer: TransferWish | None = None
     first: bool = False
     retire: bool = False
+    sign: bool = False
+    unsign: bool = False
     low_ttl: int = 300
     publishing: int = 3600
     pace: str = ""
@@ -62,7 +64,17 @@ class Wishes:
     def delegates(self) -> bool:
         """The registrar is needed: an NS set, or a host, is changed there."""
         second = bool(self.second or self.without) and self.at_registrar
-        return bool(self.to or self.hosts or self.named or second or self.first or self.retire)
+        return bool(self.to or self.hosts or self.named or second or self.first or self.retire or self.of_keys)
+
+    @property
+    def of_keys(self) -> bool:
+        """It is about who signs, and who vouches for that."""
+        return self.sign or self.unsign
+
+    @property
+    def passes(self) -> bool:
+        """The plan of it knows what to do about signatures."""
+        return bool(self.of_keys or (self.to and not self.part and not self.second and not self.without))
 
     @property
     def leads(self) -> bool:
@@ -89,6 +101,8 @@ class Wishes:
         said += [f"from {self.transfer.losing} to {self.transfer.gaining} (registrars)"] if self.transfer else []
         said += ["first delegated"] if self.first else []
         said += ["retired"] if self.retire else []
+        said += ["signed"] if self.sign else []
+        said += ["unsigned"] if self.unsign else []
         return ", ".join(said)
 
     @property

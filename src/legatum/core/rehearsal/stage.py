@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.moves.effects import Delegated, Joined, Records
+from legatum.core.moves.effects import Joined, Records
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
 from legatum.core.moves.runbook import Runbook, Slot, shown_by
 from legatum.core.moves.scene import FOREVER, Content, Period, Scene, scene_at_the_beginning
@@ -164,7 +164,7 @@ def build_stage(runbook: Runbook, slots: Sequence[Slot]) -> Stage:
     for slot in slots:
         for effect in slot.step.effects:
             look = shown_by(runbook, slot.step, effect)
-            everywhere = ends[look.id] if look is not None else FOREVER if isinstance(effect, Delegated) else slot.ends
+            everywhere = ends[look.id] if look is not None else FOREVER if effect.shown_later else slot.ends
             effect.play(scene, slot.first, everywhere, slot.step.id)
     for each in premises.vanishing:
         for place, zone in list(scene.served):

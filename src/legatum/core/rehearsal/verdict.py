@@ -15,6 +15,7 @@ from legatum.core.records.rrtype import NS, type_text
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.holding import Held, holdings
 from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage
+from legatum.core.rehearsal.validation import Askable, bogus
 
 _LONG = 2 * 86400
 _GRAIN = 0.001  # sums of instants are exact to less than this
@@ -94,7 +95,11 @@ def rehearse(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, unco
                     continue  # what has happened has happened
                 found.setdefault((kind, example.step, example.remedy.split(" begin ")[0]), example)
     examples = tuple(sorted(_told_once(found.values()), key=lambda each: each.at))
-    missing = () if runbook.premises.unsigned else ("it was not looked at whether the domain is signed, when this was drafted",)
+    missing = (
+        ()
+        if runbook.premises.unsigned or runbook.premises.signing
+        else ("it was not looked at whether the domain is signed, when this was drafted",)
+    )
     return Rehearsal(runbook, examples, stages, checked, (*missing, *uncovered))
 
 
@@ -144,6 +149,10 @@ class _Judge:
             if not (each.span.renewed and self._is_given_up(each.zone)):
                 yield from self._badly_served(each)
         yield from self._bad_answers(asked)
+        for zone in spans:
+            servers = [Askable(each.place, each.begins, each.ends) for each in asked if each.zone == zone]
+            for found in bogus(self._stage, zone, servers):
+                yield self._example(found.story, found.remedy, found.at, found.step)
 
     def _is_given_up(self, zone: Name) -> bool:
         """Nobody delegates it any more, at some time: caches that renew their copies are left behind."""

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.chain import Sign, Unsign
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import First, Retirement
@@ -41,7 +42,7 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
 
     Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
     """
-    if wish.transfer and not wish.leads and not (wish.replace or wish.hosts or wish.ttls or wish.soa):
+    if wish.transfer and not wish.leads and not (wish.replace or wish.hosts or wish.ttls or wish.soa or wish.of_keys):
         return await _draft_transfer(outside, wish, wish.transfer), {}
     picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     if picture.domain != wish.domain:
@@ -94,7 +95,9 @@ def _note(outside: Outside, drawing: Drawing) -> None:
 
 async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None) -> AsyncIterator[Wish]:
     if wish.to:
-        yield NewProvider(wish.domain, drawing.main, wish.to, drawing.delegation if wish.stays_named(drawing.delegation) else ())
+        yield NewProvider(
+            wish.domain, drawing.main, wish.to, drawing.delegation if wish.stays_named(drawing.delegation) else (), wish.unsign
+        )
     for each in wish.replace:
         yield each
     if wish.hosts or wish.named:
@@ -126,6 +129,10 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield NewRegistrar(held_now, one)
     if wish.first:
         yield First(drawing.main)
+    if wish.sign:
+        yield Sign()
+    if wish.unsign and not wish.to:
+        yield Unsign(outside.provider(drawing.main).ends_signing)
     if wish.retire:
         own = [each for each in drawing.contents.names if is_under(each, wish.domain) and each != wish.domain]
         hosts = [(host, addresses) for host in own if account is not None and _has_address(drawing.contents, host)

@@ -7,9 +7,10 @@ from dataclasses import replace
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drawing import Drawing, Remembered
-from legatum.core.moves.kinds.signing import obstacles
+from legatum.core.moves.kinds.signing import Signing, anchors_of, ds_of_key, obstacles
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.place import PARENT, Key, KnownHost, Place, Vanishing
+from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
@@ -53,7 +54,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         if host not in (*picture.delegation, *picture.own_ns) and not is_under(host, wish.domain)
     ]
     registrar = await registrar_account(outside, wish) if wish.delegates or wish.transfer else ""
-    unsigned = await _unsigned(outside, wish, picture, provider.servers, [host for host in new if host not in provider.servers])
+    signing = await _signing(outside, wish, picture, provider.servers, [host for host in new if host not in provider.servers])
     return Drawing(
         domain=wish.domain,
         at=outside.clock.now(),
@@ -74,7 +75,11 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         else None,
         remembered=(*remembered(outside, wish.domain, picture.parent_zone), *_shown(picture, zone)),
         vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
-        unsigned=unsigned,
+        unsigned=_unsigned_text(signing),
+        signing=signing.text if signing is not None and signing.is_signed else "",
+        keys=_keys(signing, main, wish.domain),
+        anchors=signing.anchors if signing is not None else Anchors(),
+        offers=_offers(signing, main, wish.domain),
         caution=outside.caution,
         low_ttl=wish.low_ttl,
         final_ttl=parse_duration(house.ns_ttl),
@@ -91,16 +96,36 @@ def _shown(picture: Picture, zone: Zone) -> tuple[Remembered, ...]:
     return (Remembered(picture.domain, (picture.domain, NS), picture.apex_ttl, picture.at),)
 
 
-async def _unsigned(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name]) -> str:
-    """What shows that signatures do not stand in the way. Raises :class:`GateShut` where they do."""
-    if not wish.leads:
-        return "nobody is led to other servers: whoever signs the zone goes on doing so"
+async def _signing(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name]) -> Signing | None:
+    """How the domain is signed; None where nobody is led to other servers, and whoever signs it goes on doing so. Raises :class:`GateShut`
+    where that stands in the way."""
+    if not (wish.leads or wish.of_keys):
+        return None
     leading = _leading(outside, wish, picture, servers)
     sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
     signing = await look_at_signing(outside, wish.domain, *sides)
-    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side"):
+    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.passes):
         raise GateShut(obstacle.reason, obstacle.remedy)
-    return signing.unsigned_text
+    return signing
+
+
+def _unsigned_text(signing: Signing | None) -> str:
+    if signing is None:
+        return "nobody is led to other servers: whoever signs the zone goes on doing so"
+    return "" if signing.is_signed else signing.text
+
+
+def _keys(signing: Signing | None, main: str, domain: Name) -> dict[tuple[str, Name], Keys]:
+    found = next((each.keys for each in signing.old.values() if each.keys is not None), None) if signing is not None else None
+    return {(main, domain): found} if found is not None else {}
+
+
+def _offers(signing: Signing | None, main: str, domain: Name) -> dict[str, tuple[str, ...]]:
+    """The DS records of the keys that sign the key set, where all servers give the same."""
+    entries = {each.entries for each in signing.old.values()} if signing is not None else set()
+    if len(entries) != 1 or not (keys := next(iter(entries))):
+        return {}
+    return {main: anchors_of((ds_of_key(domain, each) for each in keys), 0).records}
 
 
 def _leading(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name]) -> list[Name]:
@@ -120,7 +145,7 @@ async def _place(outside: Outside, name: str) -> Place:
     if name in outside.settings.secondaries:
         return Place(name, addresses)
     provider = outside.provider(name)
-    return Place(name, addresses, own_ns=not provider.changes_apex_ns, by_hand=provider.by_hand)
+    return Place(name, addresses, own_ns=not provider.changes_apex_ns, by_hand=provider.by_hand, signs=provider.signs)
 
 
 def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: Zone) -> Place:

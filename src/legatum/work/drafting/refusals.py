@@ -95,7 +95,7 @@ def refuse_silence(outside: Outside, wish: Wishes, picture: Picture) -> None:
     beside = bool(wish.second or wish.without) and not wish.at_registrar  # before anybody delegates it, too
     if not picture.delegation and not wish.transfer and not beside:
         raise GateShut(f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`")
-    if not wish.leads:
+    if not (wish.leads or wish.of_keys):
         return
     dead = servers_at(outside, wish.without) if wish.dead else ()
     silent = [view.address for view in picture.servers if not view.serves and view.server not in dead] + [

@@ -34,8 +34,8 @@ async def moved_on(job: Job) -> list[Refusal]:
 
 
 async def _signing(job: Job) -> list[Refusal]:
-    """Neither a DS nor keys where there were none: whoever publishes them in the middle of a move stops it."""
-    return [Refusal(each.reason, each.remedy) for each in await signing_obstacles(job.outside, job.runbook)]
+    """Whoever publishes a DS or keys, or takes them away, in the middle of a move stops it."""
+    return [Refusal(each.reason, each.remedy) for each in await signing_obstacles(job.outside, job)]
 
 
 async def _delegation(job: Job) -> list[Refusal]:
@@ -97,7 +97,7 @@ async def redraw(job: Job) -> Runbook:
 
     Raises :class:`GateShut` where more than TTLs has changed, or nothing that a plan could rest on can be seen.
     """
-    for obstacle in await signing_obstacles(job.outside, job.runbook):
+    for obstacle in await signing_obstacles(job.outside, job):
         raise GateShut(obstacle.reason, obstacle.remedy)
     expected: dict[tuple[str, Name, Key], RRset] = {}
     seen: dict[tuple[str, Name, Key], RRset] = {}
@@ -115,5 +115,6 @@ async def redraw(job: Job) -> Runbook:
             if planned is not None and there is not None and planned.rdatas == there.rdatas:
                 expected[place, zone, key], seen[place, zone, key] = planned, there
     drawn = redrawn(job.runbook, expected, seen, job.outside.clock.now(), job.outcomes)
-    looked = drawn.premises.unsigned or "looked at when the plan was drawn anew: neither DS nor keys"
-    return replace(drawn, premises=replace(drawn.premises, unsigned=looked))
+    if drawn.premises.unsigned or drawn.premises.signing:
+        return drawn
+    return replace(drawn, premises=replace(drawn.premises, unsigned="looked at when the plan was drawn anew: neither DS nor keys"))

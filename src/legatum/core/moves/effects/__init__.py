@@ -12,6 +12,7 @@ from legatum.core.moves.effects.records import Change, Records
 from legatum.core.moves.effects.registration import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
 from legatum.core.moves.effects.secondary import Joined, Released
 from legatum.core.moves.effects.service import ServiceBegun, ServiceEnded
+from legatum.core.moves.effects.signing import DsPublished, DsSet, Signed, Trusted
 from legatum.core.moves.effects.zones import ZoneEnded, ZoneMade
 
 EFFECTS: dict[str, type[Effect]] = {
@@ -21,6 +22,10 @@ EFFECTS: dict[str, type[Effect]] = {
     "delegated": Delegated,
     "published": Published,
     "host": HostSet,
+    "ds-set": DsSet,
+    "ds-published": DsPublished,
+    "signed": Signed,
+    "trusted": Trusted,
     "joined": Joined,
     "released": Released,
     "service-ended": ServiceEnded,
@@ -42,9 +47,7 @@ EFFECTS: dict[str, type[Effect]] = {
 """How each kind is called in move files."""
 
 __all__ = [
-    "EFFECTS", "Agreed", "Answered", "Change", "CodeChanged", "Delegated", "Effect", "Fit", "Followed", "Gathered", "HostSet", "Joined",
-    "Kept",
-    "Published", "Ready", "Records", "RegistrantChanged", "Released", "Same", "ServiceBegun", "ServiceEnded", "Settled", "Statuses",
-    "Transfer", "ZoneEnded",
-    "ZoneMade",
+    "EFFECTS", "Agreed", "Answered", "Change", "CodeChanged", "Delegated", "DsPublished", "DsSet", "Effect", "Fit", "Followed", "Gathered",
+    "HostSet", "Joined", "Kept", "Published", "Ready", "Records", "RegistrantChanged", "Released", "Same", "ServiceBegun", "ServiceEnded",
+    "Settled", "Signed", "Statuses", "Transfer", "Trusted", "ZoneEnded", "ZoneMade",
 ]  # fmt: skip

@@ -22,6 +22,7 @@ class Delegated(Effect):
     after: tuple[Name, ...]
     ttl: int
     glue: tuple[RRset, ...] = ()
+    shown_later = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         ns = rrset(self.domain, NS, self.ttl, self.after) if self.after else None
@@ -44,7 +45,6 @@ class Published(Effect):
     changes = False
 
     def concerns(self, effect: Effect) -> bool:
-        """Whether this look shows when the other effect was everywhere."""
         if isinstance(effect, Delegated):
             return effect.domain == self.domain and effect.after == self.after
         return isinstance(effect, HostSet) and effect.host in self.hosts

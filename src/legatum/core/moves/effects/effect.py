@@ -8,15 +8,21 @@ if TYPE_CHECKING:
 
 class Effect:
     """Override what applies. ``changes``: whether anything outside is changed; ``takes_away``: whether somebody might still lean on what
-    goes with it; ``of_registration``: it concerns the registration alone, and nothing that caches hold."""
+    goes with it; ``shown_later``: only a later look can show since when it is true of all servers; ``of_registration``: it concerns the
+    registration alone, and nothing that caches hold."""
 
     __slots__ = ()
     changes = True
     takes_away = False
     of_registration = False
+    shown_later = False
 
     def play(self, scene: "Scene", first: float, everywhere: float, step: str) -> None:
         """What places say from ``first`` on at the first server, from ``everywhere`` on at all of them."""
+
+    def concerns(self, effect: "Effect") -> bool:
+        """For a look: whether it shows when the other effect was everywhere."""
+        return False
 
     def reverse(self) -> "Effect | None":
         """What takes it back; None where nothing does, or there is nothing to take back."""

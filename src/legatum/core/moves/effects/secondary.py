@@ -20,6 +20,7 @@ class Joined(Effect):
             if (present := scene.says(self.primary, self.zone, name, rtype)) is not None:
                 scene.say(self.place, self.zone, (name, rtype), present, first, first, step)
         scene.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+        scene.sign(self.place, self.zone, scene.keys_at(self.primary, self.zone), first, everywhere, step)
 
     def reverse(self) -> "Released":
         return Released(self.place, self.zone, self.primary)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.scene import Content, Scene
+from legatum.core.moves.trust import Keys
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS
@@ -12,12 +13,13 @@ from legatum.core.records.rrtype import NS
 @dataclass(frozen=True, slots=True)
 class ZoneMade(Effect):
     """``rrsets``: of the zone, those that the plan follows: its NS set as it will be there, above all. ``source``: the place whose zone is
-    taken, empty for the file that was gathered."""
+    taken, empty for the file that was gathered; ``keys``: with which the place signs it by itself."""
 
     place: str
     zone: Name
     rrsets: tuple[RRset, ...]
     source: str = ""
+    keys: Keys | None = None
 
     @property
     def ns(self) -> RRset:
@@ -30,23 +32,25 @@ class ZoneMade(Effect):
         for each in self.rrsets:
             scene.say(self.place, self.zone, (each.name, each.rtype), each, first, everywhere, step)
         scene.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+        scene.sign(self.place, self.zone, self.keys, first, everywhere, step)
 
     def reverse(self) -> "ZoneEnded":
-        return ZoneEnded(self.place, self.zone, self.rrsets, self.source)
+        return ZoneEnded(self.place, self.zone, self.rrsets, self.source, self.keys)
 
 
 @dataclass(frozen=True, slots=True)
 class ZoneEnded(Effect):
-    """``rrsets`` and ``source``: what makes it anew, if it comes to that."""
+    """``rrsets``, ``source`` and ``keys``: what makes it anew, if it comes to that."""
 
     place: str
     zone: Name
     rrsets: tuple[RRset, ...] = ()
     source: str = ""
+    keys: Keys | None = None
     takes_away = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> ZoneMade:
-        return ZoneMade(self.place, self.zone, self.rrsets, self.source)
+        return ZoneMade(self.place, self.zone, self.rrsets, self.source, self.keys)

@@ -10,13 +10,16 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.duration import rough_text
+from legatum.core.fault import GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change, Gathered, Ready, Records, Same, ZoneEnded, ZoneMade
+from legatum.core.moves.kinds.chain import connected, disconnected, keys_to_come
 from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.needs import Known, Lowered, Need, Unasked
+from legatum.core.moves.needs import Known, Lowered, Need, Unasked, Unvouched
 from legatum.core.moves.place import Place
 from legatum.core.moves.runbook import Step
+from legatum.core.moves.trust import Keys
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
@@ -24,13 +27,14 @@ from legatum.core.records.rrtype import NS
 
 @dataclass(frozen=True, slots=True)
 class NewProvider:
-    """``zone``: the domain's, or a part that is handed on; ``staying``: own name servers that stay in the NS set, and get addresses of the
-    new side by another wish."""
+    """``zone``: the domain's, or a part that is handed on; ``unsigned``: a signed domain may stay unsigned; ``staying``: own name servers
+    that stay in the NS set, and get addresses of the new side by another wish."""
 
     zone: Name
     old: str
     new: str
     staying: tuple[Name, ...] = ()
+    unsigned: bool = False
 
 
 def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
@@ -38,18 +42,38 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     present = drawing.zone(old.name, zone).apex_ns
     assert present is not None
+    signed = zone == drawing.domain and bool(drawing.anchors)
+    if signed:
+        _refuse_unsigned_end(wish, new)
+        yield from disconnected(drawing)
+    keys = keys_to_come(drawing, new.name) if new.signs and zone == drawing.domain else None
     if wish.staying:
-        yield from _behind_the_same_names(zone, old, new, present, wish.staying)
-        return
+        yield from _behind_the_same_names(zone, old, new, present, wish.staying, signed, keys)
+    else:
+        yield from _behind_other_names(drawing, wish, present, signed, keys)
+    if signed and keys is not None and not wish.unsigned:
+        yield from connected(drawing, new.name)
+
+
+def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:
+    if not (new.signs or wish.unsigned):
+        raise GateShut(
+            f"{name_text(wish.zone)} is signed, and {new.name} does not sign: it would be unsigned from then on",
+            f"say so, if that is meant: --unsign; or `signs = true` for {new.name} in the settings, if it does",
+        )
+
+
+def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, signed: bool, keys: Keys | None) -> Iterator[Piece]:
+    old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     apex_ttl = drawing.ns_ttl(zone)
     low = min(drawing.low_ttl, apex_ttl)
     before = rrset(zone, NS, apex_ttl, present.rdatas)
     lowered = before if drawing.at_once or old.own_ns else before.with_ttl(low)
     after = rrset(zone, NS, low, new.servers)
-    yield from _copied(zone, old, new, after)
+    yield from _copied(zone, old, new, after, keys)
     if lowered != before:
         yield _lower(drawing, zone, old, before, lowered)
-    yield _ready(zone, old, new)
+    yield _ready(zone, old, new, signed=signed)
     if not old.own_ns:
         yield _apex(drawing, zone, old, lowered, after)
     led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
@@ -62,21 +86,22 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
         yield _end(zone, old, lowered)
 
 
-def _behind_the_same_names(zone: Name, old: Place, new: Place, ns: RRset, staying: tuple[Name, ...]) -> Iterator[Piece]:
+def _behind_the_same_names(zone: Name, old: Place, new: Place, ns: RRset, staying: tuple[Name, ...], signed: bool, keys: Keys | None
+) -> Iterator[Piece]:  # fmt: skip
     """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
-    yield from _copied(zone, old, new, ns)
-    yield _ready(zone, old, new, staying)
+    yield from _copied(zone, old, new, ns, keys)
+    yield _ready(zone, old, new, staying, signed)
     yield _end(zone, old, ns, (Unasked(old.name, zone),))
 
 
-def _copied(zone: Name, old: Place, new: Place, after: RRset) -> Iterator[Piece]:
+def _copied(zone: Name, old: Place, new: Place, after: RRset, keys: Keys | None) -> Iterator[Piece]:
     words = "the new NS set" if set(targets(after)) <= set(new.servers) else "the same NS set"
     yield Piece(Phase.GATHER, Step(
         "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} allows a transfer",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
     yield Piece(Phase.MAKE, Step(
-        "publish", f"Publish the zone at {new.name}, with {words} in it", (ZoneMade(new.name, zone, (after,)),),
+        "publish", f"Publish the zone at {new.name}, with {words} in it", (ZoneMade(new.name, zone, (after,), keys=keys),),
         (f"the zone exists at {new.name}, or can be created there",),
         f"every server of {new.name} answers with the new serial, and the contents are equal",
         f"nobody asks {new.name} yet: leave it or remove it", estimate=10,
@@ -96,8 +121,8 @@ def _lower(drawing: Drawing, zone: Name, old: Place, before: RRset, lowered: RRs
     ))  # fmt: skip
 
 
-def _ready(zone: Name, old: Place, new: Place, staying: tuple[Name, ...] = ()) -> Piece:
-    needs: list[Need] = [Lowered(zone, (zone, NS))]
+def _ready(zone: Name, old: Place, new: Place, staying: tuple[Name, ...] = (), signed: bool = False) -> Piece:
+    needs: list[Need] = [Lowered(zone, (zone, NS)), *([Unvouched(zone)] if signed else [])]
     needs += [Known(host) for host in sorted(new.servers) if host not in old.servers and not staying]
     return Piece(Phase.READY, Step(
         "ready", "Check that the new side is ready for everybody",

@@ -1,39 +1,63 @@
-"""Whether a domain is signed, as its servers say, and why a move that knows nothing of signatures must not lead it then.
+"""How a domain is signed, as its servers say, and what stands in the way of leading it elsewhere.
 
 An unsigned copy under a DS is bogus: everybody behind a validating resolver gets nothing. Copied signatures are served until they run
 out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, parse_key
+from legatum.core.dnssec.signature import Validity, check_signature, parse_signature, signatures_over
+from legatum.core.moves.trust import Anchors, Keys, vouches
 from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, SOA
 
-Said = Mapping[str, tuple[str, ...]]
-"""Server address → what it hands out, in words; nothing for those that hand out nothing of the kind."""
+_SHA_256 = 2
+_KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
+
+
+@dataclass(frozen=True, slots=True)
+class ServerKeys:
+    """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
+    not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set."""
+
+    keys: Keys | None
+    broken: str = ""
+    asking: tuple[str, ...] = ()
+    entries: tuple[bytes, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Signing:
-    """``ds``: DS records by parent server address; ``old``, ``new``: DNSKEY, CDS and CDNSKEY by address of each side; ``silent``: who did
-    not answer; ``parents``, ``servers``: how many addresses were asked."""
+    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address; ``silent``: who did not answer."""
 
-    ds: Said = field(default_factory=dict)
-    old: Said = field(default_factory=dict)
-    new: Said = field(default_factory=dict)
+    ds: Mapping[str, Anchors] = field(default_factory=dict)
+    old: Mapping[str, ServerKeys] = field(default_factory=dict)
+    new: Mapping[str, ServerKeys] = field(default_factory=dict)
     silent: tuple[str, ...] = ()
-    parents: int = 0
-    servers: int = 0
 
     @property
-    def unsigned_text(self) -> str:
-        """What is to be remembered of a domain against which nothing was found; empty where something was."""
-        if self.ds or self.old or self.silent:
-            return ""
-        signs = "; the new side signs by itself" if self.new else ""
-        return (
-            f"no DS at {self.parents} parent addresses, no DNSKEY, CDS or CDNSKEY at the old side ({self.servers} addresses asked){signs}"
-        )
+    def anchors(self) -> Anchors:
+        """As most of it is handed out; where servers differ, the first that is there."""
+        return max(self.ds.values(), key=lambda each: (bool(each), each.ttl), default=Anchors())
+
+    @property
+    def is_signed(self) -> bool:
+        return bool(self.anchors) or any(each.keys is not None for each in self.old.values())
+
+    @property
+    def text(self) -> str:
+        """What shows how it is, for those who read the plan."""
+        asked = f"{len(self.ds)} parent addresses and {len(self.old) + len(self.new)} of name servers asked"
+        signs = "; the new side signs by itself" if any(each.keys is not None for each in self.new.values()) else ""
+        keys = next((each.keys for each in self.old.values() if each.keys is not None), None)
+        if keys is None and not self.anchors:
+            return f"no DS, no DNSKEY, CDS or CDNSKEY ({asked}){signs}"
+        signed = f"signed with {keys.text}" if keys is not None else "unsigned"
+        return f"{self.anchors.text}; {signed} ({asked}){signs}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,37 +66,100 @@ class Obstacle:
     remedy: str
 
 
-def obstacles(domain: Name, seen: Signing, old: str, new: str) -> Iterator[Obstacle]:
-    """Why the domain is not to be led from provider ``old`` to ``new`` as an unsigned one."""
+def server_keys(
+    domain: Name, keys: RRset | None, soa: RRset | None, signatures: Iterable[RRset], asking: Iterable[int], now: float
+) -> ServerKeys:
+    """From one server's answers for DNSKEY and SOA. ``signatures``: the RRSIG records of both; ``asking``: CDS and CDNSKEY, where given."""
+    kinds = tuple(_KINDS[each] for each in sorted(asking, reverse=True))
+    if keys is None:
+        return ServerKeys(None, "", kinds)
+    sections = list(signatures)
+    entry = _signers(keys, signatures_over(DNSKEY, sections, domain), keys, now)
+    zone = _signers(soa, signatures_over(SOA, sections, domain), keys, now) if soa is not None else {}
+    broken = "" if entry and zone else "no signature over the keys holds" if not entry else "no signature over the SOA record holds"
+    published = tuple(sorted(label for each in keys.rdatas if (label := key_label(each))))
+    told = Keys(published, tuple(sorted(entry)), tuple(sorted(zone)), keys.ttl)
+    return ServerKeys(
+        told, broken, kinds, tuple(sorted(data for data in entry.values() if _is_entry(data))) or tuple(sorted(entry.values()))
+    )
+
+
+def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, bytes]:
+    """Label → data of each key of which a signature holds."""
+    found = dict[str, bytes]()
+    by_label = {key_label(each): each for each in keys.rdatas}
+    for rdata in signatures.rdatas if signatures is not None else ():
+        signature = parse_signature(rdata)
+        if signature is not None and check_signature(signed, signature, keys, now) == Validity.GOOD:
+            made_by = f"{signature.tag}/{signature.algorithm}"
+            found[made_by] = by_label[made_by]
+    return found
+
+
+def _is_entry(data: bytes) -> bool:
+    key = parse_key(data)
+    return key is not None and bool(key.flags & ENTRY_POINT)
+
+
+def key_label(data: bytes) -> str:
+    """As :mod:`legatum.core.moves.trust` calls keys; empty for data that is none."""
+    key = parse_key(data)
+    return f"{key.tag}/{key.algorithm}" if key is not None else ""
+
+
+def ds_of_key(domain: Name, data: bytes) -> bytes:
+    """The DS that vouches for a key, with a SHA-256 digest (RFC 4509)."""
+    key = parse_key(data)
+    assert key is not None
+    digest = digest_of(domain, data, _SHA_256)
+    assert digest is not None
+    made = Ds(key.tag, key.algorithm, _SHA_256, digest)
+    return made.tag.to_bytes(2, "big") + bytes((made.algorithm, made.digest_type)) + made.digest
+
+
+def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:
+    return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), "", ttl)
+
+
+def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> Iterator[Obstacle]:
+    """Why the domain is not to be led from provider ``old`` to ``new``. ``passes``: the plan knows what to do about signatures; else only
+    an unsigned domain can be led."""
     text = name_text(domain)
-    if seen.ds:
-        leads = f"; {new} would serve it signed with keys of its own" if seen.new else f"; {new}'s copy would not be signed with its keys"
-        yield Obstacle(
-            f"{text} is signed: {_said(seen.ds)}{leads}, and everybody behind a validating resolver would get nothing",
-            f"moves of signed domains are not led yet. Go unsigned first: take the DS out ("
-            f"`legatum registration ds {text} --registrar NAME "
-            f"--none --wait`), wait until its TTL has passed, end the signing at {old}; then draft again",
-        )
-    elif seen.old:
-        yield Obstacle(
-            f"{text} is signed at {old}, without a DS: {_said(seen.old)}; a registry may take these keys up in the middle of the move",
-            f"end the signing at {old}, or take these records out there; then draft again",
-        )
-    asking = {address: wanted for address, kinds in seen.new.items() if (wanted := tuple(each for each in kinds if each != "DNSKEY"))}
-    if asking:
-        yield Obstacle(
-            f"{new} asks the registry for a DS: {_said(asking)}; a registry that reads it would connect the keys in the middle of the move",
-            f"have {new} publish no CDS and CDNSKEY for {text} until the move is complete",
-        )
     if seen.silent:
         yield Obstacle(
             f"whether {text} is signed is not known: {', '.join(seen.silent[:4])}{' …' if seen.silent[4:] else ''} did not answer",
             "look again when they answer: the same command",
         )
+        return
+    if seen.is_signed and not passes:
+        yield Obstacle(
+            f"{text} is signed: {seen.text}; everybody behind a validating resolver would get nothing",
+            f"this kind of change of a signed domain is not led yet. Go unsigned first: `legatum move draft {text} --unsign`; "
+            "then draft again",
+        )
+        return
+    yield from _not_whole(text, seen, old)
+    for who, side in ((old, seen.old), (new, seen.new)):
+        if asking := {address: each.asking for address, each in side.items() if each.asking}:
+            address, kinds = next(iter(asking.items()))
+            yield Obstacle(
+                f"{who} asks the registry for a DS: {address} hands out {', '.join(kinds)}; a registry that reads it would "
+                "connect the keys in the middle of the move",
+                f"have {who} publish no CDS and CDNSKEY for {text} until the move is complete",
+            )
 
 
-def _said(said: Said) -> str:
-    """``192.0.2.1 hands out DS 1234 13 2 …``, one address for all that say the same."""
-    first, kinds = next(iter(said.items()))
-    others = f" and {len(said) - 1} more addresses hand" if len(said) > 1 else " hands"
-    return f"{first}{others} out {', '.join(kinds)}"
+def _not_whole(text: str, seen: Signing, old: str) -> Iterator[Obstacle]:
+    """A chain that does not hold now, or that not all servers have alike, is no basis for a plan."""
+    mend = f"mend that first: `legatum survey {text}` says what to do"
+    if len({(each.records, each.of) for each in seen.ds.values()}) > 1:
+        yield Obstacle(f"the parent's servers hand out different DS sets for {text}", "wait until they agree, then draft again")
+    if not seen.anchors:
+        return
+    for address, each in seen.old.items():
+        if each.broken or not vouches(seen.anchors, each.keys):
+            why = each.broken or (f"{seen.anchors.text} fits no key there" if each.keys is not None else "it serves the zone unsigned")
+            yield Obstacle(f"{text} is bogus at {address} of {old}: {why}", mend)
+            return
+    if len({each.keys for each in seen.old.values()}) > 1:
+        yield Obstacle(f"the servers of {old} do not sign {text} with the same keys", "wait until they do, then draft again")

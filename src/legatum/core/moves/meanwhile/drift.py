@@ -6,11 +6,13 @@ Nothing here knows a kind of move: what every place should say now follows from 
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
-from legatum.core.moves.effects import Delegated, Effect, Gathered, Joined, Published, Records, Released
+from legatum.core.moves.effects import Delegated, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
+from legatum.core.moves.kinds.signing import Obstacle, ServerKeys, Signing
 from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
 from legatum.core.moves.runbook import Step
 from legatum.core.moves.scene import Content
+from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -177,3 +179,87 @@ def _said(rrset: RRset | None) -> str:
     if rrset is None:
         return "nothing"
     return names_said(targets(rrset)) if rrset.rtype == NS else ", ".join(rdata_texts(rrset))
+
+
+def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]]) -> list[Obstacle]:
+    """Whether the parent vouches for what it should, and each place signs as it should. ``served``: place → its servers by address."""
+    text = name_text(position.domain)
+    if seen.silent:
+        return [
+            Obstacle(f"whether {text} is signed is not known: {', '.join(seen.silent[:4])} did not answer", "look again when they answer")
+        ]
+    allowed = _anchors_under_way(position)
+    entries = {place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()}
+    found = []
+    for address, anchors in seen.ds.items():
+        if not any(_are(each, anchors, entries) for each in allowed):
+            reason = f"{address} of the parent's servers hands out {anchors.text} for {text}; the plan rests on {allowed[0].text}"
+            found.append(
+                Obstacle(reason, "find out who changed the DS set at the registrar, and have it put back; then the same command again")
+            )
+    for place, by in served.items():
+        found += list(_signs_otherwise(position, place, by))
+    return list({each.reason.partition(" of the parent")[2] or each.reason: each for each in found}.values())
+
+
+def _anchors_under_way(position: Position) -> list[Anchors]:
+    """The DS set expected, and those that may be seen beside it while a change of it has not been seen everywhere."""
+    found = [position.scene.anchors_of(position.domain)]
+    for step in position.runbook.steps:
+        for effect in step.effects:
+            shown = isinstance(effect, DsSet) and any(look.concerns(effect) for each in position.done for look in each.effects)
+            if isinstance(effect, DsSet) and not shown and (step.id in position.outcomes or step is position.step):
+                found += [effect.before, effect.after]
+    for past in position.runbook.past:
+        found += [
+            each
+            for effect in past.effects
+            if isinstance(effect, DsSet) and past.everywhere is None
+            for each in (effect.before, effect.after)
+        ]
+    return found
+
+
+def _are(meant: Anchors, seen: Anchors, entries: Mapping[str, Collection[str]]) -> bool:
+    """Of keys that were not made yet when it was planned: some that the place signs its key set with."""
+    if meant.of:
+        return bool(seen) and seen.labels <= set(entries.get(meant.of, ()))
+    return seen.records == meant.records
+
+
+def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys]) -> Iterator[Obstacle]:
+    text, expected = name_text(position.domain), position.scene.keys_at(place, position.domain)
+    made = position.runbook.premises.of(place, position.domain) is None
+    under_way = any(isinstance(each, Signed) and each.place == place for each in position.step.effects)
+    for address, each in by.items():
+        if each.asking:
+            yield Obstacle(
+                f"{place} asks the registry for a DS: {address} hands out {', '.join(each.asking)}; a registry that reads it would connect "
+                "the keys in the middle of the move",
+                f"have {place} publish no CDS and CDNSKEY for {text} until the move is complete",
+            )
+        elif expected is None and each.keys is not None and not made and not under_way:
+            yield Obstacle(
+                f"{text} is signed at {place} now: {address} hands out keys ({each.keys.text})",
+                f"end the signing there, or have the plan drawn anew with it: `legatum move draft {text} --force` with the same wish",
+            )
+        elif expected is not None and (each.keys is None or each.broken) and not under_way:
+            why = each.broken or "it serves the zone unsigned"
+            yield Obstacle(
+                f"{text} is no longer signed as it was at {place}: {address}: {why}",
+                f"have {place} sign it again with the same keys; where they are lost, take the DS set out first: everybody behind a "
+                "validating resolver gets nothing until its TTL has passed",
+            )
+        elif expected is not None and each.keys is not None and not under_way and not _same_keys(expected, each.keys):
+            yield Obstacle(
+                f"{place} signs {text} with other keys now: {each.keys.text}, not {expected.text}",
+                f"draft again, with --force: `legatum move show {text}` has the wish",
+            )
+        else:
+            continue
+        return
+
+
+def _same_keys(expected: Keys, seen: Keys) -> bool:
+    to_come = any("/" not in label for label in expected.published)
+    return to_come or expected.are(seen)

@@ -10,6 +10,7 @@ from legatum.work.moves.effects.looks import Agree, Compare, Gather, SeeAnswers,
 from legatum.work.moves.effects.records import ChangeRecords
 from legatum.work.moves.effects.secondary import Join, Release
 from legatum.work.moves.effects.service import SayBegun, SayEnded
+from legatum.work.moves.effects.signing import ChangeSigning, SeeDs, SeeTrust, SetDs
 from legatum.work.moves.effects.statuses import ChangeStatuses
 from legatum.work.moves.effects.transfer.afterwards import ChangeCode, ChangeRegistrant, SeeKept, SeeSettled
 from legatum.work.moves.effects.transfer.fit import SeeFit
@@ -25,6 +26,10 @@ _ACTIONS: dict[type[of.Effect], type[Action[Any]]] = {
     of.Delegated: Delegate,
     of.Published: SeeDelegation,
     of.HostSet: SetHost,
+    of.DsSet: SetDs,
+    of.DsPublished: SeeDs,
+    of.Signed: ChangeSigning,
+    of.Trusted: SeeTrust,
     of.Joined: Join,
     of.Released: Release,
     of.ServiceEnded: SayEnded,

@@ -1,0 +1,71 @@
+"""The DS set at the registrar, and who signs the zone at a place."""
+
+from dataclasses import dataclass
+
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.scene import Scene
+from legatum.core.moves.trust import Anchors, Keys
+from legatum.core.records.name import Name
+
+
+@dataclass(frozen=True, slots=True)
+class DsSet(Effect):
+    """The parent vouches for other keys than before, or for none."""
+
+    registrar: str
+    domain: Name
+    parent_zone: Name
+    before: Anchors
+    after: Anchors
+    shown_later = True
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        scene.vouch(self.domain, self.after, first, everywhere, step)
+
+    def reverse(self) -> "DsSet":
+        return DsSet(self.registrar, self.domain, self.parent_zone, self.after, self.before)
+
+
+@dataclass(frozen=True, slots=True)
+class DsPublished(Effect):
+    """A look at every server of the parent zone: it hands out just this DS set."""
+
+    domain: Name
+    after: Anchors
+    changes = False
+
+    def concerns(self, effect: Effect) -> bool:
+        return isinstance(effect, DsSet) and (effect.domain, effect.after) == (self.domain, self.after)
+
+
+@dataclass(frozen=True, slots=True)
+class Signed(Effect):
+    """The place signs the zone with other keys than before: it begins to, or ends it."""
+
+    place: str
+    zone: Name
+    before: Keys | None
+    after: Keys | None
+    follows: tuple[str, ...] = ()
+
+    @property
+    def takes_away(self) -> bool:  # type: ignore[override]
+        return self.before is not None
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        for place in (self.place, *self.follows):
+            scene.sign(place, self.zone, self.after, first, everywhere, step)
+
+    def reverse(self) -> "Signed":
+        return Signed(self.place, self.zone, self.after, self.before, self.follows)
+
+
+@dataclass(frozen=True, slots=True)
+class Trusted(Effect):
+    """A look at the whole chain, at every server of the parent and of these places: what the parent vouches for holds; with no DS,
+    nobody is asked for signatures."""
+
+    domain: Name
+    places: tuple[str, ...]
+    anchors: Anchors
+    changes = False

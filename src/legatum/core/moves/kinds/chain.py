@@ -1,0 +1,112 @@
+"""A domain signed and connected, or disconnected again (docs/timing.md, rules 6 to 8)."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
+from legatum.core.moves.needs import Provable, Unvouched
+from legatum.core.moves.runbook import Step
+from legatum.core.moves.trust import Anchors, Keys
+from legatum.core.records.name import name_text
+
+_KEY_TTL = 3600  # seconds, of a DNSKEY set that is not there yet
+
+
+@dataclass(frozen=True, slots=True)
+class Sign:
+    """The parent vouches for the keys of the present provider, which signs the zone from some step on, if it does not yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class Unsign:
+    """The parent vouches for no keys any more; and the provider may end the signing then. ``ends``: it is to do so by this plan."""
+
+    ends: bool = False
+
+
+def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
+    """Steps ``sign`` to ``chain``. Raises :class:`BadInput` where there is nothing to do."""
+    if drawing.anchors:
+        raise BadInput(
+            f"{name_text(drawing.domain)} is connected already: {drawing.anchors.text}", "`legatum ds show` shows the whole chain"
+        )
+    if (drawing.main, drawing.domain) not in drawing.keys:
+        keys = keys_to_come(drawing, drawing.main)
+        yield Piece(Phase.MAKE, Step(
+            "sign", f"Have {drawing.main} sign the zone", (Signed(drawing.main, drawing.domain, None, keys, drawing.follows),), (),
+            f"every server of {drawing.main} gives keys, and signatures that hold", "end the signing again", estimate=60,
+        ))  # fmt: skip
+    yield from connected(drawing, drawing.main)
+
+
+def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
+    """Steps ``ds-out`` to ``unsign``. Raises :class:`BadInput` where there is nothing to do."""
+    keys = drawing.keys.get((drawing.main, drawing.domain))
+    if not drawing.anchors and (keys is None or not wish.ends):
+        raise BadInput(f"{name_text(drawing.domain)} has no DS: {drawing.signing or drawing.unsigned}", "there is nothing to take away")
+    if drawing.anchors:
+        yield from disconnected(drawing)
+        yield Piece(Phase.CONFIRM, Step(
+            "unsigned", f"Nobody asks {name_text(drawing.domain)} for signatures any more",
+            (Trusted(drawing.domain, (drawing.main, *drawing.follows), Anchors()),), (),
+            "no parent server has a DS, and every resolver answers",
+            "put the DS set in again: the zone is signed as before",
+        ), (Unvouched(drawing.domain),))  # fmt: skip
+    if keys is not None and wish.ends:
+        yield Piece(Phase.END, Step(
+            "unsign", f"Have {drawing.main} end the signing", (Signed(drawing.main, drawing.domain, keys, None, drawing.follows),), (),
+            f"no server of {drawing.main} gives keys any more", "from here on it begins with signing anew, with other keys", estimate=60,
+        ), (Unvouched(drawing.domain),))  # fmt: skip
+
+
+def keys_to_come(drawing: Drawing, place: str) -> Keys:
+    """Of a place that will sign by itself; the TTL of its key set is not known yet, and taken to be the longest that there is."""
+    return Keys.to_come(place, max(_KEY_TTL, *(each.ttl for each in drawing.contents.unsorted)))
+
+
+def disconnected(drawing: Drawing) -> Iterator[Piece]:
+    """Steps ``ds-out`` and ``ds-gone``."""
+    _require_registrar(drawing)
+    none = Anchors(ttl=drawing.anchors.ttl)
+    back = "put it in again: every server still signs with these keys"
+    yield Piece(Phase.DISCONNECT, Step(
+        "ds-out", f"Take the DS set away at the registrar {drawing.registrar}",
+        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, drawing.anchors, none),), ("the registry holds just this DS set",),
+        "the registry holds no DS", back, estimate=3600 if drawing.registrar_by_hand else 2,
+    ))  # fmt: skip
+    yield Piece(Phase.DISCONNECT, Step(
+        "ds-gone", f"See no DS on every server of .{name_text(drawing.parent_zone)}", (DsPublished(drawing.domain, none),), (),
+        "every address of every parent server proves that there is none", back, estimate=drawing.publishing,
+    ))  # fmt: skip
+
+
+def connected(drawing: Drawing, place: str) -> Iterator[Piece]:
+    """Steps ``ds-in`` to ``chain``: once whatever anybody holds of the zone is signed with the keys of the place."""
+    _require_registrar(drawing)
+    known = drawing.offers.get(place, ())
+    anchors = Anchors(known, "" if known else place, drawing.anchors.ttl or drawing.parent_ttl)
+    back = "take it away again; the signing stays until its TTL has passed (rule 7)"
+    yield Piece(Phase.CONNECT, Step(
+        "ds-in", f"Have the registrar {drawing.registrar} vouch for the keys of {place}",
+        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, Anchors(ttl=anchors.ttl), anchors),),
+        (f"every server of {place} gives the same keys, and signatures that hold",), "the registry holds just this DS set", back,
+        estimate=3600 if drawing.registrar_by_hand else 2,
+    ), (Provable(place, drawing.domain),))  # fmt: skip
+    yield Piece(Phase.CONNECT, Step(
+        "ds-seen", f"See the DS set on every server of .{name_text(drawing.parent_zone)}", (DsPublished(drawing.domain, anchors),), (),
+        "every address of every parent server hands out just this DS set", back, estimate=drawing.publishing,
+    ))  # fmt: skip
+    yield Piece(Phase.CONNECT, Step(
+        "chain", "Check the chain of trust at every server", (Trusted(drawing.domain, (place, *drawing.followers(place)), anchors),), (),
+        "what the parent vouches for holds at every address, and every resolver answers", back,
+    ))  # fmt: skip
+
+
+def _require_registrar(drawing: Drawing) -> None:
+    if not drawing.registrar:
+        raise GateShut(
+            f"the DS set of {name_text(drawing.domain)} is kept by a registrar, and none is named", "say which: --registrar NAME"
+        )

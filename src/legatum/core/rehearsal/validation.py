@@ -1,0 +1,146 @@
+"""Whether a validating cache would ever find something bogus: DS set, DNSKEY set and signed data, in any mix of ages that it may hold.
+
+Each of the three can be fetched at any moment at which a server that may be asked gives it, and is kept for its TTL; a cache may forget
+any of them at any time, and fetch it anew. So whatever two or three spans overlap may be held together, by one cache or by two behind one
+another, and must fit each other (RFC 4035 s5, RFC 6781 s4.1): the DS set one of the keys that sign the key set, the key set one of the
+signatures over the data. Proofs of absence are signed as data are.
+"""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from legatum.core.instant import instant_text
+from legatum.core.moves.place import PARENT
+from legatum.core.moves.scene import FOREVER, Period
+from legatum.core.moves.trust import Anchors, Keys, proves, vouches
+from legatum.core.records.name import Name, name_text
+from legatum.core.rehearsal.stage import Stage
+
+_GRAIN = 1e-6
+
+
+class Askable(NamedTuple):
+    """That a server of a place may be asked for the zone in that time."""
+
+    place: str
+    begins: float
+    ends: float
+
+
+class Bogus(NamedTuple):
+    """A moment at which something does not fit, how it comes to that, and the step after which."""
+
+    at: float
+    story: tuple[str, ...]
+    remedy: str
+    step: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Copy:
+    """``keys``: a key set, or with what data are signed, of ``place``; None for unsigned. ``fetched``: the last moment at which it can
+    be."""
+
+    keys: Keys | None
+    place: str
+    begins: float
+    ends: float
+    fetched: float
+    step: str
+
+
+def bogus(stage: Stage, domain: Name, askable: Iterable[Askable]) -> Iterator[Bogus]:
+    """All that can go wrong for the domain, the first moment of each."""
+    vouched = stage.scene.anchors.get(domain)
+    if vouched is None:
+        return
+    spans = [(each, each.ends + stage.lasts(each.value.ttl)) for each in vouched.periods if each.value]
+    servers = _longest(askable)
+    longest = max(stage.premises.longest_ttl(domain), 1)
+    sets = list(_copies(stage, domain, servers, None))
+    data = list(_copies(stage, domain, servers, longest))
+    for period, ends in spans:
+        for keys in sets:
+            first, last = max(period.begins, keys.begins), min(ends, keys.ends)
+            if not last - first > _GRAIN or first == -FOREVER:
+                continue
+            if not vouches(period.value, keys.keys):
+                yield _unvouched(domain, period, ends, keys, first)
+        for keys in sets:
+            if keys.keys is None or not vouches(period.value, keys.keys):
+                continue
+            for given in data:
+                first = max(period.begins, keys.begins, given.begins)
+                last = min(ends, keys.ends, given.ends)
+                if last - first > _GRAIN and first != -FOREVER and not proves(keys.keys, given.keys):
+                    yield _unproven(domain, period, ends, keys, given, first)
+
+
+def _longest(askable: Iterable[Askable]) -> list[Askable]:
+    """Those that do not lie within another one."""
+    kept: list[Askable] = []
+    for each in sorted(set(askable), key=lambda each: (each.place, each.begins, -each.ends)):
+        if not any(one.place == each.place and one.begins <= each.begins and each.ends <= one.ends for one in kept):
+            kept.append(each)
+    return kept
+
+
+def _copies(stage: Stage, domain: Name, servers: Iterable[Askable], ttl: int | None) -> Iterator[_Copy]:
+    """``ttl``: of data; None for key sets, which have their own."""
+    for server in servers:
+        track = stage.scene.signed.get((server.place, domain))
+        periods = track.periods if track is not None else (Period(-FOREVER, FOREVER, None),)
+        for each in periods:
+            begins, ends = max(server.begins, each.begins), min(server.ends, each.ends)
+            if begins < ends or begins == ends == -FOREVER:
+                own = each.value.ttl if each.value is not None else stage.premises.negative_ttl(domain)
+                lasts = stage.lasts(own if ttl is None else ttl)
+                yield _Copy(each.value, server.place, begins, ends + lasts, ends, each.step)
+
+
+def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, at: float) -> Bogus:
+    what = f"the keys {keys.keys.text}" if keys.keys is not None else "no keys at all"
+    story = (
+        _held(anchors, at),
+        f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of {name_text(domain)}, and gets {what}.",
+        f"At {instant_text(at)} none of them is one that the DS set vouches for: everything in {name_text(domain)} is bogus to it.",
+    )
+    return Bogus(at, story, _remedy(anchors, until, keys, at), _later_step(anchors, keys))
+
+
+def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float) -> Bogus:
+    signed = f"signed with {given.keys.text}" if given.keys is not None else "unsigned"
+    known = keys.keys.text if keys.keys is not None else "nothing"
+    story = (
+        _held(anchors, at),
+        f"{_moment(min(keys.fetched, at))} it gets the keys of {name_text(domain)} from {keys.place}: {known}.",
+        f"{_moment(min(given.fetched, at))} a server of {given.place} gives an answer that is {signed}.",
+        f"At {instant_text(at)} the keys do not prove the answer: it is bogus.",
+    )
+    return Bogus(at, story, _remedy(anchors, until, given, at), _later_step(anchors, given, keys))
+
+
+def _held(anchors: Period[Anchors], at: float) -> str:
+    moment = _moment(min(anchors.ends, at))
+    return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.text[:60]}, to keep for {anchors.value.ttl} s."
+
+
+def _remedy(anchors: Period[Anchors], until: float, copy: _Copy, at: float) -> str:
+    if anchors.begins >= copy.begins and anchors.step:  # the DS set came while this was still held
+        return f"let the step '{anchors.step}' come later: not before {_until(copy.ends)}, when nobody holds what {copy.place} gave"
+    if copy.step:
+        return f"let the step '{copy.step}' come later: not before {_until(until)}, when nobody holds that DS set"
+    return f"nobody may be led to {copy.place} before {_until(until)}, when nobody holds that DS set"
+
+
+def _later_step(anchors: Period[Anchors], *copies: _Copy) -> str:
+    return max([(anchors.begins, anchors.step), *((each.begins, each.step) for each in copies)])[1]
+
+
+def _moment(instant: float) -> str:
+    return "At any time" if instant in (FOREVER, -FOREVER) else f"Just before {instant_text(instant)}"
+
+
+def _until(instant: float) -> str:
+    return "the DS set has gone" if instant == FOREVER else instant_text(instant)
