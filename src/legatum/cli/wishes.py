@@ -38,6 +38,8 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished.add_argument("--first", action="store_true", help="its first delegation, to who serves it already (--from)")
     wished.add_argument("--retire", action="store_true", help="out of service: delegation, hosts and zone cleaned up")
     wished.add_argument("--sign", action="store_true", help="signed by who serves it now, with a DS at the registrar")
+    wished.add_argument("--exchange", action="store_true", help="another DS, for a key that is there beside the old one")
+    wished.add_argument("--ds", metavar="DATA", action="append", default=[], help="with --sign or --exchange: just this DS record")
     wished.add_argument("--unsign", action="store_true", help="no DS any more; with --to: a signed domain may stay unsigned there")
     ways = parser.add_argument_group("how")
     ways.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="who serves it now (default: as the delegation shows)")
@@ -86,6 +88,8 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         first=args.first,
         retire=args.retire,
         sign=args.sign,
+        exchange=args.exchange,
+        ds=_ds(args.ds),
         unsign=args.unsign,
         low_ttl=parse_duration(args.low_ttl or house.low_ttl),
         publishing=parse_duration(args.publishing),
@@ -93,6 +97,15 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         anyway=args.anyway,
         old_ends=parse_instant_or_wait(args.old_ends, outside.clock.now()) if args.old_ends else None,
     )
+
+
+def _ds(texts: "list[str]") -> "tuple[str, ...]":
+    """As presentation has them. Raises :class:`BadInput`."""
+    from legatum.core.observation.expected import parse_ds_text
+    from legatum.core.records.presentation import rdata_text
+    from legatum.core.records.rrtype import DS
+
+    return tuple(rdata_text(DS, each) for each in sorted({parse_ds_text(text) for text in texts}))
 
 
 def _halves(text: str, form: str) -> tuple[str, str]:

@@ -3,12 +3,12 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.instant import instant_text
 from legatum.core.moves.assembly import Piece
-from legatum.core.moves.effects import Change, Delegated, HostSet, Records, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import Change, Delegated, HostSet, Records, Signed, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
 from legatum.core.moves.runbook import Past
-from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
@@ -67,6 +67,7 @@ class Drawing:
     keys: Mapping[tuple[str, Name], Keys] = field(default_factory=dict)
     anchors: Anchors = field(default=Anchors())
     offers: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    earlier_keys: Mapping[tuple[str, Name], Keys | None] = field(default_factory=dict)
     low_ttl: int = 300
     final_ttl: int = 86400
     publishing: int = 3600
@@ -131,8 +132,12 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     for (place, origin), zone in drawing.zones.items():
         sets = [zone.get(*key) for key in followed.get(origin, ())]
         kept, older = _with_memory(drawing, place, origin, [each for each in sets if each is not None])
-        longest = max(each.ttl for each in zone.unsorted)
-        served.append(Served(place, origin, kept, negative_ttl(zone.soa_rrset), longest, drawing.keys.get((place, origin))))
+        longest, keys = max(each.ttl for each in zone.unsorted), drawing.keys.get((place, origin))
+        known = drawing.earlier_keys.get((place, origin), keys)
+        served.append(Served(place, origin, kept, negative_ttl(zone.soa_rrset), longest, known))
+        if known != keys:
+            follows = drawing.follows if place == drawing.main else ()
+            past.append(Past(f"keys of {place} seen", (Signed(place, origin, known, keys, follows),), drawing.at, drawing.at))
         past += older
         if place == drawing.main and origin == drawing.domain:
             served += [replace(served[-1], place=each) for each in drawing.follows]

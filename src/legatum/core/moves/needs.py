@@ -305,6 +305,8 @@ def _provable(need: Provable, scene: Scene, premises: Premises, caution: Caution
             continue
         for keys, ended in track.versions:
             kept = max(longest, keys.ttl if keys is not None else 0)
+            if keys is not None and final is not None and set(keys.zone) == set(final.zone):
+                kept = keys.ttl  # only the key set is another one
             what = f"signed with {keys.text}" if keys is not None else "unsigned"
             if final is not None and final.are(keys):
                 continue

@@ -7,7 +7,7 @@ the plan rests on: the RRsets that change, those that lead to servers, and how l
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.moves.trust import Anchors, Keys
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, A

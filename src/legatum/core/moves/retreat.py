@@ -8,6 +8,7 @@ find nothing to wait for.
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from legatum.core.dnssec.trust import Anchors
 from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
 from legatum.core.moves.effects import (
     Agreed,
@@ -34,7 +35,7 @@ from legatum.core.moves.effects import (
 from legatum.core.moves.needs import Forgotten, Lowered, Need, Provable, Unasked, Unnamed, Unused, Unvouched
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
-from legatum.core.moves.scene import Scene, scene_at_the_beginning
+from legatum.core.moves.scene import Content, Scene, scene_at_the_beginning
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
@@ -323,7 +324,9 @@ class _Way:
         ))  # fmt: skip
 
     def _ds(self, step: Step, effect: DsSet) -> Iterator[Piece]:
-        back = effect.reverse()
+        back = self._with_keys_of_now(effect.reverse())
+        if back.before == back.after:
+            return
         connects = bool(back.after)
         words = (
             f"Have the registrar {back.registrar} vouch for {back.after.text} again"
@@ -331,13 +334,21 @@ class _Way:
             else f"Take the DS set away at {back.registrar}"
         )
         phase = Phase.CONNECT if connects else Phase.DISCONNECT
-        needs = tuple(Provable(place, back.domain) for place in self._vouched_for(back)) if connects else ()
+        needs = tuple(Provable(place, back.domain) for place in self._vouched_for(effect.reverse())) if connects else ()
         yield self._piece(phase, step, back, words, "the registry holds just this", needs)
         yield Piece(phase, Step(
             f"{step.id}-seen{SUFFIX}", f"See {'it' if connects else 'no DS'} on every server of .{name_text(back.parent_zone)}",
             (DsPublished(back.domain, back.after),), (), "every address of every parent server hands out just this", "nothing to take back",
             estimate=3600,
         ))  # fmt: skip
+
+    def _with_keys_of_now(self, back: DsSet) -> DsSet:
+        """Where the zone of the keys has ended meanwhile they are gone with it: it is made anew with others, or unsigned."""
+        for place in self._vouched_for(back):
+            if self._now.content(place, back.domain) != Content.WHOLE:
+                signs = self._move.premises.place(place).signs
+                return replace(back, after=Anchors((), place, back.after.ttl) if signs else Anchors(ttl=back.after.ttl))
+        return back
 
     def _vouched_for(self, back: DsSet) -> list[str]:
         """Places that signed with these keys before, and will again."""

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Generic, TypeVar
 
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.place import Key, Premises
-from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 

@@ -26,10 +26,10 @@ class TransferWish:
 @dataclass(frozen=True)
 class Wishes:
     """What the user asks for. ``old``: who serves it now, where it is not to be found out; ``part``: name and provider; ``hosts``: host →
-    addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is
-    expected to
-    take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
-    ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more."""
+    addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is expected
+    to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
+    ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
+    ``exchange``: for others, ``ds``: for these alone."""
 
     domain: Name
     to: str = ""
@@ -53,6 +53,8 @@ class Wishes:
     first: bool = False
     retire: bool = False
     sign: bool = False
+    exchange: bool = False
+    ds: tuple[str, ...] = ()
     unsign: bool = False
     low_ttl: int = 300
     publishing: int = 3600
@@ -69,7 +71,7 @@ class Wishes:
     @property
     def of_keys(self) -> bool:
         """It is about who signs, and who vouches for that."""
-        return self.sign or self.unsign
+        return self.sign or self.unsign or self.exchange
 
     @property
     def passes(self) -> bool:
@@ -102,6 +104,7 @@ class Wishes:
         said += ["first delegated"] if self.first else []
         said += ["retired"] if self.retire else []
         said += ["signed"] if self.sign else []
+        said += ["another key vouched for"] if self.exchange else []
         said += ["unsigned"] if self.unsign else []
         return ", ".join(said)
 

@@ -10,10 +10,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from legatum.core.dnssec.trust import Anchors, Keys, proves, vouches
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.scene import FOREVER, Period
-from legatum.core.moves.trust import Anchors, Keys, proves, vouches
 from legatum.core.records.name import Name, name_text
 from legatum.core.rehearsal.stage import Stage
 

@@ -129,8 +129,8 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield NewRegistrar(held_now, one)
     if wish.first:
         yield First(drawing.main)
-    if wish.sign:
-        yield Sign()
+    if wish.sign or wish.exchange:
+        yield Sign(wish.ds, wish.exchange)
     if wish.unsign and not wish.to:
         yield Unsign(outside.provider(drawing.main).ends_signing)
     if wish.retire:

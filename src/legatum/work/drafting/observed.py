@@ -4,13 +4,14 @@ import asyncio
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
+from legatum.core.dnssec.serving import anchors_of, ds_of_key
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drawing import Drawing, Remembered
-from legatum.core.moves.kinds.signing import Signing, anchors_of, ds_of_key, obstacles
+from legatum.core.moves.kinds.signing import Signing, obstacles
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.place import PARENT, Key, KnownHost, Place, Vanishing
-from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
@@ -80,6 +81,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         keys=_keys(signing, main, wish.domain),
         anchors=signing.anchors if signing is not None else Anchors(),
         offers=_offers(signing, main, wish.domain),
+        earlier_keys=_earlier_keys(signing, main, wish.domain),
         caution=outside.caution,
         low_ttl=wish.low_ttl,
         final_ttl=parse_duration(house.ns_ttl),
@@ -118,6 +120,24 @@ def _unsigned_text(signing: Signing | None) -> str:
 def _keys(signing: Signing | None, main: str, domain: Name) -> dict[tuple[str, Name], Keys]:
     found = next((each.keys for each in signing.old.values() if each.keys is not None), None) if signing is not None else None
     return {(main, domain): found} if found is not None else {}
+
+
+def _earlier_keys(signing: Signing | None, main: str, domain: Name) -> dict[tuple[str, Name], Keys | None]:
+    """Since when keys are there that nobody vouches for yet is not known: caches may know the zone without them."""
+    found = _keys(signing, main, domain)
+    if signing is None or not found:
+        return {}
+    keys, vouched = found[main, domain], signing.anchors.labels
+    if not signing.anchors:
+        return {(main, domain): None}
+    if set(keys.entry) <= vouched:
+        return {}
+    new = set(keys.entry) - vouched
+
+    def without(labels: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(each for each in labels if each not in new)
+
+    return {(main, domain): Keys(without(keys.published), without(keys.entry), without(keys.zone), keys.ttl)}
 
 
 def _offers(signing: Signing | None, main: str, domain: Name) -> dict[str, tuple[str, ...]]:

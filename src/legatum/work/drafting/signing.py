@@ -3,8 +3,9 @@
 import asyncio
 from collections.abc import Mapping, Sequence
 
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, server_keys
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.kinds.signing import Obstacle, ServerKeys, Signing, anchors_of, server_keys
+from legatum.core.moves.kinds.signing import Obstacle, Signing
 from legatum.core.moves.meanwhile.drift import signing_drift
 from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.place import PARENT

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.scene import Scene
-from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import Name
 
 

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
+from legatum.core.dnssec.trust import Keys
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.scene import Content, Scene
-from legatum.core.moves.trust import Keys
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS

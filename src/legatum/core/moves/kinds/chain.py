@@ -3,13 +3,13 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
 from legatum.core.moves.needs import Provable, Unvouched
 from legatum.core.moves.runbook import Step
-from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.records.name import name_text
 
 _KEY_TTL = 3600  # seconds, of a DNSKEY set that is not there yet
@@ -17,7 +17,11 @@ _KEY_TTL = 3600  # seconds, of a DNSKEY set that is not there yet
 
 @dataclass(frozen=True, slots=True)
 class Sign:
-    """The parent vouches for the keys of the present provider, which signs the zone from some step on, if it does not yet."""
+    """The parent vouches for the keys of the present provider, which signs the zone from some step on, if it does not yet. ``records``:
+    just these DS records, as texts; ``exchange``: other ones than now, for a key that is there beside the old one (rule 9)."""
+
+    records: tuple[str, ...] = ()
+    exchange: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,17 +33,38 @@ class Unsign:
 
 def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
     """Steps ``sign`` to ``chain``. Raises :class:`BadInput` where there is nothing to do."""
-    if drawing.anchors:
-        raise BadInput(
-            f"{name_text(drawing.domain)} is connected already: {drawing.anchors.text}", "`legatum ds show` shows the whole chain"
-        )
+    if wish.exchange != bool(drawing.anchors):
+        text = name_text(drawing.domain)
+        if wish.exchange:
+            raise BadInput(f"{text} has no DS to exchange", f"a first one: `legatum move draft {text} --sign`")
+        raise BadInput(f"{text} is connected already: {drawing.anchors.text}", "for another key: --exchange")
     if (drawing.main, drawing.domain) not in drawing.keys:
         keys = keys_to_come(drawing, drawing.main)
         yield Piece(Phase.MAKE, Step(
             "sign", f"Have {drawing.main} sign the zone", (Signed(drawing.main, drawing.domain, None, keys, drawing.follows),), (),
             f"every server of {drawing.main} gives keys, and signatures that hold", "end the signing again", estimate=60,
         ))  # fmt: skip
-    yield from connected(drawing, drawing.main)
+    records = wish.records or _newer(drawing, wish)
+    yield from connected(drawing, drawing.main, records)
+    if wish.exchange:
+        yield Piece(Phase.CLOSE, Step(
+            "old-key", "Nobody holds the old DS set any more: the old key may go",
+            (Trusted(drawing.domain, (drawing.main, *drawing.follows), Anchors(records, "", drawing.anchors.ttl)),),
+            (), "what the parent vouches for holds at every address", "nothing to take back",
+        ), (Unvouched(drawing.domain),))  # fmt: skip
+
+
+def _newer(drawing: Drawing, wish: Sign) -> tuple[str, ...]:
+    """For an exchange: of the keys that sign the key set those that the parent does not vouch for yet. Raises :class:`GateShut`."""
+    if not wish.exchange:
+        return ()
+    found = tuple(each for each in drawing.offers.get(drawing.main, ()) if "/".join(each.split()[:2]) not in drawing.anchors.labels)
+    if not found:
+        raise GateShut(
+            f"{drawing.main} signs the key set of {name_text(drawing.domain)} with no key but the one that the parent vouches for",
+            "have it add the new key, and sign the key set with both; then the same command again",
+        )
+    return found
 
 
 def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
@@ -83,15 +108,18 @@ def disconnected(drawing: Drawing) -> Iterator[Piece]:
     ))  # fmt: skip
 
 
-def connected(drawing: Drawing, place: str) -> Iterator[Piece]:
-    """Steps ``ds-in`` to ``chain``: once whatever anybody holds of the zone is signed with the keys of the place."""
+def connected(drawing: Drawing, place: str, records: tuple[str, ...] = ()) -> Iterator[Piece]:
+    """Steps ``ds-in`` to ``chain``: once whatever anybody holds of the zone is signed with the keys of the place. ``records``: instead of
+    those of all keys that sign its key set."""
     _require_registrar(drawing)
-    known = drawing.offers.get(place, ())
+    known = records or drawing.offers.get(place, ())
     anchors = Anchors(known, "" if known else place, drawing.anchors.ttl or drawing.parent_ttl)
+    moved = place != drawing.main  # then it was taken away before
+    before = Anchors(ttl=anchors.ttl) if moved else drawing.anchors or Anchors(ttl=anchors.ttl)
     back = "take it away again; the signing stays until its TTL has passed (rule 7)"
     yield Piece(Phase.CONNECT, Step(
         "ds-in", f"Have the registrar {drawing.registrar} vouch for the keys of {place}",
-        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, Anchors(ttl=anchors.ttl), anchors),),
+        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, before, anchors),),
         (f"every server of {place} gives the same keys, and signatures that hold",), "the registry holds just this DS set", back,
         estimate=3600 if drawing.registrar_by_hand else 2,
     ), (Provable(place, drawing.domain),))  # fmt: skip

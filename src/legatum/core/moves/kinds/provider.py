@@ -9,6 +9,7 @@ waited out; only then are TTLs raised and the old service ended.
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from legatum.core.dnssec.trust import Keys
 from legatum.core.duration import rough_text
 from legatum.core.fault import GateShut
 from legatum.core.moves.assembly import Phase, Piece
@@ -19,7 +20,6 @@ from legatum.core.moves.kinds.leading import confirmed, leading
 from legatum.core.moves.needs import Known, Lowered, Need, Unasked, Unvouched
 from legatum.core.moves.place import Place
 from legatum.core.moves.runbook import Step
-from legatum.core.moves.trust import Keys
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
@@ -48,7 +48,7 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
         yield from disconnected(drawing)
     keys = keys_to_come(drawing, new.name) if new.signs and zone == drawing.domain else None
     if wish.staying:
-        yield from _behind_the_same_names(zone, old, new, present, wish.staying, signed, keys)
+        yield from _behind_the_same_names(drawing, wish, present, signed, keys)
     else:
         yield from _behind_other_names(drawing, wish, present, signed, keys)
     if signed and keys is not None and not wish.unsigned:
@@ -83,15 +83,15 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, sig
     if drawing.final_ttl != low:
         yield _raise(drawing, zone, new, after)
     if not any(each.place == old.name for each in drawing.vanishing):
-        yield _end(zone, old, lowered)
+        yield _end(drawing, zone, old, lowered)
 
 
-def _behind_the_same_names(zone: Name, old: Place, new: Place, ns: RRset, staying: tuple[Name, ...], signed: bool, keys: Keys | None
-) -> Iterator[Piece]:  # fmt: skip
+def _behind_the_same_names(drawing: Drawing, wish: NewProvider, ns: RRset, signed: bool, keys: Keys | None) -> Iterator[Piece]:
     """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
+    old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     yield from _copied(zone, old, new, ns, keys)
-    yield _ready(zone, old, new, staying, signed)
-    yield _end(zone, old, ns, (Unasked(old.name, zone),))
+    yield _ready(zone, old, new, wish.staying, signed)
+    yield _end(drawing, zone, old, ns, (Unasked(old.name, zone),))
 
 
 def _copied(zone: Name, old: Place, new: Place, after: RRset, keys: Keys | None) -> Iterator[Piece]:
@@ -152,9 +152,11 @@ def _raise(drawing: Drawing, zone: Name, new: Place, after: RRset) -> Piece:
     ))  # fmt: skip
 
 
-def _end(zone: Name, old: Place, ns: RRset, needs: tuple[Need, ...] = ()) -> Piece:
+def _end(drawing: Drawing, zone: Name, old: Place, ns: RRset, needs: tuple[Need, ...] = ()) -> Piece:
+    anew = keys_to_come(drawing, old.name) if old.signs and zone == drawing.domain else None
     return Piece(Phase.END, Step(
-        "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,)),), ("the hold has passed and everything is confirmed",),
+        "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,), keys=anew),),
+        ("the hold has passed and everything is confirmed",),
         f"no server of {old.name} answers for the domain any more", f"from here on it begins with creating the zone at {old.name} anew",
         estimate=5,
     ), needs)  # fmt: skip

@@ -4,30 +4,12 @@ An unsigned copy under a DS is bogus: everybody behind a validating resolver get
 out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, parse_key
-from legatum.core.dnssec.signature import Validity, check_signature, parse_signature, signatures_over
-from legatum.core.moves.trust import Anchors, Keys, vouches
+from legatum.core.dnssec.serving import ServerKeys
+from legatum.core.dnssec.trust import Anchors, vouches
 from legatum.core.records.name import Name, name_text
-from legatum.core.records.presentation import rdata_text
-from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, SOA
-
-_SHA_256 = 2
-_KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
-
-
-@dataclass(frozen=True, slots=True)
-class ServerKeys:
-    """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
-    not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set."""
-
-    keys: Keys | None
-    broken: str = ""
-    asking: tuple[str, ...] = ()
-    entries: tuple[bytes, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,61 +46,6 @@ class Signing:
 class Obstacle:
     reason: str
     remedy: str
-
-
-def server_keys(
-    domain: Name, keys: RRset | None, soa: RRset | None, signatures: Iterable[RRset], asking: Iterable[int], now: float
-) -> ServerKeys:
-    """From one server's answers for DNSKEY and SOA. ``signatures``: the RRSIG records of both; ``asking``: CDS and CDNSKEY, where given."""
-    kinds = tuple(_KINDS[each] for each in sorted(asking, reverse=True))
-    if keys is None:
-        return ServerKeys(None, "", kinds)
-    sections = list(signatures)
-    entry = _signers(keys, signatures_over(DNSKEY, sections, domain), keys, now)
-    zone = _signers(soa, signatures_over(SOA, sections, domain), keys, now) if soa is not None else {}
-    broken = "" if entry and zone else "no signature over the keys holds" if not entry else "no signature over the SOA record holds"
-    published = tuple(sorted(label for each in keys.rdatas if (label := key_label(each))))
-    told = Keys(published, tuple(sorted(entry)), tuple(sorted(zone)), keys.ttl)
-    return ServerKeys(
-        told, broken, kinds, tuple(sorted(data for data in entry.values() if _is_entry(data))) or tuple(sorted(entry.values()))
-    )
-
-
-def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, bytes]:
-    """Label → data of each key of which a signature holds."""
-    found = dict[str, bytes]()
-    by_label = {key_label(each): each for each in keys.rdatas}
-    for rdata in signatures.rdatas if signatures is not None else ():
-        signature = parse_signature(rdata)
-        if signature is not None and check_signature(signed, signature, keys, now) == Validity.GOOD:
-            made_by = f"{signature.tag}/{signature.algorithm}"
-            found[made_by] = by_label[made_by]
-    return found
-
-
-def _is_entry(data: bytes) -> bool:
-    key = parse_key(data)
-    return key is not None and bool(key.flags & ENTRY_POINT)
-
-
-def key_label(data: bytes) -> str:
-    """As :mod:`legatum.core.moves.trust` calls keys; empty for data that is none."""
-    key = parse_key(data)
-    return f"{key.tag}/{key.algorithm}" if key is not None else ""
-
-
-def ds_of_key(domain: Name, data: bytes) -> bytes:
-    """The DS that vouches for a key, with a SHA-256 digest (RFC 4509)."""
-    key = parse_key(data)
-    assert key is not None
-    digest = digest_of(domain, data, _SHA_256)
-    assert digest is not None
-    made = Ds(key.tag, key.algorithm, _SHA_256, digest)
-    return made.tag.to_bytes(2, "big") + bytes((made.algorithm, made.digest_type)) + made.digest
-
-
-def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:
-    return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), "", ttl)
 
 
 def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> Iterator[Obstacle]:

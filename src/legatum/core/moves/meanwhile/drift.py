@@ -6,13 +6,14 @@ Nothing here knows a kind of move: what every place should say now follows from 
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
+from legatum.core.dnssec.serving import ServerKeys
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.effects import Delegated, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
-from legatum.core.moves.kinds.signing import Obstacle, ServerKeys, Signing
+from legatum.core.moves.kinds.signing import Obstacle, Signing
 from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
 from legatum.core.moves.runbook import Step
 from legatum.core.moves.scene import Content
-from legatum.core.moves.trust import Anchors, Keys
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts

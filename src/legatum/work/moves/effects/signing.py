@@ -2,12 +2,12 @@
 
 import asyncio
 
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key
+from legatum.core.dnssec.trust import Anchors, Keys, vouches
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
-from legatum.core.moves.kinds.signing import ServerKeys, anchors_of, ds_of_key
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
-from legatum.core.moves.trust import Anchors, Keys, vouches
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.slips import ds_slips
 from legatum.core.records.name import ROOT, name_text

@@ -1,0 +1,162 @@
+"""Signed domains: what is called safe is never bogus to a validating cache, and the classic accidents are found."""
+
+import random
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.fault import BadInput, GateShut
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.chain import Sign, Unsign
+from legatum.core.moves.kinds.provider import NewProvider
+from legatum.core.moves.plan import Wish, draw
+from legatum.core.moves.retreat import Begun, draft_retreat
+from legatum.core.moves.runbook import Runbook, Step, forecast
+from legatum.core.rehearsal import build_stage, rehearse
+from legatum.core.rehearsal.stage import Stage
+from legatum.core.timing import Caution
+from tests.core.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, drawing
+
+KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)
+BOTH = Keys(("12/13", "34/13", "56/13"), ("12/13", "56/13"), ("34/13",), 7200)
+OLD, NEW = "12 13 2 AA", "56 13 2 BB"
+ROWAN = replace(BIRCH, signs=True)
+
+
+def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> Drawing:
+    fields = {
+        "places": (ABOVE, ALDER, ROWAN, CEDAR), "keys": {("alder", DOMAIN): keys}, "anchors": Anchors((OLD,), "", ds_ttl),
+        "offers": {"alder": (OLD,)}, "signing": "signed", "unsigned": "", "caution": Caution(0, 4, 30),
+    }  # fmt: skip
+    return drawing(**{**fields, **more})  # type: ignore[arg-type]
+
+
+UNCONNECTED = signed(anchors=Anchors(), earlier_keys={("alder", DOMAIN): None})
+EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): KEYS})
+PLANS: dict[str, tuple[Drawing, Wish]] = {
+    "passage": (signed(), NewProvider(DOMAIN, "alder", "birch")),
+    "passage-at-once": (signed(ds_ttl=86400, at_once=True), NewProvider(DOMAIN, "alder", "birch")),
+    "to-one-that-does-not-sign": (signed(), NewProvider(DOMAIN, "alder", "cedar", unsigned=True)),
+    "unsigned": (signed(), Unsign(True)),
+    "signed": (drawing(), Sign()),
+    "connected": (UNCONNECTED, Sign()),
+    "exchanged": (EXCHANGING, Sign(exchange=True)),
+}
+
+
+def plan(kind: str) -> Runbook:
+    of, wish = PLANS[kind]
+    return draw(of, "m1", kind, [wish])
+
+
+def without_waits(runbook: Runbook, ident: str, rules: set[int]) -> Runbook:
+    """The same, somebody being too quick before one step."""
+
+    def quick(step: Step) -> Step:
+        return replace(step, waits=tuple(each for each in step.waits if each.rule not in rules)) if step.id in ident.split() else step
+
+    return replace(runbook, steps=tuple(map(quick, runbook.steps)))
+
+
+@pytest.mark.parametrize("kind", PLANS)
+def test_every_plan_is_safe_and_so_is_every_way_back(kind: str) -> None:
+    runbook = plan(kind)
+    found = rehearse(runbook, {}, runbook.drafted)
+    assert found.safe, found.counterexamples[0].story
+    slots = list(forecast(runbook, {}, runbook.drafted))
+    for done in range(1, len(slots) + 1):
+        begun = {slot.step.id: Begun(slot.first, slot.ends) for slot in slots[:done]}
+        back = draft_retreat(runbook, begun, slots[done - 1].ends)
+        if back.steps:
+            rehearsed = rehearse(back, {}, back.drafted)
+            assert rehearsed.safe, (kind, slots[done - 1].step.id, rehearsed.counterexamples[0].story)
+
+
+@pytest.mark.parametrize(
+    ("kind", "step", "rules", "said"),
+    [
+        ("passage-at-once", "ready", {7}, "vouches for"),  # the DS set still held when the other side's keys come
+        ("passage", "ds-in", {6, 8}, "the keys do not prove the answer"),  # old data and keys beside the new DS set
+        ("to-one-that-does-not-sign", "ready", {1, 7}, "no keys at all"),
+        ("unsigned", "unsigned unsign", {7}, "no keys at all"),
+        ("signed", "ds-in", {6}, "unsigned"),
+        ("connected", "ds-in", {6}, "unsigned"),
+        ("exchanged", "ds-in", {6}, "none of them is one that the DS set vouches for"),
+    ],
+)
+def test_the_classic_accidents_are_stories(kind: str, step: str, rules: set[int], said: str) -> None:
+    of, _ = PLANS[kind]
+    if kind == "to-one-that-does-not-sign":
+        of = replace(of, at_once=True, anchors=Anchors((OLD,), "", 86400))
+    runbook = without_waits(draw(of, "m1", kind, [PLANS[kind][1]]), step, rules)
+    found = rehearse(runbook, {}, runbook.drafted)
+    stories = [" ".join(each.story) for each in found.counterexamples]
+    assert not found.safe and any(said in each for each in stories), stories
+    assert all("come later" in each.remedy or "later:" in each.remedy or "nobody may" in each.remedy for each in found.counterexamples)
+
+
+def test_what_cannot_be_meant_is_refused() -> None:
+    with pytest.raises(GateShut, match="cedar does not sign"):
+        draw(signed(), "m1", "", [NewProvider(DOMAIN, "alder", "cedar")])
+    with pytest.raises(BadInput, match="is connected already"):
+        draw(signed(), "m1", "", [Sign()])
+    with pytest.raises(GateShut, match="no key but the one"):
+        draw(signed(), "m1", "", [Sign(exchange=True)])
+    with pytest.raises(BadInput, match="has no DS"):
+        draw(drawing(), "m1", "", [Unsign()])
+
+
+class Resolver:
+    """Independent of the rehearsal: one that validates, follows the parent alone, and keeps each thing until its TTL is over."""
+
+    def __init__(self, stage: Stage, chance: random.Random) -> None:
+        self.stage, self.chance = stage, chance
+        self.kept: dict[str, tuple[object, float]] = {}
+
+    def have(self, what: str, now: float, given: "tuple[object, int]") -> object:
+        held = self.kept.get(what)
+        if held is None or held[1] <= now or self.chance.random() < 0.1:  # it may forget anything
+            self.kept[what] = held = (given[0], now + given[1])
+        return held[0]
+
+    def at(self, track: object, now: float) -> object:
+        """One of the values that some server gives at that moment."""
+        return self.chance.choice([each.value for each in track.periods if each.begins <= now < each.ends])  # type: ignore[attr-defined]
+
+    def bogus(self, now: float) -> bool:
+        scene, stage = self.stage.scene, self.stage
+        anchors = self.at(scene.anchors[DOMAIN], now) if DOMAIN in scene.anchors else Anchors()
+        anchors = self.have("ds", now, (anchors, anchors.ttl if anchors else 60))  # type: ignore[attr-defined]
+        ns = self.at(scene.said["the parent", stage.premises.parent_zone, DOMAIN, 2], now)
+        ns = self.have("ns", now, (ns, ns.ttl))  # type: ignore[attr-defined]
+        places = {place.name for place in stage.premises.places if set(place.servers) & set(ns.rdatas)}  # type: ignore[attr-defined]
+        place = min(places)
+        keys = self.at(scene.signed[place, DOMAIN], now)
+        known = self.have("keys", now, (keys, keys.ttl if keys else 60))  # type: ignore[attr-defined]
+        data = self.have("data", now, (self.at(scene.signed[place, DOMAIN], now), stage.premises.longest_ttl(DOMAIN)))
+        if not anchors:
+            return False
+        if known is None or not anchors.labels & set(known.published) & set(known.entry):  # type: ignore[attr-defined]
+            return True
+        return data is None or not set(known.published) & set(data.zone)  # type: ignore[attr-defined]
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.sampled_from(sorted(PLANS)), st.data(), st.integers(0, 2**32))
+def test_what_is_called_safe_is_never_bogus_by_chance(kind: str, data: st.DataObject, seed: int) -> None:
+    """Waits left out here and there: most of those plans are not safe, and those that are called so must be."""
+    runbook = plan(kind)
+    for step in data.draw(st.lists(st.sampled_from(runbook.steps), max_size=2)):
+        runbook = without_waits(runbook, step.id, set(range(20)))
+    if rehearse(runbook, {}, runbook.drafted).safe:
+        slots = list(forecast(runbook, {}, runbook.drafted))
+        stage, chance = build_stage(runbook, slots), random.Random(seed)
+        first, last = runbook.drafted - 90000, slots[-1].ends + 90000
+        edges = [each + offset for slot in slots for each in (slot.first, slot.ends) for offset in (-1, 0, 1)]
+        for _ in range(3):
+            resolver = Resolver(stage, chance)
+            moments = sorted([*edges, *(chance.uniform(first, last) for _ in range(60))])
+            assert not [now for now in moments if resolver.bogus(now)]
