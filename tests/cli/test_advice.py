@@ -28,7 +28,7 @@ MEANT = {  # what stands in capitals
 
 OF_THE_MOMENT = (  # understood, but not so in this world now
     "is there already", "a move of this domain already", "no step 'request' in this move", "does not have 198.51.100.41",
-    "nothing can stand beside an alias",
+    "nothing can stand beside an alias", "has no DS",
 )  # fmt: skip
 
 

@@ -144,31 +144,54 @@ def test_by_hand_the_slip_is_named(shell: Shell) -> None:
 
 
 def test_ds_by_hand_the_slip_is_named(shell: Shell) -> None:
-    """The zone is not signed, so the gate must be told to let it through; what is watched is what was typed."""
-    digest = "49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac0102"
-    words = ("registration", "ds", BY_HAND, "--registrar", "granite", "--set", f"4711 13 2 {digest}", "--anyway")
-    assert shell.run(*words, "--json").document["state"] == "worksheet"
-    sheet = (shell.folder / f"{BY_HAND}.ds.md").read_text()
-    assert "- [ ] digest type: `2` (in lists: SHA-256)" in sheet and f"    4711 13 2 {digest.upper()}" in sheet
-    for ds, says in ((f"4711 13 4 {digest + digest[:32]}", "is missing"), (f"4712 13 2 {digest}", "the key tag is 4712, meant was 4711")):
-        assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ds", ds).status == 0
-        waited = shell.run(*words, "--wait")
-        assert waited.status == 3 and says in waited.err, waited.err
-    assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ds", f"4711 13 2 {digest}").status == 0
-    assert shell.run(*words, "--wait", "--json").document["state"] == "published"
-    shown = shell.run("registration", "show", BY_HAND, "--json").document
+    """The worksheet has what the provider's key gives; what is watched is what was typed."""
+    domain = "glassfield.example"
+    (key,) = shell.run("ds", "derive", domain, "--json").document["keys"]
+    tag, digest = key["tag"], key["ds"][0]["digest"]
+    submit = ("ds", "submit", domain, "--registrar", "granite", "--yes")
+    held = shell.run(*submit)
+    assert held.status == 0 and "gave the zone unsigned until" in held.out and "(rule 6" in held.out, held.err
+    assert shell.run("practice", "clock", "--on", "25h").status == 0
+    stopped = shell.run(*submit)
+    assert stopped.status == 3 and "granite is changed by hand only: + DS" in stopped.err, stopped.err
+    sheet = Path(stopped.err.split("the worksheet for it: ")[1].splitlines()[0]).read_text()
+    assert "- [ ] digest type: `2` (in lists: SHA-256)" in sheet and f"    {tag} 13 2 {digest}" in sheet
+    for ds, says in ((f"{tag} 13 4 {digest}{digest[:32]}", "is missing"), (f"{tag + 1} 13 2 {digest}", f"the key tag is {tag + 1}")):
+        assert shell.run("practice", "form", domain, "--at", "granite", "--ds", ds).status == 0
+        assert shell.run("practice", "clock", "--on", "10m").status == 0
+        waited = shell.run(*submit, "--wait")
+        assert waited.status in (3, 4) and says in waited.err + waited.out, waited.err
+    assert shell.run("practice", "form", domain, "--at", "granite", "--ds", f"{tag} 13 2 {digest}").status == 0
+    assert shell.run(*submit, "--wait", "--json").document["halt"] == "complete"
+    shown = shell.run("registration", "show", domain, "--json").document
     assert shown["agreed"] and all(len(each["ds"]) == 1 for each in shown["held"])
-    assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--ds", "none").status == 0
-    gone = shell.run("registration", "ds", BY_HAND, "--registrar", "granite", "--none", "--wait", "--json")
-    assert gone.document["state"] == "published" and gone.document["new"] == []
+    assert shell.run("ds", "show", domain, "--json").document["state"] == "connected and valid"
 
 
-def test_ds_by_epp_and_the_rule_that_keeps_signatures(shell: Shell) -> None:
-    words = ("registration", "ds", DOMAIN, "--registrar", "flint", "--yes", "--wait")
-    ds = "4711 13 2 49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac49fd46e6c4b45c55d4ac0102"
-    assert shell.run(*words, "--set", ds, "--anyway", "--json").document["state"] == "published"
-    gone = shell.run(*words, "--none")
-    assert gone.status == 0 and "signatures must stay until 3600 s" in gone.err
+def test_a_ds_that_cannot_hold_is_never_submitted(shell: Shell) -> None:
+    domain, registrar = "coppergate.example", ("--registrar", "flint", "--yes")
+    (key,) = shell.run("ds", "derive", domain, "--json").document["keys"]
+    strange = shell.run("ds", "submit", domain, *registrar, "--ds", "4711 13 2 " + "ab" * 32)
+    assert strange.status == 4 and "fits no key with which rowan signs" in strange.err
+    turned = f"{key['tag']} 13 2 {'0' if key['ds'][0]['digest'][0] != '0' else '1'}{key['ds'][0]['digest'][1:]}"
+    words = ("ds", "submit", domain, *registrar, "--ds", turned)
+    assert shell.run(*words).status == 0 and shell.run("practice", "clock", "--on", "25h").status == 0
+    refused = shell.run(*words)
+    assert refused.status == 4 and "is a digit missing?" in refused.out, refused.err
+    assert shell.run("ds", "show", domain, "--json").document["state"] == "signed, not connected"
+    assert shell.run("ds", "submit", DOMAIN, *registrar, "--dry-run").status in (0, 3)  # alder would have to sign it first
+
+
+def test_ds_by_epp_and_the_rules_that_keep_signatures(shell: Shell) -> None:
+    words = ("--registrar", "flint", "--yes", "--wait")
+    done = shell.run("ds", "submit", "coppergate.example", *words, "--json")
+    assert done.document["halt"] == "complete" and "(rule 6" in done.err, done.err
+    assert shell.run("ds", "submit", "coppergate.example", *words).status == 2  # connected already
+    moved = shell.run("move", "draft", "coppergate.example", "--to", "birch", "--registrar", "flint")
+    assert moved.status == 4 and "birch does not sign: it would be unsigned from then on" in moved.err
+    gone = shell.run("ds", "withdraw", "coppergate.example", *words)
+    assert gone.status == 0 and "(rule 7" in gone.err and "nobody is asked for signatures" in gone.err, gone.err
+    assert shell.run("ds", "show", "coppergate.example", "--json").document["state"] == "signed, not connected"
 
 
 def test_a_registry_that_does_not_publish_what_it_accepted(shell: Shell) -> None:

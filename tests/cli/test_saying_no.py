@@ -21,7 +21,7 @@ CHANGES = [
     ("registration", "renew", DOMAIN, OTHER, "--registrar", "flint"),
     ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "birch", "--anyway"),
     ("registration", "nameservers", DOMAIN, OTHER, "--registrar", "flint", "--to", "birch", "--anyway"),
-    ("registration", "ds", DOMAIN, "--registrar", "flint", "--set", "4711 13 2 " + "ab" * 32, "--anyway"),
+    ("ds", "withdraw", "rowan.test", "--registrar", "slate", "--at", "rowan"),
     ("registration", "code", DOMAIN, "--registrar", "flint", "--into", "code", "--new"),
     ("registration", "password", "--registrar", "flint", "--new", "env:NEW"),
     ("registration", "contact", "QM-9", "--registrar", "flint", "--name", "Kiln", "--city", "X", "--country", "GB", "--email", "a@b.test"),

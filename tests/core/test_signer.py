@@ -1,10 +1,13 @@
 """What a signer makes stays with it: it is never sent elsewhere, and never taken for a difference."""
 
 import re
+from dataclasses import replace
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, key_label
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.moves.kinds.signing import Signing, obstacles
 from legatum.core.records.name import below, parse_name
@@ -16,6 +19,7 @@ from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import OWN, beside_signer, counted_text, signers_own, without_signing
 from legatum.core.zones.zone import Zone
+from tests.core.findings.pictures import Signer
 from tests.strategies import ORIGIN, zones
 
 
@@ -42,22 +46,28 @@ def test_a_key_that_is_meant_is_changed_all_the_same() -> None:
     assert counted_text(signers_own(zone.unsorted)) == "1 RRSIG, 1 NSEC, 1 DNSKEY, 1 NSEC3, 1 NSEC3PARAM, 1 CDS"
 
 
-def test_a_domain_with_any_sign_of_signing_is_not_led_like_an_unsigned_one() -> None:
-    domain = parse_name("kilnandclay.example.")
-    healthy = Signing(parents=2, servers=4)
-    assert not list(obstacles(domain, healthy, "alder", "rowan")) and "2 parent addresses" in healthy.unsigned_text
-    signing = Signing(new={"192.0.2.1": ("DNSKEY",)}, parents=2, servers=4)
-    assert not list(obstacles(domain, signing, "alder", "rowan")) and "signs by itself" in signing.unsigned_text
-    for seen, word in (
-        (Signing(ds={"192.0.2.9": ("DS 1 13 2 ab",)}), "DS 1 13 2"),
-        (Signing(ds={"192.0.2.9": ("DS 1 13 2 ab",)}, new={"192.0.2.1": ("DNSKEY",)}), "keys of its own"),
-        (Signing(old={"192.0.2.1": ("DNSKEY",)}), "without a DS"),
-        (Signing(old={"192.0.2.1": ("CDS",)}), "without a DS"),
-        (Signing(new={"192.0.2.1": ("DNSKEY", "CDS")}), "asks the registry for a DS"),
-        (Signing(silent=("192.0.2.9",)), "is not known"),
+def test_what_stands_in_the_way_of_leading_a_domain_elsewhere() -> None:
+    domain, origin = parse_name("kilnandclay.example."), Signer(1147)
+    key, ds = origin.rdata, anchors_of([origin.ds()], 3600)
+    label = key_label(key)
+    keys = Keys((label,), (label,), (label,), 3600)
+    good, plain = ServerKeys(keys, "", (), (key,)), ServerKeys(None)
+    old, parent = "192.0.2.1", "192.0.2.9"
+    unsigned = Signing({parent: Anchors()}, {old: plain}, {"192.0.2.2": good})
+    assert not list(obstacles(domain, unsigned, "alder", "rowan", False)) and "signs by itself" in unsigned.text
+    connected = Signing({parent: ds}, {old: good})
+    assert connected.is_signed and not list(obstacles(domain, connected, "alder", "rowan", True))
+    for seen, passes, word in (
+        (connected, False, "is signed: DS"),
+        (Signing({parent: ds}, {old: plain}), True, "it serves the zone unsigned"),
+        (Signing({parent: anchors_of([Signer(9).ds()], 60)}, {old: good}), True, "fits no key there"),
+        (Signing({parent: ds}, {old: good, "192.0.2.3": replace(good, keys=replace(keys, ttl=60))}), True, "with the same keys"),
+        (Signing({parent: ds, "192.0.2.8": Anchors()}, {old: good}), True, "hand out different DS sets"),
+        (Signing({parent: Anchors()}, {old: plain}, {"192.0.2.2": replace(good, asking=("CDS",))}), True, "asks the registry for a DS"),
+        (Signing(silent=(parent,)), True, "is not known"),
     ):
-        (found,) = obstacles(domain, seen, "alder", "rowan")
-        assert word in found.reason and found.remedy and not (seen.ds and seen.unsigned_text)
+        (found, *_) = obstacles(domain, seen, "alder", "rowan", passes)
+        assert word in found.reason and found.remedy, found
 
 
 def test_what_servers_are_known_to_refuse_is_named() -> None:

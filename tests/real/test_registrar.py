@@ -109,21 +109,6 @@ def network(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Network]:
         made.stop()
 
 
-def test_a_ds_goes_up_once_every_server_proves_it_and_comes_down_again(network: Network) -> None:
-    words = ("registration", "ds", SIGNED, "--registrar", "flint", "--yes", "--wait")
-    good = network.ds()
-    wrong = good[:-1] + ("0" if good[-1] != "0" else "1")
-    assert "fits no key" in network.legatum(*words, "--set", wrong, status=4)
-    assert "serves no DNSKEY" in network.legatum("registration", "ds", OWN, "--registrar", "flint", "--set", good, "--yes", status=4)
-    done = network.legatum(*words, "--set", good)
-    assert done["state"] == "published" and done["new"][0].lower() == good.lower()
-    assert [str(each) for each in network.asked("top", SIGNED, "DS").answer[0]] == [good]
-    shown = network.legatum("registration", "show", SIGNED, "--registrar", "flint")
-    assert shown["agreed"] and shown["held"][0]["ds"] == done["new"]
-    gone = network.legatum(*words, "--none")
-    assert gone["state"] == "published" and not network.asked("top", SIGNED, "DS").answer
-
-
 def test_child_name_servers_from_the_zone_to_glue_in_a_real_tld_and_to_another_address(network: Network) -> None:
     where = ("--at", "birch", "--registrar", "flint", "--yes")
     hosts = [f"ns{number}.{OWN}" for number in (1, 2)]

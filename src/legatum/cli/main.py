@@ -30,6 +30,7 @@ COMMANDS = {
     "template": "the house's records for hosted domains: who has drifted from them, and back",
     "hosts": "child name servers and their glue: zone, registry and parent in step",
     "registration": "the registrar's side: what it holds, name servers, locks",
+    "ds": "the chain of trust; DS records from key to registry and back",
     "move": "draft, show, advance a move; where it stands",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
     "watch": "follow a change until it has reached everybody, beside the forecast",

@@ -89,7 +89,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         retire=args.retire,
         sign=args.sign,
         exchange=args.exchange,
-        ds=_ds(args.ds),
+        ds=ds_records(args.ds),
         unsign=args.unsign,
         low_ttl=parse_duration(args.low_ttl or house.low_ttl),
         publishing=parse_duration(args.publishing),
@@ -99,7 +99,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
     )
 
 
-def _ds(texts: "list[str]") -> "tuple[str, ...]":
+def ds_records(texts: "list[str]") -> "tuple[str, ...]":
     """As presentation has them. Raises :class:`BadInput`."""
     from legatum.core.observation.expected import parse_ds_text
     from legatum.core.records.presentation import rdata_text

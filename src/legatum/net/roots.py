@@ -1,5 +1,12 @@
 """The public root servers' addresses, for settings that say ``roots = "public"`` (IANA's root hints)."""
 
+PUBLIC_ANCHORS = {
+    ".": [
+        "20326 8 2 E06D44B80B8F1D39A95C0B0D7C65D08458E880409BBC683457104237C7F8EC8D",
+        "38696 8 2 683D2D0ACB8C9B712A1948B27F741219298D0A450D612C483AF444A4C0FB2B16",
+    ]
+}
+"""The keys of the public root, as DS records (IANA's trust anchors, RFC 9718)."""
 PUBLIC_ROOTS: dict[str, tuple[str, str]] = {
     "a.root-servers.net": ("198.41.0.4", "2001:503:ba3e::2:30"),
     "b.root-servers.net": ("170.247.170.2", "2801:1b8:10::b"),

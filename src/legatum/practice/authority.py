@@ -17,6 +17,8 @@ from legatum.net.transfer import transfer
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog
+from legatum.practice.proving import proven
+from legatum.practice.signer import signed
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import (
@@ -38,6 +40,7 @@ from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature
 from legatum.wire.update import apply_update, conditions_hold
 
 _NOTAUTH, _NXRRSET = 9, 8
+_DO = 0x8000
 _RECORDS_IN_A_MESSAGE = 200
 
 
@@ -54,7 +57,7 @@ class Authority:
     """One server process. ``address`` is its first address; ``key`` must sign transfers and updates.
 
     ``distrusts``: conditions of updates that it takes for not met although they are; ``own_serials``: it writes its own serial whatever an
-    update says. Real servers do both.
+    update says. Real servers do both. ``signs``: every zone that it is the primary of.
     """
 
     def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: Key) -> None:
@@ -64,6 +67,7 @@ class Authority:
         self.notify: list[str] = []
         self.distrusts: Literal["nothing", "the SOA", "everything"] = "nothing"
         self.own_serials = False
+        self.signs = False
         self._asker = asker
         self._clock = clock
         self._log = log
@@ -79,7 +83,7 @@ class Authority:
 
     def serve(self, zone: Zone) -> None:
         """Serves a zone from now on, as its primary."""
-        self._served[zone.origin] = ServedZone(zone)
+        self._served[zone.origin] = ServedZone(signed(zone, self._clock.now()) if self.signs else zone)
         self._announce(zone.origin)
 
     def follow(self, origin: Name, primary: str, key: Key | None = None) -> None:
@@ -129,6 +133,8 @@ class Authority:
     def _answer(self, request: Message, limit: int) -> tuple[list[bytes], int]:
         question = request.questions[0]
         found = answer_from(self._served, question.name, question.rtype)
+        if request.edns is not None and request.edns.flags & _DO:
+            found = proven(self._served, found, question.name, question.rtype)
         reply = _reply(
             request, found.rcode, AA if found.authoritative else 0,
             records(found.answer), records(found.authority), records(found.additional),

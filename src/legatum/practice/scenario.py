@@ -44,7 +44,12 @@ PROVIDERS = {
         },
         ("birch.example", "evensong.test", "lanternlane.example"),
     ),
+    "rowan": Hosting(
+        {"ns1.rowan.test": ("198.51.100.51", "2001:db8:c1::53"), "ns2.rowan.test": ("203.0.113.52", "2001:db8:c2::53")},
+        ("rowan.test", "coppergate.example", "glassfield.example"),
+    ),
 }
+SIGNERS = ("rowan",)  # of the providers
 SECONDARIES = {"birch": "alder"}  # who serves copies, of whose zones
 REGISTRATIONS = {
     "kilnandclay.example": ("flint", "alder"),
@@ -54,7 +59,11 @@ REGISTRATIONS = {
     "tidemill.example": ("flint", "alder"),
     "alder.test": ("slate", "alder"),
     "birch.example": ("flint", "birch"),
+    "rowan.test": ("slate", "rowan"),
+    "coppergate.example": ("flint", "rowan"),
+    "glassfield.example": ("granite", "rowan"),
 }
+VOUCHED_FOR = ("rowan.test",)  # domains with a DS at the beginning
 REGISTERED_LATELY = {"tidemill.example": 20}  # days ago
 REGISTRARS = ("flint", "slate")
 FORM_REGISTRAR, FORM_PAGE = "granite", "https://members.granite.test/domains"  # to its customers it shows a form and nothing else
@@ -131,6 +140,29 @@ www 3600 IN A 198.51.100.97
 @ 86400 IN NS ns2.alder.test.
 @ 3600 IN A 198.51.100.98
 www 3600 IN A 198.51.100.98
+""",
+    "coppergate.example": """
+@ 3600 IN SOA ns1.rowan.test. hostmaster.rowan.test. 5 14400 3600 1209600 1800
+@ 86400 IN NS ns1.rowan.test.
+@ 86400 IN NS ns2.rowan.test.
+@ 3600 IN A 198.51.100.99
+@ 3600 IN MX 10 mail.kilnandclay.example.
+@ 3600 IN TXT "v=spf1 mx -all"
+www 3600 IN A 198.51.100.99
+""",
+    "glassfield.example": """
+@ 3600 IN SOA ns1.rowan.test. hostmaster.rowan.test. 2 14400 3600 1209600 1800
+@ 86400 IN NS ns1.rowan.test.
+@ 86400 IN NS ns2.rowan.test.
+@ 3600 IN A 198.51.100.89
+www 3600 IN CNAME glassfield.example.
+""",
+    "rowan.test": """
+@ 3600 IN SOA ns1.rowan.test. hostmaster.rowan.test. 9 14400 3600 1209600 600
+@ 86400 IN NS ns1.rowan.test.
+@ 86400 IN NS ns2.rowan.test.
+@ 3600 IN A 198.51.100.50
+www 3600 IN A 198.51.100.50
 """,
     "alder.test": """
 @ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 12 14400 3600 1209600 600

@@ -12,11 +12,12 @@ from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
 
+from legatum.core.dnssec.serving import ds_of_key
 from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, below, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import AAAA, NS, SOA, A
+from legatum.core.records.rrtype import AAAA, DS, NS, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
@@ -31,6 +32,7 @@ from legatum.practice.listener import Handler, Listener
 from legatum.practice.log import Errand, Errands, VisitLog
 from legatum.practice.registry import Registry, Tld
 from legatum.practice.resolver import Resolver
+from legatum.practice.signer import key_data
 from legatum.practice.visitors import Visitors
 from legatum.practice.web_server import DnsService, RdapService, WebServer
 from legatum.practice.web_server import Handler as WebHandler
@@ -124,6 +126,7 @@ class World:
             for name, addresses in hosting.servers.items():
                 key = self.keys.get(group) or _new_key()
                 authority = Authority(name, addresses[0], self._asker, self.clock, self.log, key)
+                authority.signs = group in ("root", *scenario.TLDS, *scenario.SIGNERS)
                 self.hostings[group].append(authority)
                 for address in addresses:
                     await self._listen(address, authority.handle)
@@ -156,7 +159,7 @@ class World:
         for domain, (registrar, provider) in scenario.REGISTRATIONS.items():
             servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
             days = scenario.REGISTERED_LATELY.get(domain, 730)
-            self.registry.register(parse_name(domain + "."), registrar, servers, days * 86400.0)
+            self.registry.register(parse_name(domain + "."), registrar, servers, days * 86400.0, _ds(domain))
         name, address = scenario.REGISTRY
         self.epp = EppServer(name, self.registry, self.clock, self._tls)
         await self.epp.open()
@@ -204,18 +207,27 @@ class World:
             servers = scenario.PROVIDERS[provider].servers
             rrsets.append(_ns(parse_name(domain + "."), servers, scenario.DELEGATION_TTL))
             rrsets += [each for each in _address_rrsets(servers, scenario.DELEGATION_TTL) if each.name.endswith(origin)]
+            rrsets += [rrset(parse_name(domain + "."), DS, scenario.DELEGATION_TTL, ds) for ds in [_ds(domain)] if ds]
         return zone.with_rrsets(rrsets)
 
     def _root_zone(self) -> Zone:
         rrsets = [*_address_rrsets(scenario.ROOT_SERVERS, 86400)]
         for tld, hosting in scenario.TLDS.items():
-            rrsets += [_ns(parse_name(tld + "."), hosting.servers, 86400), *_address_rrsets(hosting.servers, 86400)]
+            name = parse_name(tld + ".")
+            rrsets += [_ns(name, hosting.servers, 86400), *_address_rrsets(hosting.servers, 86400)]
+            rrsets.append(rrset(name, DS, 86400, [ds_of_key(name, key_data(name))]))
         return self._blank(ROOT, scenario.ROOT_SERVERS, 1, ttl=86400).with_rrsets(rrsets)
 
     def _blank(self, origin: Name, servers: Iterable[str], serial: int, ttl: int = 3600) -> Zone:
         first = parse_name(next(iter(servers)) + ".")
         soa = SoaFields(first, below("hostmaster", first), serial, 14400, 3600, 1209600, 600)
         return Zone(origin, [RRset(origin, SOA, ttl, (soa.rdata(),)), _ns(origin, servers, 86400)])
+
+
+def _ds(domain: str) -> list[bytes]:
+    """What the registry holds of a domain at the beginning."""
+    name = parse_name(domain + ".")
+    return [ds_of_key(name, key_data(name))] if domain in scenario.VOUCHED_FOR else []
 
 
 def _ns(owner: Name, servers: Iterable[str], ttl: int) -> RRset:

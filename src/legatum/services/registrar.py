@@ -15,9 +15,10 @@ _MOST_SAID = 4  # things to do that are told in one line; the worksheet has all
 
 
 class ByHand(OutsideFault):
-    """Only a person can do this. ``to_do``: what, a line each; ``page``: where the form is."""
+    """Only a person can do this. ``to_do``: what, a line each; ``page``: where the form is; ``ds``: the DS set before and after, where that
+    is what changes."""
 
-    def __init__(self, registrar: str, page: str, to_do: Sequence[str]) -> None:
+    def __init__(self, registrar: str, page: str, to_do: Sequence[str], ds: tuple[Sequence[bytes], Sequence[bytes]] = ((), ())) -> None:
         place = f" at {page}" if page else ""
         remedy = f"type it into the form{place}, then go on with the same command"
         more = f" and {len(to_do) - _MOST_SAID} more" if len(to_do) > _MOST_SAID else ""
@@ -25,6 +26,7 @@ class ByHand(OutsideFault):
         self.registrar = registrar
         self.page = page
         self.to_do = tuple(to_do)
+        self.ds = ds
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ class Network(Section):
 
     ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known. ``rate``: questions a second to one
     server address in lists of domains, 0 for no limit. ``home``: special address ranges (private, documentation) that count as
-    public here.
+    public here. ``anchors``: zone → DS records by which it is trusted, ``12345 13 2 …``; those of the public root where that is asked.
     """
 
     roots: Literal["public"] | dict[str, list[str]]
@@ -34,6 +34,7 @@ class Network(Section):
     ipv6: bool = True
     rate: int = 150
     home: list[str] = field(default_factory=list)
+    anchors: dict[str, list[str]] = field(default_factory=dict)
 
 
 class KeyReference(Section):

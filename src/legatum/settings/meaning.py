@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
+from legatum.core.observation.expected import parse_ds_text
 from legatum.core.records.name import parse_domain, parse_name
 from legatum.core.records.rrset import LARGEST_TTL
 from legatum.settings.document import EppRegistrar, FilesProvider, House, KeyReference, Network, Resolver, Settings
@@ -64,6 +65,8 @@ def _network(network: Network) -> Iterator[Objection]:
         for name, addresses in network.roots.items():
             yield from _each("network", "roots", [name], _host)
             yield from _each("network", "roots", addresses, ip_address)
+    for texts in network.anchors.values():
+        yield from _each("network", "anchors", texts, parse_ds_text)
     yield from _each("network", "map", list((network.map or {}).values()), _place)
 
 

@@ -241,13 +241,13 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
     new = ", ".join(document.new) or "nothing"
     match document.state:
         case "changed":
-            followed = document.action in ("nameservers", "ds")
+            followed = document.action == "nameservers"
             following = f"`legatum watch {document.domain} --ns NAME,NAME` follows it until everybody has it" if followed else ""
             screen.verdict(True, f"{what}: {document.said}; now {new}", following)
         case "published":
             screen.verdict(True, f"{what}: seen at every server of the parent zone since {document.since}: {new}", "")
         case "worksheet":
-            again = "then the same command with --wait" if document.action in ("nameservers", "ds") else "then the same command: it looks"
+            again = "then the same command with --wait" if document.action == "nameservers" else "then the same command: it looks"
             screen.verdict(True, f"{what}: to be changed by hand, {document.file} says how", again)
             screen.line()
             screen.line(document.sheet)

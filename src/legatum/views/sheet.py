@@ -1,16 +1,16 @@
 """Worksheets for a registrar's form: what to change, old → new, each value in every form in which such pages ask for it."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from html import escape
 from pathlib import Path
 
 from legatum.core.dnssec.key import ALGORITHMS, DIGESTS
-from legatum.core.moves.effects import Delegated, HostSet, Records, Transfer, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import Delegated, DsSet, HostSet, Records, Signed, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name, absolute_text, name_text, unicode_text
 from legatum.core.records.presentation import rdata_text
-from legatum.core.records.rrtype import DNSKEY, DS
+from legatum.core.records.rrtype import DS
 from legatum.net.file import write_whole
 from legatum.services.registrar import ByHand
 
@@ -31,8 +31,8 @@ def nameserver_sheet(domain: Name, registrar: str, page: str, old: Sequence[Name
     )
 
 
-def ds_sheet(domain: Name, registrar: str, page: str, old: Sequence[bytes], new: Sequence[bytes], keys: Mapping[bytes, bytes]) -> str:
-    """The DS set, as Markdown. ``keys``: DS → the DNSKEY that it names, for pages that ask for the key instead."""
+def ds_sheet(domain: Name, registrar: str, page: str, old: Sequence[bytes], new: Sequence[bytes]) -> str:
+    """The DS set, as Markdown."""
     gone, come = [each for each in old if each not in new], [each for each in new if each not in old]
     lines = _head(f"DS records of {name_text(domain)} at {registrar}", page)
     if gone:
@@ -48,8 +48,7 @@ def ds_sheet(domain: Name, registrar: str, page: str, old: Sequence[bytes], new:
             f"- [ ] digest: `{digest}` ({len(digest)} digits)", "",
             "Pages that want it in one line:", "", f"    {tag} {algorithm} {digest_type} {digest}", "",
         ]  # fmt: skip
-        if each in keys:
-            lines += ["Pages that want the key instead (DNSKEY):", "", f"    {rdata_text(DNSKEY, keys[each])}", ""]
+        lines += [f"Pages that want the key instead (DNSKEY): `legatum ds derive {name_text(domain)}` shows it.", ""]
     if kept := [each for each in new if each in old]:
         lines += ["## Leave alone", "", *(f"- `{rdata_text(DS, each)}`" for each in kept), ""]
     return _whole(
@@ -102,12 +101,14 @@ def step_sheet(runbook: Runbook, step: Step, by_hand: ByHand) -> str:
     match effect:
         case Delegated():
             return nameserver_sheet(domain, by_hand.registrar, by_hand.page, effect.before, effect.after)
+        case DsSet():
+            return ds_sheet(domain, by_hand.registrar, by_hand.page, *by_hand.ds)
         case HostSet():
             return host_sheet(domain, effect.host, by_hand.registrar, by_hand.page, effect.before, effect.after)
         case Transfer(op="request"):
             fetch = f"`legatum registration code {name_text(domain)} --registrar {effect.losing} --into FILE`"
             to_do.insert(0, f"have the authorisation code at hand, in a file and nowhere else: {fetch}")
-        case Records() | ZoneMade() | ZoneEnded():
+        case Records() | ZoneMade() | ZoneEnded() | Signed():
             return form_sheet(domain, by_hand.registrar, by_hand.page, step.title, to_do)
     return transfer_sheet(domain, by_hand.registrar, by_hand.page, to_do)
 

@@ -3,9 +3,9 @@
 import argparse
 
 from legatum.cli.common import add_changing, add_common
-from legatum.cli.registration import account, ds, nameservers, shown, statuses, term, transfer
+from legatum.cli.registration import account, nameservers, shown, statuses, term, transfer
 
-_KINDS = (shown, nameservers, ds, statuses, term, transfer, account)
+_KINDS = (shown, nameservers, statuses, term, transfer, account)
 
 
 def configure(parser: argparse.ArgumentParser) -> None:

@@ -3,11 +3,11 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, parse_key
+from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, check_signature, parse_signature, signatures_over
 from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.records.name import Name
-from legatum.core.records.presentation import rdata_text
+from legatum.core.records.name import ROOT, Name
+from legatum.core.records.presentation import parse_rdata, rdata_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, SOA
 
@@ -18,12 +18,14 @@ _KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
 @dataclass(frozen=True, slots=True)
 class ServerKeys:
     """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
-    not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set."""
+    not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set;
+    ``until``: when the first of the signatures that hold runs out, in seconds since 1970."""
 
     keys: Keys | None
     broken: str = ""
     asking: tuple[str, ...] = ()
     entries: tuple[bytes, ...] = ()
+    until: float | None = None
 
 
 def server_keys(
@@ -39,26 +41,40 @@ def server_keys(
     broken = "" if entry and zone else "no signature over the keys holds" if not entry else "no signature over the SOA record holds"
     published = tuple(sorted(label for each in keys.rdatas if (label := key_label(each))))
     told = Keys(published, tuple(sorted(entry)), tuple(sorted(zone)), keys.ttl)
-    return ServerKeys(
-        told, broken, kinds, tuple(sorted(data for data in entry.values() if _is_entry(data))) or tuple(sorted(entry.values()))
-    )
+    data = sorted(each for each, _ in entry.values())
+    until = min((float(ends) for _, ends in (*entry.values(), *zone.values())), default=None)
+    return ServerKeys(told, broken, kinds, tuple(data), until)
 
 
-def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, bytes]:
-    """Label → data of each key of which a signature holds."""
-    found = dict[str, bytes]()
+def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, tuple[bytes, int]]:
+    """Label → data of each key of which a signature holds, and until when the last one does."""
+    found = dict[str, tuple[bytes, int]]()
     by_label = {key_label(each): each for each in keys.rdatas}
     for rdata in signatures.rdatas if signatures is not None else ():
         signature = parse_signature(rdata)
         if signature is not None and check_signature(signed, signature, keys, now) == Validity.GOOD:
             made_by = f"{signature.tag}/{signature.algorithm}"
-            found[made_by] = by_label[made_by]
+            found[made_by] = by_label[made_by], max(signature.expires, found.get(made_by, (b"", 0))[1])
     return found
 
 
-def _is_entry(data: bytes) -> bool:
-    key = parse_key(data)
-    return key is not None and bool(key.flags & ENTRY_POINT)
+def entry_points(keys: Iterable[bytes]) -> tuple[bytes, ...]:
+    """Of keys that sign a key set those that are meant to be vouched for; all, where none says so (RFC 4034 s2.1.1)."""
+    every = tuple(keys)
+    return tuple(each for each in every if (key := parse_key(each)) and key.flags & ENTRY_POINT) or every
+
+
+def proves(domain: Name, rdata: bytes, given: ServerKeys) -> bool:
+    """The DS is of a key that signs the key set there, digest and all (RFC 4035 s5.2)."""
+    ds = parse_ds(rdata)
+    return ds is not None and any(fits(domain, ds, key) for key in given.entries)
+
+
+def holds(domain: Name, anchors: Anchors, given: ServerKeys) -> bool:
+    """What the parent vouches for holds at the server: one DS is enough, and without any nothing is asked for."""
+    if not anchors:
+        return True
+    return not given.broken and any(proves(domain, parse_rdata(DS, each, ROOT), given) for each in anchors.records)
 
 
 def key_label(data: bytes) -> str:

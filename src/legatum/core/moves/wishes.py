@@ -103,8 +103,9 @@ class Wishes:
         said += [f"from {self.transfer.losing} to {self.transfer.gaining} (registrars)"] if self.transfer else []
         said += ["first delegated"] if self.first else []
         said += ["retired"] if self.retire else []
-        said += ["signed"] if self.sign else []
-        said += ["another key vouched for"] if self.exchange else []
+        vouched = f" with DS {'; '.join(each[:24] for each in self.ds)}" if self.ds else ""
+        said += [f"signed{vouched}"] if self.sign else []
+        said += [f"another key vouched for{vouched}"] if self.exchange else []
         said += ["unsigned"] if self.unsign else []
         return ", ".join(said)
 

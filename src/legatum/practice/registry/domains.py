@@ -29,7 +29,7 @@ class DomainDesk:
         self._changed = changed
         self.tells_others = False
 
-    def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR) -> None:
+    def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()) -> None:
         """A domain that is registered when the world begins, ``age`` seconds old."""
         book, hosts = self._book, tuple(sorted(nameservers))
         for host in hosts:
@@ -38,7 +38,7 @@ class DomainDesk:
         book.contacts.setdefault("QM-1", epp.ContactData("QM-1", "Quillmoor Hosting", "Quillmoor", "IE", "post@quillmoor.test", registrar))
         book.domains[domain] = epp.DomainData(
             domain, f"D{book.number():06d}-QM", ("ok",), hosts, (), registrar, instant_text(now - age), "", instant_text(now + YEAR),
-            registrant="QM-1", code=secrets.token_urlsafe(9),
+            registrant="QM-1", code=secrets.token_urlsafe(9), ds=tuple(ds),
         )  # fmt: skip
         self._expire_in_time(domain)
 

@@ -40,9 +40,9 @@ class Registry:
         self.publisher = Publisher(self.book, tlds, self.domains.served, delay, asker)
         self.trouble = Trouble()
 
-    def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR) -> None:
+    def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()) -> None:
         """A domain that is registered, and published, when the world begins; ``age`` in seconds."""
-        self.domains.register(domain, registrar, nameservers, age)
+        self.domains.register(domain, registrar, nameservers, age, ds)
         self.publisher.is_out(domain)
 
     def known(self, domain: Name) -> epp.DomainData | None:

@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from legatum.core.dnssec.serving import anchors_of, ds_of_key
+from legatum.core.dnssec.serving import anchors_of, ds_of_key, entry_points
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
@@ -145,7 +145,7 @@ def _offers(signing: Signing | None, main: str, domain: Name) -> dict[str, tuple
     entries = {each.entries for each in signing.old.values()} if signing is not None else set()
     if len(entries) != 1 or not (keys := next(iter(entries))):
         return {}
-    return {main: anchors_of((ds_of_key(domain, each) for each in keys), 0).records}
+    return {main: anchors_of((ds_of_key(domain, each) for each in entry_points(keys)), 0).records}
 
 
 def _leading(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name]) -> list[Name]:

@@ -3,7 +3,7 @@
 import asyncio
 from collections.abc import Mapping, Sequence
 
-from legatum.core.dnssec.serving import ServerKeys, anchors_of, server_keys
+from legatum.core.dnssec.serving import ServerKeys, anchors_of
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.kinds.signing import Obstacle, Signing
 from legatum.core.moves.meanwhile.drift import signing_drift
@@ -11,11 +11,9 @@ from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Outcome, Runbook, leads_elsewhere, next_step
 from legatum.core.records.name import Name
-from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, SOA
-from legatum.net.reply import Reply
+from legatum.core.records.rrtype import DS
+from legatum.work.look.chain import keys_at
 from legatum.work.outside import Outside
-
-_ASKED = (DNSKEY, SOA, CDS, CDNSKEY)
 
 
 async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str]) -> Signing:
@@ -25,27 +23,13 @@ async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], r
     parents = asker.askable(cut.addresses)
     sides = [asker.askable(each) for each in (left, right)]
     above = await asyncio.gather(*(asker.ask(address, domain, DS) for address in parents))
-    below = await asyncio.gather(*(_server(outside, address, domain) for side in sides for address in side))
+    below = await asyncio.gather(*(keys_at(outside, address, domain) for side in sides for address in side))
     given = dict(zip((address for side in sides for address in side), below, strict=True))
     silent = [each.server for each in above if not each.answered]
     silent += [address for address, (_, answered) in given.items() if not answered]
     ds = {each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0) for each in above}
     old, new = ({address: given[address][0] for address in side} for side in sides)
     return Signing(ds, old, new, tuple(dict.fromkeys(silent)))
-
-
-async def _server(outside: Outside, address: str, domain: Name) -> tuple[ServerKeys, bool]:
-    """And whether it answered at all."""
-    replies = await asyncio.gather(*(outside.asker.ask(address, domain, rtype, dnssec=True) for rtype in _ASKED))
-    keys, soa, *asking = replies
-    signatures = [each for reply in (keys, soa) for each in reply.answer]
-    wanting = [reply.rtype for reply in asking if _has(reply)]
-    found = server_keys(domain, keys.find(DNSKEY) if _has(keys) else None, soa.find(SOA), signatures, wanting, outside.clock.now())
-    return found, all(each.answered for each in replies)
-
-
-def _has(reply: Reply) -> bool:
-    return reply.authoritative and reply.find(reply.rtype) is not None
 
 
 async def signed_meanwhile(outside: Outside, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> tuple[str, ...]:

@@ -44,6 +44,7 @@ def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
             "sign", f"Have {drawing.main} sign the zone", (Signed(drawing.main, drawing.domain, None, keys, drawing.follows),), (),
             f"every server of {drawing.main} gives keys, and signatures that hold", "end the signing again", estimate=60,
         ))  # fmt: skip
+    _refuse_strange(drawing, wish)
     records = wish.records or _newer(drawing, wish)
     yield from connected(drawing, drawing.main, records)
     if wish.exchange:
@@ -52,6 +53,18 @@ def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
             (Trusted(drawing.domain, (drawing.main, *drawing.follows), Anchors(records, "", drawing.anchors.ttl)),),
             (), "what the parent vouches for holds at every address", "nothing to take back",
         ), (Unvouched(drawing.domain),))  # fmt: skip
+
+
+def _refuse_strange(drawing: Drawing, wish: Sign) -> None:
+    """Raises :class:`GateShut` for a record of a key that is not there."""
+    keys = drawing.keys.get((drawing.main, drawing.domain))
+    signing = set(keys.entry) if keys is not None else set()
+    for each in wish.records:
+        if "/".join(each.split()[:2]) not in signing:
+            raise GateShut(
+                f"DS {each[:40]} fits no key with which {drawing.main} signs the key set of {name_text(drawing.domain)}",
+                f"is a digit missing? `legatum ds derive {name_text(drawing.domain)}` shows those that fit",
+            )
 
 
 def _newer(drawing: Drawing, wish: Sign) -> tuple[str, ...]:

@@ -7,8 +7,8 @@ out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.dnssec.serving import ServerKeys
-from legatum.core.dnssec.trust import Anchors, vouches
+from legatum.core.dnssec.serving import ServerKeys, holds
+from legatum.core.dnssec.trust import Anchors
 from legatum.core.records.name import Name, name_text
 
 
@@ -65,7 +65,7 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> 
             "then draft again",
         )
         return
-    yield from _not_whole(text, seen, old)
+    yield from _not_whole(domain, seen, old)
     for who, side in ((old, seen.old), (new, seen.new)):
         if asking := {address: each.asking for address, each in side.items() if each.asking}:
             address, kinds = next(iter(asking.items()))
@@ -76,15 +76,16 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> 
             )
 
 
-def _not_whole(text: str, seen: Signing, old: str) -> Iterator[Obstacle]:
+def _not_whole(domain: Name, seen: Signing, old: str) -> Iterator[Obstacle]:
     """A chain that does not hold now, or that not all servers have alike, is no basis for a plan."""
-    mend = f"mend that first: `legatum survey {text}` says what to do"
+    text = name_text(domain)
+    mend = f"mend that first: `legatum ds show {text}` says what to do"
     if len({(each.records, each.of) for each in seen.ds.values()}) > 1:
         yield Obstacle(f"the parent's servers hand out different DS sets for {text}", "wait until they agree, then draft again")
     if not seen.anchors:
         return
     for address, each in seen.old.items():
-        if each.broken or not vouches(seen.anchors, each.keys):
+        if not holds(domain, seen.anchors, each):
             why = each.broken or (f"{seen.anchors.text} fits no key there" if each.keys is not None else "it serves the zone unsigned")
             yield Obstacle(f"{text} is bogus at {address} of {old}: {why}", mend)
             return

@@ -183,7 +183,8 @@ def _said(rrset: RRset | None) -> str:
 
 
 def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]]) -> list[Obstacle]:
-    """Whether the parent vouches for what it should, and each place signs as it should. ``served``: place → its servers by address."""
+    """Whether the parent vouches for what it should, and each place signs as it should; of the step that changes the DS set its own gate
+    says what is wrong. ``served``: place → its servers by address."""
     text = name_text(position.domain)
     if seen.silent:
         return [
@@ -192,7 +193,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
     allowed = _anchors_under_way(position)
     entries = {place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()}
     found = []
-    for address, anchors in seen.ds.items():
+    for address, anchors in seen.ds.items() if not any(isinstance(each, DsSet) for each in position.step.effects) else ():
         if not any(_are(each, anchors, entries) for each in allowed):
             reason = f"{address} of the parent's servers hands out {anchors.text} for {text}; the plan rests on {allowed[0].text}"
             found.append(
@@ -242,7 +243,7 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
         elif expected is None and each.keys is not None and not made and not under_way:
             yield Obstacle(
                 f"{text} is signed at {place} now: {address} hands out keys ({each.keys.text})",
-                f"end the signing there, or have the plan drawn anew with it: `legatum move draft {text} --force` with the same wish",
+                f"end the signing there; or draft again, with --force: `legatum move show {text}` has the wish",
             )
         elif expected is not None and (each.keys is None or each.broken) and not under_way:
             why = each.broken or "it serves the zone unsigned"

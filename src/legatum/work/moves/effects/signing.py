@@ -2,8 +2,8 @@
 
 import asyncio
 
-from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key
-from legatum.core.dnssec.trust import Anchors, Keys, vouches
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, entry_points, holds, proves
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
 from legatum.core.moves.meanwhile.position import Refusal
@@ -54,7 +54,7 @@ async def meant(job: Job, anchors: Anchors) -> Anchors:
             "different keys",
         )
         raise GateShut(f"not every server of {anchors.of} gives the same keys, with signatures that hold: {why}", "wait until they do")
-    return anchors_of((ds_of_key(job.domain, each) for each in next(iter(entries))), anchors.ttl)
+    return anchors_of((ds_of_key(job.domain, each) for each in entry_points(next(iter(entries)))), anchors.ttl)
 
 
 class SetDs(Action[DsSet]):
@@ -80,15 +80,18 @@ class SetDs(Action[DsSet]):
         """Whether everybody who is asked at the place would find what the parent vouches for."""
         if not wanted or place not in {each.name for each in self.job.runbook.premises.places}:
             return []
-        seen = await seen_at(self.job, place)
-        anchors = anchors_of(wanted, 0)
-        return [f"{address} of {place} does not prove {anchors.text}: {each.broken or (each.keys.text if each.keys else 'no keys')}"
-                for address, each in seen.items() if each.broken or not vouches(anchors, each.keys)][:2]  # fmt: skip
+        found = []
+        for address, each in (await seen_at(self.job, place)).items():
+            wrong = [rdata for rdata in wanted if not proves(self.job.domain, rdata, each)]
+            if each.broken or wrong:
+                said = each.broken or f"{anchors_of(wrong, 0).text} fits no key there that signs the key set; is a digit missing?"
+                found.append(f"{address} of {place}: {said}")
+        return found[:2]
 
     async def _held(self) -> tuple[bytes, ...]:
-        """What the account holds; of a form, what the parent's servers hand out."""
+        """What the account holds; of a form, what registration data show, else what the parent's servers hand out."""
         held = await self.job.glance.registration(self.effect.registrar, self.job.domain)
-        if held.ds is not None and not self.job.registrar(self.effect.registrar).by_hand:
+        if held.ds is not None:
             return tuple(sorted(held.ds))
         signing = await look_at_signing(self.job.outside, self.job.domain, (), ())
         return rdatas(signing.anchors)
@@ -105,17 +108,20 @@ class SetDs(Action[DsSet]):
         if await self._held() != rdatas(wanted):
             return None
         now = self.now()
-        return self.outcome(now, now, f"the registry holds just this already: {wanted.text}", **{_MADE: list(wanted.records)})
+        return self.outcome(now, now, f"the registry holds {wanted.text} already", **{_MADE: list(wanted.records)})
 
     async def perform(self) -> Outcome:
         registrar, domain = self.job.registrar(self.effect.registrar), self.job.domain
         wanted = await meant(self.job, self.effect.after)
         held, after, first = set(await self._held()), set(rdatas(wanted)), self.now()
-        said = await registrar.change_ds(domain, sorted(after - held), sorted(held - after))
+        try:
+            said = await registrar.change_ds(domain, sorted(after - held), sorted(held - after))
+        except ByHand as by_hand:
+            raise ByHand(by_hand.registrar, by_hand.page, by_hand.to_do, (sorted(held), sorted(after))) from None
         now = set((await registrar.registration(domain)).ds or ())
         if now != after:
             raise OutsideFault(f"{registrar.name} said {said}, but holds {anchors_of(now, 0).text}", "look at the registrar's own pages")
-        return self.outcome(first, self.now(), f"{said}; the registry holds just {wanted.text}", **{_MADE: list(wanted.records)})
+        return self.outcome(first, self.now(), f"{said}; the registry holds {wanted.text}", **{_MADE: list(wanted.records)})
 
 
 class SeeDs(Action[DsPublished]):
@@ -193,7 +199,7 @@ class SeeTrust(Action[Trusted]):
             wrong = []
             for place in self.effect.places:
                 for address, each in (await seen_at(self.job, place)).items():
-                    if wanted and (each.broken or not vouches(wanted, each.keys)):
+                    if not holds(self.job.domain, wanted, each):
                         wrong.append(f"{address} of {place}: {each.broken or f'{wanted.text} fits no key there'}")
             resolvers = self.job.outside.resolvers()
             replies = await asyncio.gather(

@@ -1,0 +1,160 @@
+"""The chain of trust from the top down to a domain, link by link, as every server shows it (RFC 4035 s5)."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from legatum.core.dnssec.serving import ServerKeys, holds
+from legatum.core.dnssec.trust import Anchors
+from legatum.core.instant import instant_text
+from legatum.core.records.name import Name, name_text
+
+
+class State(StrEnum):
+    """Of one zone, or of the whole chain to it."""
+
+    UNSIGNED = "unsigned"
+    UNCONNECTED = "signed, not connected"
+    VALID = "connected and valid"
+    BROKEN = "connected and broken"
+    UNKNOWN = "not known"
+
+
+@dataclass(frozen=True, slots=True)
+class Served:
+    """What one address of the zone's servers gives; ``answered``: whether it did at all."""
+
+    server: Name
+    address: str
+    given: ServerKeys
+    answered: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """One zone. ``ds``: address of the parent's servers → the DS set, None where it did not answer; ``anchor``: the DS set that stands in
+    the settings instead, no DS where there is none."""
+
+    zone: Name
+    parent: Name | None
+    ds: Mapping[str, Anchors | None]
+    servers: Sequence[Served]
+    anchor: Anchors = field(default=Anchors())
+
+    @property
+    def anchors(self) -> Anchors:
+        """What vouches for it: the settings, else what the parent hands out."""
+        given = [each for each in self.ds.values() if each is not None]
+        return self.anchor or max(given, key=lambda each: (bool(each), each.ttl), default=Anchors())
+
+    @property
+    def state(self) -> State:
+        if not any(each.answered for each in self.servers) or (self.ds and all(each is None for each in self.ds.values())):
+            return State.UNKNOWN
+        signed = any(each.given.keys is not None for each in self.servers)
+        if not self.anchors:
+            return State.UNCONNECTED if signed else State.UNSIGNED
+        return State.BROKEN if any(self.broken()) else State.VALID
+
+    def broken(self) -> Iterator[tuple[str, str]]:
+        """What makes it bogus to those who validate, and what to do, in the order in which to do it."""
+        if not self.anchors:
+            return
+        text = name_text(self.zone)
+        for each in self.servers:
+            who = f"{name_text(each.server)} ({each.address})"
+            if not each.answered:
+                continue
+            if each.given.keys is None:
+                yield (
+                    f"{who} serves {text} unsigned, under {self.anchors.text[:40]}",
+                    (
+                        "take it out of the NS set, or have it serve the signed zone; if nobody can sign any more, take the DS set out "
+                        f"at the registrar: `legatum ds withdraw {text} --registrar NAME`"
+                    ),
+                )
+            elif not each.given.broken and not holds(self.zone, self.anchors, each.given):
+                yield (
+                    f"{who} has keys {each.given.keys.text}, and none of them is vouched for by {self.anchors.text[:60]}",
+                    (
+                        "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, wait its "
+                        "TTL, and put the right one in"
+                    ),
+                )
+            elif each.given.broken:
+                yield f"{who}: {each.given.broken}", "have the provider sign anew, now; everything else waits for that"
+
+    def disagreeing(self) -> Iterator[str]:
+        """Servers that do not say the same, though nothing is broken by it yet."""
+        sets = {each.records for each in self.ds.values() if each is not None}
+        if len(sets) > 1:
+            yield f"the parent's servers hand out different DS sets: {len(sets)} of them"
+        keys = {each.given.keys for each in self.servers if each.answered and each.given.keys is not None}
+        if len(keys) > 1:
+            yield "its servers do not give the same keys"
+
+    def unseen(self) -> Iterator[str]:
+        """Who did not answer."""
+        yield from (f"{address}, which would have the DS set" for address, each in self.ds.items() if each is None)
+        yield from (f"{name_text(each.server)} ({each.address})" for each in self.servers if not each.answered)
+
+    @property
+    def until(self) -> float | None:
+        """When the first of the signatures that hold now runs out."""
+        return min((each.given.until for each in self.servers if each.given.until is not None), default=None)
+
+    def running_out(self, now: float, floor: float) -> str:
+        """In words, where that is within ``floor`` seconds (rule 12)."""
+        if self.until is None or self.until - now > floor:
+            return ""
+        return f"the signatures of {name_text(self.zone)} run out at {instant_text(self.until)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """From the top down; the domain's own link is the last."""
+
+    links: Sequence[Link]
+
+    @property
+    def domain(self) -> Name:
+        return self.links[-1].zone
+
+    @property
+    def anchored(self) -> int | None:
+        """The lowest link that an anchor of the settings stands for; None where there is none."""
+        return max((number for number, each in enumerate(self.links) if each.anchor), default=None)
+
+    @property
+    def state(self) -> State:
+        """To those who validate by the anchors of the settings; without any, of the domain's own link."""
+        below = self.links[self.anchored :] if self.anchored is not None else self.links[-1:]
+        broken = next((each for each in below if each.state in (State.BROKEN, State.UNKNOWN)), None)
+        if broken is not None:
+            return broken.state
+        if all(each.state == State.VALID for each in below):
+            return State.VALID
+        return self.links[-1].state if self.links[-1].state != State.VALID else State.UNCONNECTED
+
+    @property
+    def why(self) -> str:
+        """In one sentence."""
+        text, own = name_text(self.domain), self.links[-1]
+        if self.state == State.VALID:
+            if self.anchored is None:
+                return (
+                    f"{own.anchors.text[:60]} holds at every server; no anchor in the settings: what is above {text} was held against none"
+                )
+            top = self.links[self.anchored].zone
+            return f"every link holds, from the anchor of {name_text(top) if len(top) > 1 else 'the root'} down, at every server"
+        if self.state == State.UNKNOWN:
+            return f"not everybody answers: {', '.join([each for link in self.links for each in link.unseen()][:3])}"
+        if self.state == State.BROKEN:
+            first = next(each for each in self.links if each.state == State.BROKEN)
+            return f"everybody behind a validating resolver gets nothing: {next(first.broken())[0]}"
+        if own.state == State.VALID:
+            gap = next(each for each in reversed(self.links) if each.state in (State.UNSIGNED, State.UNCONNECTED))
+            return f"its own link holds, and nothing connects {name_text(gap.zone)} above it: to validating resolvers it is unsigned"
+        if own.state == State.UNCONNECTED:
+            return "the parent has no DS: to validating resolvers it is unsigned"
+        return "neither keys nor a DS at any server"

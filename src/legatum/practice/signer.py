@@ -1,0 +1,100 @@
+"""Signing zones as a provider that does so by itself: one key a zone (ECDSA P-256, RFC 6605), NSEC proofs (RFC 4034), signatures for a
+year.
+
+Keys and signatures are kept for the process: every world of it has the same keys, and none is signed twice.
+"""
+
+from collections.abc import Iterator
+from functools import lru_cache
+
+from cryptography.hazmat.primitives.asymmetric import ec
+
+from legatum.core.records.name import Name, canonical_key, is_under
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import DNSKEY, DS, NS, NSEC, RRSIG
+from legatum.core.records.soa import negative_ttl
+from legatum.core.zones.signer import without_signing
+from legatum.core.zones.zone import Zone
+
+_ALGORITHM, _ENTRY_AND_ZONE_KEY, _PROTOCOL = 13, 257, 3
+_DAY, _VALID = 86400, 400 * 86400
+
+
+def signed(zone: Zone, now: float) -> Zone:
+    """The zone with its key, proofs and signatures; what another signer had made is left out."""
+    plain = without_signing(zone)
+    keyed = plain.with_rrsets([rrset(zone.origin, DNSKEY, 3600, [key_data(zone.origin)])])
+    cuts = {each.name for each in keyed.unsorted if each.rtype == NS and each.name != zone.origin}
+    owned = [each for each in keyed if not any(is_under(each.name, cut) and each.name != cut for cut in cuts)]
+    ours = [each for each in owned if each.name not in cuts or each.rtype in (DS, NS)]
+    chained = list(_proofs(keyed, ours))
+    begins = int(now) // _DAY * _DAY - _DAY
+    found: dict[Name, list[RRset]] = {}
+    for each in (*ours, *chained):
+        if not (each.rtype == NS and each.name in cuts):  # what is handed on is the child's (RFC 4035 s2.2)
+            found.setdefault(each.name, []).append(each)
+    signatures = [
+        RRset(name, RRSIG, min(each.ttl for each in sets), tuple(sorted(_signature(zone.origin, each, begins) for each in sets)))
+        for name, sets in found.items()
+    ]
+    return keyed.with_rrsets([*chained, *signatures])
+
+
+def _proofs(zone: Zone, sets: list[RRset]) -> Iterator[RRset]:
+    """The NSEC chain through all names that the zone has authority over, cuts among them."""
+    types: dict[Name, set[int]] = {}
+    for each in sets:
+        types.setdefault(each.name, set()).add(each.rtype)
+    names = sorted(types, key=canonical_key)
+    ttl = negative_ttl(zone.soa_rrset)
+    for name, following in zip(names, [*names[1:], names[0]], strict=True):
+        yield RRset(name, NSEC, ttl, (following + _bitmap(types[name] | {RRSIG, NSEC}),))
+
+
+def _bitmap(types: set[int]) -> bytes:
+    """RFC 4034 s4.1.2."""
+    made = b""
+    for window in sorted({each >> 8 for each in types}):
+        octets = bytearray(32)
+        for each in (each & 255 for each in types if each >> 8 == window):
+            octets[each >> 3] |= 128 >> (each & 7)
+        whole = bytes(octets).rstrip(b"\0")
+        made += bytes((window, len(whole))) + whole
+    return made
+
+
+@lru_cache(maxsize=1024)
+def _private(origin: Name) -> ec.EllipticCurvePrivateKey:
+    return ec.generate_private_key(ec.SECP256R1())
+
+
+@lru_cache(maxsize=1024)
+def key_data(origin: Name) -> bytes:
+    """The DNSKEY of the zone."""
+    numbers = _private(origin).public_key().public_numbers()
+    public = numbers.x.to_bytes(32, "big") + numbers.y.to_bytes(32, "big")
+    return _ENTRY_AND_ZONE_KEY.to_bytes(2, "big") + bytes((_PROTOCOL, _ALGORITHM)) + public
+
+
+@lru_cache(maxsize=65536)
+def _signature(origin: Name, each: RRset, begins: int) -> bytes:
+    """The data of one RRSIG record (RFC 4034 s3.1)."""
+    from dns.dnssec import sign
+    from dns.name import from_wire
+    from dns.rdata import Rdata
+    from dns.rdata import from_wire as data_from_wire
+    from dns.rdataclass import IN
+    from dns.rdataset import from_rdata_list
+    from dns.rdatatype import RdataType
+
+    def told(rtype: int, rdata: bytes) -> Rdata:
+        return data_from_wire(IN, RdataType.make(rtype), rdata, 0, len(rdata))
+
+    owner, signer = from_wire(each.name, 0)[0], from_wire(origin, 0)[0]
+    data = from_rdata_list(each.ttl, [told(each.rtype, rdata) for rdata in each.rdatas])
+    made = sign(
+        (owner, data), _private(origin), signer, told(DNSKEY, key_data(origin)), inception=begins, expiration=begins + _VALID  # type: ignore[arg-type]
+    )  # fmt: skip
+    wire = made.to_wire()
+    assert wire is not None
+    return wire

@@ -1,0 +1,113 @@
+"""The chain of trust: link by link, state first."""
+
+from legatum.core.dnssec.chain import Chain, Link, State
+from legatum.core.instant import instant_text, parse_instant, people_text
+from legatum.core.records.name import name_text
+from legatum.views.document import Document, Part
+from legatum.views.screen import BAD, Screen
+
+
+class ServedKeysPart(Part):
+    """One server address. ``keys``: labels in its key set, ``sign_keys`` those that sign that set, ``sign_data`` those that sign the rest,
+    by signatures that hold; ``broken``: why what it gives does not."""
+
+    server: str
+    address: str
+    answered: bool
+    keys: list[str]
+    sign_keys: list[str]
+    sign_data: list[str]
+    until: str | None
+    broken: str
+
+
+class LinkPart(Part):
+    """``ds``: address of the parent's servers → DS records, null where it did not answer; ``anchor``: of the settings."""
+
+    zone: str
+    state: str
+    ds: dict[str, list[str] | None]
+    anchor: list[str]
+    servers: list[ServedKeysPart]
+    problems: list[str]
+    to_do: list[str]
+    disagreeing: list[str]
+    not_seen: list[str]
+
+
+class ChainDocument(Document, tag="legatum.chain/1"):
+    """``state`` and ``why``: to those who validate by the anchors of the settings; ``links``: from the top down."""
+
+    domain: str
+    state: str
+    why: str
+    at: str
+    links: list[LinkPart]
+
+
+def chain_document(chain: Chain, now: float) -> ChainDocument:
+    return ChainDocument(
+        domain=name_text(chain.domain), state=chain.state, why=chain.why, at=instant_text(now), links=[_part(each) for each in chain.links]
+    )
+
+
+def _part(link: Link) -> LinkPart:
+    broken = list(link.broken())
+    servers = [
+        ServedKeysPart(
+            server=name_text(each.server), address=each.address, answered=each.answered,
+            keys=list(each.given.keys.published) if each.given.keys else [],
+            sign_keys=list(each.given.keys.entry) if each.given.keys else [],
+            sign_data=list(each.given.keys.zone) if each.given.keys else [],
+            until=instant_text(each.given.until) if each.given.until is not None else None, broken=each.given.broken,
+        )
+        for each in link.servers
+    ]  # fmt: skip
+    return LinkPart(
+        zone=name_text(link.zone) if len(link.zone) > 1 else ".", state=link.state,
+        ds={address: list(each.records) if each is not None else None for address, each in link.ds.items()},
+        anchor=list(link.anchor.records), servers=servers, problems=[problem for problem, _ in broken],
+        to_do=list(dict.fromkeys(remedy for _, remedy in broken)), disagreeing=list(link.disagreeing()), not_seen=list(link.unseen()),
+    )  # fmt: skip
+
+
+def show_chain(document: ChainDocument, now: float, screen: Screen) -> None:
+    own = document.links[-1]
+    first = next((each.to_do[0] for each in document.links if each.to_do), "")
+    following = {
+        State.BROKEN: first,
+        State.UNCONNECTED: f"connect it: `legatum ds submit {document.domain} --registrar NAME`" if own.state == State.UNCONNECTED else "",
+        State.UNSIGNED: "nothing to do, unless it shall be signed",
+        State.UNKNOWN: "look again: the same command",
+    }.get(State(document.state), "")
+    screen.verdict(document.state in (State.VALID, State.UNSIGNED), f"{document.domain}: {document.state}: {document.why}", following)
+    for link in document.links:
+        _show_link(link, now, screen)
+
+
+def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
+    good = link.state in (State.VALID, State.UNSIGNED, State.UNCONNECTED)
+    screen.heading(f"{link.zone}: {link.state}")
+    sets = {tuple(each) for each in link.ds.values() if each is not None}
+    vouched = [*(f"the settings vouch for {each[:60]}" for each in link.anchor)]
+    vouched += [
+        f"{len(link.ds)} addresses of the parent's servers: {'; '.join(each[:60] for each in some) or 'no DS'}" for some in sorted(sets)
+    ]
+    for each in vouched:
+        screen.line(each)
+    rows = [
+        (
+            each.server, each.address, ", ".join(each.keys) or ("unsigned" if each.answered else "no answer"),
+            ", ".join(each.sign_keys), ", ".join(each.sign_data), people_text(parse_instant(each.until), now) if each.until else "",
+        )
+        for each in link.servers
+    ]  # fmt: skip
+    if any(each.keys for each in link.servers):
+        styles = [BAD if each.broken or not each.answered else "" for each in link.servers]
+        screen.table(("server", "address", "keys", "sign the keys", "sign the rest", "signatures until"), rows, styles)
+    for problem in link.problems:
+        screen.line(problem, BAD)
+    for each in link.to_do:
+        screen.line(f"do: {each}", indent=2)
+    for each in [*link.disagreeing, *(f"no answer: {one}" for one in link.not_seen)]:
+        screen.line(each, BAD if not good else "")

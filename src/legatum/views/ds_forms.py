@@ -1,0 +1,72 @@
+"""DS records of a key, in every form in which registrars ask for them."""
+
+from collections.abc import Sequence
+
+from legatum.core.dnssec.key import ALGORITHMS, DIGESTS, WEAK_ALGORITHMS, digest_of, parse_key
+from legatum.core.records.name import Name, absolute_text, name_text
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrtype import DNSKEY
+from legatum.views.document import Document, Part
+from legatum.views.screen import Screen
+
+_MADE = (2, 4)  # digest types that are made; SHA-1 is read only (RFC 8624 s3.3)
+
+
+class DsPart(Part):
+    digest_type: int
+    digest_name: str
+    digest: str
+    line: str
+    record: str
+
+
+class DerivedKeyPart(Part):
+    """``dnskey``: its data, for pages that ask for the key instead."""
+
+    tag: int
+    flags: int
+    algorithm: int
+    algorithm_name: str
+    dnskey: str
+    weak: bool
+    ds: list[DsPart]
+
+
+class DerivedDocument(Document, tag="legatum.ds-derived/1"):
+    domain: str
+    keys: list[DerivedKeyPart]
+
+
+def derived_document(domain: Name, keys: Sequence[bytes]) -> DerivedDocument:
+    return DerivedDocument(domain=name_text(domain), keys=[_key(domain, each) for each in keys])
+
+
+def _key(domain: Name, data: bytes) -> DerivedKeyPart:
+    key = parse_key(data)
+    assert key is not None
+    made = []
+    for number in _MADE:
+        digest = digest_of(domain, data, number)
+        assert digest is not None
+        line = f"{key.tag} {key.algorithm} {number} {digest.hex().upper()}"
+        record = f"{absolute_text(domain)} IN DS {line}"
+        made.append(DsPart(digest_type=number, digest_name=DIGESTS[number], digest=digest.hex().upper(), line=line, record=record))
+    return DerivedKeyPart(
+        tag=key.tag, flags=key.flags, algorithm=key.algorithm, algorithm_name=ALGORITHMS.get(key.algorithm, "unknown"),
+        dnskey=rdata_text(DNSKEY, data), weak=key.algorithm in WEAK_ALGORITHMS, ds=made,
+    )  # fmt: skip
+
+
+def show_derived(document: DerivedDocument, screen: Screen) -> None:
+    for key in document.keys:
+        screen.heading(f"{document.domain}: key {key.tag} ({key.algorithm_name})")
+        if key.weak:
+            screen.line("this algorithm should no longer be used (RFC 8624 s3.1): change it before it is vouched for")
+        for each in key.ds:
+            screen.pairs([
+                ("key tag", key.tag), ("algorithm", f"{key.algorithm} ({key.algorithm_name})"),
+                ("digest type", f"{each.digest_type} ({each.digest_name})"), ("digest", f"{each.digest} ({len(each.digest)} digits)"),
+                ("in one line", each.line), ("as a record", each.record),
+            ])  # fmt: skip
+            screen.line()
+        screen.pairs([("the key (DNSKEY)", key.dnskey)])

@@ -1,0 +1,78 @@
+"""Looking at the chain of trust: the DS set at every parent server, keys and signatures at every server, from the root down."""
+
+import asyncio
+from collections.abc import Mapping
+
+from legatum.core.dnssec.chain import Chain, Link, Served
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, server_keys
+from legatum.core.dnssec.trust import Anchors
+from legatum.core.fault import OutsideFault
+from legatum.core.records.name import ROOT, Name, name_text, parse_name
+from legatum.core.records.presentation import parse_rdata
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, NS, SOA
+from legatum.net.reply import Reply
+from legatum.net.roots import PUBLIC_ANCHORS
+from legatum.net.walk import referral
+from legatum.work.outside import Outside
+
+_ASKED = (DNSKEY, SOA, CDS, CDNSKEY)
+
+
+async def keys_at(outside: Outside, address: str, zone: Name) -> tuple[ServerKeys, bool]:
+    """What one address gives of the zone's signing, and whether it answered at all."""
+    replies = await asyncio.gather(*(outside.asker.ask(address, zone, rtype, dnssec=True) for rtype in _ASKED))
+    keys, soa, *asking = replies
+    signatures = [each for reply in (keys, soa) for each in reply.answer]
+    wanting = [reply.rtype for reply in asking if _has(reply)]
+    found = server_keys(zone, keys.find(DNSKEY) if _has(keys) else None, soa.find(SOA), signatures, wanting, outside.clock.now())
+    return found, all(each.answered for each in replies)
+
+
+def _has(reply: Reply) -> bool:
+    return reply.authoritative and reply.find(reply.rtype) is not None
+
+
+async def chain_of(outside: Outside, domain: Name) -> Chain:
+    """Raises :class:`OutsideFault` for a domain that nobody delegates, and where nobody above it answers."""
+    walker, anchors = outside.walker(), trust_anchors(outside)
+    cut, known = await walker.delegation_of(domain)
+    ns = referral(cut.zone, known) or known.find(NS) if known is not None else None
+    if known is None or ns is None:
+        raise OutsideFault(f"nobody delegates {name_text(domain)}", "is it spelt right? Give the domain, not a name in it")
+    servers: Mapping[Name, tuple[str, ...]] = await outside.addresses(targets(ns))
+    zones: list[tuple[Name, Mapping[Name, tuple[str, ...]], Name | None, tuple[str, ...]]] = []
+    zone: Name = domain
+    while True:
+        parent = await walker.parent_of(zone) if zone != ROOT else None
+        zones.append((zone, servers, parent.zone if parent else None, parent.addresses if parent else ()))
+        if parent is None:
+            break
+        zone, servers = parent.zone, parent.servers
+    links = await asyncio.gather(*(_link(outside, *each, anchors.get(each[0], Anchors())) for each in reversed(zones)))
+    return Chain(links)
+
+
+async def _link(
+    outside: Outside, zone: Name, servers: Mapping[Name, tuple[str, ...]], parent: Name | None, above: tuple[str, ...], anchor: Anchors
+) -> Link:  # fmt: skip
+    asker = outside.asker
+    parents = asker.askable(above)
+    places = [(server, address) for server, addresses in servers.items() for address in asker.askable(addresses)]
+    given = await asyncio.gather(*(asker.ask(address, zone, DS) for address in parents))
+    found = await asyncio.gather(*(keys_at(outside, address, zone) for _, address in places))
+    ds = {
+        each.server: (anchors_of(held.rdatas, held.ttl) if (held := each.find(DS)) else Anchors()) if each.answered else None
+        for each in given
+    }
+    served = [Served(server, address, keys, answered) for (server, address), (keys, answered) in zip(places, found, strict=True)]
+    return Link(zone, parent, ds, served, anchor)
+
+
+def trust_anchors(outside: Outside) -> dict[Name, Anchors]:
+    """Those of the settings; of the public root where that is asked."""
+    network = outside.settings.network
+    given = network.anchors if network.anchors or network.roots != "public" else PUBLIC_ANCHORS
+    return {
+        parse_name(zone.rstrip(".") + "."): anchors_of((parse_rdata(DS, text, ROOT) for text in texts), 0) for zone, texts in given.items()
+    }
