@@ -162,7 +162,8 @@ def test_ds_by_hand_the_slip_is_named(shell: Shell) -> None:
         waited = shell.run(*submit, "--wait")
         assert waited.status in (3, 4) and says in waited.err + waited.out, waited.err
     assert shell.run("practice", "form", domain, "--at", "granite", "--ds", f"{tag} 13 2 {digest}").status == 0
-    assert shell.run(*submit, "--wait", "--json").document["halt"] == "complete"
+    ended = shell.run(*submit, "--wait", "--json")
+    assert ended.document["halt"] == "complete", ended.out + ended.err
     shown = shell.run("registration", "show", domain, "--json").document
     assert shown["agreed"] and all(len(each["ds"]) == 1 for each in shown["held"])
     assert shell.run("ds", "show", domain, "--json").document["state"] == "connected and valid"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.moves.effects import Delegated, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
+from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
 from legatum.core.moves.kinds.signing import Obstacle, Signing
 from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
@@ -183,8 +183,8 @@ def _said(rrset: RRset | None) -> str:
 
 
 def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]]) -> list[Obstacle]:
-    """Whether the parent vouches for what it should, and each place signs as it should; of the step that changes the DS set its own gate
-    says what is wrong. ``served``: place → its servers by address."""
+    """Whether the parent vouches for what it should, and each place signs as it should; of the steps that change the DS set and
+    look at it they say themselves what is wrong. ``served``: place → its servers by address."""
     text = name_text(position.domain)
     if seen.silent:
         return [
@@ -193,7 +193,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
     allowed = _anchors_under_way(position)
     entries = {place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()}
     found = []
-    for address, anchors in seen.ds.items() if not any(isinstance(each, DsSet) for each in position.step.effects) else ():
+    for address, anchors in seen.ds.items() if not any(isinstance(each, DsSet | DsPublished) for each in position.step.effects) else ():
         if not any(_are(each, anchors, entries) for each in allowed):
             reason = f"{address} of the parent's servers hands out {anchors.text} for {text}; the plan rests on {allowed[0].text}"
             found.append(
