@@ -215,6 +215,7 @@ class PowerDnsHosting(Hosting):
             f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\nlocal-address={','.join(self.places)}\n"
             f"socket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\n"
             "allow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\nzone-cache-refresh-interval=0\ncache-ttl=0\nquery-cache-ttl=0\nnegquery-cache-ttl=0\n"
+            "dnssec-key-cache-ttl=1\ndomain-metadata-cache-ttl=1\n"
         )
         schema = Path("/usr/share/pdns-backend-sqlite3/schema/schema.sqlite3.sql").read_text()
         with sqlite3.connect(self.folder / "zones.db") as database:

@@ -9,7 +9,7 @@ import dns.tsigkeyring
 import dns.update
 import tomli_w
 
-from legatum.core.moves.effects import Effect, Records, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import Delegated, Effect, Records, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import next_step
 from legatum.core.records.name import absolute_text, name_text, parse_domain
 from legatum.core.records.presentation import rdata_texts
@@ -23,29 +23,38 @@ from tests.real.processes import KEY_NAME
 
 
 class Person:
-    """``home``: the provider that the settings of this person's house have as a form. ``sheets``: worked off so far."""
+    """``home``: the provider, or the registrar, that the settings of this person's house have as a form. ``sheets``: worked off so far."""
 
     def __init__(self, lab: Lab, domain: str, home: str) -> None:
         self.lab, self.domain, self.home, self.sheets = lab, domain, home, 0
         self.settings = f"by-form-{home}.toml"
         settings = tomllib.loads((lab.folder / "legatum.toml").read_text())
-        hosting = lab.hostings[home]
-        settings["providers"][home] = {"kind": "manual", "servers": settings["providers"][home]["servers"], "apex_ns": "ours"} | {
-            "primary": hosting.address, "key": {"name": KEY_NAME, "secret": "file:secret"},
-        }  # fmt: skip
+        if home in settings["registrars"]:
+            settings["registrars"][home] = {"kind": "manual"}
+        else:
+            settings["providers"][home] = {"kind": "manual", "servers": settings["providers"][home]["servers"], "apex_ns": "ours"} | {
+                "primary": lab.hostings[home].address, "key": {"name": KEY_NAME, "secret": "file:secret"},
+            }  # fmt: skip
         (lab.folder / self.settings).write_text(tomli_w.dumps(settings))
-        self.move = lab.folder / "moves" / f"{domain}.move.toml"
+        self.file = self.move = lab.folder / "moves" / f"{domain}.move.toml"
 
     def carry_out(self, *wishes: str) -> None:
         """One move, from draft to complete."""
         drafted = self.lab.run("move", "draft", self.domain, *wishes, settings=self.settings)
         assert drafted.status == 0, drafted.err
+        self._go("advance")
+
+    def take_back(self) -> None:
+        self._go("retreat")
+
+    def _go(self, verb: str) -> None:
         before = self.sheets
+        self.file = self.move if verb == "advance" else self.move.with_name(f"{self.domain}.retreat.toml")
         for _ in range(120):
-            ended = self.lab.run("move", "advance", self.domain, "--yes", settings=self.settings)
+            ended = self.lab.run("move", verb, self.domain, "--yes", settings=self.settings)
             if ended.status == 3 and "the worksheet for it" in ended.err:
                 self.work_off()
-            elif "the move is complete" in ended.out:
+            elif "the move is complete" in ended.out or "everything is taken back" in ended.out:
                 assert self.sheets > before
                 return
             else:
@@ -54,11 +63,11 @@ class Person:
         raise AssertionError(f"{self.domain}: {ended.out} {ended.err}")
 
     def work_off(self) -> None:
-        runbook = read_move(self.move)
+        runbook = read_move(self.file)
         step = next_step(runbook, Journal("journal.sqlite", self.lab.folder).outcomes(runbook.id))
         assert step is not None
         sheet = self.move.with_name(f"{self.domain}.{step.id}.md").read_text()
-        assert sheet.startswith(f"# {self.domain} at {self.home}: {step.title}") and "- [ ] " in sheet, sheet
+        assert sheet.startswith("# ") and f" at {self.home}" in sheet.splitlines()[0] and "- [ ] " in sheet, sheet
         self.sheets += 1
         for effect in step.effects:
             self._do(effect)
@@ -84,6 +93,9 @@ class Person:
                 self._typed("publish", self.domain, "--to", self.home, "--from", str(file))
             case ZoneEnded():
                 self._command("end")
+            case Delegated():
+                names = ",".join(map(name_text, effect.after))
+                self._typed("registration", "nameservers", self.domain, "--registrar", self.home, "--ns", names)
             case _:
                 raise AssertionError(f"no form for {effect} at {name_text(parse_domain(self.domain))}")
 

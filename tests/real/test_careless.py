@@ -15,7 +15,7 @@ from legatum.core.records.name import parse_name
 from legatum.wire.epp import DomainChange
 from tests.real.lab import RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS
-from tests.real.visitors import Visitors
+from tests.real.visitors import Noticed
 
 pytestmark = NEEDS_SERVERS
 PART, HOSTS, RETIRED, ADDRESS, SERIAL, NEW, TTL, FOREIGN, LEAVING, BOTH = (
@@ -37,33 +37,6 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
         made.stop()
 
 
-class Noticed:
-    """Visitors of one domain, through both resolvers, while something is done to it."""
-
-    def __init__(self, lab: Lab, domain: str) -> None:
-        self._all = [Visitors(each.address, [domain], 20.0) for each in lab.resolvers]
-
-    def __enter__(self) -> "Noticed":
-        for each in self._all:
-            each.start()
-        time.sleep(2)
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        time.sleep(5)
-        for each in self._all:
-            each.stop()
-
-    def switch_off(self, address: bytes) -> None:
-        for each in self._all:
-            each.off.add(address)
-
-    @property
-    def names(self) -> set[str]:
-        """What somebody asked for in vain."""
-        return {name for each in self._all for _, name, _, _ in each.wrong}
-
-
 def at_provider(lab: Lab, provider: str, verb: str, domain: str) -> None:
     """``create``: with nothing but SOA and NS; ``end``."""
     subprocess.run([str(lab.folder / provider / verb), domain], check=True, capture_output=True)
@@ -79,7 +52,7 @@ def servers(name: str) -> list[str]:
 
 
 def a_part_handed_on_to_who_does_not_have_it(lab: Lab) -> None:
-    with Noticed(lab, PART) as noticed:
+    with Noticed(lab.resolvers, PART) as noticed:
         lab.legatum("amend", PART, "preview", "NS", *(f"{each}." for each in servers("knot")), "--at", "bind", "--yes", "--anyway")
     assert noticed.names == {f"shop.preview.{PART}"}
 
@@ -87,7 +60,7 @@ def a_part_handed_on_to_who_does_not_have_it(lab: Lab) -> None:
 def a_host_at_an_address_where_nobody_answers(lab: Lab) -> None:
     host = f"ns1.{HOSTS}"
     lab.registry.loop.call_soon_threadsafe(lab.registry.registry.hosts.create, "flint", parse_name(f"{host}."), [lab.host(99)])
-    with Noticed(lab, HOSTS) as noticed:
+    with Noticed(lab.resolvers, HOSTS) as noticed:
         lab.legatum("amend", HOSTS, "ns1", "A", lab.host(99), "--ttl", "3s", "--at", "bind", "--yes", "--anyway")
         lab.legatum("amend", HOSTS, "@", "NS", f"{host}.", "--at", "bind", "--yes", "--anyway")
         delegate(lab, HOSTS, [host], servers("bind"))
@@ -100,21 +73,21 @@ def delegated_before_anybody_serves_it(lab: Lab) -> None:
     time.sleep(4)
     file = lab.folder / "late.zone"
     file.write_text(blank("nsd", NEW) + RECORDS)
-    with Noticed(lab, NEW) as noticed:
+    with Noticed(lab.resolvers, NEW) as noticed:
         time.sleep(1)
         lab.legatum("publish", NEW, "--to", "nsd", "--from", str(file), "--yes", "--anyway")
     assert NEW in noticed.names
 
 
 def the_service_ended_before_the_delegation(lab: Lab) -> None:
-    with Noticed(lab, RETIRED) as noticed:
+    with Noticed(lab.resolvers, RETIRED) as noticed:
         at_provider(lab, "knot", "end", RETIRED)
         delegate(lab, RETIRED, [], servers("knot"))
     assert RETIRED in noticed.names
 
 
 def the_old_address_switched_off_with_the_change(lab: Lab) -> None:
-    with Noticed(lab, ADDRESS) as noticed:
+    with Noticed(lab.resolvers, ADDRESS) as noticed:
         lab.legatum("amend", ADDRESS, "mail", "A", NEXT, "--at", "pdns", "--yes")
         noticed.switch_off(OLD)
     assert noticed.names == {f"mail.{ADDRESS}"}
@@ -138,7 +111,7 @@ def a_serial_set_lower_at_once_is_never_taken_by_the_secondary(lab: Lab) -> None
 
 def an_address_changed_as_soon_as_its_ttl_was_lowered(lab: Lab) -> None:
     lab.legatum("amend", TTL, "mail", "A", "--ttl", "20s", "--at", "knot", "--yes")
-    with Noticed(lab, TTL) as noticed:
+    with Noticed(lab.resolvers, TTL) as noticed:
         lab.legatum("amend", TTL, "mail", "A", "--ttl", "1s", "--at", "knot", "--yes")
         lab.legatum("amend", TTL, "mail", "A", NEXT, "--at", "knot", "--yes")
         time.sleep(2)  # the TTL that it has now is over
@@ -149,7 +122,7 @@ def an_address_changed_as_soon_as_its_ttl_was_lowered(lab: Lab) -> None:
 def a_second_provider_named_that_has_another_zone_of_the_name(lab: Lab) -> None:
     at_provider(lab, "knot", "create", FOREIGN)
     delegate(lab, FOREIGN, servers("knot"), [])
-    with Noticed(lab, FOREIGN) as noticed:
+    with Noticed(lab.resolvers, FOREIGN) as noticed:
         lab.legatum(
             "amend", FOREIGN, "@", "NS", *(f"{each}." for each in (*servers("nsd"), *servers("knot"))), "--at", "nsd", "--yes", "--anyway"
         )
@@ -158,7 +131,7 @@ def a_second_provider_named_that_has_another_zone_of_the_name(lab: Lab) -> None:
 
 def a_transfer_to_another_registrar_with_which_the_losing_one_ends_its_service(lab: Lab) -> None:
     registry, domain = lab.registry.registry, parse_name(f"{LEAVING}.")
-    with Noticed(lab, LEAVING) as noticed:
+    with Noticed(lab.resolvers, LEAVING) as noticed:
         code = registry.book.domains[domain].code
         for each in ((registry.transfers.request, "slate", domain, code, 1), (registry.transfers.act, "flint", domain, "approve")):
             lab.registry.loop.call_soon_threadsafe(*each)
@@ -171,7 +144,7 @@ def provider_and_address_in_one_go(lab: Lab) -> None:
     file = lab.folder / "both.zone"
     file.write_text(blank("knot", BOTH) + RECORDS.replace("203.0.113.25", NEXT))
     lab.legatum("publish", BOTH, "--to", "knot", "--from", str(file), "--yes", "--anyway")
-    with Noticed(lab, BOTH) as noticed:
+    with Noticed(lab.resolvers, BOTH) as noticed:
         delegate(lab, BOTH, servers("knot"), servers("pdns"))
         noticed.switch_off(OLD)
     assert noticed.names == {f"mail.{BOTH}"}

@@ -144,7 +144,10 @@ def first_and_last(lab: Lab, domain: str, home: str) -> None:
             file = lab.folder / f"{domain}.zone"
             file.write_text(blank(home, domain) + RECORDS)
             lab.legatum("publish", domain, "--to", home, "--from", str(file), "--yes", "--anyway")
-        carried_out(lab, domain, "--first", "--from", home, *LEADING, killed=killed)
+        if killed and home == "bind":
+            Person(lab, domain, "flint").carry_out("--first", "--from", home, *LEADING)
+        else:
+            carried_out(lab, domain, "--first", "--from", home, *LEADING, killed=killed)
         visitors = [Visitors(each.address, [domain]) for each in lab.resolvers]
         for each in visitors:
             each.start()
@@ -169,7 +172,11 @@ def by_form(lab: Lab, domain: str, home: str) -> None:
             person.carry_out(*here, "--ttl", "www CNAME=9s")
             person.carry_out(*here, "--soa", "refresh=50s")
             person.carry_out(*here, "--replace", "203.0.113.25=203.0.113.26")
+            person.carry_out(*here, "--second", "copy-bind", *LEADING)
+            person.carry_out(*here, "--soa", "serial=7")
+            person.carry_out(*here, "--without", "copy-bind", *LEADING)
             person.carry_out(*here, "--part", "a=knot")
+            person.take_back()
         case "knot":
             person.carry_out(*here, "--hosts", f"{one}={lab.hostings[home].addresses[0]}", *LEADING)
             person.carry_out(*here, "--hosts", f"{one}={lab.hostings[home].spare}", *LEADING)
@@ -177,8 +184,9 @@ def by_form(lab: Lab, domain: str, home: str) -> None:
             person.carry_out(*here, "--second", "copy-nsd", *LEADING)
             person.carry_out(*here, "--without", "copy-nsd", *LEADING)
         case "pdns":
-            person.carry_out(*here, "--to", "bind", *LEADING)
-            person.carry_out("--from", "bind", "--to", home, *LEADING)
+            there = ("--replace", "203.0.113.25=203.0.113.26", "--registrar-to", "slate", "--approve")
+            person.carry_out(*here, "--to", "bind", *there, *LEADING)
+            person.carry_out("--from", "bind", "--to", home, "--registrar", "slate", *LEADING[2:])
 
 
 TOURS: dict[str, Callable[[Lab, str, str], None]] = {

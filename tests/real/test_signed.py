@@ -4,6 +4,7 @@ The TLD is signed, and Unbound and BIND validate by its key: whatever is bogus i
 """
 
 import os
+import subprocess
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -14,11 +15,15 @@ import dns.message
 import dns.query
 import pytest
 
-from tests.real.lab import Lab
+from legatum.core.observation.expected import parse_ds_text
+from legatum.core.records.name import Name, parse_name
+from legatum.wire.epp import DomainChange
+from tests.real.lab import RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS
-from tests.real.visitors import Visitors
+from tests.real.visitors import Noticed, Visitors
 
 pytestmark = [pytest.mark.timeout(400), *NEEDS_SERVERS]
+VALID = "connected and valid"
 LEADING = ("--registrar", "flint", "--publishing", "5s")
 
 
@@ -39,12 +44,12 @@ def authenticated(lab: Lab, domain: str) -> list[bool]:
 
 
 def connected(lab: Lab, domain: str, home: str) -> None:
-    """Signed and connected, taken back; signed again, and unsigned by a move of its own; twice."""
+    """Signed by a command of the settings and connected, taken back; signed again, and unsigned by a move of its own; twice."""
     for _ in range(2):
         carried_out(lab, domain, "--from", home, "--sign", back=True)
         assert authenticated(lab, domain) == [False, False]
         carried_out(lab, domain, "--from", home, "--sign")
-        assert authenticated(lab, domain) == [True, True]
+        assert authenticated(lab, domain) == [True, True] and lab.legatum("ds", "show", domain)["links"][-1]["state"] == VALID
         carried_out(lab, domain, "--from", home, "--unsign")
         assert authenticated(lab, domain) == [False, False]
 
@@ -64,16 +69,71 @@ def passed(lab: Lab, domain: str, home: str) -> None:
 TOURS: dict[str, tuple[str, Callable[[Lab, str, str], None]]] = {
     "passed-knot.example": ("knot", passed),
     "passed-pdns.example": ("pdns", passed),
+    "connected.example": ("on-demand", connected),
+}
+
+
+def changed(lab: Lab, domain: str, **change: tuple[bytes, ...]) -> None:
+    """At the registrar's own pages, by somebody who looks at nothing."""
+    words = ("flint", parse_name(f"{domain}."), DomainChange(**change))  # type: ignore[arg-type]
+    lab.registry.loop.call_soon_threadsafe(lab.registry.registry.domains.update, *words)
+
+
+def servers(name: str) -> tuple[Name, ...]:
+    return tuple(parse_name(f"ns{number}.{name}.example.") for number in (1, 2))
+
+
+def ds_left(lab: Lab, domain: str) -> None:
+    """Led to an unsigned copy, under the DS."""
+    carried_out(lab, domain, "--from", "knot", "--sign")
+    time.sleep(4)
+    with Noticed(lab.resolvers, domain) as noticed:
+        changed(lab, domain, add=servers("bind"), remove=servers("knot"))
+    assert domain in noticed.names
+    shown = lab.legatum("ds", "show", domain, status=1)
+    assert shown["state"] == "connected and broken" and "serves ds-left.example unsigned, under DS" in shown["why"]
+
+
+def ds_early(lab: Lab, domain: str) -> None:
+    """Before anybody signs."""
+    with Noticed(lab.resolvers, domain) as noticed:
+        changed(lab, domain, add_ds=(parse_ds_text("4711 13 2 " + "ab" * 32),))
+    assert domain in noticed.names
+
+
+def keys_gone(lab: Lab, domain: str) -> None:
+    """The signing ended with the DS, not its TTL later."""
+    carried_out(lab, domain, "--from", "pdns", "--sign")
+    time.sleep(4)
+    held = lab.registry.registry.book.domains[parse_name(f"{domain}.")].ds
+    with Noticed(lab.resolvers, domain) as noticed:
+        changed(lab, domain, remove_ds=held)
+        subprocess.run([str(lab.folder / "pdns" / "unsign"), domain], check=True, capture_output=True)
+    assert domain in noticed.names
+
+
+CARELESS: dict[str, tuple[str, Callable[[Lab, str], None]]] = {
+    "ds-left.example": ("knot", ds_left),
+    "ds-early.example": ("bind", ds_early),
+    "keys-gone.example": ("pdns", keys_gone),
 }
 
 
 @pytest.fixture
 def lab(tmp_path: Path) -> Iterator[Lab]:
+    """``on-demand`` is the PowerDNS as a provider that signs when it is told to."""
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
-    domains = {domain: home for domain, (home, _) in TOURS.items()}
-    made = Lab(tmp_path, 200 + worker, domains, signers=("knot", "pdns"), validating=True)
+    homes = {domain: home for domain, (home, _) in {**TOURS, **CARELESS}.items()}
+    domains = {domain: "pdns" if home == "on-demand" else home for domain, home in homes.items()}
+    beside = {("bind", "ds-left.example"): blank("bind", "ds-left.example") + RECORDS}
+    made = Lab(tmp_path, 200 + worker, domains, beside=beside, signers=("knot", "pdns"), validating=True)
+    signer = made.hostings["pdns"]
+    signer.signing = tuple(each for each in signer.signing if each != "connected.example")
     try:
         made.start()
+        on_demand = signer.settings().replace("[providers.pdns]", "[providers.on-demand]").replace("signs = true\n", "")
+        settings = made.folder / "legatum.toml"
+        settings.write_text(settings.read_text() + on_demand)
         yield made
     finally:
         made.stop()
@@ -83,8 +143,9 @@ def test_signed_domains_are_led_there_and_back_and_nothing_is_ever_bogus(lab: La
     visitors = [Visitors(each.address, [*TOURS], rate=8.0) for each in lab.resolvers]
     for each in visitors:
         each.start()
-    with ThreadPoolExecutor(len(TOURS)) as workers:
+    with ThreadPoolExecutor(len(TOURS) + len(CARELESS)) as workers:
         works = {domain: workers.submit(tour, lab, domain, home) for domain, (home, tour) in TOURS.items()}
+        works |= {domain: workers.submit(variant, lab, domain) for domain, (_, variant) in CARELESS.items()}
     failed = {domain: work.exception() for domain, work in works.items() if work.exception() is not None}
     for each in visitors:
         each.stop()

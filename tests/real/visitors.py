@@ -5,10 +5,12 @@ import select
 import socket
 import threading
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from legatum.core.records.name import parse_name
 from legatum.wire.message import RD, decode, encode_question
+from tests.real.processes import Server
 
 A, MX = 1, 15
 _PATIENCE = 5.0  # seconds until a question is asked once more, as any program does, and then counts as not answered
@@ -90,3 +92,30 @@ class Visitors(threading.Thread):
     def stop(self) -> None:
         self.ended.set()
         self.join(15)
+
+
+class Noticed:
+    """Visitors of one domain, through all resolvers, while something is done to it."""
+
+    def __init__(self, resolvers: Iterable[Server], domain: str) -> None:
+        self._all = [Visitors(each.address, [domain], 20.0) for each in resolvers]
+
+    def __enter__(self) -> "Noticed":
+        for each in self._all:
+            each.start()
+        time.sleep(2)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        time.sleep(5)
+        for each in self._all:
+            each.stop()
+
+    def switch_off(self, address: bytes) -> None:
+        for each in self._all:
+            each.off.add(address)
+
+    @property
+    def names(self) -> set[str]:
+        """What somebody asked for in vain."""
+        return {name for each in self._all for _, name, _, _ in each.wrong}
