@@ -190,6 +190,9 @@ def test_ds_by_epp_and_the_rules_that_keep_signatures(shell: Shell) -> None:
     assert shell.run("ds", "submit", "coppergate.example", *words).status == 2  # connected already
     moved = shell.run("move", "draft", "coppergate.example", "--to", "birch", "--registrar", "flint")
     assert moved.status == 4 and "birch does not sign: it would be unsigned from then on" in moved.err
+    assert shell.run("publish", "coppergate.example", "--from", "rowan", "--to", "alder", "--yes").status == 0
+    led = shell.run("registration", "nameservers", "coppergate.example", "--registrar", "flint", "--to", "alder", "--yes")
+    assert led.status == 4 and "is signed (DS" in led.err and "does not prove that" in led.err, led.err
     gone = shell.run("ds", "withdraw", "coppergate.example", *words)
     assert gone.status == 0 and "(rule 7" in gone.err and "nobody is asked for signatures" in gone.err, gone.err
     assert shell.run("ds", "show", "coppergate.example", "--json").document["state"] == "signed, not connected"

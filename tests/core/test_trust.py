@@ -105,6 +105,8 @@ def test_what_cannot_be_meant_is_refused() -> None:
         draw(signed(), "m1", "", [Sign()])
     with pytest.raises(GateShut, match="no key but the one"):
         draw(signed(), "m1", "", [Sign(exchange=True)])
+    with pytest.raises(GateShut, match=r"run out at 1970-01-02.* \(rule 12\)"):
+        draw(signed(signed_until=87000.0), "m1", "", [NewProvider(DOMAIN, "alder", "birch")])
     with pytest.raises(BadInput, match="has no DS"):
         draw(drawing(), "m1", "", [Unsign()])
 

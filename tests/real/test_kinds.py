@@ -175,7 +175,7 @@ def by_form(lab: Lab, domain: str, home: str) -> None:
             person.carry_out(*here, "--second", "copy-bind", *LEADING)
             person.carry_out(*here, "--soa", "serial=7")
             person.carry_out(*here, "--without", "copy-bind", *LEADING)
-            person.carry_out(*here, "--part", "a=knot")
+            person.carry_out(*here, "--part", "a=knot", "--ttl", "a NS=3s")
             person.take_back()
         case "knot":
             person.carry_out(*here, "--hosts", f"{one}={lab.hostings[home].addresses[0]}", *LEADING)

@@ -26,12 +26,12 @@ class FormRegistrar:
         pass
 
     async def registration(self, domain: Name, code: str = "") -> Registration:
-        """What the parent's servers publish; statuses and dates are not known."""
-        _, reply = await self._walking().delegation_of(domain)
-        said = (*reply.authority, *reply.answer) if reply is not None else ()
+        """What the parent's servers publish, no name servers where they delegate it to nobody; statuses and dates are not known."""
+        cut, reply = await self._walking().delegation_of(domain)
+        if reply is None:
+            raise OutsideFault(f"no server of {name_text(cut.zone)} answers", "look again when one does")
+        said = (*reply.authority, *reply.answer)
         names = sorted({Name(rdata) for each in said if each.name == domain and each.rtype == NS for rdata in each.rdatas})
-        if not names:
-            raise OutsideFault(f"{name_text(domain)} is not delegated", "is it registered, and does it have name servers?")
         return Registration(domain, self.name, tuple(names), (), "")
 
     async def registrations(self, domains: Sequence[Name]) -> AsyncIterator[tuple[Name, Registration | Fault]]:

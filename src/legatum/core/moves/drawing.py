@@ -42,7 +42,8 @@ class Drawing:
     account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
     ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
     the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
-    signs with; ``serial_rule``: as in :class:`Premises`; ``at_once``: TTLs are not lowered first."""
+    signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``: as in :class:`Premises`; ``at_once``: TTLs
+    are not lowered first."""
 
     domain: Name
     at: float
@@ -67,6 +68,7 @@ class Drawing:
     keys: Mapping[tuple[str, Name], Keys] = field(default_factory=dict)
     anchors: Anchors = field(default=Anchors())
     offers: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    signed_until: float | None = None
     earlier_keys: Mapping[tuple[str, Name], Keys | None] = field(default_factory=dict)
     low_ttl: int = 300
     final_ttl: int = 86400

@@ -15,6 +15,7 @@ from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
 from legatum.core.moves.kinds.second import Second, second_pieces
+from legatum.core.moves.kinds.signing import running_out
 from legatum.core.moves.kinds.transfer import Held, Terms, transfer_pieces
 from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
 from legatum.core.moves.place import Key
@@ -65,7 +66,10 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
             f"{name_text(drawing.domain)}: {'; '.join(dict.fromkeys(leading))}, to the end: nobody would ever stop asking there",
             "have that changed first, or say who serves it now",
         )
-    return runbook_of(ident, words, drawing.at, premises, pieces, past, drawing.caution, drawing.domain)
+    runbook = runbook_of(ident, words, drawing.at, premises, pieces, past, drawing.caution, drawing.domain)
+    for obstacle in running_out(runbook, (), drawing.signed_until, drawing.at) if drawing.anchors else ():
+        raise GateShut(obstacle.reason, obstacle.remedy)
+    return runbook
 
 
 def shorter_pace(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:

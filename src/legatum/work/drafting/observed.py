@@ -9,7 +9,7 @@ from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drawing import Drawing, Remembered
-from legatum.core.moves.kinds.signing import Signing, obstacles
+from legatum.core.moves.kinds.signing import Signing, first_to_run_out, obstacles
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.place import PARENT, Key, KnownHost, Place, Vanishing
 from legatum.core.moves.wishes import Wishes
@@ -21,7 +21,7 @@ from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
 from legatum.work.drafting.second import servers_at
-from legatum.work.drafting.signing import look_at_signing
+from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import known_since, note_hosts, remembered
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
@@ -81,6 +81,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         keys=_keys(signing, main, wish.domain),
         anchors=signing.anchors if signing is not None else Anchors(),
         offers=_offers(signing, main, wish.domain),
+        signed_until=first_to_run_out(signing.old.values()) if signing is not None else None,
         earlier_keys=_earlier_keys(signing, main, wish.domain),
         caution=outside.caution,
         low_ttl=wish.low_ttl,

@@ -1,35 +1,16 @@
-"""Looking how a domain is signed: the DS set at every parent server, keys and signatures at every server of both sides, one by one."""
+"""Whether a domain is still signed, or not, as the steps done have left it."""
 
-import asyncio
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
-from legatum.core.dnssec.serving import ServerKeys, anchors_of
+from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.kinds.signing import Obstacle, Signing
 from legatum.core.moves.meanwhile.drift import signing_drift
 from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Outcome, Runbook, leads_elsewhere, next_step
-from legatum.core.records.name import Name
-from legatum.core.records.rrtype import DS
-from legatum.work.look.chain import keys_at
+from legatum.work.look.signing import look_at_signing
 from legatum.work.outside import Outside
-
-
-async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str]) -> Signing:
-    """``left``, ``right``: addresses of the old side and of the new one. Raises :class:`OutsideFault`."""
-    asker = outside.asker
-    cut = await outside.walker().parent_of(domain)
-    parents = asker.askable(cut.addresses)
-    sides = [asker.askable(each) for each in (left, right)]
-    above = await asyncio.gather(*(asker.ask(address, domain, DS) for address in parents))
-    below = await asyncio.gather(*(keys_at(outside, address, domain) for side in sides for address in side))
-    given = dict(zip((address for side in sides for address in side), below, strict=True))
-    silent = [each.server for each in above if not each.answered]
-    silent += [address for address, (_, answered) in given.items() if not answered]
-    ds = {each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0) for each in above}
-    old, new = ({address: given[address][0] for address in side} for side in sides)
-    return Signing(ds, old, new, tuple(dict.fromkeys(silent)))
 
 
 async def signed_meanwhile(outside: Outside, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> tuple[str, ...]:
@@ -46,7 +27,7 @@ async def signing_obstacles(outside: Outside, position: Position) -> list[Obstac
     runbook = position.runbook
     if not (any(map(leads_elsewhere, runbook.steps)) or runbook.of_keys) or next_step(runbook, position.outcomes) is None:
         return []  # whoever signs the zone goes on doing so
-    return signing_drift(position, *await _looked(outside, position))
+    return signing_drift(position, *await _looked(outside, position), outside.clock.now())
 
 
 async def _looked(outside: Outside, position: Position) -> tuple[Signing, Mapping[str, Mapping[str, ServerKeys]]]:

@@ -4,6 +4,7 @@ import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from legatum.core.dnssec.serving import holds
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.instant import instant_text
 from legatum.core.moves.kinds.transfer import UPDATE_LOCK
@@ -20,6 +21,7 @@ from legatum.net.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration
 from legatum.work.effect import carried_out
 from legatum.work.look.registration import look_at_rdap
+from legatum.work.look.signing import look_at_signing
 from legatum.work.outside import Outside
 from legatum.work.under_way import refuse_under_way
 
@@ -113,7 +115,20 @@ async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name]
                     f"{address} answers for {name_text(name)} otherwise than {good.server} does now",
                     "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
                 )
+    await _refuse_bogus(outside, domain, new_addresses)
     return len(new_addresses)
+
+
+async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]) -> None:
+    """Raises :class:`GateShut` where the parent vouches for keys that a new server does not sign with."""
+    signing = await look_at_signing(outside, domain, addresses, ())
+    for address, given in signing.old.items():
+        if not holds(domain, signing.anchors, given):
+            raise GateShut(
+                f"{name_text(domain)} is signed ({signing.anchors.text[:40]}), and {address} does not prove that: everybody behind a "
+                "validating resolver would get nothing",
+                "lead it there in the safe order: `legatum move draft DOMAIN --to PROVIDER --registrar NAME`",
+            )
 
 
 async def change_nameservers(outside: Outside, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:

@@ -4,11 +4,14 @@ An unsigned copy under a DS is bogus: everybody behind a validating resolver get
 out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from legatum.core.dnssec.serving import ServerKeys, holds
 from legatum.core.dnssec.trust import Anchors
+from legatum.core.duration import duration_text
+from legatum.core.instant import instant_text
+from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import Name, name_text
 
 
@@ -91,3 +94,22 @@ def _not_whole(domain: Name, seen: Signing, old: str) -> Iterator[Obstacle]:
             return
     if len({each.keys for each in seen.old.values()}) > 1:
         yield Obstacle(f"the servers of {old} do not sign {text} with the same keys", "wait until they do, then draft again")
+
+
+def first_to_run_out(servers: Iterable[ServerKeys]) -> float | None:
+    """When the first of the signatures that hold now runs out."""
+    return min((each.until for each in servers if each.until is not None), default=None)
+
+
+def running_out(runbook: Runbook, done: Collection[str], until: float | None, now: float) -> Iterator[Obstacle]:
+    """Signatures that may run out while somebody still asks for them: they must outlive the longest wait that is ahead, and the longest
+    TTL after it (rule 12). ``until``: of the first one that runs out."""
+    left = [step for step in runbook.steps if step.id not in done]
+    ahead = max((wait.seconds + wait.slack for step in left for wait in step.waits), default=0)
+    needed = ahead + runbook.premises.longest_ttl(runbook.domain)
+    if until is not None and until - now <= needed:
+        yield Obstacle(
+            f"signatures of {name_text(runbook.domain)} run out at {instant_text(until)}, and the longest wait ahead, with the longest TTL "
+            f"after it, takes {duration_text(needed)} (rule 12)",
+            "have the provider sign the zone anew, then the same command again",
+        )

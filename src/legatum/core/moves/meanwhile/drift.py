@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
-from legatum.core.moves.kinds.signing import Obstacle, Signing
+from legatum.core.moves.kinds.signing import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
 from legatum.core.moves.runbook import Step
@@ -182,7 +182,7 @@ def _said(rrset: RRset | None) -> str:
     return names_said(targets(rrset)) if rrset.rtype == NS else ", ".join(rdata_texts(rrset))
 
 
-def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]]) -> list[Obstacle]:
+def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]], now: float) -> list[Obstacle]:
     """Whether the parent vouches for what it should, and each place signs as it should; of the steps that change the DS set and
     look at it they say themselves what is wrong. ``served``: place → its servers by address."""
     text = name_text(position.domain)
@@ -201,6 +201,9 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
             )
     for place, by in served.items():
         found += list(_signs_otherwise(position, place, by))
+    if position.scene.anchors_of(position.domain):
+        until = first_to_run_out(each for by in served.values() for each in by.values())
+        found += running_out(position.runbook, position.outcomes, until, now)
     return list({each.reason.partition(" of the parent")[2] or each.reason: each for each in found}.values())
 
 

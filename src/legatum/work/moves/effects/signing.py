@@ -16,7 +16,7 @@ from legatum.core.records.rrtype import DS, SOA
 from legatum.net.resolver import ask_resolver
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import servers_at
-from legatum.work.drafting.signing import look_at_signing
+from legatum.work.look.signing import look_at_signing
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
 

@@ -1,0 +1,27 @@
+"""Looking how a domain is signed: the DS set at every parent server, keys and signatures at every server of both sides, one by one."""
+
+import asyncio
+from collections.abc import Sequence
+
+from legatum.core.dnssec.serving import anchors_of
+from legatum.core.moves.kinds.signing import Signing
+from legatum.core.records.name import Name
+from legatum.core.records.rrtype import DS
+from legatum.work.look.chain import keys_at
+from legatum.work.outside import Outside
+
+
+async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str]) -> Signing:
+    """``left``, ``right``: addresses of the old side and of the new one. Raises :class:`OutsideFault`."""
+    asker = outside.asker
+    cut = await outside.walker().parent_of(domain)
+    parents = asker.askable(cut.addresses)
+    sides = [asker.askable(each) for each in (left, right)]
+    above = await asyncio.gather(*(asker.ask(address, domain, DS) for address in parents))
+    below = await asyncio.gather(*(keys_at(outside, address, domain) for side in sides for address in side))
+    given = dict(zip((address for side in sides for address in side), below, strict=True))
+    silent = [each.server for each in above if not each.answered]
+    silent += [address for address, (_, answered) in given.items() if not answered]
+    ds = {each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0) for each in above}
+    old, new = ({address: given[address][0] for address in side} for side in sides)
+    return Signing(ds, old, new, tuple(dict.fromkeys(silent)))
