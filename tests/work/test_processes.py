@@ -7,7 +7,7 @@ from collections.abc import AsyncIterator
 
 import pytest
 
-from legatum.work.fleet.processes import Processes, ProcessFailed
+from legatum.net.processes import Processes, ProcessFailed
 
 ECHO = "import sys\nfor line in sys.stdin:\n    print(line.strip().upper(), flush=True)\n"
 DIES = "import sys\nsys.stdin.readline()\nprint('one', flush=True)\nsys.exit(3)\n"

@@ -119,8 +119,8 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
 
         from legatum.core.fault import OutsideFault
         from legatum.core.records.name import name_text
+        from legatum.net.processes import Processes, ProcessFailed
         from legatum.views.fleet import FleetDocument, FleetLine
-        from legatum.work.fleet.processes import Processes, ProcessFailed
 
         decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
         try:

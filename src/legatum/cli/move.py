@@ -126,8 +126,8 @@ async def _draft_many(
     """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed, ``unseen`` the
     ones that could not be looked at before."""
     from legatum.core.fault import Fault
+    from legatum.net.side_by_side import side_by_side
     from legatum.views.move import drafts_document, show_drafts
-    from legatum.work.side_by_side import side_by_side
 
     note(args, f"looking at {len(domains)} domains, their providers and the registry …")
 

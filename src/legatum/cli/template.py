@@ -92,8 +92,8 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
 
 
 async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]") -> int:
+    from legatum.net.side_by_side import side_by_side
     from legatum.views.templates import DriftDocument, show_drift
-    from legatum.work.side_by_side import side_by_side
 
     # Whoever is asked is asked about one domain at a time.
     at_once = _AT_ONCE if args.action == "drift" or args.yes else 1

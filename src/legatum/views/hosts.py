@@ -1,9 +1,9 @@
 """Child name servers: where each address stands."""
 
+from legatum.core.observation.hosts import Leaning, NamedHost
 from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
-from legatum.work.registry.hosts import HostView, Leaning
 
 
 class HostPart(Part):
@@ -44,7 +44,7 @@ class LeaningDocument(Document, tag="legatum.leaning/1"):
     linked: bool | None
 
 
-def hosts_document(domain: Name, views: list[HostView]) -> HostsDocument:
+def hosts_document(domain: Name, views: list[NamedHost]) -> HostsDocument:
     parts = [
         HostPart(
             name=name_text(each.name), glue_needed=each.inside, zone=list(each.zone),

@@ -218,7 +218,9 @@ def _what_it_rests_on(runbook: Runbook) -> list[tuple[str, str]]:
     if premises.registered is not None:
         facts += _of_the_registration(runbook)
     if runbook.changes_answers:
-        facts.append(("signed", f"no: {premises.unsigned}" if premises.unsigned else "not looked at when this was drafted"))
+        facts.append(
+            ("signed", f"no: {premises.unsigned}" if premises.unsigned else premises.signing or "not looked at when this was drafted")
+        )
         facts.append((
             "assumed",
             f"resolvers may keep an answer {duration_text(premises.floor)} even where its TTL is shorter; "

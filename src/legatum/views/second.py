@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 
+from legatum.core.observation.hosts import ServerSerial
 from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
-from legatum.work.drafting.second import ServerSerial
 from legatum.work.fleet.seconds import Joined
 
 

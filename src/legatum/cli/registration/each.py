@@ -84,8 +84,8 @@ async def _many(
 ) -> int:
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
+    from legatum.net.side_by_side import side_by_side
     from legatum.views.registration import ChangePart, ChangesDocument, show_changes
-    from legatum.work.side_by_side import side_by_side
 
     changes: dict[Name, Change] = {}
     parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}

@@ -95,3 +95,15 @@ def ds_of_key(domain: Name, data: bytes) -> bytes:
 
 def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:
     return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), "", ttl)
+
+
+def ds_rdatas(anchors: Anchors) -> tuple[bytes, ...]:
+    """The records as a registry holds them."""
+    return tuple(sorted(parse_rdata(DS, each, ROOT) for each in anchors.records))
+
+
+def signs_so(given: ServerKeys, wanted: Keys | None) -> bool:
+    """The server signs with these keys, by signatures that hold, or not at all; keys to come are whichever there are."""
+    if wanted is None or given.keys is None:
+        return wanted is None and given.keys is None
+    return not given.broken and (wanted.are(given.keys) or wanted.is_to_come)

@@ -32,6 +32,11 @@ class Keys:
         return other is not None and (self.published, self.entry, self.zone) == (other.published, other.entry, other.zone)
 
     @property
+    def is_to_come(self) -> bool:
+        """Nobody knows them yet."""
+        return any("/" not in each for each in self.published)
+
+    @property
     def text(self) -> str:
         return ", ".join(self.published)
 

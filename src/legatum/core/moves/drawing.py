@@ -9,6 +9,7 @@ from legatum.core.moves.assembly import Piece
 from legatum.core.moves.effects import Change, Delegated, HostSet, Records, Signed, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
 from legatum.core.moves.runbook import Past
+from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
@@ -233,3 +234,23 @@ def completed(drawing: Drawing, pieces: Sequence[Piece]) -> list[Piece]:
 def some_of(sets: Sequence[RRset]) -> tuple[RRset, ...]:
     """As many as a rehearsal follows one by one; what goes together fares alike."""
     return tuple(sets[:_MOST_FOLLOWED])
+
+
+def grouped(servers: Iterable[tuple[Name, str]]) -> dict[Name, tuple[str, ...]]:
+    """Server → its addresses, each once."""
+    found: dict[Name, tuple[str, ...]] = {}
+    for name, address in servers:
+        if address not in found.get(name, ()):
+            found[name] = (*found.get(name, ()), address)
+    return found
+
+
+def glue_of(picture: Picture) -> tuple[tuple[RRset, ...], int]:
+    """Addresses that the parent gives along, and the largest TTL of them."""
+    found: dict[Key, RRset] = {}
+    for view in picture.parents:
+        for each in view.glue:
+            there = found.get((each.name, each.rtype))
+            if there is None or each.ttl > there.ttl:
+                found[each.name, each.rtype] = each
+    return tuple(found.values()), max((each.ttl for each in found.values()), default=0)

@@ -1,12 +1,13 @@
 """What is asked for of one plan, as a user says it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.fault import BadInput
+from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.zone_data import Soa
 from legatum.core.moves.place import Key
+from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
 
 
@@ -122,3 +123,24 @@ def refuse_strange_names(wish: Wishes) -> None:
         if not is_under(host, wish.domain) or host == wish.domain:
             words = f"{name_text(host)} is not below {name_text(wish.domain)}"
             raise BadInput(words, "only hosts below a domain have addresses at its registry")
+
+
+def refuse_silence(wish: Wishes, picture: Picture, dead: Collection[Name]) -> None:
+    """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing. ``dead``: servers of which
+    that is known."""
+    domain = name_text(picture.domain)
+    if wish.first:
+        return
+    beside = bool(wish.second or wish.without) and not wish.at_registrar  # before anybody delegates it, too
+    if not picture.delegation and not wish.transfer and not beside:
+        raise GateShut(f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`")
+    if not (wish.leads or wish.of_keys):
+        return
+    silent = [view.address for view in picture.servers if not view.serves and view.server not in dead] + [
+        view.address for view in picture.parents if not view.answered
+    ]
+    if silent:
+        raise GateShut(
+            f"not every server answers for {domain}: {', '.join(silent)}",
+            f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in [network])",
+        )

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from legatum.core.fault import BadInput, Fault
 from legatum.core.moves.kinds.address import NewAddress, changes_in, senders_in
 from legatum.core.records.name import ROOT, Name, name_text
+from legatum.net.side_by_side import side_by_side
 from legatum.work.drafting.second import servers_at
 from legatum.work.outside import Outside
 from legatum.work.registry.hosts import listed_domains, look_at_hosts
-from legatum.work.side_by_side import side_by_side
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from legatum.core.moves.kinds.zone_data import Ttls
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
 from legatum.core.moves.runbook import Runbook
-from legatum.core.moves.wishes import TransferWish, Wishes, refuse_strange_names
+from legatum.core.moves.wishes import TransferWish, Wishes, refuse_silence, refuse_strange_names
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
@@ -25,7 +25,7 @@ from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
-from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_silence, refuse_unmovable
+from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.second import open_seconding, serials_of, servers_at
 from legatum.work.drafting.transfer import transfer_wish
 from legatum.work.look.wanted import Wanted
@@ -49,7 +49,7 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
         raise BadInput(
             f"{name_text(wish.domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --part hands a part of it on"
         )
-    refuse_silence(outside, wish, picture)
+    refuse_silence(wish, picture, servers_at(outside, wish.without) if wish.dead else ())
     refuse_strange_names(wish)
     wish = replace(wish, old=main_provider(outside, wish, picture))
     await refuse_unmovable(outside, wish, picture)

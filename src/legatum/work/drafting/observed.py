@@ -1,21 +1,19 @@
 """What a plan rests on, looked at: places and zones, the delegation, the names that lead there, what the house remembers."""
 
 import asyncio
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
-from legatum.core.dnssec.serving import anchors_of, ds_of_key, entry_points
-from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.drawing import Drawing, Remembered
+from legatum.core.moves.drawing import Drawing, Remembered, glue_of, grouped
 from legatum.core.moves.kinds.signing import Signing, first_to_run_out, obstacles
 from legatum.core.moves.kinds.transfer import registered_of
-from legatum.core.moves.place import PARENT, Key, KnownHost, Place, Vanishing
+from legatum.core.moves.place import PARENT, KnownHost, Place, Vanishing
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
-from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
@@ -44,8 +42,8 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
             zones[held_by, wish.part[0]] = await outside.provider(held_by).fetch(wish.part[0])
     places = [await _place(outside, name) for name in names]
     places[0] = _with_others(wish, picture, places, zone)
-    above = Place(PARENT, _grouped((view.server, view.address) for view in picture.parents))
-    glue, glue_ttl = _glue(picture)
+    above = Place(PARENT, grouped((view.server, view.address) for view in picture.parents))
+    glue, glue_ttl = glue_of(picture)
     parent_ttl = picture.parent_ttl if picture.parent_ttl is not None else 86400
     house = outside.settings.house
     new = [
@@ -76,13 +74,13 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         else None,
         remembered=(*remembered(outside, wish.domain, picture.parent_zone), *_shown(picture, zone)),
         vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
-        unsigned=_unsigned_text(signing),
-        signing=signing.text if signing is not None and signing.is_signed else "",
-        keys=_keys(signing, main, wish.domain),
-        anchors=signing.anchors if signing is not None else Anchors(),
-        offers=_offers(signing, main, wish.domain),
-        signed_until=first_to_run_out(signing.old.values()) if signing is not None else None,
-        earlier_keys=_earlier_keys(signing, main, wish.domain),
+        unsigned=signing.unsigned_text,
+        signing=signing.text if signing.is_signed else "",
+        keys={(main, wish.domain): signing.keys} if signing.keys is not None else {},
+        anchors=signing.anchors,
+        offers={main: found} if (found := signing.offers(wish.domain)) else {},
+        signed_until=first_to_run_out(signing.old.values()),
+        earlier_keys={(main, wish.domain): signing.earlier_keys} if signing.keys != signing.earlier_keys else {},
         caution=outside.caution,
         low_ttl=wish.low_ttl,
         final_ttl=parse_duration(house.ns_ttl),
@@ -99,54 +97,17 @@ def _shown(picture: Picture, zone: Zone) -> tuple[Remembered, ...]:
     return (Remembered(picture.domain, (picture.domain, NS), picture.apex_ttl, picture.at),)
 
 
-async def _signing(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name]) -> Signing | None:
-    """How the domain is signed; None where nobody is led to other servers, and whoever signs it goes on doing so. Raises :class:`GateShut`
-    where that stands in the way."""
+async def _signing(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name]) -> Signing:
+    """How the domain is signed; not looked at where nobody is led to other servers. Raises :class:`GateShut` where that stands in the
+    way."""
     if not (wish.leads or wish.of_keys):
-        return None
+        return Signing()
     leading = _leading(outside, wish, picture, servers)
     sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
     signing = await look_at_signing(outside, wish.domain, *sides)
     for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.passes):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing
-
-
-def _unsigned_text(signing: Signing | None) -> str:
-    if signing is None:
-        return "nobody is led to other servers: whoever signs the zone goes on doing so"
-    return "" if signing.is_signed else signing.text
-
-
-def _keys(signing: Signing | None, main: str, domain: Name) -> dict[tuple[str, Name], Keys]:
-    found = next((each.keys for each in signing.old.values() if each.keys is not None), None) if signing is not None else None
-    return {(main, domain): found} if found is not None else {}
-
-
-def _earlier_keys(signing: Signing | None, main: str, domain: Name) -> dict[tuple[str, Name], Keys | None]:
-    """Since when keys are there that nobody vouches for yet is not known: caches may know the zone without them."""
-    found = _keys(signing, main, domain)
-    if signing is None or not found:
-        return {}
-    keys, vouched = found[main, domain], signing.anchors.labels
-    if not signing.anchors:
-        return {(main, domain): None}
-    if set(keys.entry) <= vouched:
-        return {}
-    new = set(keys.entry) - vouched
-
-    def without(labels: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(each for each in labels if each not in new)
-
-    return {(main, domain): Keys(without(keys.published), without(keys.entry), without(keys.zone), keys.ttl)}
-
-
-def _offers(signing: Signing | None, main: str, domain: Name) -> dict[str, tuple[str, ...]]:
-    """The DS records of the keys that sign the key set, where all servers give the same."""
-    entries = {each.entries for each in signing.old.values()} if signing is not None else set()
-    if len(entries) != 1 or not (keys := next(iter(entries))):
-        return {}
-    return {main: anchors_of((ds_of_key(domain, each) for each in entry_points(keys)), 0).records}
 
 
 def _leading(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name]) -> list[Name]:
@@ -174,29 +135,10 @@ def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: 
     addresses that its hosts shall have, at which it answers."""
     known = {host for place in places for host in place.servers}
     led = {*picture.delegation, *targets(zone.apex_ns)} - known
-    seen = {host: addresses for host, addresses in _grouped((view.server, view.address) for view in picture.servers).items() if host in led}
+    seen = {host: addresses for host, addresses in grouped((view.server, view.address) for view in picture.servers).items() if host in led}
     wanted = {} if wish.to else wish.hosts  # with another provider, it is the other one that answers there
     wished = {host: tuple(dict.fromkeys((*seen.get(host, ()), *addresses))) for host, addresses in wanted.items()}
     return replace(places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}})
-
-
-def _grouped(servers: Iterable[tuple[Name, str]]) -> dict[Name, tuple[str, ...]]:
-    found: dict[Name, tuple[str, ...]] = {}
-    for name, address in servers:
-        if address not in found.get(name, ()):
-            found[name] = (*found.get(name, ()), address)
-    return found
-
-
-def _glue(picture: Picture) -> tuple[tuple[RRset, ...], int]:
-    """Addresses that the parent gives along, and the largest TTL of them."""
-    found: dict[Key, RRset] = {}
-    for view in picture.parents:
-        for each in view.glue:
-            there = found.get((each.name, each.rtype))
-            if there is None or each.ttl > there.ttl:
-                found[each.name, each.rtype] = each
-    return tuple(found.values()), max((each.ttl for each in found.values()), default=0)
 
 
 async def _known_hosts(outside: Outside, hosts: Sequence[Name]) -> tuple[KnownHost, ...]:

@@ -13,7 +13,6 @@ from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
-from legatum.work.drafting.second import servers_at
 from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
 from legatum.work.zones.harm import refuse_new_errors
@@ -85,24 +84,3 @@ async def _answers_as(outside: Outside, picture: Picture, provider: Provider) ->
     theirs = set(await outside.addresses_of(provider.servers))
     found = {view.address for view in picture.servers if view.server in picture.delegation}
     return bool(found) and found <= theirs and all(is_under(host, picture.domain) for host in picture.delegation)
-
-
-def refuse_silence(outside: Outside, wish: Wishes, picture: Picture) -> None:
-    """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing."""
-    domain = name_text(picture.domain)
-    if wish.first:
-        return
-    beside = bool(wish.second or wish.without) and not wish.at_registrar  # before anybody delegates it, too
-    if not picture.delegation and not wish.transfer and not beside:
-        raise GateShut(f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`")
-    if not (wish.leads or wish.of_keys):
-        return
-    dead = servers_at(outside, wish.without) if wish.dead else ()
-    silent = [view.address for view in picture.servers if not view.serves and view.server not in dead] + [
-        view.address for view in picture.parents if not view.answered
-    ]
-    if silent:
-        raise GateShut(
-            f"not every server answers for {domain}: {', '.join(silent)}",
-            f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in [network])",
-        )

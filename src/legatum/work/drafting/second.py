@@ -5,9 +5,10 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
+from legatum.core.observation.hosts import ServerSerial
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrtype import SOA
-from legatum.core.records.soa import SoaFields, parse_soa, serial_is_newer
+from legatum.core.records.soa import parse_soa, serial_is_newer
 from legatum.core.zones.catalog import with_members, without_member
 from legatum.core.zones.difference import difference_text, zone_differences
 from legatum.core.zones.signer import OWN
@@ -30,21 +31,6 @@ class Seconding:
     name: str
     section: SecondaryProvider
     servers: tuple[Name, ...]
-
-
-@dataclass(frozen=True)
-class ServerSerial:
-    """One server address: its SOA, None where it does not answer for the zone, and what it said."""
-
-    party: str
-    server: Name
-    address: str
-    soa: SoaFields | None
-    said: str
-
-    @property
-    def serial(self) -> int | None:
-        return self.soa.serial if self.soa else None
 
 
 def open_seconding(outside: Outside, domain: Name, primary: str, second: str) -> Seconding:

@@ -6,10 +6,10 @@ from dataclasses import dataclass, replace
 from legatum.core.fault import Fault
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name
+from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Glue, NsChange, Registrar
 from legatum.work.outside import Outside
 from legatum.work.registry.registration import glue_for, refuse_unready
-from legatum.work.side_by_side import side_by_side
 
 
 @dataclass(frozen=True)

@@ -9,13 +9,13 @@ from legatum.core.moves.runbook import Outcome, Runbook, Step
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import Name
 from legatum.core.timing import Bound
+from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.draft import draft_move
 from legatum.work.drafting.second import open_seconding, tell
 from legatum.work.movefile import is_over, is_untouched, move_path, read_move, write_move
 from legatum.work.moves.advance import Halt, Ways, advance
 from legatum.work.outside import Outside
-from legatum.work.side_by_side import side_by_side
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,11 @@ from legatum.core.fault import Fault, GateShut
 from legatum.core.records.name import Name
 from legatum.core.zones.changing.publication import Publication, refuse_removal
 from legatum.core.zones.changing.worksheet import Worksheet
+from legatum.net.side_by_side import side_by_side
 from legatum.services.provider import Provider
 from legatum.work.gathering.contents import contents_of, is_served
 from legatum.work.gathering.flatten import flatten
 from legatum.work.outside import Outside
-from legatum.work.side_by_side import side_by_side
 from legatum.work.zones.harm import refuse_harm
 from legatum.work.zones.publish import Published, plan, prove, publish
 from legatum.work.zones.worksheet import draw_worksheet

@@ -1,7 +1,7 @@
 """The name servers' names: their addresses, from the servers that have authority over them."""
 
 import asyncio
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from legatum.core.observation.picture import HostView, ParentView
@@ -89,24 +89,3 @@ def _view(name: Name, replies: list[Reply], why: str) -> HostView:
 
 def _reason(replies: list[Reply]) -> str:
     return next((reply.outcome for reply in replies if not reply.authoritative), "no data") if replies else "not asked"
-
-
-def places_of(hosts: Mapping[Name, HostView], glue: Mapping[Name, Mapping[str, None]]) -> dict[str, Name]:
-    """Every address at which a server of the domain should stand: address → the server's name."""
-    places: dict[str, Name] = {}
-    for host in hosts.values():
-        for each in host.addresses:
-            for rdata in each.rdatas:
-                places.setdefault(address_text(rdata), host.name)
-    for name, addresses in glue.items():
-        for address in addresses:
-            places.setdefault(address, name)
-    return places
-
-
-def first_of_each(addresses: Mapping[str, Name]) -> dict[str, Name]:
-    """One address of each server."""
-    seen: dict[Name, str] = {}
-    for address, name in addresses.items():
-        seen.setdefault(name, address)
-    return {address: name for name, address in seen.items()}

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from legatum.core.fault import BadInput, GateShut
+from legatum.core.observation.hosts import NamedHost
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrtype import AAAA, SOA, A
@@ -10,7 +11,7 @@ from legatum.core.records.space import is_public
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import ByHand, Registrar
 from legatum.work.outside import Outside
-from legatum.work.registry.hosts import HostView, held_addresses, look_at_hosts
+from legatum.work.registry.hosts import held_addresses, look_at_hosts
 
 
 class HostByHand(ByHand):
@@ -24,7 +25,7 @@ class HostByHand(ByHand):
 
 
 async def refuse_unfit(
-    outside: Outside, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[HostView], made_later: bool = False
+    outside: Outside, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[NamedHost], made_later: bool = False
 ) -> None:
     """Raises :class:`GateShut` for addresses that do not do, :class:`BadInput` for a host that is not below the domain. ``made_later``: the
     zone is not there yet, and nobody is led there before it is."""

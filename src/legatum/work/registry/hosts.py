@@ -1,43 +1,21 @@
 """Child name servers: hosts below a domain, whose addresses stand in the zone, at the registry and as glue at the parent's servers."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.observation.hosts import Leaning, NamedHost
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, NS, A
+from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Registrar
 from legatum.work.listing import read_domains
 from legatum.work.look.registration import look_at_rdap_host
 from legatum.work.outside import Outside
-from legatum.work.side_by_side import side_by_side
 
 
-@dataclass(frozen=True)
-class HostView:
-    """One name server. ``inside``: it lies below the domain, so that its glue is needed; ``zone``: its addresses in its own zone;
-    ``registry``: those of the host object, None without one or where nobody was asked; ``glue``: what each server of the parent zone
-    hands out; ``named_by``: in whose NS set it stands."""
-
-    name: Name
-    inside: bool
-    zone: tuple[str, ...]
-    registry: tuple[str, ...] | None
-    glue: dict[str, tuple[str, ...]]
-    glue_ttl: int | None
-    named_by: tuple[str, ...]
-
-    @property
-    def agrees(self) -> bool:
-        """All places that speak of it say the same."""
-        said = [set(self.zone), *(set(each) for each in self.glue.values() if self.inside)]
-        said += [set(self.registry)] if self.registry is not None and self.inside else []
-        return all(each == said[0] for each in said)
-
-
-async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[HostView]:
+async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[NamedHost]:
     """Every name in the domain's NS set, at the parent or in the zone, and ``extra`` ones."""
     walker = outside.walker()
     cut, _ = await walker.delegation_of(domain)
@@ -65,7 +43,7 @@ async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | N
         inside = is_under(name, domain)
         registry = await held_addresses(outside, registrar, name) if registrar is not None and inside else None
         zone = tuple(sorted(await walker.addresses(name)))
-        views.append(HostView(name, inside, zone, registry, glue.get(name, {}), ttls.get(name), tuple(named[name])))
+        views.append(NamedHost(name, inside, zone, registry, glue.get(name, {}), ttls.get(name), tuple(named[name])))
     return views
 
 
@@ -78,21 +56,6 @@ async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> 
             return seen
     held = await registrar.host(host)
     return held.addresses if held is not None else None
-
-
-@dataclass(frozen=True)
-class Leaning:
-    """Who leans on a host. ``domains``: domain → who names it there; ``looked``: how many were looked at; ``linked``: the registry says
-    that some domain does, None where it was not asked."""
-
-    domains: dict[Name, tuple[str, ...]]
-    looked: int
-    linked: bool | None
-
-    @property
-    def unknown(self) -> bool:
-        """Somebody leans on it whom nobody here knows."""
-        return bool(self.linked) and not self.domains
 
 
 async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:

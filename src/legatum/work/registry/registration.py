@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import holds
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.instant import instant_text
 from legatum.core.moves.kinds.transfer import UPDATE_LOCK
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.answers import questions_about
@@ -16,6 +15,7 @@ from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
+from legatum.core.renewal import restoration_report
 from legatum.core.zones.zone import Zone
 from legatum.net.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration
@@ -196,27 +196,17 @@ async def restore(outside: Outside, registrar: Registrar, domain: Name, reason: 
         said = "" if asked else await registrar.restore(domain)
         now = await registrar.registration(domain)
         if "pendingRestore" in now.grace:
-            said = await registrar.restore(domain, _report(before, now, reason, outside.clock.now()))
+            said = await registrar.restore(
+                domain, restoration_report(_said_of(before), _said_of(now), before.updated, reason, outside.clock.now())
+            )
         return said
 
     outcome = await carried_out(outside, domain, "restore", words, change)
     return outcome, await registrar.registration(domain)
 
 
-def _report(before: Registration, now: Registration, reason: str, at: float) -> list[tuple[str, str]]:
-    """The report's elements in their order. The two statements are those that RFC 3915 s4.2.5 has registrars make."""
-    return [
-        ("preData", f"statuses {', '.join(before.statuses)}; name servers {', '.join(map(name_text, before.nameservers))}"),
-        ("postData", f"statuses {', '.join(now.statuses)}; name servers {', '.join(map(name_text, now.nameservers))}"),
-        ("delTime", before.updated or instant_text(at)),
-        ("resTime", instant_text(at)),
-        ("resReason", reason),
-        (
-            "statement",
-            "This registrar has not restored the domain in order to assume the rights to use or sell it for itself or a third party.",
-        ),
-        ("statement", "The information in this report is true to the best of this registrar's knowledge."),
-    ]
+def _said_of(held: Registration) -> str:
+    return f"statuses {', '.join(held.statuses)}; name servers {', '.join(map(name_text, held.nameservers))}"
 
 
 async def wait_until_published(

@@ -7,8 +7,8 @@ out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.dnssec.serving import ServerKeys, holds
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, entry_points, holds
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.duration import duration_text
 from legatum.core.instant import instant_text
 from legatum.core.moves.runbook import Runbook
@@ -34,11 +34,39 @@ class Signing:
         return bool(self.anchors) or any(each.keys is not None for each in self.old.values())
 
     @property
+    def unsigned_text(self) -> str:
+        """What shows that signatures do not stand in the way; empty for a signed domain."""
+        if not self.ds and not self.old:
+            return "nobody is led to other servers: whoever signs the zone goes on doing so"
+        return "" if self.is_signed else self.text
+
+    @property
+    def keys(self) -> Keys | None:
+        """With which the old side signs."""
+        return next((each.keys for each in self.old.values() if each.keys is not None), None)
+
+    @property
+    def earlier_keys(self) -> Keys | None:
+        """With which caches may know it still: since when keys are there that nobody vouches for yet is not known."""
+        keys = self.keys
+        if keys is None or not self.anchors:
+            return None
+        new = set(keys.entry) - self.anchors.labels
+        published, entry, zone = (tuple(each for each in some if each not in new) for some in (keys.published, keys.entry, keys.zone))
+        return Keys(published, entry, zone, keys.ttl)
+
+    def offers(self, domain: Name) -> tuple[str, ...]:
+        """The DS records of the keys that sign the key set, where all servers of the old side give the same."""
+        entries = {each.entries for each in self.old.values()}
+        keys = next(iter(entries)) if len(entries) == 1 else ()
+        return anchors_of((ds_of_key(domain, each) for each in entry_points(keys)), 0).records
+
+    @property
     def text(self) -> str:
         """What shows how it is, for those who read the plan."""
         asked = f"{len(self.ds)} parent addresses and {len(self.old) + len(self.new)} of name servers asked"
         signs = "; the new side signs by itself" if any(each.keys is not None for each in self.new.values()) else ""
-        keys = next((each.keys for each in self.old.values() if each.keys is not None), None)
+        keys = self.keys
         if keys is None and not self.anchors:
             return f"no DS, no DNSKEY, CDS or CDNSKEY ({asked}){signs}"
         signed = f"signed with {keys.text}" if keys is not None else "unsigned"

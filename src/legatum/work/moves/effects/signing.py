@@ -2,17 +2,16 @@
 
 import asyncio
 
-from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, entry_points, holds, proves
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rdatas, entry_points, holds, proves, signs_so
+from legatum.core.dnssec.trust import Anchors
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.slips import ds_slips
-from legatum.core.records.name import ROOT, name_text
-from legatum.core.records.presentation import parse_rdata
-from legatum.core.records.rrtype import DS, SOA
+from legatum.core.records.name import name_text
+from legatum.core.records.rrtype import SOA
 from legatum.net.resolver import ask_resolver
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import servers_at
@@ -21,11 +20,6 @@ from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
 
 _MADE = "ds"  # a fact of an outcome: the records that a DS set was made of
-
-
-def rdatas(anchors: Anchors) -> tuple[bytes, ...]:
-    """As a registry holds them."""
-    return tuple(sorted(parse_rdata(DS, each, ROOT) for each in anchors.records))
 
 
 async def seen_at(job: Job, place: str) -> dict[str, ServerKeys]:
@@ -61,14 +55,14 @@ class SetDs(Action[DsSet]):
     async def gate(self) -> list[Refusal]:
         job, effect = self.job, self.effect
         held = await self._held()
-        wanted = rdatas(await meant(job, effect.after))
+        wanted = ds_rdatas(await meant(job, effect.after))
         refusals = [Refusal(each, f"the parent must not vouch for what is not there: have {place} sign with that key on every server first")
                     for place in job.scene.serving(job.domain) for each in await self._unproven(place, wanted)]  # fmt: skip
         registration = await job.glance.registration(effect.registrar, job.domain)
         if stops := [status for status in registration.statuses if forbids_updates(status)]:
             remedy = f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
-        before = rdatas(effect.before) if not effect.before.of else None
+        before = ds_rdatas(effect.before) if not effect.before.of else None
         if before is not None and held not in (before, wanted):
             reason = f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old nor the new DS set"
             if job.registrar(effect.registrar).by_hand and (wrong := ds_slips(wanted, before, held)):
@@ -94,7 +88,7 @@ class SetDs(Action[DsSet]):
         if held.ds is not None:
             return tuple(sorted(held.ds))
         signing = await look_at_signing(self.job.outside, self.job.domain, (), ())
-        return rdatas(signing.anchors)
+        return ds_rdatas(signing.anchors)
 
     async def preview(self) -> list[str]:
         wanted = await meant(self.job, self.effect.after)
@@ -105,7 +99,7 @@ class SetDs(Action[DsSet]):
             wanted = await meant(self.job, self.effect.after)
         except (GateShut, OutsideFault):
             return None
-        if await self._held() != rdatas(wanted):
+        if await self._held() != ds_rdatas(wanted):
             return None
         now = self.now()
         return self.outcome(now, now, f"the registry holds {wanted.text} already", **{_MADE: list(wanted.records)})
@@ -113,7 +107,7 @@ class SetDs(Action[DsSet]):
     async def perform(self) -> Outcome:
         registrar, domain = self.job.registrar(self.effect.registrar), self.job.domain
         wanted = await meant(self.job, self.effect.after)
-        held, after, first = set(await self._held()), set(rdatas(wanted)), self.now()
+        held, after, first = set(await self._held()), set(ds_rdatas(wanted)), self.now()
         try:
             said = await registrar.change_ds(domain, sorted(after - held), sorted(held - after))
         except ByHand as by_hand:
@@ -128,7 +122,7 @@ class SeeDs(Action[DsPublished]):
     """Every address of every server of the parent zone."""
 
     async def perform(self) -> Outcome:
-        wanted = rdatas(await meant(self.job, self.effect.after))
+        wanted = ds_rdatas(await meant(self.job, self.effect.after))
         first: float | None = None
         counted = 0
 
@@ -136,7 +130,7 @@ class SeeDs(Action[DsPublished]):
             nonlocal first, counted
             signing = await look_at_signing(self.job.outside, self.job.domain, (), ())
             counted = len(signing.ds)
-            late = [address for address, anchors in signing.ds.items() if rdatas(anchors) != wanted and address not in signing.silent]
+            late = [address for address, anchors in signing.ds.items() if ds_rdatas(anchors) != wanted and address not in signing.silent]
             if first is None and len(late) < counted:
                 first = self.now()
             told = [f"{address} hands out {signing.ds[address].text}" for address in late[:3]]
@@ -178,15 +172,9 @@ class ChangeSigning(Action[Signed]):
         late = []
         for place in (self.effect.place, *self.effect.follows):
             for address, each in (await seen_at(self.job, place)).items():
-                if not _is(each, self.effect.after):
+                if not signs_so(each, self.effect.after):
                     late.append(f"{address}: {each.broken or (each.keys.text if each.keys is not None else 'unsigned')}")
         return "; ".join(late[:4])
-
-
-def _is(seen: ServerKeys, wanted: Keys | None) -> bool:
-    if wanted is None or seen.keys is None:
-        return wanted is None and seen.keys is None
-    return not seen.broken and (wanted.are(seen.keys) or any("/" not in each for each in wanted.published))
 
 
 class SeeTrust(Action[Trusted]):
