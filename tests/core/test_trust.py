@@ -11,19 +11,22 @@ from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.chain import Sign, Unsign
+from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.provider import NewProvider
+from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.plan import Wish, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, Step, forecast
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.stage import Stage
 from legatum.core.timing import Caution
-from tests.core.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, drawing
+from tests.core.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, drawing
 
 KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)
 BOTH = Keys(("12/13", "34/13", "56/13"), ("12/13", "56/13"), ("34/13",), 7200)
 OLD, NEW = "12 13 2 AA", "56 13 2 BB"
 ROWAN = replace(BIRCH, signs=True)
+WITH_HOST = replace(ALDER, servers={**ALDER.servers, HOST: ("198.51.100.77",)})
 
 
 def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> Drawing:
@@ -44,6 +47,8 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "signed": (drawing(), Sign()),
     "connected": (UNCONNECTED, Sign()),
     "exchanged": (EXCHANGING, Sign(exchange=True)),
+    "second": (signed(), Second("cedar")),
+    "hosts": (signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)), Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,))),
 }
 
 

@@ -66,10 +66,22 @@ def passed(lab: Lab, domain: str, home: str) -> None:
     assert authenticated(lab, domain) == [False, False]
 
 
+def copied(lab: Lab, domain: str, home: str) -> None:
+    """A secondary of the signed data beside, and gone again; twice."""
+    carried_out(lab, domain, "--from", home, "--sign")
+    for _ in range(2):
+        carried_out(lab, domain, "--from", home, "--second", f"copy-{home}")
+        shown = lab.legatum("ds", "show", domain)["links"][-1]
+        assert shown["state"] == VALID and lab.copy.address in [each["address"] for each in shown["servers"]]
+        carried_out(lab, domain, "--from", home, "--without", f"copy-{home}")
+    assert authenticated(lab, domain) == [True, True]
+
+
 TOURS: dict[str, tuple[str, Callable[[Lab, str, str], None]]] = {
     "passed-knot.example": ("knot", passed),
     "passed-pdns.example": ("pdns", passed),
     "connected.example": ("on-demand", connected),
+    "copied-knot.example": ("knot", copied),
 }
 
 

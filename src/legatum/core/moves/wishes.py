@@ -76,8 +76,9 @@ class Wishes:
 
     @property
     def passes(self) -> bool:
-        """The plan of it knows what to do about signatures."""
-        return bool(self.of_keys or (self.to and not self.part and not self.second and not self.without))
+        """The plan of it knows what to do about signatures: copies and names of the same servers have the same keys; another provider is
+        led to by way of unsigned."""
+        return not (self.part or self.first or self.retire)
 
     @property
     def leads(self) -> bool:

@@ -89,7 +89,7 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> 
             "look again when they answer: the same command",
         )
         return
-    if seen.is_signed and not passes:
+    if seen.anchors and not passes:
         yield Obstacle(
             f"{text} is signed: {seen.text}; everybody behind a validating resolver would get nothing",
             f"this kind of change of a signed domain is not led yet. Go unsigned first: `legatum move draft {text} --unsign`; "
