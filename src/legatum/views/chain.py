@@ -6,6 +6,8 @@ from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
 
+_SOON = 3 * 86400.0  # seconds within which signatures that run out are told
+
 
 class ServedKeysPart(Part):
     """One server address. ``keys``: labels in its key set, ``sign_keys`` those that sign that set, ``sign_data`` those that sign the rest,
@@ -22,7 +24,8 @@ class ServedKeysPart(Part):
 
 
 class LinkPart(Part):
-    """``ds``: address of the parent's servers → DS records, null where it did not answer; ``anchor``: of the settings."""
+    """``ds``: address of the parent's servers → DS records, null where it did not answer; ``anchor``: of the settings; ``running_out``:
+    that signatures run out soon, in words."""
 
     zone: str
     state: str
@@ -32,6 +35,7 @@ class LinkPart(Part):
     problems: list[str]
     to_do: list[str]
     disagreeing: list[str]
+    running_out: str
     not_seen: list[str]
 
 
@@ -47,11 +51,15 @@ class ChainDocument(Document, tag="legatum.chain/1"):
 
 def chain_document(chain: Chain, now: float) -> ChainDocument:
     return ChainDocument(
-        domain=name_text(chain.domain), state=chain.state, why=chain.why, at=instant_text(now), links=[_part(each) for each in chain.links]
+        domain=name_text(chain.domain),
+        state=chain.state,
+        why=chain.why,
+        at=instant_text(now),
+        links=[_part(each, now) for each in chain.links],
     )
 
 
-def _part(link: Link) -> LinkPart:
+def _part(link: Link, now: float) -> LinkPart:
     broken = list(link.broken())
     servers = [
         ServedKeysPart(
@@ -67,7 +75,8 @@ def _part(link: Link) -> LinkPart:
         zone=name_text(link.zone) if len(link.zone) > 1 else ".", state=link.state,
         ds={address: list(each.records) if each is not None else None for address, each in link.ds.items()},
         anchor=list(link.anchor.records), servers=servers, problems=[problem for problem, _ in broken],
-        to_do=list(dict.fromkeys(remedy for _, remedy in broken)), disagreeing=list(link.disagreeing()), not_seen=list(link.unseen()),
+        to_do=list(dict.fromkeys(remedy for _, remedy in broken)), disagreeing=list(link.disagreeing()), running_out=link.running_out(now, _SOON),
+        not_seen=list(link.unseen()),
     )  # fmt: skip
 
 
@@ -109,5 +118,5 @@ def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
         screen.line(problem, BAD)
     for each in link.to_do:
         screen.line(f"do: {each}", indent=2)
-    for each in [*link.disagreeing, *(f"no answer: {one}" for one in link.not_seen)]:
+    for each in [*filter(None, (link.running_out,)), *link.disagreeing, *(f"no answer: {one}" for one in link.not_seen)]:
         screen.line(each, BAD if not good else "")

@@ -4,14 +4,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
-from legatum.core.dnssec.signature import Validity, check_signature, parse_signature, signatures_over
+from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
 from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, Name
 from legatum.core.records.presentation import parse_rdata, rdata_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, SOA
 
 _SHA_256 = 2
+_MOST_SIGNATURES = 16  # over one RRset
 _KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
 
 
@@ -38,7 +40,9 @@ def server_keys(
     sections = list(signatures)
     entry = _signers(keys, signatures_over(DNSKEY, sections, domain), keys, now)
     zone = _signers(soa, signatures_over(SOA, sections, domain), keys, now) if soa is not None else {}
-    broken = "" if entry and zone else "no signature over the keys holds" if not entry else "no signature over the SOA record holds"
+    broken = "" if entry else _why(keys, signatures_over(DNSKEY, sections, domain), keys, "the keys", now)
+    if not broken and soa is not None and not zone:
+        broken = _why(soa, signatures_over(SOA, sections, domain), keys, "the SOA record", now)
     published = tuple(sorted(label for each in keys.rdatas if (label := key_label(each))))
     told = Keys(published, tuple(sorted(entry)), tuple(sorted(zone)), keys.ttl)
     data = sorted(each for each, _ in entry.values())
@@ -50,12 +54,30 @@ def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -
     """Label → data of each key of which a signature holds, and until when the last one does."""
     found = dict[str, tuple[bytes, int]]()
     by_label = {key_label(each): each for each in keys.rdatas}
-    for rdata in signatures.rdatas if signatures is not None else ():
+    for rdata in few.rdatas if (few := _few(signatures)) is not None else ():
         signature = parse_signature(rdata)
         if signature is not None and check_signature(signed, signature, keys, now) == Validity.GOOD:
             made_by = f"{signature.tag}/{signature.algorithm}"
             found[made_by] = by_label[made_by], max(signature.expires, found.get(made_by, (b"", 0))[1])
     return found
+
+
+def _why(signed: RRset, signatures: RRset | None, keys: RRset, what: str, now: float) -> str:
+    """Of none of the signatures that holds, in words."""
+    validity, best = best_validity(signed, _few(signatures), keys, now)
+    if best is None:
+        return f"there is no signature over {what}"
+    match validity:
+        case Validity.EXPIRED:
+            return f"the signatures over {what} ran out at {instant_text(best.expires)}"
+        case Validity.EARLY:
+            return f"the signatures over {what} begin at {instant_text(best.begins)}: is the clock here right?"
+    return f"the signature over {what} by key {best.tag} {validity}"
+
+
+def _few(signatures: RRset | None) -> RRset | None:
+    """Not more than are worth the work: who is asked must not choose how long it takes."""
+    return signatures._replace(rdatas=signatures.rdatas[:_MOST_SIGNATURES]) if signatures is not None else None
 
 
 def entry_points(keys: Iterable[bytes]) -> tuple[bytes, ...]:
