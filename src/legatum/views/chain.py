@@ -75,7 +75,8 @@ def _part(link: Link, now: float) -> LinkPart:
         zone=name_text(link.zone) if len(link.zone) > 1 else ".", state=link.state,
         ds={address: list(each.records) if each is not None else None for address, each in link.ds.items()},
         anchor=list(link.anchor.records), servers=servers, problems=[problem for problem, _ in broken],
-        to_do=list(dict.fromkeys(remedy for _, remedy in broken)), disagreeing=list(link.disagreeing()), running_out=link.running_out(now, _SOON),
+        to_do=list(dict.fromkeys(remedy for _, remedy in broken)), disagreeing=list(link.disagreeing()),
+        running_out=link.running_out(now, _SOON),
         not_seen=list(link.unseen()),
     )  # fmt: skip
 
