@@ -12,6 +12,7 @@ from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.chain import Sign, Unsign
 from legatum.core.moves.kinds.hosts import Hosts
+from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.plan import Wish, draw
@@ -48,6 +49,7 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "connected": (UNCONNECTED, Sign()),
     "exchanged": (EXCHANGING, Sign(exchange=True)),
     "second": (signed(), Second("cedar")),
+    "retired": (signed(), Retirement()),
     "hosts": (signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)), Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,))),
 }
 
@@ -138,7 +140,9 @@ class Resolver:
         anchors = self.at(scene.anchors[DOMAIN], now) if DOMAIN in scene.anchors else Anchors()
         anchors = self.have("ds", now, (anchors, anchors.ttl if anchors else 60))  # type: ignore[attr-defined]
         ns = self.at(scene.said["the parent", stage.premises.parent_zone, DOMAIN, 2], now)
-        ns = self.have("ns", now, (ns, ns.ttl))  # type: ignore[attr-defined]
+        ns = self.have("ns", now, (ns, ns.ttl if ns is not None else 60))  # type: ignore[attr-defined]
+        if ns is None:
+            return False  # it is led nowhere
         places = {place.name for place in stage.premises.places if set(place.servers) & set(ns.rdatas)}  # type: ignore[attr-defined]
         place = min(places)
         keys = self.at(scene.signed[place, DOMAIN], now)

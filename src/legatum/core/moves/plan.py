@@ -7,7 +7,7 @@ from typing import Any
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Piece, led_back, runbook_of
 from legatum.core.moves.drawing import Drawing, completed, premises_of
-from legatum.core.moves.effects import Records
+from legatum.core.moves.effects import DsSet, Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
 from legatum.core.moves.kinds.chain import Sign, Unsign, sign_pieces, unsign_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
@@ -60,6 +60,9 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
     pieces = [piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)]
     pieces = completed(drawing, pieces)
     _refuse_twice(pieces)
+    changes_ds = any(isinstance(effect, DsSet) for piece in pieces for effect in piece.step.effects)
+    if changes_ds and any(isinstance(each, NewRegistrar) for each in wishes):
+        raise BadInput("the DS set changes with it, and has to come out of a transfer as it went in", "draft one after the other")
     premises, past = premises_of(drawing, pieces)
     if leading := led_back(pieces, premises, past):
         raise GateShut(

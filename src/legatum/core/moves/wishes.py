@@ -78,7 +78,7 @@ class Wishes:
     def passes(self) -> bool:
         """The plan of it knows what to do about signatures: copies and names of the same servers have the same keys; another provider is
         led to by way of unsigned."""
-        return not (self.part or self.first or self.retire)
+        return not self.part
 
     @property
     def leads(self) -> bool:

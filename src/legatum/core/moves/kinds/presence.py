@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Gathered, HostSet, Ready, Released, ZoneEnded
+from legatum.core.moves.kinds.chain import disconnected, keys_to_come
 from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.needs import Known, Unasked, Unnamed
+from legatum.core.moves.needs import Known, Unasked, Unnamed, Unvouched
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 
@@ -41,11 +42,14 @@ def first_pieces(drawing: Drawing, wish: First) -> Iterator[Piece]:
 
 def retirement_pieces(drawing: Drawing, wish: Retirement) -> Iterator[Piece]:
     zone, places = drawing.domain, [drawing.main, *drawing.follows]
+    anew = keys_to_come(drawing, drawing.main) if drawing.place(drawing.main).signs else None
     back = "delegate it again"
     yield Piece(Phase.GATHER, Step(
         "gather", f"Keep the zone as it is at {drawing.main}", (Gathered(drawing.main, zone),), (f"{drawing.main} allows a transfer",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
+    if drawing.anchors:
+        yield from disconnected(drawing)
     yield from leading(drawing, zone, drawing.delegation, (), "nobody", back)
     yield confirmed(drawing, zone, (), back, tuple(Unasked(place, zone) for place in places), "Confirm that nobody is led there any more")
     for host, addresses in wish.held:
@@ -61,7 +65,8 @@ def retirement_pieces(drawing: Drawing, wish: Retirement) -> Iterator[Piece]:
             "from here on it begins with telling it of the zone anew", estimate=10,
         ), (Unasked(place, zone),))  # fmt: skip
     yield Piece(Phase.END, Step(
-        "end", f"End the service at {drawing.main}", (ZoneEnded(drawing.main, zone, (drawing.apex_ns,)),), ("nobody asks there any more",),
+        "end", f"End the service at {drawing.main}", (ZoneEnded(drawing.main, zone, (drawing.apex_ns,), keys=anew),),
+        ("nobody asks there any more",),
         f"no server of {drawing.main} answers for it any more", f"from here on it begins with creating the zone at {drawing.main} anew",
         estimate=5,
-    ), (Unasked(drawing.main, zone),))  # fmt: skip
+    ), (Unasked(drawing.main, zone), Unvouched(zone)))  # fmt: skip

@@ -1,0 +1,71 @@
+"""Signed domains in the practice world: led by way of unsigned and back, retired, and stopped where keys or DS are not what they were."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from legatum.core.records.name import parse_domain
+from legatum.core.zones.signer import without_signing
+from legatum.demo.world_thread import WorldThread
+from tests.cli.desk import Desk
+
+SIGNED = "coppergate.example"
+THERE = ("--registrar", "flint", "--publishing", "4m")
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Iterator[Desk]:
+    """With the domain connected."""
+    with WorldThread(tmp_path / "world") as practice:
+        started = Desk(practice)
+        started.done("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait")
+        yield started
+
+
+def state(desk: Desk) -> str:
+    desk.run("ds", "show", SIGNED)
+    return desk.said.splitlines()[0].split(": ")[1]
+
+
+def test_a_signed_domain_is_led_by_way_of_unsigned_and_back(desk: Desk) -> None:
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--pace", "at-once", *THERE)
+    assert "Take the DS set away at the registrar flint" in desk.said and "(rule 7" in desk.said
+    desk.done("move", "rehearse", SIGNED)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait", "--until", "switch")
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    assert state(desk) == "unsigned"
+    desk.done("move", "retreat", SIGNED, "--yes", "--wait")  # rowan makes new keys with the zone
+    assert state(desk) == "connected and valid"
+    desk.done("move", "draft", SIGNED, "--retire", "--from", "rowan", *THERE)
+    desk.done("move", "rehearse", SIGNED)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    held = desk.world.registry.known(parse_domain(SIGNED))
+    assert held is not None and not held.ds and not held.nameservers
+
+
+def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", *THERE)
+    desk.done("move", "advance", SIGNED, "--yes", "--until", "publish")
+    primary = desk.world.hostings["rowan"][0]
+    zone = primary.zone(parse_domain(SIGNED))
+    assert zone is not None
+
+    async def lost() -> None:
+        primary.signs = False
+        primary.serve(without_signing(zone).with_serial(zone.soa.serial + 1))
+
+    desk.practice.run(lost())
+    assert desk.run("move", "advance", SIGNED, "--yes", "--wait") == 4
+    assert "is no longer signed as it was at rowan" in desk.said and "take the DS set out first" in desk.said, desk.said
+    assert state(desk) == "connected and broken"
+    assert desk.run("move", "rehearse", SIGNED) == 1 and "is no longer signed as it was" in desk.said
+
+
+def test_a_ds_that_somebody_takes_out_before_its_turn_is_found_gone(desk: Desk) -> None:
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", *THERE)
+    desk.done("move", "advance", SIGNED, "--yes", "--until", "lower")
+    desk.done("practice", "form", SIGNED, "--at", "flint", "--ds", "none")
+    desk.done("practice", "clock", "--on", "10m")
+    assert desk.run("move", "advance", SIGNED, "--yes", "--wait") == 0, desk.said  # it was to go anyway
+    assert state(desk) == "unsigned"
