@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from legatum.core.records.name import parse_name
+from legatum.core.records.rrtype import MX, A
 from legatum.demo.tour import DOMAIN, QUESTIONS, VISIT_EVERY
 from legatum.demo.world_thread import WorldThread
 from legatum.views.screen import BAD, GOOD, STRONG, Screen
@@ -21,7 +22,7 @@ WISHES: dict[str, tuple[str, ...]] = {
 }
 """Kind → what shall be different, as options of ``move draft``."""
 _NOT_BACK = {"retirement"}  # visitors have nothing to ask for in between
-_NEW = "tidemill.example"
+_NEW, _SIGNED = "tidemill.example", "coppergate.example"
 ONE_WAY: dict[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
     "first": (
         ("A domain that nobody delegates: this one is taken out of service, and kept in a file.", (
@@ -38,15 +39,27 @@ ONE_WAY: dict[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
         ("Carried out.", ("move", "advance", DOMAIN, "--yes", "--wait")),
         ("Is it with the other one, its DNS untouched?", ("confirm", DOMAIN, "--to", "alder", "--registrar", "slate")),
     ),
+    "signed": (
+        ("A domain that its provider signs, and nobody vouches for.", ("ds", "show", _SIGNED)),
+        ("Its DS, once nobody holds anything unsigned any more.", ("ds", "submit", _SIGNED, "--registrar", "flint", "--yes", "--wait")),
+        ("Does the chain hold, at every server?", ("ds", "show", _SIGNED)),
+        ("To a provider that does not sign: the DS goes first.", (
+            "move", "draft", _SIGNED, "--to", "birch", "--unsign", "--registrar", "flint")),
+        ("Would anybody notice, who validates too?", ("move", "rehearse", _SIGNED)),
+        ("Carried out.", ("move", "advance", _SIGNED, "--yes", "--wait")),
+        ("And back, signed again.", ("move", "retreat", _SIGNED, "--yes", "--wait")),
+        ("Does the chain hold again?", ("ds", "show", _SIGNED)),
+    ),
 }  # fmt: skip
-"""Kind → titles and commands, for those from which there is no way back."""
+"""Kind → titles and commands, for those that are not there and back with one wish."""
 
 
 def show_kind(practice: WorldThread, folder: Path, kind: str, command: Callable[[Sequence[str]], int]) -> int:
     """0 when every command ended as it should and no visitor failed."""
     settings, screen = ("--settings", str(folder / "legatum.toml")), Screen()
     if kind not in _NOT_BACK:
-        practice.visit([(parse_name(name + "."), rtype) for name, rtype in QUESTIONS], VISIT_EVERY)
+        asked = QUESTIONS if kind != "signed" else ((_SIGNED, A), (f"www.{_SIGNED}", A), (_SIGNED, MX))
+        practice.visit([(parse_name(name + "."), rtype) for name, rtype in asked], VISIT_EVERY)
     stages = [(title, (*(each.format(folder=folder) for each in words), *settings)) for title, words in ONE_WAY.get(kind, ())] or [
         ("What it takes, when, and why.", ("move", "draft", DOMAIN, *WISHES.get(kind, ()), *settings)),
         ("Would anybody notice?", ("move", "rehearse", DOMAIN, "--population", "30000", *settings)),
@@ -67,4 +80,6 @@ def show_kind(practice: WorldThread, folder: Path, kind: str, command: Callable[
     failed = sum(not each.good for each in seen)
     screen.line()
     screen.line(f"{len(seen)} questions of visitors, {failed} of them failed.", BAD if failed else GOOD)
+    if kind == "signed":
+        screen.line("The resolvers of this world do not validate: that nothing is bogus was proven by the rehearsal, and by `ds show`.")
     return 1 if failed else 0
