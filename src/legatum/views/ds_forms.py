@@ -2,14 +2,13 @@
 
 from collections.abc import Sequence
 
-from legatum.core.dnssec.key import ALGORITHMS, DIGESTS, WEAK_ALGORITHMS, digest_of, parse_key
+from legatum.core.dnssec.key import digest_of, parse_key
+from legatum.core.dnssec.policy import DIGESTS, algorithm, digest_type
 from legatum.core.records.name import Name, absolute_text, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import DNSKEY
 from legatum.views.document import Document, Part
 from legatum.views.screen import Screen
-
-_MADE = (2, 4)  # digest types that are made; SHA-1 is read only (RFC 8624 s3.3)
 
 
 class DsPart(Part):
@@ -45,15 +44,15 @@ def _key(domain: Name, data: bytes) -> DerivedKeyPart:
     key = parse_key(data)
     assert key is not None
     made = []
-    for number in _MADE:
+    for number in (each for each, kind in DIGESTS.items() if kind.made):
         digest = digest_of(domain, data, number)
         assert digest is not None
         line = f"{key.tag} {key.algorithm} {number} {digest.hex().upper()}"
         record = f"{absolute_text(domain)} IN DS {line}"
-        made.append(DsPart(digest_type=number, digest_name=DIGESTS[number], digest=digest.hex().upper(), line=line, record=record))
+        made.append(DsPart(digest_type=number, digest_name=digest_type(number).name, digest=digest.hex().upper(), line=line, record=record))
     return DerivedKeyPart(
-        tag=key.tag, flags=key.flags, algorithm=key.algorithm, algorithm_name=ALGORITHMS.get(key.algorithm, "unknown"),
-        dnskey=rdata_text(DNSKEY, data), weak=key.algorithm in WEAK_ALGORITHMS, ds=made,
+        tag=key.tag, flags=key.flags, algorithm=key.algorithm, algorithm_name=algorithm(key.algorithm).name,
+        dnskey=rdata_text(DNSKEY, data), weak=algorithm(key.algorithm).weak, ds=made,
     )  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from html import escape
 from pathlib import Path
 
-from legatum.core.dnssec.key import ALGORITHMS, DIGESTS
+from legatum.core.dnssec.policy import algorithm, digest_type
 from legatum.core.moves.effects import Delegated, DsSet, HostSet, Records, Signed, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name, absolute_text, name_text, unicode_text
@@ -38,15 +38,15 @@ def ds_sheet(domain: Name, registrar: str, page: str, old: Sequence[bytes], new:
     if gone:
         lines += ["## Take out", "", *(f"- [ ] `{rdata_text(DS, each)}`" for each in gone), ""]
     for each in come:
-        tag, algorithm, digest_type, digest = rdata_text(DS, each).split(" ", 3)
+        tag, number, kind, digest = rdata_text(DS, each).split(" ", 3)
         digest = digest.replace(" ", "").upper()
         lines += [
             f"## Put in: key tag {tag}", "",
             f"- [ ] key tag: `{tag}`",
-            f"- [ ] algorithm: `{algorithm}` (in lists: {ALGORITHMS.get(int(algorithm), 'unknown')})",
-            f"- [ ] digest type: `{digest_type}` (in lists: {DIGESTS.get(int(digest_type), 'unknown')})",
+            f"- [ ] algorithm: `{number}` (in lists: {algorithm(int(number)).name})",
+            f"- [ ] digest type: `{kind}` (in lists: {digest_type(int(kind)).name})",
             f"- [ ] digest: `{digest}` ({len(digest)} digits)", "",
-            "Pages that want it in one line:", "", f"    {tag} {algorithm} {digest_type} {digest}", "",
+            "Pages that want it in one line:", "", f"    {tag} {number} {kind} {digest}", "",
         ]  # fmt: skip
         lines += [f"Pages that want the key instead (DNSKEY): `legatum ds derive {name_text(domain)}` shows it.", ""]
     if kept := [each for each in new if each in old]:

@@ -1,23 +1,13 @@
 """DNSKEY data (RFC 4034 s2) and the DS that points to a key (s5)."""
 
-import hashlib
 from collections.abc import Iterable
 from typing import NamedTuple
 
+from legatum.core.dnssec.policy import ALGORITHMS, algorithm
+from legatum.core.dnssec.policy import digest_type as digest_kind
 from legatum.core.records.name import Name
 
 ZONE_KEY, REVOKED, ENTRY_POINT = 0x0100, 0x0080, 0x0001
-RSA_ALGORITHMS = frozenset((5, 7, 8, 10))
-
-# IANA's registry of algorithm numbers: those a zone may be signed with, and those it no longer should (RFC 8624 s3.1).
-ALGORITHMS = {
-    1: "RSAMD5", 3: "DSA", 5: "RSASHA1", 6: "DSA-NSEC3-SHA1", 7: "RSASHA1-NSEC3-SHA1", 8: "RSASHA256", 10: "RSASHA512",
-    12: "ECC-GOST", 13: "ECDSAP256SHA256", 14: "ECDSAP384SHA384", 15: "ED25519", 16: "ED448",
-}  # fmt: skip
-CHECKED_EVERYWHERE = frozenset((5, 7, 8, 10, 13, 14, 15, 16))
-WEAK_ALGORITHMS = frozenset((1, 3, 5, 6, 7, 12))
-DIGESTS = {1: "SHA-1", 2: "SHA-256", 3: "GOST R 34.11-94", 4: "SHA-384"}
-_HASHES = {1: hashlib.sha1, 2: hashlib.sha256, 4: hashlib.sha384}
 
 
 class DnsKey(NamedTuple):
@@ -37,7 +27,7 @@ class DnsKey(NamedTuple):
     @property
     def bits(self) -> int | None:
         """The length of an RSA key's modulus (RFC 3110 s2); None for other algorithms."""
-        if self.algorithm not in RSA_ALGORITHMS or not self.public:
+        if not algorithm(self.algorithm).rsa or not self.public:
             return None
         short = self.public[0] != 0
         exponent = self.public[0] if short else int.from_bytes(self.public[1:3], "big")
@@ -46,7 +36,7 @@ class DnsKey(NamedTuple):
 
     @property
     def text(self) -> str:
-        return f"key {self.tag} ({ALGORITHMS.get(self.algorithm, f'algorithm {self.algorithm}')})"
+        return f"key {self.tag} ({algorithm(self.algorithm).name if self.algorithm in ALGORITHMS else f'algorithm {self.algorithm}'})"
 
 
 class Ds(NamedTuple):
@@ -97,8 +87,8 @@ def key_tag(rdata: bytes) -> int:
 
 def digest_of(owner: Name, key: bytes, digest_type: int) -> bytes | None:
     """The digest that a DS of ``digest_type`` for the key data ``key`` at ``owner`` carries; None for a type not known."""
-    made = _HASHES.get(digest_type)
-    return made(owner + key).digest() if made else None
+    hashed = digest_kind(digest_type).hashed
+    return bytes(hashed(owner + key).digest()) if hashed is not None else None
 
 
 def fits(owner: Name, ds: Ds, key: bytes) -> bool:

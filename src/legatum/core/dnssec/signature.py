@@ -4,7 +4,8 @@ from collections.abc import Iterable
 from enum import StrEnum
 from typing import NamedTuple
 
-from legatum.core.dnssec.key import CHECKED_EVERYWHERE, parse_key
+from legatum.core.dnssec.key import parse_key
+from legatum.core.dnssec.policy import algorithm
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import DNSKEY, RRSIG
@@ -67,7 +68,7 @@ def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float)
         return Validity.EXPIRED
     if signature.begins > now:
         return Validity.EARLY
-    if signature.algorithm not in CHECKED_EVERYWHERE:
+    if not algorithm(signature.algorithm).checked:
         return Validity.UNKNOWN
     made_by = (signature.tag, signature.algorithm)
     named = [rdata for rdata in keys.rdatas if (key := parse_key(rdata)) and (key.tag, key.algorithm) == made_by][:_MOST_NAMESAKES]

@@ -1,9 +1,8 @@
 """The chain of trust as a picture shows it: the parent's DS, the keys that the domain's servers publish (RFC 4034, RFC 4035)."""
 
-from legatum.core.dnssec.key import CHECKED_EVERYWHERE, Ds, parse_ds
+from legatum.core.dnssec.key import Ds, parse_ds
+from legatum.core.dnssec.policy import algorithm, digest_type
 from legatum.core.observation.picture import Picture
-
-_CHECKED_DIGESTS = (1, 2, 4)
 
 
 def ds_of(picture: Picture) -> list[Ds]:
@@ -18,7 +17,7 @@ def keys_of(picture: Picture) -> list[bytes]:
 
 def usable(ds: Ds) -> bool:
     """Validating resolvers everywhere know its algorithm and its digest."""
-    return ds.algorithm in CHECKED_EVERYWHERE and ds.digest_type in _CHECKED_DIGESTS
+    return algorithm(ds.algorithm).checked and digest_type(ds.digest_type).checked
 
 
 def secured(picture: Picture) -> bool:

@@ -4,7 +4,8 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from legatum.core.dnssec.key import DIGESTS, parse_ds
+from legatum.core.dnssec import policy
+from legatum.core.dnssec.key import parse_ds
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, typed_name
 from legatum.core.records.presentation import typed_rdata
@@ -42,13 +43,9 @@ def parse_ds_text(text: str) -> bytes:
         rdata = tag.to_bytes(2, "big") + bytes((algorithm, digest_type)) + bytes.fromhex("".join(words[3:]))
     except (ValueError, OverflowError):
         raise BadInput(f"'{text}' is no DS", "write key tag, algorithm, digest type and digest: 12345 13 2 49FD…") from None
-    parsed = parse_ds(rdata)
-    lengths = {1: 20, 2: 32, 4: 48}
-    if parsed is None or len(parsed.digest) != lengths.get(digest_type, len(parsed.digest)):
-        wanted = lengths.get(digest_type)
-        raise BadInput(
-            f"'{text}': the digest has {len(rdata) - 4} octets, {DIGESTS.get(digest_type, 'this type')} has {wanted}", "copy it whole"
-        )
+    parsed, kind = parse_ds(rdata), policy.digest_type(digest_type)
+    if parsed is None or (kind.octets and len(parsed.digest) != kind.octets):
+        raise BadInput(f"'{text}': the digest has {len(rdata) - 4} octets, {kind.name} has {kind.octets}", "copy it whole")
     return rdata
 
 

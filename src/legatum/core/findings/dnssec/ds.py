@@ -2,7 +2,8 @@
 
 from collections.abc import Iterator
 
-from legatum.core.dnssec.key import ALGORITHMS, DIGESTS, WEAK_ALGORITHMS, DnsKey, Ds, digest_of, ds_set_text, fits, parse_ds, parse_key
+from legatum.core.dnssec.key import DnsKey, Ds, digest_of, ds_set_text, fits, parse_ds, parse_key
+from legatum.core.dnssec.policy import algorithm, digest_type
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.observation.chain import ds_of, keys_of, secured, usable
 from legatum.core.observation.picture import Picture
@@ -91,8 +92,8 @@ def ds_left_over(picture: Picture) -> Iterator[Sighting]:
 def ds_unknown(picture: Picture) -> Iterator[Sighting]:
     for ds in ds_of(picture):
         if not usable(ds):
-            algorithm, digest = ALGORITHMS.get(ds.algorithm, "unknown"), DIGESTS.get(ds.digest_type, "unknown")
-            yield Sighting(f"{ds.text}: algorithm {algorithm}, digest {digest}")
+            named, digest = algorithm(ds.algorithm).name, digest_type(ds.digest_type).name
+            yield Sighting(f"{ds.text}: algorithm {named}, digest {digest}")
 
 
 @finding(
@@ -103,7 +104,7 @@ def ds_unknown(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def ds_digest_weak(picture: Picture) -> Iterator[Sighting]:
     known = [each for each in ds_of(picture) if usable(each)]
-    if known and all(each.digest_type == 1 for each in known):
+    if known and all(digest_type(each.digest_type).weak for each in known):
         yield Sighting("; ".join(each.text for each in known))
 
 
@@ -116,7 +117,7 @@ def ds_digest_weak(picture: Picture) -> Iterator[Sighting]:
 def key_algorithm_weak(picture: Picture) -> Iterator[Sighting]:
     for rdata in keys_of(picture):
         key = parse_key(rdata)
-        if key and key.algorithm in WEAK_ALGORITHMS:
+        if key and algorithm(key.algorithm).weak:
             yield Sighting(key.text)
 
 
