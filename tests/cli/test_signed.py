@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 
 from legatum.core.records.name import parse_domain
+from legatum.core.records.rrtype import A
 from legatum.core.zones.signer import without_signing
 from legatum.demo.world_thread import WorldThread
 from tests.cli.desk import Desk
@@ -42,6 +43,24 @@ def test_a_signed_domain_is_led_by_way_of_unsigned_and_back(desk: Desk) -> None:
     desk.done("move", "advance", SIGNED, "--yes", "--wait")
     held = desk.world.registry.known(parse_domain(SIGNED))
     assert held is not None and not held.ds and not held.nameservers
+
+
+def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing_else(desk: Desk) -> None:
+    seen, asked = desk.world.visitors.seen, [(parse_domain(each), A) for each in (SIGNED, f"www.{SIGNED}")]
+    desk.practice.visit([*asked, (parse_domain("kilnandclay.example"), A)], 120)
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--pace", "at-once", *THERE)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    desk.done("move", "retreat", SIGNED, "--yes", "--wait")
+    assert len(seen) > 1000 and all(each.good for each in seen)
+    before = len(seen)
+    desk.done("publish", SIGNED, "--from", "rowan", "--to", "alder", "--yes")
+    assert desk.run("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait") == 4
+    assert "does not prove that" in desk.said, desk.said
+    desk.done("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait", "--anyway")
+    desk.done("practice", "clock", "--on", "3h")
+    assert {(each.resolver, each.name) for each in seen[before:] if not each.good} == {
+        ("harbour", SIGNED), ("harbour", f"www.{SIGNED}")
+    }  # fmt: skip
 
 
 def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:

@@ -7,6 +7,7 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.rrtype import MX, A
 from legatum.demo.tour import DOMAIN, QUESTIONS, VISIT_EVERY
 from legatum.demo.world_thread import WorldThread
+from legatum.practice.scenario import VALIDATING
 from legatum.views.screen import BAD, GOOD, STRONG, Screen
 
 WISHES: dict[str, tuple[str, ...]] = {
@@ -81,5 +82,5 @@ def show_kind(practice: WorldThread, folder: Path, kind: str, command: Callable[
     screen.line()
     screen.line(f"{len(seen)} questions of visitors, {failed} of them failed.", BAD if failed else GOOD)
     if kind == "signed":
-        screen.line("The resolvers of this world do not validate: that nothing is bogus was proven by the rehearsal, and by `ds show`.")
+        screen.line(f"Of the resolvers {' and '.join(VALIDATING)} validates: what is bogus there is among the failures, and nowhere else.")
     return 1 if failed else 0

@@ -9,10 +9,11 @@ import random
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from legatum.core.dnssec.signature import signatures_over
 from legatum.core.records.address import address_text
-from legatum.core.records.name import ROOT, Name, ancestors, is_under
+from legatum.core.records.name import ROOT, Name, ancestors, is_under, parent_of
 from legatum.core.records.rrset import RRset, targets
-from legatum.core.records.rrtype import AAAA, CNAME, NS, SOA, A
+from legatum.core.records.rrtype import AAAA, CNAME, DS, NS, SOA, A
 from legatum.core.records.soa import negative_ttl
 from legatum.core.rehearsal.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
 from legatum.core.rehearsal.caches import CacheKind
@@ -22,6 +23,7 @@ from legatum.net.walk import referral
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog
+from legatum.practice.validator import Bogus, Given, Validator
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import QR, RA, RD, Edns, Message, decode, encode, records
@@ -32,12 +34,14 @@ _DEEPEST = 6
 
 @dataclass(frozen=True, slots=True)
 class _Kept:
-    """A cached RRset, or a denial: ``rrset`` None with its ``rcode`` and SOA."""
+    """A cached RRset, or a denial: ``rrset`` None with its ``rcode`` and SOA. ``signatures``: over one or the other; ``zone``: whose."""
 
     rrset: RRset | None
     expires: float
     rcode: int = NOERROR
     soa: RRset | None = None
+    signatures: RRset | None = None
+    zone: Name = ROOT
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,11 +67,11 @@ class _Failed(Exception):
 
 
 class Resolver:
-    """Answers visitors. ``roots``: name → addresses."""
+    """Answers visitors. ``roots``: name → addresses; ``anchors``: zone → DS data, for one that validates."""
 
     def __init__(
         self, name: str, kind: CacheKind, roots: Mapping[Name, tuple[str, ...]], asker: Asker, clock: WorldClock, log: VisitLog,
-        generator: random.Random,
+        generator: random.Random, anchors: Mapping[Name, bytes] | None = None,
     ) -> None:  # fmt: skip
         self.name = name
         self.kind = kind
@@ -79,6 +83,7 @@ class Resolver:
         self._answers: dict[tuple[Name, int], _Kept] = {}
         self._glue: dict[tuple[Name, int], _Kept] = {}
         self._cuts: dict[Name, _KeptCut] = {}
+        self._validator = Validator(anchors, self._given, clock.now) if anchors else None
 
     async def handle(self, wire: bytes, tcp: bool) -> list[bytes]:
         try:
@@ -103,6 +108,8 @@ class Resolver:
         try:
             for _ in range(_DEEPEST + 2):
                 kept = await self._fetch(name, rtype, depth)
+                if self._validator is not None and depth == 0:
+                    await self._validator.check(_as_given(kept))
                 left = max(0, int(kept.expires - self._clock.now()))
                 if kept.rrset is None:
                     return Resolved(kept.rcode, tuple(chain), kept.soa.with_ttl(left) if kept.soa else None)
@@ -110,9 +117,12 @@ class Resolver:
                 if kept.rrset.rtype == rtype:
                     return Resolved(NOERROR, tuple(chain))
                 name = targets(kept.rrset)[0]
-        except _Failed:
+        except (_Failed, Bogus):
             pass
         return Resolved(SERVFAIL)
+
+    async def _given(self, name: Name, rtype: int) -> Given:
+        return _as_given(await self._fetch(name, rtype, 0))
 
     async def _fetch(self, name: Name, rtype: int, depth: int) -> _Kept:
         kept = self._alive(name, rtype) or self._alive(name, CNAME)
@@ -138,13 +148,13 @@ class Resolver:
     async def _ask(self, name: Name, rtype: int, depth: int) -> tuple[Name, Reply]:
         """Asks the servers of the deepest zone known; REFUSED and the like from one server means asking the next. Names inside the zone
         whose addresses are forgotten lead nowhere: the zone above is asked for them anew."""
-        zone, servers = self._deepest_cut(name)
+        zone, servers = self._deepest_cut(parent_of(name) if rtype == DS and name != ROOT else name)
         hosts, asked = list(servers), False
         self._random.shuffle(hosts)
         for host in hosts:
             for address in await self._addresses(host, zone, depth):
                 asked = True
-                reply = await self._asker.ask(address, name, rtype)
+                reply = await self._asker.ask(address, name, rtype, dnssec=self._validator is not None)
                 if reply.answered and reply.rcode in (NOERROR, NXDOMAIN):
                     return zone, reply
         if not asked and zone in self._cuts:
@@ -185,12 +195,14 @@ class Resolver:
                 self._keep_cut(each, from_child=True)
         for each in reply.answer:
             if is_under(each.name, zone):
-                self._answers[each.name, each.rtype] = _Kept(each, now + each.ttl)
+                signatures = signatures_over(each.rtype, reply.answer, each.name)
+                self._answers[each.name, each.rtype] = _Kept(each, now + each.ttl, signatures=signatures, zone=zone)
         found = reply.find(reply.rtype) or reply.find(CNAME)
         if found is not None:
             return self._answers[found.name, found.rtype]
         soa = next((each for each in reply.authority if each.rtype == SOA), None)
-        kept = _Kept(None, now + (negative_ttl(soa) if soa else 0), reply.rcode or NOERROR, soa)
+        signatures = signatures_over(SOA, reply.authority, soa.name) if soa else None
+        kept = _Kept(None, now + (negative_ttl(soa) if soa else 0), reply.rcode or NOERROR, soa, signatures, soa.name if soa else zone)
         self._answers[reply.name, reply.rtype] = kept
         return kept
 
@@ -205,3 +217,7 @@ class Resolver:
         if alive and not from_child:
             return
         self._cuts[ns.name] = _KeptCut(ns, now + ns.ttl, from_child)
+
+
+def _as_given(kept: _Kept) -> Given:
+    return Given(kept.rrset, kept.soa, kept.signatures, kept.zone)

@@ -76,6 +76,7 @@ RESOLVERS = {
     "mill": (CacheKind.CHILD_TRUSTING, "192.0.2.102"),
     "orchard": (CacheKind.STICKY, "192.0.2.103"),
 }
+VALIDATING = ("harbour",)  # of the resolvers
 HOME = ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
 DELEGATION_TTL = 3600
 PUBLISHING_DELAY = 240.0

@@ -137,7 +137,8 @@ class World:
             asker = Asker(self._asker.route, self.clock, Patience(0.5, 2), random.Random())
             asker.heard.append(Errands(name, self.errands))
             self._askers.append(asker)
-            resolver = Resolver(name, kind, roots, asker, self.clock, self.log, random.Random())
+            anchors = {ROOT: ds_of_key(ROOT, key_data(ROOT))} if name in scenario.VALIDATING else {}
+            resolver = Resolver(name, kind, roots, asker, self.clock, self.log, random.Random(), anchors)
             listener = await self._listen(address, resolver.handle, self._tls if name == scenario.TLS_RESOLVER else None)
             if name == scenario.TLS_RESOLVER:
                 self.endpoints[f"{address}#853"] = listener.over_tls

@@ -127,7 +127,7 @@ async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]
             raise GateShut(
                 f"{name_text(domain)} is signed ({signing.anchors.text[:40]}), and {address} does not prove that: everybody behind a "
                 "validating resolver would get nothing",
-                "lead it there in the safe order: `legatum move draft DOMAIN --to PROVIDER --registrar NAME`",
+                f"lead it there in the safe order: `legatum move draft {name_text(domain)} --to PROVIDER --registrar NAME`",
             )
 
 
