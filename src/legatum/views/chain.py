@@ -1,5 +1,7 @@
 """The chain of trust: link by link, state first."""
 
+from collections import Counter
+
 from legatum.core.dnssec.chain import Chain, Link, State
 from legatum.core.instant import instant_text, parse_instant, people_text
 from legatum.core.records.name import name_text
@@ -40,13 +42,15 @@ class LinkPart(Part):
 
 
 class ChainDocument(Document, tag="legatum.chain/1"):
-    """``state`` and ``why``: to those who validate by the anchors of the settings; ``links``: from the top down."""
+    """``state`` and ``why``: to those who validate by the anchors of the settings; ``links``: from the top down; ``left_out``: what was not
+    asked, in words."""
 
     domain: str
     state: str
     why: str
     at: str
     links: list[LinkPart]
+    left_out: str
 
 
 def chain_document(chain: Chain, now: float) -> ChainDocument:
@@ -56,6 +60,7 @@ def chain_document(chain: Chain, now: float) -> ChainDocument:
         why=chain.why,
         at=instant_text(now),
         links=[_part(each, now) for each in chain.links],
+        left_out=chain.left_out,
     )
 
 
@@ -93,15 +98,19 @@ def show_chain(document: ChainDocument, now: float, screen: Screen) -> None:
     screen.verdict(document.state in (State.VALID, State.UNSIGNED), f"{document.domain}: {document.state}: {document.why}", following)
     for link in document.links:
         _show_link(link, now, screen)
+    if document.left_out:
+        screen.line()
+        screen.line(f"Not asked: {document.left_out}.")
 
 
 def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
     good = link.state in (State.VALID, State.UNSIGNED, State.UNCONNECTED)
     screen.heading(f"{link.zone}: {link.state}")
-    sets = {tuple(each) for each in link.ds.values() if each is not None}
+    sets = Counter(tuple(each) for each in link.ds.values() if each is not None)
     vouched = [*(f"the settings vouch for {each[:60]}" for each in link.anchor)]
     vouched += [
-        f"{len(link.ds)} addresses of the parent's servers: {'; '.join(each[:60] for each in some) or 'no DS'}" for some in sorted(sets)
+        f"{count} addresses of the parent's servers: {'; '.join(each[:60] for each in some) or 'no DS'}"
+        for some, count in sorted(sets.items())
     ]
     for each in vouched:
         screen.line(each)

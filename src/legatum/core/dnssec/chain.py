@@ -49,6 +49,12 @@ class Link:
 
     @property
     def state(self) -> State:
+        """Broken by one server; anything else only where all have answered."""
+        return self.seen if self.seen == State.BROKEN or not any(self.unseen()) else State.UNKNOWN
+
+    @property
+    def seen(self) -> State:
+        """By those who answered."""
         if not any(each.answered for each in self.servers) or (self.ds and all(each is None for each in self.ds.values())):
             return State.UNKNOWN
         signed = any(each.given.keys is not None for each in self.servers)
@@ -112,9 +118,10 @@ class Link:
 
 @dataclass(frozen=True, slots=True)
 class Chain:
-    """From the top down; the domain's own link is the last."""
+    """From the top down; the domain's own link is the last. ``left_out``: what was not asked, in words."""
 
     links: Sequence[Link]
+    left_out: str = ""
 
     @property
     def domain(self) -> Name:
@@ -148,7 +155,9 @@ class Chain:
             top = self.links[self.anchored].zone
             return f"every link holds, from the anchor of {name_text(top) if len(top) > 1 else 'the root'} down, at every server"
         if self.state == State.UNKNOWN:
-            return f"not everybody answers: {', '.join([each for link in self.links for each in link.unseen()][:3])}"
+            silent = [each for link in self.links for each in link.unseen()]
+            more = f" and {len(silent) - 3} more" if len(silent) > 3 else ""
+            return f"by those who answered its own link is {own.seen}; no answer from {', '.join(silent[:3])}{more}"
         if self.state == State.BROKEN:
             first = next(each for each in self.links if each.state == State.BROKEN)
             return f"everybody behind a validating resolver gets nothing: {next(first.broken())[0]}"
