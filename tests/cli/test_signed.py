@@ -61,6 +61,12 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     assert {(each.resolver, each.name) for each in seen[before:] if not each.good} == {
         ("harbour", SIGNED), ("harbour", f"www.{SIGNED}")
     }  # fmt: skip
+    assert state(desk) == "connected and broken" and "legatum ds withdraw" in desk.said
+    desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
+    before = len(seen)
+    desk.done("practice", "clock", "--on", "1h")
+    assert state(desk) == "unsigned" and len(seen) > before and all(each.good for each in seen[before:])
+    assert desk.run("move", "retreat", SIGNED, "--yes", "--wait") == 4 and "bogus" in desk.said
 
 
 def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:

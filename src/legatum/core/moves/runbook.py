@@ -92,6 +92,12 @@ class Runbook:
         return any(isinstance(effect, DsSet | Signed) for step in self.steps for effect in step.effects)
 
     @property
+    def disconnects(self) -> bool:
+        """The DS is taken away, and nobody led anywhere: it helps whatever keys and signatures the servers have."""
+        sets = [effect for step in self.steps for effect in step.effects if isinstance(effect, DsSet)]
+        return bool(sets) and not any(each.after for each in sets) and not any(map(leads_elsewhere, self.steps))
+
+    @property
     def rounds(self) -> int:
         """How often its way back was begun and given up."""
         return len({found[1] for step in self.steps if (found := _ROUND.search(step.id))})

@@ -75,6 +75,11 @@ class Wishes:
         return self.sign or self.unsign or self.exchange
 
     @property
+    def disconnects(self) -> bool:
+        """Nothing but no DS any more: what helps a domain that is bogus."""
+        return self.unsign and not self.leads
+
+    @property
     def passes(self) -> bool:
         """The plan of it knows what to do about signatures: copies and names of the same servers have the same keys; another provider is
         led to by way of unsigned."""

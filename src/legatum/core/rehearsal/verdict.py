@@ -72,6 +72,11 @@ class Rehearsal:
     def safe(self) -> bool:
         return not self.counterexamples and not self.uncovered
 
+    @property
+    def mends(self) -> bool:
+        """What goes wrong is so already, before any step, and the runbook is there to end it."""
+        return self.runbook.disconnects and not any(each.step for each in self.counterexamples)
+
 
 def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> Iterator[tuple[str, list[Slot]]]:
     """Ways in which the rest of the runbook may go: at once, as estimated, and each step in turn taking two days."""

@@ -105,7 +105,7 @@ async def _signing(outside: Outside, wish: Wishes, picture: Picture, servers: Se
     leading = _leading(outside, wish, picture, servers)
     sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
     signing = await look_at_signing(outside, wish.domain, *sides)
-    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.passes):
+    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.passes, wish.disconnects):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing
 

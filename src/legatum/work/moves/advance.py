@@ -104,7 +104,7 @@ def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) ->
             f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
             f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",
         )
-    if not rehearsal.safe:
+    if not rehearsal.safe and not rehearsal.mends:
         example = rehearsal.counterexamples[0]
         kinds = ", ".join(example.kinds)
         raise GateShut(

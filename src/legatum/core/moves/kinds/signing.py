@@ -79,9 +79,9 @@ class Obstacle:
     remedy: str
 
 
-def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> Iterator[Obstacle]:
+def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool, disconnects: bool = False) -> Iterator[Obstacle]:
     """Why the domain is not to be led from provider ``old`` to ``new``. ``passes``: the plan knows what to do about signatures; else only
-    an unsigned domain can be led."""
+    an unsigned domain can be led. ``disconnects``: it does nothing but take the DS away, from a broken chain too."""
     text = name_text(domain)
     if seen.silent:
         yield Obstacle(
@@ -96,7 +96,7 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool) -> 
             "then draft again",
         )
         return
-    yield from _not_whole(domain, seen, old)
+    yield from _not_whole(domain, seen, old) if not disconnects else ()
     for who, side in ((old, seen.old), (new, seen.new)):
         if asking := {address: each.asking for address, each in side.items() if each.asking}:
             address, kinds = next(iter(asking.items()))
@@ -131,7 +131,9 @@ def first_to_run_out(servers: Iterable[ServerKeys]) -> float | None:
 
 def running_out(runbook: Runbook, done: Collection[str], until: float | None, now: float) -> Iterator[Obstacle]:
     """Signatures that may run out while somebody still asks for them: they must outlive the longest wait that is ahead, and the longest
-    TTL after it (rule 12). ``until``: of the first one that runs out."""
+    TTL after it (rule 12). ``until``: of the first one that runs out. Not where they are to end: with the DS gone nobody asks for them."""
+    if runbook.disconnects:
+        return
     left = [step for step in runbook.steps if step.id not in done]
     ahead = max((wait.seconds + wait.slack for step in left for wait in step.waits), default=0)
     needed = ahead + runbook.premises.longest_ttl(runbook.domain)
