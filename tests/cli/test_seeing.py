@@ -149,6 +149,17 @@ def test_a_fleet_is_surveyed_in_few_questions(shell: Shell) -> None:
     assert "one address of the parent zone" in summary["not_looked_at"] and "resolvers" in summary["not_looked_at"]
 
 
+def test_a_fleet_shows_how_its_domains_are_signed(shell: Shell) -> None:
+    ended = shell.run("fleet", "survey", listed(shell, "coppergate.example", "glassfield.example", DOMAIN), "--signed", "--json")
+    *lines, summary = map(json.loads, ended.out.splitlines())
+    assert {each["domain"]: (each["signing"], bool(each["keys"]), bool(each["signed_until"])) for each in lines} == {
+        "coppergate.example": ("signed, not connected", True, True),
+        "glassfield.example": ("signed, not connected", True, True),
+        DOMAIN: ("unsigned", False, False),
+    }
+    assert summary["signing"] == {"signed, not connected": 2, "unsigned": 1} and "ds show" in summary["not_looked_at"]
+
+
 def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:
     ended = shell.run(
         "fleet", "survey", listed(shell, "evensong.test", "no such.name..", "gone.example", DOMAIN), "--csv", "--out", "kept.csv"

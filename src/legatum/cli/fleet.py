@@ -30,6 +30,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     survey = actions.add_parser("survey", help="what is wrong with which domain")
     survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP")
+    survey.add_argument(
+        "--signed", action="store_true", help="with the state of DNSSEC at each: DS, keys, until when signatures last; as --full"
+    )
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
     for each in (survey, confirm):
@@ -72,7 +75,7 @@ def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
     if args.rate is not None:
         outside.settings.network.rate = args.rate
     expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
-    full = args.action == "survey" and args.full
+    full = args.action == "survey" and (args.full or args.signed)
     return Fleet(outside, args.at_once, expected, FULL if full else BRIEF)
 
 
@@ -85,6 +88,8 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
 
         asker, seen, kept = fleet.outside.asker, list[Picture](), True
         asked = asker.asked
+        if not asker.patience.ipv6:
+            tally.left_out = f"anything over IPv6 (ipv6 = false in the settings), {tally.left_out}"
         try:
             async with aclosing(fleet.results(domains)) as results:
                 async for result in results:
@@ -93,7 +98,7 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
                         kept = remember(args, fleet.outside, seen)
                         seen.clear()
                     tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
-                    yield fleet_line(result)
+                    yield fleet_line(result, signing=args.action == "survey" and args.signed)
         finally:
             remember(args, fleet.outside, seen)
 
@@ -108,7 +113,8 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     rate = read_settings(settings).network.rate if args.rate is None else args.rate
     command = [sys.executable, "-m", "legatum", "fleet", args.action, "-", "--settings", str(settings), "--json", "-q", "--jobs", "1"]
     command += ["--at-once", str(args.at_once), "--rate", str(max(1, rate // jobs) if rate else 0)]
-    command += ["--full"] if args.action == "survey" and args.full else []
+    if args.action == "survey":
+        command += [f"--{each}" for each in ("full", "signed") if getattr(args, each)]
     if args.action == "confirm":
         command += [f"--{name}={getattr(args, name)}" for name in ("ns", "to", "serial", "since") if getattr(args, name) is not None]
         command += ["--move"] if args.move else []
@@ -139,10 +145,13 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
-    from legatum.views.fleet import BRIEF_LEAVES_OUT, CONFIRM_LEAVES_OUT, FULL_LEAVES_OUT, Tally, json_line, show_summary
+    from legatum.views.fleet import BRIEF_LEAVES_OUT, CONFIRM_LEAVES_OUT, FULL_LEAVES_OUT, SIGNED_LEAVES_OUT, Tally, json_line, show_summary
     from legatum.views.screen import Screen
 
-    left_out = CONFIRM_LEAVES_OUT if args.action == "confirm" else FULL_LEAVES_OUT if args.full else BRIEF_LEAVES_OUT
+    if args.action == "confirm":
+        left_out = CONFIRM_LEAVES_OUT
+    else:
+        left_out = SIGNED_LEAVES_OUT if args.signed else FULL_LEAVES_OUT if args.full else BRIEF_LEAVES_OUT
     tally, began = Tally(left_out), time.monotonic()
     with _writing(args), ExitStack() as stack:
         known = _take_up(args, tally)

@@ -9,6 +9,7 @@ import msgspec
 from legatum.core.duration import rough_text
 from legatum.core.findings import KINDS, Severity
 from legatum.core.instant import instant_text
+from legatum.core.observation.chain import own_link
 from legatum.core.printable import clean
 from legatum.core.records.name import name_text
 from legatum.core.records.soa import parse_soa
@@ -29,7 +30,11 @@ BRIEF_LEAVES_OUT = (
     "the registration: `legatum survey DOMAIN` looks at them"
 )
 FULL_LEAVES_OUT = "resolvers and the registration: `legatum survey DOMAIN` looks at them"
-COLUMNS = ("domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at")
+SIGNED_LEAVES_OUT = f"the chain above each domain's parent (`legatum ds show DOMAIN` does), {FULL_LEAVES_OUT}"
+COLUMNS = (
+    "domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at",
+    "signing", "keys", "signed_until",
+)  # fmt: skip
 
 
 class FoundPart(Part):
@@ -39,7 +44,11 @@ class FoundPart(Part):
 
 
 class FleetLine(Document, tag="legatum.fleet-line/1"):
-    """One domain. ``standing``: healthy or the worst severity; confirmed, pending or differs; failed."""
+    """One domain. ``standing``: healthy or the worst severity; confirmed, pending or differs; failed.
+
+    ``signing``: the state of its own link of the chain of trust, empty where that was not looked at; ``keys``: labels of those that sign;
+    ``signed_until``: when the first of the signatures that hold runs out.
+    """
 
     domain: str
     standing: str
@@ -51,6 +60,9 @@ class FleetLine(Document, tag="legatum.fleet-line/1"):
     questions: int
     milliseconds: float
     at: str | None
+    signing: str = ""
+    keys: list[str] = []
+    signed_until: str | None = None
 
 
 class SummaryPart(Part):
@@ -65,7 +77,8 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
     """The summary: ``standings`` counts domains by standing, ``findings`` tells which domains show which finding, worst first.
 
     ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *healthy* and *confirmed* do
-    not speak of in a list.
+    not speak of in a list; ``signing``: domains by the state of their own link, where that was looked at; ``first_to_run_out``: whose
+    signatures do first, and when.
     """
 
     domains: int
@@ -76,6 +89,8 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
     seconds: float
     slowed: dict[str, float]
     not_looked_at: str = ""
+    signing: dict[str, int] = {}
+    first_to_run_out: str = ""
 
 
 def failed_line(name: str, why: str, took: float = 0.0) -> FleetLine:
@@ -86,7 +101,8 @@ def failed_line(name: str, why: str, took: float = 0.0) -> FleetLine:
     )  # fmt: skip
 
 
-def fleet_line(result: Result) -> FleetLine:
+def fleet_line(result: Result, signing: bool = False) -> FleetLine:
+    """``signing``: with the state of that, of a picture that has it."""
     name, picture = name_text(result.domain), result.picture
     if picture is None:
         return failed_line(name, result.failed, result.took)
@@ -101,7 +117,15 @@ def fleet_line(result: Result) -> FleetLine:
         standing = found[0].severity if found else HEALTHY
         serious = [each.kind.title for each in result.findings if each.kind.severity != Severity.NOTICE]
         verdict = "; ".join(serious)
+    link = own_link(picture) if signing else None
+    labels = (
+        sorted({label for each in link.servers if each.given.keys for label in (*each.given.keys.entry, *each.given.keys.zone)})
+        if link
+        else []
+    )
     return FleetLine(
+        signing=link.state if link else "", keys=labels,
+        signed_until=instant_text(link.until) if link is not None and link.until is not None else None,
         domain=name, standing=standing, verdict=verdict, findings=found, ns=[name_text(each) for each in picture.delegation],
         serials=sorted({parse_soa(view.soa.rdatas[0]).serial for view in picture.serving if view.soa}), ds=len(picture.ds),
         questions=picture.questions, milliseconds=round(result.took * 1000, 1), at=instant_text(picture.at),
@@ -116,7 +140,8 @@ def csv_row(line: FleetLine) -> str:
     """One row. A cell that a spreadsheet would take for a formula gets an apostrophe in front."""
     cells = (
         line.domain, line.standing, " ".join(each.slug for each in line.findings), line.verdict, " ".join(line.ns),
-        " ".join(map(str, line.serials)), line.ds, line.questions, line.milliseconds, line.at or "",
+        " ".join(map(str, line.serials)), line.ds, line.questions, line.milliseconds, line.at or "", line.signing, " ".join(line.keys),
+        line.signed_until or "",
     )  # fmt: skip
     return _csv([clean(cell) if not isinstance(cell, int | float) else cell for cell in cells])
 
@@ -136,6 +161,9 @@ def show_line(line: FleetLine, screen: Screen) -> None:
     told = f"{line.domain}: {line.standing}"
     if line.standing in ("error", "warning", FAILED, DIFFERS, PENDING):
         told += f": {line.verdict}"
+    if line.signing:
+        until = f", signatures until {line.signed_until}" if line.signed_until else ""
+        told += f"; {line.signing}{', keys ' if line.keys else ''}{', '.join(line.keys)}{until}"
     screen.line(told, _STYLES.get(line.standing, ""), indent=4)
 
 
@@ -144,17 +172,23 @@ class Tally:
     ``left_out``: what is not looked at, in words."""
 
     def __init__(self, left_out: str) -> None:
-        self._left_out = left_out
+        self.left_out = left_out
         self.domains = 0
         self.questions = 0
         self.slowed: dict[str, float] = {}
         self.standings: dict[str, int] = {}
+        self.signing: dict[str, int] = {}
+        self._runs_out: tuple[str, str] | None = None
         self.failed: dict[str, str] = {}
         self._found: dict[str, list[str]] = {}
 
     def add(self, line: FleetLine) -> None:
         self.domains += 1
         self.standings[line.standing] = self.standings.get(line.standing, 0) + 1
+        if line.signing:
+            self.signing[line.signing] = self.signing.get(line.signing, 0) + 1
+        if line.signed_until is not None:
+            self._runs_out = min(self._runs_out or ("~", ""), (line.signed_until, line.domain))
         if line.standing == FAILED:
             self.failed[line.domain] = line.verdict
         for each in line.findings:
@@ -168,6 +202,7 @@ class Tally:
     def join(self, worker: FleetDocument) -> None:
         """Takes in what one of several processes asked."""
         self.questions += worker.questions
+        self.left_out = worker.not_looked_at or self.left_out
         for server, rate in worker.slowed.items():
             self.slowed[server] = self.slowed.get(server, 0) + rate
 
@@ -187,7 +222,9 @@ class Tally:
             questions=self.questions,
             seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
-            not_looked_at=self._left_out if self.standings.keys() - {FAILED} else "",
+            signing=self.signing,
+            first_to_run_out=f"{self._runs_out[1]}, {self._runs_out[0]}" if self._runs_out else "",
+            not_looked_at=self.left_out if self.standings.keys() - {FAILED} else "",
         )  # fmt: skip
 
 
@@ -205,6 +242,10 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
         screen.table(("severity", "finding", "domains", "which"), rows, styles)
     for domain, why in list(document.failed.items())[:20]:
         screen.line(f"failed: {domain}: {why}", BAD, indent=8)
+    if document.signing:
+        screen.line(f"signing: {'; '.join(f'{count} {state}' for state, count in sorted(document.signing.items()))}", indent=9)
+    if document.first_to_run_out:
+        screen.line(f"signatures run out first: {document.first_to_run_out}")
     rate = document.questions / max(document.seconds, 0.001)
     took = f"{document.seconds:.2f} s" if document.seconds < 60 else rough_text(document.seconds)
     screen.line(f"{document.questions} questions in {took}, {rate:,.0f} a second", QUIET)

@@ -1,8 +1,11 @@
 """The chain of trust as a picture shows it: the parent's DS, the keys that the domain's servers publish (RFC 4034, RFC 4035)."""
 
+from legatum.core.dnssec.chain import Link, Served
 from legatum.core.dnssec.key import Ds, parse_ds
 from legatum.core.dnssec.policy import algorithm, digest_type
+from legatum.core.dnssec.serving import anchors_of, server_keys
 from legatum.core.observation.picture import Picture
+from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY
 
 
 def ds_of(picture: Picture) -> list[Ds]:
@@ -13,6 +16,20 @@ def ds_of(picture: Picture) -> list[Ds]:
 def keys_of(picture: Picture) -> list[bytes]:
     """The data of every key that any server of the domain publishes."""
     return sorted({rdata for view in picture.serving if view.keys for rdata in view.keys.rdatas})
+
+
+def own_link(picture: Picture) -> Link:
+    """The domain's own link, as each server showed it; what is above is not in the picture."""
+    ds = {
+        view.address: anchors_of(view.ds.rdatas if view.ds else (), view.ds.ttl if view.ds else 0) if view.answered else None
+        for view in picture.parents
+    }
+    served = []
+    for view in picture.servers:
+        asking = [rtype for rtype, each in ((CDS, view.cds), (CDNSKEY, view.cdnskey)) if each is not None]
+        given = server_keys(picture.domain, view.keys, view.soa, view.signatures.values(), asking, picture.at)
+        served.append(Served(view.server, view.address, given, not view.silent and view.ns_asked and DNSKEY not in view.unanswered))
+    return Link(picture.domain, picture.parent_zone, ds, served)
 
 
 def usable(ds: Ds) -> bool:
