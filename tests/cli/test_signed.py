@@ -52,6 +52,9 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     desk.done("move", "advance", SIGNED, "--yes", "--wait")
     desk.done("move", "retreat", SIGNED, "--yes", "--wait")
     assert len(seen) > 1000 and all(each.good for each in seen)
+    desk.done("practice", "clock", "--on", "2h")  # harbour has forgotten that there was no DS
+    desk.run("survey", SIGNED)
+    assert "seen to validate" not in desk.said  # harbour vouches for it
     before = len(seen)
     desk.done("publish", SIGNED, "--from", "rowan", "--to", "alder", "--yes")
     assert desk.run("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait") == 4
@@ -61,6 +64,7 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     assert {(each.resolver, each.name) for each in seen[before:] if not each.good} == {
         ("harbour", SIGNED), ("harbour", f"www.{SIGNED}")
     }  # fmt: skip
+    assert desk.run("survey", SIGNED) == 1 and "resolver-finds-bogus" in desk.said
     assert state(desk) == "connected and broken" and "legatum ds withdraw" in desk.said
     desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
     before = len(seen)

@@ -26,10 +26,11 @@ from legatum.practice.log import Visit, VisitLog
 from legatum.practice.validator import Bogus, Given, Validator
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import QR, RA, RD, Edns, Message, decode, encode, records
+from legatum.wire.message import AD, DO, QR, RA, RD, Edns, Message, decode, encode, records
 
 _STEPS = 24
 _DEEPEST = 6
+_EXTENDED_ERROR, _BOGUS = 15, 6  # RFC 8914 s2, s4.7
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,11 +56,14 @@ class _KeptCut:
 
 @dataclass(frozen=True, slots=True)
 class Resolved:
-    """What a visitor gets: the chain of aliases and the answer, TTLs as left."""
+    """What a visitor gets: the chain of aliases and the answer, TTLs as left. ``vouched``: all of it is signed, up to an anchor; ``bogus``:
+    it should be, and is not."""
 
     rcode: int
     rrsets: tuple[RRset, ...] = ()
     soa: RRset | None = None
+    vouched: bool = False
+    bogus: bool = False
 
 
 class _Failed(Exception):
@@ -95,8 +99,10 @@ class Resolver:
         question = request.questions[0]
         resolved = await self.resolve(question.name, question.rtype)
         authority = records([resolved.soa]) if resolved.soa else ()
-        edns = Edns(1232, 0, 0) if request.edns else None
-        flags = QR | RA | request.flags & RD
+        options = ((_EXTENDED_ERROR, _BOGUS.to_bytes(2, "big")),) if resolved.bogus else ()
+        edns = Edns(1232, 0, 0, options=options) if request.edns else None
+        wanted = request.flags & AD or (request.edns and request.edns.flags & DO)  # RFC 6840 s5.7
+        flags = QR | RA | request.flags & RD | (AD if resolved.vouched and wanted else 0)
         reply = Message(request.id, flags, resolved.rcode, request.questions, records(resolved.rrsets), authority, (), edns)
         outcome = rcode_text(resolved.rcode) if resolved.rcode else "answered"
         self._log.add(Visit(self._clock.now(), self.name, "TCP" if tcp else "UDP", question.name, question.rtype, outcome))
@@ -105,19 +111,22 @@ class Resolver:
     async def resolve(self, name: Name, rtype: int, depth: int = 0) -> Resolved:
         """The answer for a visitor, from the cache as far as it goes."""
         chain: list[RRset] = []
+        vouched = self._validator is not None
         try:
             for _ in range(_DEEPEST + 2):
                 kept = await self._fetch(name, rtype, depth)
                 if self._validator is not None and depth == 0:
-                    await self._validator.check(_as_given(kept))
+                    vouched &= await self._validator.check(_as_given(kept))
                 left = max(0, int(kept.expires - self._clock.now()))
                 if kept.rrset is None:
-                    return Resolved(kept.rcode, tuple(chain), kept.soa.with_ttl(left) if kept.soa else None)
+                    return Resolved(kept.rcode, tuple(chain), kept.soa.with_ttl(left) if kept.soa else None, vouched)
                 chain.append(kept.rrset.with_ttl(left))
                 if kept.rrset.rtype == rtype:
-                    return Resolved(NOERROR, tuple(chain))
+                    return Resolved(NOERROR, tuple(chain), None, vouched)
                 name = targets(kept.rrset)[0]
-        except (_Failed, Bogus):
+        except Bogus:
+            return Resolved(SERVFAIL, bogus=True)
+        except _Failed:
             pass
         return Resolved(SERVFAIL)
 

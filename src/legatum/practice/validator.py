@@ -34,12 +34,13 @@ class Validator:
         self._anchors, self._fetch, self._now = anchors, fetch, now
         self._known: dict[tuple[RRset, RRset | None, RRset], bool] = {}
 
-    async def check(self, given: Given) -> None:
-        """Raises :class:`Bogus`."""
+    async def check(self, given: Given) -> bool:
+        """Whether somebody vouches for it. Raises :class:`Bogus` where that does not hold."""
         keys = await self._keys(given.zone)
         told = given.rrset or given.soa
         if keys is not None and (told is None or not self._holds(told, given.signatures, keys)):
             raise Bogus
+        return keys is not None
 
     async def _keys(self, zone: Name) -> RRset | None:
         """The zone's key set, where its parent vouches for one; None where nobody does."""
