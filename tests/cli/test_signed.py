@@ -66,7 +66,9 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     }  # fmt: skip
     assert desk.run("survey", SIGNED) == 1 and "resolver-finds-bogus" in desk.said
     assert state(desk) == "connected and broken" and "legatum ds withdraw" in desk.said
-    desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
+    desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--until", "ds-out")
+    assert desk.run("move", "rehearse", SIGNED) == 1 and "it is so already" in desk.said
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
     before = len(seen)
     desk.done("practice", "clock", "--on", "1h")
     assert state(desk) == "unsigned" and len(seen) > before and all(each.good for each in seen[before:])

@@ -50,8 +50,8 @@ class _Copy:
     step: str
 
 
-def bogus(stage: Stage, domain: Name, askable: Iterable[Askable]) -> Iterator[Bogus]:
-    """All that can go wrong for the domain, the first moment of each."""
+def bogus(stage: Stage, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
+    """All that can go wrong for the domain from the instant ``since`` on, the first moment of each."""
     vouched = stage.scene.anchors.get(domain)
     if vouched is None:
         return
@@ -62,19 +62,19 @@ def bogus(stage: Stage, domain: Name, askable: Iterable[Askable]) -> Iterator[Bo
     data = list(_copies(stage, domain, servers, longest))
     for period, ends in spans:
         for keys in sets:
-            first, last = max(period.begins, keys.begins), min(ends, keys.ends)
-            if not last - first > _GRAIN or first == -FOREVER:
+            first, last = max(period.begins, keys.begins, since), min(ends, keys.ends)
+            if not last - first > _GRAIN:
                 continue
             if not vouches(period.value, keys.keys):
-                yield _unvouched(domain, period, ends, keys, first)
+                yield _unvouched(domain, period, ends, keys, first, since)
         for keys in sets:
             if keys.keys is None or not vouches(period.value, keys.keys):
                 continue
             for given in data:
-                first = max(period.begins, keys.begins, given.begins)
+                first = max(period.begins, keys.begins, given.begins, since)
                 last = min(ends, keys.ends, given.ends)
-                if last - first > _GRAIN and first != -FOREVER and not proves(keys.keys, given.keys):
-                    yield _unproven(domain, period, ends, keys, given, first)
+                if last - first > _GRAIN and not proves(keys.keys, given.keys):
+                    yield _unproven(domain, period, ends, keys, given, first, since)
 
 
 def _longest(askable: Iterable[Askable]) -> list[Askable]:
@@ -99,17 +99,17 @@ def _copies(stage: Stage, domain: Name, servers: Iterable[Askable], ttl: int | N
                 yield _Copy(each.value, server.place, begins, ends + lasts, ends, each.step)
 
 
-def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, at: float) -> Bogus:
+def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, at: float, since: float) -> Bogus:
     what = f"the keys {keys.keys.text}" if keys.keys is not None else "no keys at all"
     story = (
         _held(anchors, at),
         f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of {name_text(domain)}, and gets {what}.",
         f"At {instant_text(at)} none of them is one that the DS set vouches for: everything in {name_text(domain)} is bogus to it.",
     )
-    return Bogus(at, story, _remedy(anchors, until, keys, at), _later_step(anchors, keys))
+    return Bogus(at, story, _remedy(anchors, until, keys, at <= since), _later_step(anchors, keys))
 
 
-def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float) -> Bogus:
+def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
     signed = f"signed with {given.keys.text}" if given.keys is not None else "unsigned"
     known = keys.keys.text if keys.keys is not None else "nothing"
     story = (
@@ -118,7 +118,7 @@ def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy,
         f"{_moment(min(given.fetched, at))} a server of {given.place} gives an answer that is {signed}.",
         f"At {instant_text(at)} the keys do not prove the answer: it is bogus.",
     )
-    return Bogus(at, story, _remedy(anchors, until, given, at), _later_step(anchors, given, keys))
+    return Bogus(at, story, _remedy(anchors, until, given, at <= since), _later_step(anchors, given, keys))
 
 
 def _held(anchors: Period[Anchors], at: float) -> str:
@@ -126,11 +126,13 @@ def _held(anchors: Period[Anchors], at: float) -> str:
     return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.text[:60]}, to keep for {anchors.value.ttl} s."
 
 
-def _remedy(anchors: Period[Anchors], until: float, copy: _Copy, at: float) -> str:
+def _remedy(anchors: Period[Anchors], until: float, copy: _Copy, already: bool) -> str:
     if anchors.begins >= copy.begins and anchors.step:  # the DS set came while this was still held
         return f"let the step '{anchors.step}' come later: not before {_until(copy.ends)}, when nobody holds what {copy.place} gave"
     if copy.step:
         return f"let the step '{copy.step}' come later: not before {_until(until)}, when nobody holds that DS set"
+    if already:
+        return f"it is so already, until {copy.place} signs with those keys, or nobody holds that DS set any more ({_until(until)})"
     return f"nobody may be led to {copy.place} before {_until(until)}, when nobody holds that DS set"
 
 

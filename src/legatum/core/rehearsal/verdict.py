@@ -98,7 +98,7 @@ def rehearse(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, unco
         for kind in CacheKind:
             spans = holdings(stage, kind)
             checked += sum(map(len, spans.values()))
-            judge = _Judge(stage, kind, schedule)
+            judge = _Judge(stage, kind, schedule, runbook.drafted)
             for example in (*judge.wrong(spans), *judge.left_behind()):
                 if example.at + _GRAIN < runbook.drafted:
                     continue  # what has happened has happened
@@ -136,8 +136,8 @@ class _Asked:
 class _Judge:
     """One kind of cache on one stage."""
 
-    def __init__(self, stage: Stage, kind: CacheKind, schedule: str) -> None:
-        self._stage, self._kind, self._schedule = stage, kind, schedule
+    def __init__(self, stage: Stage, kind: CacheKind, schedule: str, drafted: float) -> None:
+        self._stage, self._kind, self._schedule, self._drafted = stage, kind, schedule, drafted
 
     def wrong(self, spans: Mapping[Name, list[Held]]) -> Iterator[Counterexample]:
         asked: list[_Asked] = []
@@ -160,7 +160,7 @@ class _Judge:
         yield from self._bad_answers(asked)
         for zone in spans:
             servers = [Askable(each.place, each.begins, each.ends) for each in asked if each.zone == zone]
-            for found in bogus(self._stage, zone, servers):
+            for found in bogus(self._stage, zone, servers, self._drafted):
                 yield self._example(found.story, found.remedy, found.at, found.step)
 
     def _is_given_up(self, zone: Name) -> bool:
