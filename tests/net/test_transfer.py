@@ -107,6 +107,23 @@ def test_anything_but_a_whole_transfer_is_a_fault(answers: Answers, then: str, s
         fetched(answers, then)
 
 
+@pytest.mark.parametrize(("first", "asked"), [((), 2), (OPENING, 1)])
+def test_only_a_connection_that_is_dropped_before_the_first_byte_is_made_once_more(first: tuple[Record, ...], asked: int) -> None:
+    sessions: list[bytes] = []
+
+    def answers(request: bytes) -> list[bytes]:
+        sessions.append(request)
+        whole = message(request, *OPENING, *REST, *OPENING)
+        return [whole] if len(sessions) > 1 else [message(request, *first)] if first else []
+
+    if first:
+        with pytest.raises(OutsideFault, match="cut off"):
+            fetched(answers)
+    else:
+        assert fetched(answers) == ZONE
+    assert len(sessions) == asked
+
+
 def test_few_zones_are_fetched_from_a_server_at_a_time() -> None:
     """BIND answers more than ten with a failure: those that wait for their turn are fetched all the same."""
     under_way: list[int] = [0]

@@ -1,8 +1,8 @@
 """Zone transfers (AXFR, RFC 5936) over TCP, signed or not."""
 
 import asyncio
-from collections.abc import AsyncIterator, Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
+from contextlib import aclosing, contextmanager
 
 from legatum.core.collecting import no_collecting
 from legatum.core.fault import OutsideFault
@@ -145,15 +145,30 @@ async def _messages(
     else:
         query = encode(Message(ident, 0, 0, (Question(domain, IXFR),), (), records((since.soa_rrset,))))
     wire = exchange.sign_request(query, asker.clock.now()) if exchange else query
-    async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:
-        stream.send(wire)
-        while True:
-            received = await stream.receive()
+    async with aclosing(_answers(asker, server, wire)) as coming:
+        async for received in coming:
             message = decode(received, answers=answers)
             if received[:2] != query[:2]:
                 raise Malformed("an answer to another question")
             check_signed(server, exchange, received, message, asker.clock.now(), multi=True)
             yield message
+
+
+async def _answers(asker: Asker, server: str, wire: bytes) -> AsyncGenerator[bytes, None]:
+    """Whatever comes over TCP. A server that takes in its configuration anew drops connections that it has just accepted: one that closes
+    before the first byte is asked once more."""
+    begun = False
+    for last in (False, True):
+        try:
+            async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:
+                stream.send(wire)
+                while True:
+                    received = await stream.receive()
+                    begun = True
+                    yield received
+        except (asyncio.IncompleteReadError, ConnectionResetError):
+            if begun or last:
+                raise
 
 
 def _refused(what: str, message: Message, key: Key | None) -> OutsideFault:
