@@ -9,7 +9,7 @@ import pytest
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
 from legatum.net.asker import Asker, Patience
-from legatum.net.clock import SystemClock
+from legatum.net.clock import Clock, SystemClock
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Endpoint, Route, Unreachable
 from legatum.wire.message import AA, QR, TC, Message, Question, decode, encode, records
@@ -57,7 +57,7 @@ async def listen(
     raise AssertionError("no port free over both UDP and TCP")
 
 
-class Still:
+class Still(Clock):
     """A clock that stands."""
 
     def now(self) -> float:

@@ -27,6 +27,7 @@ from legatum.practice.opening import open_world
 from legatum.practice.world import World
 from legatum.wire.epp import DomainChange
 from legatum.wire.signing import Key
+from legatum.work.outside import open_outside
 
 DOMAIN = parse_name("kilnandclay.example.")
 ALDER, ALDER_2, BIRCH = "198.51.100.31", "203.0.113.32", "198.51.100.41"
@@ -279,3 +280,18 @@ def test_moving_the_clock_skips_nothing() -> None:
         assert happened == [("first", 1100), ("made on the way", 1500), ("second", 2000)] and 3000 <= clock.now() < 3005
 
     asyncio.run(work())
+
+
+def test_no_hold_is_passed_while_a_signed_message_is_under_way(tmp_path: Path) -> None:
+    """Two moves by one clock: what one has signed is not made old by the other's hold of a day."""
+
+    async def work(world: World, _asker: Asker) -> None:
+        async with open_outside(world.settings_file) as outside:
+            begun = outside.clock.now()
+            for day in range(1, 4):
+                hold = outside.clock.until(outside.clock.now() + 86400)
+                copies = [transfer(outside.asker, ALDER, DOMAIN, world.keys["alder"]) for _ in range(4)]
+                await asyncio.gather(*copies[:2], hold, *copies[2:])  # BADTIME, were one overtaken
+                assert outside.clock.now() >= begun + day * 86400
+
+    in_world(tmp_path, work)

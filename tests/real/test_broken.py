@@ -9,7 +9,6 @@ import json
 import os
 import subprocess
 import sys
-import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -224,9 +223,11 @@ class Network:
         self.liar.stop()
         self.on_lo("del")
 
+    def command(self, *words: str) -> list[str]:
+        return [sys.executable, "-m", "legatum", *words, "--settings", str(self.folder / "legatum.toml")]
+
     def legatum(self, *words: str) -> subprocess.CompletedProcess[str]:
-        command = [sys.executable, "-m", "legatum", *words, "--settings", str(self.folder / "legatum.toml")]
-        ended = subprocess.run(command, cwd=self.folder, capture_output=True, text=True, timeout=100, check=False)
+        ended = subprocess.run(self.command(*words), cwd=self.folder, capture_output=True, text=True, timeout=100, check=False)
         assert "Traceback" not in ended.stderr, ended.stderr
         return ended
 
@@ -387,12 +388,13 @@ def test_watch_sees_a_change_reach_unbound_and_bind(network: Network) -> None:
     deadline = time.monotonic() + 20
     while network.legatum("confirm", "single.example", "--record", "shop A 127.0.0.80", "--no-rdap").returncode:
         assert time.monotonic() < deadline
-    change = threading.Timer(1.5, network.nsd.rewrite, ("single.example", after))
-    change.start()
-    ended = network.legatum("watch", "single.example", "--record", "shop A 127.0.0.81", "--every", "1s", "--json")
-    change.join()
-    looks = [json.loads(line) for line in ended.stdout.splitlines()]
-    assert ended.returncode == 0 and looks[-1]["complete"] and not looks[0]["complete"], ended.stderr
+    command = network.command("watch", "single.example", "--record", "shop A 127.0.0.81", "--every", "1s", "--json")
+    with subprocess.Popen(command, cwd=network.folder, stdout=subprocess.PIPE, text=True) as watch:
+        assert watch.stdout is not None
+        looks = [json.loads(watch.stdout.readline())]  # the change is made when the first look has been told
+        network.nsd.rewrite("single.example", after)
+        looks += [json.loads(line) for line in watch.stdout]
+    assert watch.returncode == 0 and looks[-1]["complete"] and not looks[0]["complete"]
     assert {"plain", "bind", "tls", "https"} <= {each["who"].split()[0] for each in looks[-1]["told"] if each["party"] == "resolver"}
     by_server = next(number for number, each in enumerate(looks) if each["servers"] == 1.0)
     assert by_server <= next(number for number, each in enumerate(looks) if each["resolvers"] == 1.0)

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from legatum.core.records.name import parse_name
 from legatum.net.asker import Asker
+from legatum.net.clock import Clock
 from legatum.net.reply import Reply, Transport
 from legatum.net.route import Route
 from legatum.settings.document import Network, Settings
@@ -15,7 +16,7 @@ from legatum.work.outside import Outside
 DOMAIN, WIRE = parse_name("kilnandclay.example."), b"\0\1\x84\0" + b"\0" * 8
 
 
-class Ahead:
+class Ahead(Clock):
     """A clock that is where one waits for."""
 
     def __init__(self) -> None:

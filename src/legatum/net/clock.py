@@ -2,6 +2,8 @@
 
 import asyncio
 import time
+from collections.abc import AsyncIterator
+from contextlib import AbstractAsyncContextManager, asynccontextmanager, nullcontext
 from typing import Any, Protocol
 
 from legatum.core.fault import OutsideFault
@@ -15,8 +17,12 @@ class Clock(Protocol):
     async def until(self, instant: float) -> None:
         """Returns when ``instant`` has come."""
 
+    def steady(self) -> AbstractAsyncContextManager[None]:
+        """While this is held no hold is passed in a moment: two sides that sign with the time go by the same."""
+        return nullcontext()
 
-class SystemClock:
+
+class SystemClock(Clock):
     """The machine's own clock."""
 
     def now(self) -> float:
@@ -27,7 +33,7 @@ class SystemClock:
             await asyncio.sleep(min(left, 60.0))
 
 
-class WorldControl:
+class WorldControl(Clock):
     """The control port of a practice world, and its clock as seen from another process.
 
     The difference to the machine's clock is fetched by :meth:`refresh` and after every hold; letting time pass means asking
@@ -38,6 +44,8 @@ class WorldControl:
         self._place = (host, port)
         self._token = token
         self._ahead = 0.0
+        self._leaping, self._idle, self._steady = asyncio.Lock(), asyncio.Event(), 0
+        self._idle.set()
 
     def now(self) -> float:
         return time.time() + self._ahead
@@ -46,8 +54,22 @@ class WorldControl:
         await self.order("now")
 
     async def until(self, instant: float) -> None:
-        if instant > self.now():
-            await self.order("until", instant=instant)
+        async with self._leaping:
+            await self._idle.wait()
+            if instant > self.now():
+                await self.order("until", instant=instant)
+
+    @asynccontextmanager
+    async def steady(self) -> AsyncIterator[None]:
+        async with self._leaping:
+            self._steady += 1
+            self._idle.clear()
+        try:
+            yield
+        finally:
+            self._steady -= 1
+            if not self._steady:
+                self._idle.set()
 
     async def order(self, do: str, **details: Any) -> dict[str, Any]:
         """One request and its answer. Raises :class:`OutsideFault` when the world is not there or says no."""

@@ -116,7 +116,7 @@ def _b64(octets: bytes) -> str:
     return base64.b64encode(octets).decode()
 
 
-class StillClock:
+class StillClock(Clock):
     """The instant of a recording; time does not pass."""
 
     def __init__(self, instant: float) -> None:

@@ -144,8 +144,7 @@ async def _messages(
         query = encode_question(ident, domain, AXFR, size=0)
     else:
         query = encode(Message(ident, 0, 0, (Question(domain, IXFR),), (), records((since.soa_rrset,))))
-    wire = exchange.sign_request(query, asker.clock.now()) if exchange else query
-    async with aclosing(_answers(asker, server, wire)) as coming:
+    async with asker.clock.steady(), aclosing(_answers(asker, server, query, exchange)) as coming:
         async for received in coming:
             message = decode(received, answers=answers)
             if received[:2] != query[:2]:
@@ -154,10 +153,11 @@ async def _messages(
             yield message
 
 
-async def _answers(asker: Asker, server: str, wire: bytes) -> AsyncGenerator[bytes, None]:
+async def _answers(asker: Asker, server: str, query: bytes, exchange: Exchange | None) -> AsyncGenerator[bytes, None]:
     """Whatever comes over TCP. A server that takes in its configuration anew drops connections that it has just accepted: one that closes
     before the first byte is asked once more."""
     begun = False
+    wire = exchange.sign_request(query, asker.clock.now()) if exchange else query
     for last in (False, True):
         try:
             async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:

@@ -200,6 +200,11 @@ async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[R
 
 async def send_message(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
     """One signed UPDATE and its answer. Raises :class:`OutsideFault`."""
+    async with asker.clock.steady():
+        await _send(asker, server, origin, message, key)
+
+
+async def _send(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
     what = f"update of {name_text(origin)} at {server}"
     exchange = Exchange(key) if key else None
     try:

@@ -11,12 +11,14 @@ import logging
 import time
 from collections.abc import Awaitable, Callable
 
+from legatum.net.clock import Clock
+
 _log = logging.getLogger(__name__)
 
 Happening = Callable[[], Awaitable[None]]
 
 
-class WorldClock:
+class WorldClock(Clock):
     """Implements the program's clock interface; ``start`` is the instant (seconds since 1970) at which the world begins."""
 
     def __init__(self, start: float) -> None:
