@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, key_label
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.lint import ZoneContents, lint
-from legatum.core.moves.kinds.signing import Signing, obstacles
+from legatum.core.moves.kinds.trust.signing import Signing, obstacles
 from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CDS, CNAME, DNSKEY, MX, NSEC, NSEC3PARAM, RRSIG, TXT

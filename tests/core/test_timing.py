@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from legatum.core.moves.assembly import play
 from legatum.core.moves.effects import Change, Records
-from legatum.core.moves.needs import Forgotten, Lowered, waits_for
+from legatum.core.moves.needs import Forgotten, Lowered
 from legatum.core.moves.place import Premises, Served
 from legatum.core.moves.scene import scene_at_the_beginning
 from legatum.core.records.name import parse_name

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.kinds.chain import Sign, Unsign
+from legatum.core.moves.kinds.trust.chain import Sign, Unsign
+from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
@@ -40,6 +41,9 @@ def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> Drawing:
 
 UNCONNECTED = signed(anchors=Anchors(), earlier_keys={("alder", DOMAIN): None})
 EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): KEYS})
+SHARING = (ABOVE, replace(ALDER, takes_foreign=True), replace(ROWAN, takes_foreign=True), CEDAR)
+BROUGHT = (ABOVE, ALDER, replace(ROWAN, takes_keys=True), CEDAR)
+ONE = Keys(("12/13",), ("12/13",), ("12/13",), 7200)
 PLANS: dict[str, tuple[Drawing, Wish]] = {
     "passage": (signed(), NewProvider(DOMAIN, "alder", "birch")),
     "passage-at-once": (signed(ds_ttl=86400, at_once=True), NewProvider(DOMAIN, "alder", "birch")),
@@ -47,7 +51,15 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "unsigned": (signed(), Unsign(True)),
     "signed": (drawing(), Sign()),
     "connected": (UNCONNECTED, Sign()),
-    "exchanged": (EXCHANGING, Sign(exchange=True)),
+    "shared": (signed(places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
+    "shared-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
+    "same-keys": (signed(places=BROUGHT), NewProvider(DOMAIN, "alder", "birch")),
+    "exchanged": (EXCHANGING, Exchange()),
+    "double-ksk": (signed(), Exchange()),
+    "double-ds": (signed(), Exchange("double-ds", (NEW,))),
+    "one-key": (signed(keys=ONE), Exchange()),
+    "algorithm": (signed(ds_ttl=86400), Exchange(algorithm=15)),
+    "algorithm-of-one-key": (signed(keys=replace(ONE, ttl=86400)), Exchange(algorithm=15)),
     "second": (signed(), Second("cedar")),
     "retired": (signed(), Retirement()),
     "hosts": (signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)), Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,))),
@@ -91,7 +103,15 @@ def test_every_plan_is_safe_and_so_is_every_way_back(kind: str) -> None:
         ("unsigned", "unsigned unsign", {7}, "no keys at all"),
         ("signed", "ds-in", {6}, "unsigned"),
         ("connected", "ds-in", {6}, "unsigned"),
-        ("exchanged", "ds-in", {6}, "none of them is one that the DS set vouches for"),
+        ("exchanged", "ds-in", {9}, "none of them is one that the DS set vouches for"),
+        ("double-ksk", "old-key", {7}, "none of them is one that the DS set vouches for"),  # the key goes, its DS is in caches still
+        ("double-ds", "new-key", {7}, "none of them is one that the DS set vouches for"),
+        ("one-key", "old-key", {6}, "the keys do not prove the answer"),
+        ("algorithm", "new-key", {6}, "wants a signature of every algorithm"),  # an algorithm in the key set that old answers lack
+        ("algorithm", "old-signatures", {6, 7, 9}, "wants a signature of every algorithm"),  # dropped too early
+        ("shared-long-ttls", "ready", {7, 9}, "the keys do not prove the answer"),  # one side's keys missing in the other's set
+        ("shared-long-ttls", "ds-in", {6, 8, 9}, "none of them is one that the DS set vouches for"),
+        ("shared", "ds-in keys-own", {6, 7, 8, 9}, "the keys do not prove the answer"),
     ],
 )
 def test_the_classic_accidents_are_stories(kind: str, step: str, rules: set[int], said: str) -> None:
@@ -110,8 +130,14 @@ def test_what_cannot_be_meant_is_refused() -> None:
         draw(signed(), "m1", "", [NewProvider(DOMAIN, "alder", "cedar")])
     with pytest.raises(BadInput, match="is connected already"):
         draw(signed(), "m1", "", [Sign()])
-    with pytest.raises(GateShut, match="no key but the one"):
-        draw(signed(), "m1", "", [Sign(exchange=True)])
+    with pytest.raises(GateShut, match="has to be known"):
+        draw(signed(), "m1", "", [Exchange("double-ds")])
+    with pytest.raises(GateShut, match="--way one-key|signs the zone as well"):
+        draw(signed(keys=ONE), "m1", "", [Exchange("double-ds", (NEW,))])
+    with pytest.raises(BadInput, match="with algorithm 13 already"):
+        draw(signed(), "m1", "", [Exchange(algorithm=13)])
+    with pytest.raises(GateShut, match="alder takes no zone keys of others"):
+        draw(signed(), "m1", "", [NewProvider(DOMAIN, "alder", "birch", passage="shared-keys")])
     with pytest.raises(GateShut, match=r"run out at 1970-01-02.* \(rule 12\)"):
         draw(signed(signed_until=87000.0), "m1", "", [NewProvider(DOMAIN, "alder", "birch")])
     with pytest.raises(BadInput, match="has no DS"):

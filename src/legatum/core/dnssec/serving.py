@@ -1,7 +1,7 @@
 """What one server gives of a zone's signing: its keys, and which of them sign the key set and the rest, by signatures that hold."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
@@ -21,13 +21,24 @@ _KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
 class ServerKeys:
     """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
     not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set;
-    ``until``: when the first of the signatures that hold runs out, in seconds since 1970."""
+    ``until``: when the first of the signatures that hold runs out, in seconds since 1970; ``data``: of every key, by label; ``unproven``:
+    keys of signatures over the key set, and over the rest, that are not in the key set."""
 
     keys: Keys | None
     broken: str = ""
     asking: tuple[str, ...] = ()
     entries: tuple[bytes, ...] = ()
     until: float | None = None
+    data: Mapping[str, bytes] = field(default_factory=dict)
+    unproven: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
+
+    @property
+    def made_with(self) -> Keys | None:
+        """The keys of all signatures, those that nobody can check yet too."""
+        if self.keys is None:
+            return None
+        entry, zone = (tuple(sorted({*had, *more})) for had, more in zip((self.keys.entry, self.keys.zone), self.unproven, strict=True))
+        return replace(self.keys, entry=entry, zone=zone)
 
 
 def server_keys(
@@ -47,7 +58,15 @@ def server_keys(
     told = Keys(published, tuple(sorted(entry)), tuple(sorted(zone)), keys.ttl)
     data = sorted(each for each, _ in entry.values())
     until = min((float(ends) for _, ends in (*entry.values(), *zone.values())), default=None)
-    return ServerKeys(told, broken, kinds, tuple(data), until)
+    unproven = _unproven(DNSKEY, sections, domain, published), _unproven(SOA, sections, domain, published)
+    return ServerKeys(told, broken, kinds, tuple(data), until, {key_label(each): each for each in keys.rdatas}, unproven)
+
+
+def _unproven(rtype: int, sections: list[RRset], domain: Name, published: tuple[str, ...]) -> tuple[str, ...]:
+    """Of signatures by keys that are not published."""
+    few = _few(signatures_over(rtype, sections, domain))
+    made = [each for rdata in few.rdatas if (each := parse_signature(rdata)) is not None] if few is not None else []
+    return tuple(sorted({f"{each.tag}/{each.algorithm}" for each in made} - set(published)))
 
 
 def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, tuple[bytes, int]]:
@@ -124,8 +143,9 @@ def ds_rdatas(anchors: Anchors) -> tuple[bytes, ...]:
     return tuple(sorted(parse_rdata(DS, each, ROOT) for each in anchors.records))
 
 
-def signs_so(given: ServerKeys, wanted: Keys | None) -> bool:
-    """The server signs with these keys, by signatures that hold, or not at all; keys to come are whichever there are."""
+def signs_so(given: ServerKeys, wanted: Keys | None, known: Collection[str]) -> bool:
+    """The server signs with these keys, by signatures that hold, or not at all; keys to come are others than those ``known``."""
     if wanted is None or given.keys is None:
         return wanted is None and given.keys is None
-    return not given.broken and (wanted.are(given.keys) or wanted.is_to_come)
+    signing = given.made_with
+    return not given.broken and signing is not None and wanted.agree(signing, known)

@@ -1,14 +1,35 @@
 """Who signs a zone, and who vouches for the keys: by labels, so that keys can be meant that are not made yet.
 
-A key that is known is called by tag and algorithm, ``12345/13``; those that a place will make, ``the keys of rowan``.
+A key that is known is called by tag and algorithm, ``12345/13``; those that a place will make, ``the keys of rowan``, or ``the new key
+of rowan, algorithm 13``.
+
+A resolver may want a signature of every algorithm that a DS set or a key set names (RFC 4035 s2.2, where RFC 6840 s5.11 asks for less):
+what is said to hold here holds for such a one too.
 """
 
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
 
 
 def keys_to_come(place: str) -> str:
     """The label of keys that a place makes by itself, which nobody knows before it has."""
     return f"the keys of {place}"
+
+
+def new_key(place: str, algorithm: int = 0) -> str:
+    """The label of a key that a place will make beside those that it has. ``algorithm``: another one than theirs."""
+    return f"the new key of {place}" + (f", algorithm {algorithm}" if algorithm else "")
+
+
+def algorithm_of(label: str) -> int | None:
+    """None where nobody has said; then it is the same as that of the keys beside it."""
+    known = label.partition("/")[2] or label.partition(", algorithm ")[2]
+    return int(known) if known else None
+
+
+def is_known(label: str) -> bool:
+    """The label is of a key that was there when it was planned."""
+    return "/" in label
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,14 +48,33 @@ class Keys:
         label = (keys_to_come(place),)
         return cls(label, label, label, ttl)
 
+    @property
+    def roles(self) -> tuple[tuple[str, ...], ...]:
+        """Published, sign the key set, sign the rest."""
+        return self.published, self.entry, self.zone
+
     def are(self, other: "Keys | None") -> bool:
         """The same keys for the same work, whatever the TTL."""
-        return other is not None and (self.published, self.entry, self.zone) == (other.published, other.entry, other.zone)
+        return other is not None and self.roles == other.roles
 
     @property
     def is_to_come(self) -> bool:
         """Nobody knows them yet."""
-        return any("/" not in each for each in self.published)
+        return not any(map(is_known, (*self.published, *self.entry, *self.zone)))
+
+    def with_foreign(self, others: Iterable[str]) -> "Keys":
+        """The key set with keys of somebody else in it too (RFC 8901 s2.1.2)."""
+        return replace(self, published=tuple(dict.fromkeys((*self.published, *others))))
+
+    def agree(self, given: "Keys", known: Collection[str]) -> bool:
+        """What is given is what was meant. ``known``: the keys that the plan calls by their tags; any other may be one that was to come."""
+        if self.is_to_come:
+            return True
+        return all(
+            {each for each in meant if is_known(each)} == {each for each in found if each in known}
+            and all(map(is_known, meant)) == all(each in known for each in found)
+            for meant, found in zip(self.roles, given.roles, strict=True)
+        )
 
     @property
     def text(self) -> str:
@@ -43,12 +83,15 @@ class Keys:
 
 @dataclass(frozen=True, slots=True)
 class Anchors:
-    """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; or ``of``: the place whose keys it is made
-    from once they are there. ``ttl``: with which the parent gives it, in seconds. Neither: no DS."""
+    """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; and ``of``: the place whose keys it is made
+    from once they are there, ``new``: from its new key alone, which has that ``algorithm`` if another than the old one's. ``ttl``: with
+    which the parent gives it, in seconds. Neither: no DS."""
 
     records: tuple[str, ...] = ()
     of: str = ""
     ttl: int = 0
+    new: bool = False
+    algorithm: int = 0
 
     def __bool__(self) -> bool:
         return bool(self.records or self.of)
@@ -57,18 +100,30 @@ class Anchors:
     def labels(self) -> frozenset[str]:
         """Of the keys that it vouches for."""
         known = ("/".join(each.split()[:2]) for each in self.records)
-        return frozenset((*known, *([keys_to_come(self.of)] if self.of else [])))
+        return frozenset((*known, *([self.to_come] if self.of else [])))
+
+    @property
+    def to_come(self) -> str:
+        """The label of the keys that are not known yet."""
+        return new_key(self.of, self.algorithm) if self.new else keys_to_come(self.of)
 
     @property
     def text(self) -> str:
-        return "; ".join(f"DS {each}" for each in self.records) or (f"DS of {keys_to_come(self.of)}" if self.of else "no DS")
+        named = [f"DS {each}" for each in self.records] + ([f"DS of {self.to_come}"] if self.of else [])
+        return "; ".join(named) or "no DS"
 
 
 def vouches(anchors: Anchors, keys: Keys | None) -> bool:
-    """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): one of its keys is vouched for, and signs it."""
-    return not anchors or (keys is not None and bool(anchors.labels & set(keys.published) & set(keys.entry)))
+    """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key that is vouched for signs it, for every
+    algorithm of the DS set."""
+    return not anchors or (keys is not None and _covers(anchors.labels, set(keys.published) & set(keys.entry)))
 
 
 def proves(keys: Keys, signed_by: Keys | None) -> bool:
-    """Whether with that key set data hold that were signed so (RFC 4035 s5.3.1)."""
-    return signed_by is not None and bool(set(keys.published) & set(signed_by.zone))
+    """Whether with that key set data hold that were signed so (RFC 4035 s5.3.1), for every algorithm of the key set."""
+    return signed_by is not None and _covers(keys.published, set(signed_by.zone))
+
+
+def _covers(named: Collection[str], there: Collection[str]) -> bool:
+    found = {algorithm_of(each) for each in named if each in there}
+    return bool(found) and (None in found or {algorithm_of(each) for each in named} - {None} <= found)

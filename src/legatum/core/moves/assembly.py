@@ -10,10 +10,12 @@ from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from legatum.core.moves.effects import Effect
-from legatum.core.moves.needs import Need, Unasked, still_led, waits_for
+from legatum.core.moves.needs import Need, Unasked
 from legatum.core.moves.place import Premises
 from legatum.core.moves.runbook import Past, Runbook, Step
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
+from legatum.core.moves.waiting.leading import still_led
+from legatum.core.moves.waiting.waits import waits_for
 from legatum.core.records.name import Name
 from legatum.core.timing import Caution, Wait
 
@@ -25,7 +27,7 @@ class Phase(IntEnum):
     MAKE = 1
     COMPARE = 2
     LOWER = 3
-    DISCONNECT = 4
+    TRUST = 4
     READY = 5
     CHANGE = 6
     SWITCH = 7
@@ -61,7 +63,7 @@ def resolved(ordered: Sequence[Step], premises: Premises, past: Sequence[Past], 
     steps: list[Step] = []
     seen_by: dict[str, str] = {}
     for number, step in enumerate(ordered):
-        found = (wait for need in step.needs for wait in waits_for(need, scene, premises, caution))
+        found = (wait for need in step.needs for wait in waits_for(need, scene, premises, caution, step.effects))
         waits = _longest(replace(wait, after=seen_by.get(wait.after, wait.after)) for wait in found)
         step = replace(step, waits=_known(waits, steps, past))
         seen_by |= {each.id: step.id for each in steps if _is_shown(each, step)}

@@ -29,6 +29,8 @@ class Place:
     own_ns: bool = False
     by_hand: bool = False
     signs: bool = False
+    takes_keys: bool = False
+    takes_foreign: bool = False
 
     @property
     def addresses(self) -> tuple[str, ...]:

@@ -9,14 +9,15 @@ from legatum.core.moves.assembly import Piece, led_back, runbook_of
 from legatum.core.moves.drawing import Drawing, completed, premises_of
 from legatum.core.moves.effects import DsSet, Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
-from legatum.core.moves.kinds.chain import Sign, Unsign, sign_pieces, unsign_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
 from legatum.core.moves.kinds.second import Second, second_pieces
-from legatum.core.moves.kinds.signing import running_out
 from legatum.core.moves.kinds.transfer import Held, Terms, transfer_pieces
+from legatum.core.moves.kinds.trust.chain import Sign, Unsign, sign_pieces, unsign_pieces
+from legatum.core.moves.kinds.trust.exchange import Exchange, exchange_pieces
+from legatum.core.moves.kinds.trust.signing import running_out
 from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
 from legatum.core.moves.place import Key
 from legatum.core.moves.runbook import Runbook, Slot, forecast
@@ -32,7 +33,7 @@ class NewRegistrar:
     wish: Terms
 
 
-Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar | Sign | Unsign
+Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar | Sign | Exchange | Unsign
 _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     NewProvider: provider_pieces,
     NewAddress: address_pieces,
@@ -44,11 +45,12 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     First: first_pieces,
     Retirement: retirement_pieces,
     Sign: sign_pieces,
+    Exchange: exchange_pieces,
     Unsign: unsign_pieces,
     NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
 }
 _ALONE = (First, Retirement)
-_OF_KEYS = (Sign, Unsign)
+_OF_KEYS = (Sign, Exchange, Unsign)
 _SERVERS = (NewProvider, Second, Hosts)
 
 

@@ -32,7 +32,7 @@ from legatum.core.moves.effects import (
     ZoneEnded,
     ZoneMade,
 )
-from legatum.core.moves.needs import Forgotten, Lowered, Need, Provable, Unasked, Unnamed, Unused, Unvouched
+from legatum.core.moves.needs import Fits, Forgotten, Lowered, Need, Unasked, Unnamed, Unused
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.scene import Content, Scene, scene_at_the_beginning
@@ -195,13 +195,7 @@ class _Way:
             case DsSet():
                 yield from self._ds(step, effect)
             case Signed():
-                signing = effect.reverse()
-                words, goes = ("end the signing", True) if signing.after is None else ("sign the zone again", False)
-                yield self._piece(
-                    Phase.END if goes else Phase.MAKE, step, signing, f"Have {effect.place} {words}",
-                    f"every server of {effect.place} shows it",
-                    (Unvouched(effect.zone),) if goes else (),
-                )  # fmt: skip
+                yield self._signing(step, effect.reverse())
             case ServiceEnded():
                 yield self._piece(
                     Phase.GATHER, step, effect.reverse(), f"See that {effect.address} works again", "said by whoever switched it on", ()
@@ -323,6 +317,19 @@ class _Way:
             estimate=next((each.estimate for each in self._move.steps if any(isinstance(one, Published) for one in each.effects)), 3600),
         ))  # fmt: skip
 
+    def _signing(self, step: Step, back: Signed) -> Piece:
+        if back.after is None:
+            phase, words = Phase.END, "end the signing"
+        elif back.before is None:
+            phase, words = Phase.MAKE, "sign the zone again"
+        else:
+            gone = {*back.before.published, *back.before.entry, *back.before.zone} - {
+                *back.after.published, *back.after.entry, *back.after.zone
+            }  # fmt: skip
+            phase, words = (Phase.CONNECT if back.takes_away else Phase.MAKE), f"give {back.after.text} as keys again"
+            words += f", and nothing of {', '.join(sorted(gone))}" if gone else ""
+        return self._piece(phase, step, back, f"Have {back.place} {words}", f"every server of {back.place} shows it", (Fits(back.zone),))
+
     def _ds(self, step: Step, effect: DsSet) -> Iterator[Piece]:
         back = self._with_keys_of_now(effect.reverse())
         if back.before == back.after:
@@ -333,9 +340,9 @@ class _Way:
             if connects
             else f"Take the DS set away at {back.registrar}"
         )
-        phase = Phase.CONNECT if connects else Phase.DISCONNECT
-        needs = tuple(Provable(place, back.domain) for place in self._vouched_for(effect.reverse())) if connects else ()
-        yield self._piece(phase, step, back, words, "the registry holds just this", needs)
+        first = not connects or (bool(back.before) and back.before.labels < back.after.labels)  # before anybody is led back
+        phase = Phase.TRUST if first else Phase.CONNECT
+        yield self._piece(phase, step, back, words, "the registry holds just this", (Fits(back.domain),))
         yield Piece(phase, Step(
             f"{step.id}-seen{SUFFIX}", f"See {'it' if connects else 'no DS'} on every server of .{name_text(back.parent_zone)}",
             (DsPublished(back.domain, back.after),), (), "every address of every parent server hands out just this", "nothing to take back",
@@ -389,7 +396,7 @@ class _Way:
                 "ready" + SUFFIX, f"Check that the {self._old} side is ready for everybody", (Ready(zone, places, (), leaving),),
                 ("every server of it answers for the zone", "nothing was edited on one side only"),
                 "every server, every address, the same contents on both sides", "nothing to take back",
-            ), (Lowered(zone, (zone, NS)), Unvouched(zone)))  # fmt: skip
+            ), (Lowered(zone, (zone, NS)), Fits(zone, places)))  # fmt: skip
             at_registrar = self._move.premises.registrar if zone == self._move.domain and self._delegated is not None else ""
             needs: tuple[Need, ...] = (
                 *(Unasked(each.place, zone) for each in self._made if each.zone == zone),

@@ -15,6 +15,7 @@ from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 
 FOREVER = float("inf")
+_K = TypeVar("_K")
 _V = TypeVar("_V")
 
 
@@ -43,6 +44,11 @@ class Track(Generic[_V]):
 
     def __init__(self, value: _V) -> None:
         self._periods = [Period(-FOREVER, FOREVER, value)]
+
+    def copy(self) -> "Track[_V]":
+        made = Track(self.value)
+        made._periods = list(self._periods)
+        return made
 
     @property
     def value(self) -> _V:
@@ -79,6 +85,13 @@ class Scene:
     services: dict[str, Track[bool]] = field(default_factory=dict)
     signed: dict[tuple[str, Name], Track[Keys | None]] = field(default_factory=dict)
     anchors: dict[Name, Track[Anchors]] = field(default_factory=dict)
+
+    def copy(self) -> "Scene":
+        """One that can be played on without changing this one."""
+        return Scene(
+            _copied(self.said), _copied(self.served), _copied(self.answering), _copied(self.services), _copied(self.signed),
+            _copied(self.anchors),
+        )  # fmt: skip
 
     def say(self, place: str, zone: Name, key: Key, value: RRset | None, first: float, everywhere: float, step: str) -> None:
         """A place gives something else from now on."""
@@ -130,6 +143,10 @@ class Scene:
     def tracks(self, zone: Name, key: Key) -> Iterable[tuple[str, Track[RRset | None]]]:
         """Of every place that ever gave it."""
         return ((place, track) for (place, each, *named), track in self.said.items() if each == zone and tuple(named) == key)
+
+
+def _copied(tracks: dict[_K, Track[_V]]) -> dict[_K, Track[_V]]:
+    return {key: track.copy() for key, track in tracks.items()}
 
 
 def scene_at_the_beginning(premises: Premises) -> Scene:

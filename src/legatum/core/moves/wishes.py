@@ -30,7 +30,8 @@ class Wishes:
     addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is expected
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
-    ``exchange``: for others, ``ds``: for these alone."""
+    ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
+    these alone; ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`."""
 
     domain: Name
     to: str = ""
@@ -55,8 +56,11 @@ class Wishes:
     retire: bool = False
     sign: bool = False
     exchange: bool = False
+    way: str = ""
+    algorithm: int = 0
     ds: tuple[str, ...] = ()
     unsign: bool = False
+    passage: str = ""
     low_ttl: int = 300
     publishing: int = 3600
     pace: str = ""
@@ -112,7 +116,9 @@ class Wishes:
         said += ["retired"] if self.retire else []
         vouched = f" with DS {'; '.join(each[:24] for each in self.ds)}" if self.ds else ""
         said += [f"signed{vouched}"] if self.sign else []
-        said += [f"another key vouched for{vouched}"] if self.exchange else []
+        other = f"a key of algorithm {self.algorithm}" if self.algorithm else "another key"
+        said += [f"{other} vouched for{vouched}"] if self.exchange else []
+        said += [f"by {self.passage}"] if self.passage else []
         said += ["unsigned"] if self.unsign else []
         return ", ".join(said)
 

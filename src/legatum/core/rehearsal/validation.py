@@ -106,7 +106,8 @@ def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy
         f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of {name_text(domain)}, and gets {what}.",
         f"At {instant_text(at)} none of them is one that the DS set vouches for: everything in {name_text(domain)} is bogus to it.",
     )
-    return Bogus(at, story, _remedy(anchors, until, keys, at <= since), _later_step(anchors, keys))
+    held = [_Part(anchors.begins, until, anchors.step, "that DS set"), _Part(keys.begins, keys.ends, keys.step, "those keys", keys.place)]
+    return Bogus(at, story, _remedy(held, at <= since), _later_step(anchors, keys))
 
 
 def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
@@ -116,9 +117,20 @@ def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy,
         _held(anchors, at),
         f"{_moment(min(keys.fetched, at))} it gets the keys of {name_text(domain)} from {keys.place}: {known}.",
         f"{_moment(min(given.fetched, at))} a server of {given.place} gives an answer that is {signed}.",
-        f"At {instant_text(at)} the keys do not prove the answer: it is bogus.",
+        f"At {instant_text(at)} the keys do not prove the answer{_strictly(keys.keys, given.keys)}: it is bogus.",
     )
-    return Bogus(at, story, _remedy(anchors, until, given, at <= since), _later_step(anchors, given, keys))
+    held = [
+        _Part(anchors.begins, until, anchors.step, "that DS set"),
+        _Part(keys.begins, keys.ends, keys.step, "those keys", keys.place),
+        _Part(given.begins, given.ends, given.step, "that answer", given.place),
+    ]
+    return Bogus(at, story, _remedy(held, at <= since), _later_step(anchors, given, keys))
+
+
+def _strictly(keys: Keys | None, given: Keys | None) -> str:
+    """Where a resolver that is content with one algorithm would take it."""
+    known = set(keys.published) & set(given.zone) if keys is not None and given is not None else set()
+    return " to a resolver that wants a signature of every algorithm in the key set" if known else ""
 
 
 def _held(anchors: Period[Anchors], at: float) -> str:
@@ -126,14 +138,27 @@ def _held(anchors: Period[Anchors], at: float) -> str:
     return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.text[:60]}, to keep for {anchors.value.ttl} s."
 
 
-def _remedy(anchors: Period[Anchors], until: float, copy: _Copy, already: bool) -> str:
-    if anchors.begins >= copy.begins and anchors.step:  # the DS set came while this was still held
-        return f"let the step '{anchors.step}' come later: not before {_until(copy.ends)}, when nobody holds what {copy.place} gave"
-    if copy.step:
-        return f"let the step '{copy.step}' come later: not before {_until(until)}, when nobody holds that DS set"
+class _Part(NamedTuple):
+    """What a cache holds: fetched from when on, held until when, the step that brought it; ``what`` in words, and whose."""
+
+    begins: float
+    ends: float
+    step: str
+    what: str
+    place: str = ""
+
+
+def _remedy(held: list[_Part], already: bool) -> str:
+    newest = max(held, key=lambda each: (bool(each.step), each.begins))
+    others = [each for each in held if each is not newest]
+    first = min(others, key=lambda each: (each.ends, not each.place))
+    if newest.step:
+        return f"let the step '{newest.step}' come later: not before {_until(first.ends)}, when nobody holds {first.what}"
+    (anchors,) = (each for each in held if not each.place)
+    place = next(each.place for each in held if each.place)
     if already:
-        return f"it is so already, until {copy.place} signs with those keys, or nobody holds that DS set any more ({_until(until)})"
-    return f"nobody may be led to {copy.place} before {_until(until)}, when nobody holds that DS set"
+        return f"it is so already, until {place} signs with those keys, or nobody holds that DS set any more ({_until(anchors.ends)})"
+    return f"nobody may be led to {place} before {_until(anchors.ends)}, when nobody holds that DS set"
 
 
 def _later_step(anchors: Period[Anchors], *copies: _Copy) -> str:

@@ -6,13 +6,14 @@ from dataclasses import replace
 
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.kinds.chain import Sign, Unsign
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import First, Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.transfer import registered_of
+from legatum.core.moves.kinds.trust.chain import Sign, Unsign
+from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.kinds.zone_data import Ttls
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
@@ -96,7 +97,12 @@ def _note(outside: Outside, drawing: Drawing) -> None:
 async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None) -> AsyncIterator[Wish]:
     if wish.to:
         yield NewProvider(
-            wish.domain, drawing.main, wish.to, drawing.delegation if wish.stays_named(drawing.delegation) else (), wish.unsign
+            wish.domain,
+            drawing.main,
+            wish.to,
+            drawing.delegation if wish.stays_named(drawing.delegation) else (),
+            wish.unsign,
+            wish.passage,
         )
     for each in wish.replace:
         yield each
@@ -129,8 +135,10 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield NewRegistrar(held_now, one)
     if wish.first:
         yield First(drawing.main)
-    if wish.sign or wish.exchange:
-        yield Sign(wish.ds, wish.exchange)
+    if wish.sign:
+        yield Sign(wish.ds)
+    if wish.exchange:
+        yield Exchange(wish.way, wish.ds, wish.algorithm)
     if wish.unsign and not wish.to:
         yield Unsign(outside.provider(drawing.main).ends_signing)
     if wish.retire:

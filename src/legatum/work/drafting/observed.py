@@ -7,8 +7,8 @@ from dataclasses import replace
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drawing import Drawing, Remembered, glue_of, grouped
-from legatum.core.moves.kinds.signing import Signing, first_to_run_out, obstacles
 from legatum.core.moves.kinds.transfer import registered_of
+from legatum.core.moves.kinds.trust.signing import Signing, first_to_run_out, obstacles
 from legatum.core.moves.place import PARENT, KnownHost, Place, Vanishing
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture

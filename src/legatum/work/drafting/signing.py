@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.kinds.signing import Obstacle, Signing
+from legatum.core.moves.kinds.trust.signing import Obstacle, Signing
 from legatum.core.moves.meanwhile.drift import signing_drift
 from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.place import PARENT

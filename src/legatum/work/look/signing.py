@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Sequence
 
 from legatum.core.dnssec.serving import anchors_of
-from legatum.core.moves.kinds.signing import Signing
+from legatum.core.moves.kinds.trust.signing import Signing
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import DS
 from legatum.work.look.chain import keys_at

@@ -10,20 +10,21 @@ from legatum.core.records.name import Name
 
 @dataclass(frozen=True, slots=True)
 class DsSet(Effect):
-    """The parent vouches for other keys than before, or for none."""
+    """The parent vouches for other keys than before, or for none. ``ahead``: some of them are not in use yet."""
 
     registrar: str
     domain: Name
     parent_zone: Name
     before: Anchors
     after: Anchors
+    ahead: bool = False
     shown_later = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         scene.vouch(self.domain, self.after, first, everywhere, step)
 
     def reverse(self) -> "DsSet":
-        return DsSet(self.registrar, self.domain, self.parent_zone, self.after, self.before)
+        return DsSet(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ahead)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,24 +41,29 @@ class DsPublished(Effect):
 
 @dataclass(frozen=True, slots=True)
 class Signed(Effect):
-    """The place signs the zone with other keys than before: it begins to, or ends it."""
+    """The place signs the zone with other keys than before: it begins to, or ends it; ``shares``: the place whose zone keys come into its
+    key set, or leave it."""
 
     place: str
     zone: Name
     before: Keys | None
     after: Keys | None
     follows: tuple[str, ...] = ()
+    shares: str = ""
 
     @property
     def takes_away(self) -> bool:  # type: ignore[override]
-        return self.before is not None
+        if self.before is None or self.after is None:
+            return self.before is not None
+        pairs = zip(self.before.roles, self.after.roles, strict=True)
+        return any(set(had) - set(kept) for had, kept in pairs)
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         for place in (self.place, *self.follows):
             scene.sign(place, self.zone, self.after, first, everywhere, step)
 
     def reverse(self) -> "Signed":
-        return Signed(self.place, self.zone, self.after, self.before, self.follows)
+        return Signed(self.place, self.zone, self.after, self.before, self.follows, self.shares)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Gathered, HostSet, Ready, Released, ZoneEnded
-from legatum.core.moves.kinds.chain import disconnected, keys_to_come
 from legatum.core.moves.kinds.leading import confirmed, leading
+from legatum.core.moves.kinds.trust.chain import disconnected, keys_to_come
 from legatum.core.moves.needs import Known, Unasked, Unnamed, Unvouched
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text

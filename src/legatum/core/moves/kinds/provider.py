@@ -15,9 +15,10 @@ from legatum.core.fault import GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change, Gathered, Ready, Records, Same, ZoneEnded, ZoneMade
-from legatum.core.moves.kinds.chain import connected, disconnected, keys_to_come
 from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.needs import Known, Lowered, Need, Unasked, Unvouched
+from legatum.core.moves.kinds.trust.chain import keys_to_come
+from legatum.core.moves.kinds.trust.passage import SAME_KEYS, UNSIGNED, after_leading, before_leading, passage_of
+from legatum.core.moves.needs import Fits, Known, Lowered, Need, Unasked
 from legatum.core.moves.place import Place
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
@@ -28,13 +29,15 @@ from legatum.core.records.rrtype import NS
 @dataclass(frozen=True, slots=True)
 class NewProvider:
     """``zone``: the domain's, or a part that is handed on; ``unsigned``: a signed domain may stay unsigned; ``staying``: own name servers
-    that stay in the NS set, and get addresses of the new side by another wish."""
+    that stay in the NS set, and get addresses of the new side by another wish; ``passage``: how a signed domain is led, empty for the
+    safest way that both sides can go."""
 
     zone: Name
     old: str
     new: str
     staying: tuple[Name, ...] = ()
     unsigned: bool = False
+    passage: str = ""
 
 
 def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
@@ -43,16 +46,19 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
     present = drawing.zone(old.name, zone).apex_ns
     assert present is not None
     signed = zone == drawing.domain and bool(drawing.anchors)
-    if signed:
-        _refuse_unsigned_end(wish, new)
-        yield from disconnected(drawing)
     keys = keys_to_come(drawing, new.name) if new.signs and zone == drawing.domain else None
+    passage = passage_of(old, new, wish.passage or (UNSIGNED if wish.unsigned else ""))[0] if signed else UNSIGNED
+    if signed:
+        if passage == UNSIGNED:
+            _refuse_unsigned_end(wish, new)
+        yield from before_leading(drawing, passage, old, new, keys)
+    kept = drawing.keys.get((old.name, zone)) if passage == SAME_KEYS else None
     if wish.staying:
-        yield from _behind_the_same_names(drawing, wish, present, signed, keys)
+        yield from _behind_the_same_names(drawing, wish, present, keys, kept)
     else:
-        yield from _behind_other_names(drawing, wish, present, signed, keys)
-    if signed and keys is not None and not wish.unsigned:
-        yield from connected(drawing, new.name)
+        yield from _behind_other_names(drawing, wish, present, keys, kept)
+    if signed:
+        yield from after_leading(drawing, passage, new, old, keys, wish.unsigned)
 
 
 def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:
@@ -63,7 +69,7 @@ def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:
         )
 
 
-def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, signed: bool, keys: Keys | None) -> Iterator[Piece]:
+def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[Piece]:
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     apex_ttl = drawing.ns_ttl(zone)
     low = min(drawing.low_ttl, apex_ttl)
@@ -73,7 +79,7 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, sig
     yield from _copied(zone, old, new, after, keys)
     if lowered != before:
         yield _lower(drawing, zone, old, before, lowered)
-    yield _ready(zone, old, new, signed=signed)
+    yield _ready(zone, old, new)
     if not old.own_ns:
         yield _apex(drawing, zone, old, lowered, after)
     led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
@@ -83,15 +89,15 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, sig
     if drawing.final_ttl != low:
         yield _raise(drawing, zone, new, after)
     if not any(each.place == old.name for each in drawing.vanishing):
-        yield _end(drawing, zone, old, lowered)
+        yield _end(drawing, zone, old, lowered, kept)
 
 
-def _behind_the_same_names(drawing: Drawing, wish: NewProvider, ns: RRset, signed: bool, keys: Keys | None) -> Iterator[Piece]:
+def _behind_the_same_names(drawing: Drawing, wish: NewProvider, ns: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[Piece]:
     """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     yield from _copied(zone, old, new, ns, keys)
-    yield _ready(zone, old, new, wish.staying, signed)
-    yield _end(drawing, zone, old, ns, (Unasked(old.name, zone),))
+    yield _ready(zone, old, new, wish.staying)
+    yield _end(drawing, zone, old, ns, kept, (Unasked(old.name, zone),))
 
 
 def _copied(zone: Name, old: Place, new: Place, after: RRset, keys: Keys | None) -> Iterator[Piece]:
@@ -121,8 +127,8 @@ def _lower(drawing: Drawing, zone: Name, old: Place, before: RRset, lowered: RRs
     ))  # fmt: skip
 
 
-def _ready(zone: Name, old: Place, new: Place, staying: tuple[Name, ...] = (), signed: bool = False) -> Piece:
-    needs: list[Need] = [Lowered(zone, (zone, NS)), *([Unvouched(zone)] if signed else [])]
+def _ready(zone: Name, old: Place, new: Place, staying: tuple[Name, ...] = ()) -> Piece:
+    needs: list[Need] = [Lowered(zone, (zone, NS)), Fits(zone, (new.name,))]
     needs += [Known(host) for host in sorted(new.servers) if host not in old.servers and not staying]
     return Piece(Phase.READY, Step(
         "ready", "Check that the new side is ready for everybody",
@@ -152,8 +158,9 @@ def _raise(drawing: Drawing, zone: Name, new: Place, after: RRset) -> Piece:
     ))  # fmt: skip
 
 
-def _end(drawing: Drawing, zone: Name, old: Place, ns: RRset, needs: tuple[Need, ...] = ()) -> Piece:
-    anew = keys_to_come(drawing, old.name) if old.signs and zone == drawing.domain else None
+def _end(drawing: Drawing, zone: Name, old: Place, ns: RRset, kept: Keys | None, needs: tuple[Need, ...] = ()) -> Piece:
+    """``kept``: keys that are still in use elsewhere, and come back with the zone."""
+    anew = kept or (keys_to_come(drawing, old.name) if old.signs and zone == drawing.domain else None)
     return Piece(Phase.END, Step(
         "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,), keys=anew),),
         ("the hold has passed and everything is confirmed",),

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
-from legatum.core.moves.kinds.signing import Obstacle, Signing, first_to_run_out, running_out
+from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
 from legatum.core.moves.runbook import Step

@@ -1,6 +1,6 @@
 """A domain signed and connected, or disconnected again (docs/timing.md, rules 6 to 8)."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import Anchors, Keys
@@ -8,7 +8,7 @@ from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
-from legatum.core.moves.needs import Provable, Unvouched
+from legatum.core.moves.needs import Fits, Unvouched
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
@@ -18,10 +18,9 @@ _KEY_TTL = 3600  # seconds, of a DNSKEY set that is not there yet
 @dataclass(frozen=True, slots=True)
 class Sign:
     """The parent vouches for the keys of the present provider, which signs the zone from some step on, if it does not yet. ``records``:
-    just these DS records, as texts; ``exchange``: other ones than now, for a key that is there beside the old one (rule 9)."""
+    just these DS records, as texts."""
 
     records: tuple[str, ...] = ()
-    exchange: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,10 +32,8 @@ class Unsign:
 
 def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
     """Steps ``sign`` to ``chain``. Raises :class:`BadInput` where there is nothing to do."""
-    if wish.exchange != bool(drawing.anchors):
+    if drawing.anchors:
         text = name_text(drawing.domain)
-        if wish.exchange:
-            raise BadInput(f"{text} has no DS to exchange", f"a first one: `legatum move draft {text} --sign`")
         raise BadInput(f"{text} is connected already: {drawing.anchors.text}", "for another key: --exchange")
     if (drawing.main, drawing.domain) not in drawing.keys:
         keys = keys_to_come(drawing, drawing.main)
@@ -44,40 +41,20 @@ def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
             "sign", f"Have {drawing.main} sign the zone", (Signed(drawing.main, drawing.domain, None, keys, drawing.follows),), (),
             f"every server of {drawing.main} gives keys, and signatures that hold", "end the signing again", estimate=60,
         ))  # fmt: skip
-    _refuse_strange(drawing, wish)
-    records = wish.records or _newer(drawing, wish)
-    yield from connected(drawing, drawing.main, records)
-    if wish.exchange:
-        yield Piece(Phase.CLOSE, Step(
-            "old-key", "Nobody holds the old DS set any more: the old key may go",
-            (Trusted(drawing.domain, (drawing.main, *drawing.follows), Anchors(records, "", drawing.anchors.ttl)),),
-            (), "what the parent vouches for holds at every address", "nothing to take back",
-        ), (Unvouched(drawing.domain),))  # fmt: skip
+    refuse_strange(drawing, wish.records)
+    yield from connected(drawing, drawing.main, wish.records)
 
 
-def _refuse_strange(drawing: Drawing, wish: Sign) -> None:
+def refuse_strange(drawing: Drawing, records: Sequence[str]) -> None:
     """Raises :class:`GateShut` for a record of a key that is not there."""
     keys = drawing.keys.get((drawing.main, drawing.domain))
     signing = set(keys.entry) if keys is not None else set()
-    for each in wish.records:
+    for each in records:
         if "/".join(each.split()[:2]) not in signing:
             raise GateShut(
                 f"DS {each[:40]} fits no key with which {drawing.main} signs the key set of {name_text(drawing.domain)}",
                 f"is a digit missing? `legatum ds derive {name_text(drawing.domain)}` shows those that fit",
             )
-
-
-def _newer(drawing: Drawing, wish: Sign) -> tuple[str, ...]:
-    """For an exchange: of the keys that sign the key set those that the parent does not vouch for yet. Raises :class:`GateShut`."""
-    if not wish.exchange:
-        return ()
-    found = tuple(each for each in drawing.offers.get(drawing.main, ()) if "/".join(each.split()[:2]) not in drawing.anchors.labels)
-    if not found:
-        raise GateShut(
-            f"{drawing.main} signs the key set of {name_text(drawing.domain)} with no key but the one that the parent vouches for",
-            "have it add the new key, and sign the key set with both; then the same command again",
-        )
-    return found
 
 
 def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
@@ -97,7 +74,7 @@ def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
         yield Piece(Phase.END, Step(
             "unsign", f"Have {drawing.main} end the signing", (Signed(drawing.main, drawing.domain, keys, None, drawing.follows),), (),
             f"no server of {drawing.main} gives keys any more", "from here on it begins with signing anew, with other keys", estimate=60,
-        ), (Unvouched(drawing.domain),))  # fmt: skip
+        ), (Fits(drawing.domain),))  # fmt: skip
 
 
 def keys_to_come(drawing: Drawing, place: str) -> Keys:
@@ -107,41 +84,51 @@ def keys_to_come(drawing: Drawing, place: str) -> Keys:
 
 def disconnected(drawing: Drawing) -> Iterator[Piece]:
     """Steps ``ds-out`` and ``ds-gone``."""
-    _require_registrar(drawing)
-    none = Anchors(ttl=drawing.anchors.ttl)
-    back = "put it in again: every server still signs with these keys"
-    yield Piece(Phase.DISCONNECT, Step(
-        "ds-out", f"Take the DS set away at the registrar {drawing.registrar}",
-        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, drawing.anchors, none),), ("the registry holds just this DS set",),
-        "the registry holds no DS", back, estimate=3600 if drawing.registrar_by_hand else 2,
-    ))  # fmt: skip
-    yield Piece(Phase.DISCONNECT, Step(
-        "ds-gone", f"See no DS on every server of .{name_text(drawing.parent_zone)}", (DsPublished(drawing.domain, none),), (),
-        "every address of every parent server proves that there is none", back, estimate=drawing.publishing,
-    ))  # fmt: skip
+    yield from vouching(
+        drawing, Phase.TRUST, ("ds-out", "ds-gone"), drawing.anchors, Anchors(ttl=drawing.anchors.ttl), "Take the DS set away", (),
+        "put it in again: every server still signs with these keys",
+    )  # fmt: skip
 
 
 def connected(drawing: Drawing, place: str, records: tuple[str, ...] = ()) -> Iterator[Piece]:
     """Steps ``ds-in`` to ``chain``: once whatever anybody holds of the zone is signed with the keys of the place. ``records``: instead of
     those of all keys that sign its key set."""
-    _require_registrar(drawing)
     known = records or drawing.offers.get(place, ())
     anchors = Anchors(known, "" if known else place, drawing.anchors.ttl or drawing.parent_ttl)
-    moved = place != drawing.main  # then it was taken away before
-    before = Anchors(ttl=anchors.ttl) if moved else drawing.anchors or Anchors(ttl=anchors.ttl)
     back = "take it away again; the signing stays until its TTL has passed (rule 7)"
-    yield Piece(Phase.CONNECT, Step(
-        "ds-in", f"Have the registrar {drawing.registrar} vouch for the keys of {place}",
-        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, before, anchors),),
-        (f"every server of {place} gives the same keys, and signatures that hold",), "the registry holds just this DS set", back,
-        estimate=3600 if drawing.registrar_by_hand else 2,
-    ), (Provable(place, drawing.domain),))  # fmt: skip
-    yield Piece(Phase.CONNECT, Step(
-        "ds-seen", f"See the DS set on every server of .{name_text(drawing.parent_zone)}", (DsPublished(drawing.domain, anchors),), (),
-        "every address of every parent server hands out just this DS set", back, estimate=drawing.publishing,
+    gates = (f"every server of {place} gives the same keys, and signatures that hold",)
+    words = f"Put in the DS set for the keys of {place}"
+    yield from vouching(drawing, Phase.CONNECT, ("ds-in", "ds-seen"), Anchors(ttl=anchors.ttl), anchors, words, gates, back)
+    yield whole(drawing, place, anchors, back)
+
+
+def vouching(
+    drawing: Drawing, phase: Phase, idents: tuple[str, str], before: Anchors, after: Anchors, words: str, gates: tuple[str, ...], back: str,
+    ahead: bool = False,
+) -> Iterator[Piece]:  # fmt: skip
+    """Another DS set, told to the registrar and seen at the parent, once nothing that anybody holds is at odds with it. ``ahead``: its
+    keys are not in use yet."""
+    _require_registrar(drawing)
+    change, look = idents
+    now = "just this DS set" if after else "no DS"
+    yield Piece(phase, Step(
+        change, f"{words} at the registrar {drawing.registrar}",
+        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, before, after, ahead),), 
+        gates or ("the registry holds just this DS set",),
+        f"the registry holds {now}", back, estimate=3600 if drawing.registrar_by_hand else 2,
+    ), (Fits(drawing.domain),))  # fmt: skip
+    yield Piece(phase, Step(
+        look, f"See {'the DS set' if after else 'no DS'} on every server of .{name_text(drawing.parent_zone)}",
+        (DsPublished(drawing.domain, after),), (),
+        f"every address of every parent server {'hands out ' + now if after else 'proves that there is none'}", back,
+        estimate=drawing.publishing,
     ))  # fmt: skip
-    yield Piece(Phase.CONNECT, Step(
-        "chain", "Check the chain of trust at every server", (Trusted(drawing.domain, (place, *drawing.followers(place)), anchors),), (),
+
+
+def whole(drawing: Drawing, place: str, anchors: Anchors, back: str, ident: str = "chain") -> Piece:
+    """Step ``chain``."""
+    return Piece(Phase.CONNECT, Step(
+        ident, "Check the chain of trust at every server", (Trusted(drawing.domain, (place, *drawing.followers(place)), anchors),), (),
         "what the parent vouches for holds at every address, and every resolver answers", back,
     ))  # fmt: skip
 

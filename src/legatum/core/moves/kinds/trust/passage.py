@@ -1,0 +1,103 @@
+"""A signed domain led to another provider: the safest way that both sides can go (docs/timing.md, rule 8)."""
+
+from collections.abc import Iterator
+
+from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.fault import GateShut
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Signed
+from legatum.core.moves.kinds.trust.chain import connected, disconnected, vouching, whole
+from legatum.core.moves.needs import Fits
+from legatum.core.moves.place import Place
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import name_text
+
+SAME_KEYS, SHARED_KEYS, UNSIGNED = "same-keys", "shared-keys", "unsigned"
+PASSAGES = (SAME_KEYS, SHARED_KEYS, UNSIGNED)
+
+
+def passage_of(old: Place, new: Place, asked: str) -> tuple[str, str]:
+    """Which one, and why. Raises :class:`GateShut` for one that a side cannot do."""
+    lacking = {
+        SAME_KEYS: [] if new.takes_keys else [f"{new.name} takes no keys that are brought along"],
+        SHARED_KEYS: [
+            *([] if old.takes_foreign else [f"{old.name} takes no zone keys of others"]),
+            *([] if new.takes_foreign and new.signs else [f"{new.name} takes no zone keys of others, or does not sign by itself"]),
+        ],
+        UNSIGNED: [],
+    }
+    if asked and lacking[asked]:
+        raise GateShut(
+            f"{asked}: {'; '.join(lacking[asked])}", "the settings say what a provider can: `takes_keys`; or choose another --passage"
+        )
+    chosen = asked or next(each for each in PASSAGES if not lacking[each])
+    why = {
+        SAME_KEYS: f"led with the same keys ({new.name} takes them): it stays signed all the way",
+        SHARED_KEYS: f"led with both sides' zone keys in both key sets ({old.name} and {new.name} take them): it stays signed all the way",
+        UNSIGNED: "led unsigned",
+    }[chosen]
+    reasons = "as was asked for" if asked else "; ".join(dict.fromkeys(each for way in PASSAGES if way != chosen for each in lacking[way]))
+    return chosen, f"{why}{', because ' if not asked and reasons else ', ' if reasons else ''}{reasons}"
+
+
+def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys: Keys | None) -> Iterator[Piece]:
+    """What has to be so before anybody is led to the new side. ``keys``: those that it makes by itself."""
+    if passage == UNSIGNED:
+        yield from disconnected(drawing)
+        return
+    signing = _signing(drawing, old)
+    if passage == SAME_KEYS:
+        yield Piece(Phase.TRUST, Step(
+            "keys-brought", f"Bring the keys of {old.name} along: have {new.name} sign with them, and with no others",
+            (Signed(new.name, drawing.domain, keys, signing),), (), f"every server of {new.name} gives the very keys of {old.name}, "
+            "and signatures that hold", f"nobody asks {new.name} yet", estimate=600,
+        ))  # fmt: skip
+        return
+    assert keys is not None
+    for place, own, foreign in ((old, signing, keys), (new, keys, signing)):
+        other = new if place is old else old
+        yield Piece(Phase.TRUST, Step(
+            f"keys-at-{place.name}", f"Put the zone keys of {other.name} into the key set at {place.name}",
+            (Signed(place.name, drawing.domain, own, own.with_foreign(foreign.zone), drawing.followers(place.name), other.name),),
+            (f"every server of {other.name} gives the same keys", "both sides sign with the same algorithm"),
+            f"every server of {place.name} hands out the zone keys of both", "take them out again", estimate=60,
+        ), (Fits(drawing.domain),))  # fmt: skip
+    yield from vouching(
+        drawing, Phase.TRUST, ("ds-both", "ds-both-seen"), drawing.anchors, _both(drawing, new),
+        f"Put in the DS of the keys of {new.name} beside the old one", (), "take it out again",
+    )  # fmt: skip
+
+
+def after_leading(drawing: Drawing, passage: str, new: Place, old: Place, keys: Keys | None, unsigned: bool) -> Iterator[Piece]:
+    """What comes when nobody asks the old side any more. ``unsigned``: it may stay so."""
+    if passage == UNSIGNED and keys is not None and not unsigned:
+        yield from connected(drawing, new.name)
+    if passage != SHARED_KEYS:
+        return
+    assert keys is not None
+    alone = Anchors((), new.name, drawing.anchors.ttl)
+    back = f"put both in again: {old.name} has to serve the zone for that"
+    yield from vouching(
+        drawing, Phase.CONNECT, ("ds-in", "ds-seen"), _both(drawing, new), alone, f"Take the DS of the keys of {old.name} out", (), back
+    )
+    yield whole(drawing, new.name, alone, back)
+    shared = keys.with_foreign(_signing(drawing, old).zone)
+    yield Piece(Phase.CLOSE, Step(
+        "keys-own", f"Take the zone keys of {old.name} out of the key set at {new.name}",
+        (Signed(new.name, drawing.domain, shared, keys, (), old.name),), (), f"every server of {new.name} hands out its own keys alone",
+        "put them in again", estimate=60,
+    ), (Fits(drawing.domain),))  # fmt: skip
+
+
+def _both(drawing: Drawing, new: Place) -> Anchors:
+    return Anchors(drawing.anchors.records, new.name, drawing.anchors.ttl)
+
+
+def _signing(drawing: Drawing, old: Place) -> Keys:
+    keys = drawing.keys.get((old.name, drawing.domain))
+    if keys is None:
+        raise GateShut(
+            f"{name_text(drawing.domain)} has a DS, and {old.name} does not sign it", f"`legatum ds show {name_text(drawing.domain)}`"
+        )
+    return keys

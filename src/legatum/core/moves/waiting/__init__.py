@@ -1,0 +1,1 @@
+"""Needs turned into waits: after which steps, and for how long."""

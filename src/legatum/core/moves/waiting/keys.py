@@ -1,0 +1,132 @@
+"""Nobody holds anything that would be bogus beside what is given (rules 6 to 9).
+
+A DS set, a key set and signed data that a cache holds, each from another moment, must fit each other. Of every combination that does not,
+one part is old and given no longer, else no wait would help: it has to have left the caches before the new one comes.
+"""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import product
+
+from legatum.core.dnssec.trust import Anchors, Keys, proves, vouches
+from legatum.core.moves.effects import Effect
+from legatum.core.moves.needs import Fits, Unasked, Unvouched
+from legatum.core.moves.place import PARENT, Premises
+from legatum.core.moves.scene import Content, Scene, Track
+from legatum.core.moves.waiting.leading import hosts_at, still_led, unasked, wait_for
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import targets
+from legatum.core.records.rrtype import NS
+from legatum.core.timing import Caution, Wait
+
+_NOW = "with this step"
+
+
+def unvouched(need: Unvouched, scene: Scene, caution: Caution) -> Iterator[Wait]:
+    for each in _sets(need.domain, scene, caution):
+        yield from each.waits if each.value else ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """What caches may hold. ``waits``: until nobody holds it any more; none where it is given still."""
+
+    value: Anchors | Keys | None
+    waits: tuple[Wait, ...] = ()
+
+
+def fitting(need: Fits, scene: Scene, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
+    """``scene``: before the step, ``effects``: its own."""
+    after = scene.copy()
+    for effect in effects:
+        effect.play(after, 0, 0, _NOW)
+    vouched = _sets(need.zone, after, caution)
+    places = [place for place in _asked(need, after, premises) if (place, need.zone) in after.served]
+    keys = [each for place in places for each in _given(place, need.zone, after, premises, caution, need.places, None)]
+    longest = premises.longest_ttl(need.zone)
+    data = [each for place in places for each in _given(place, need.zone, after, premises, caution, need.places, longest)]
+    for anchors, given in product(vouched, keys):
+        if not _fits(anchors, given):
+            yield from _apart([anchors, given])
+            continue
+        for answer in data if anchors.value and given.value is not None else ():
+            if not _fits(anchors, given, answer):
+                yield from _apart([anchors, given, answer])
+
+
+def _fits(anchors: _Held, keys: _Held, data: _Held | None = None) -> bool:
+    assert isinstance(anchors.value, Anchors) and not isinstance(keys.value, Anchors)
+    if data is None:
+        return vouches(anchors.value, keys.value)
+    assert keys.value is not None and not isinstance(data.value, Anchors)
+    return proves(keys.value, data.value)
+
+
+def _apart(parts: Sequence[_Held]) -> tuple[Wait, ...]:
+    """Until the last of them that is old has gone: with something that is given now it must not meet."""
+    old = [each for each in parts if each.waits]
+    return old[-1].waits if 0 < len(old) < len(parts) else ()
+
+
+def _sets(domain: Name, scene: Scene, caution: Caution) -> list[_Held]:
+    """Every DS set that the parent gave, and gives."""
+    track, found = scene.anchors.get(domain), list[_Held]()
+    for anchors, ended in track.versions if track is not None else ():
+        because = f"the parent handed out {anchors.text[:60]} until {{at}} with a TTL of {anchors.ttl}"
+        if ended != _NOW:
+            found.append(_Held(anchors, () if ended is None else (wait_for(ended, [anchors.ttl], 7, because, caution),)))
+    return found
+
+
+def _asked(need: Fits, scene: Scene, premises: Premises) -> list[str]:
+    """Places that anybody was ever led to for the zone, or is from now on."""
+    found = dict.fromkeys(need.places)
+    sets = [
+        (place, zone, ns)
+        for (place, zone, name, rtype), track in scene.said.items()
+        if rtype == NS and name == need.zone
+        for ns, _ in track.versions
+        if ns is not None
+    ]
+    hosts = {place.name: hosts_at(place.name, scene, premises) for place in premises.places}
+    grown = True
+    while grown:
+        told = {host for place, zone, ns in sets if place == PARENT or zone != need.zone or place in found for host in targets(ns)}
+        more = [place for place, each in hosts.items() if place not in found and place != PARENT and each & told]
+        found |= dict.fromkeys(more)
+        grown = bool(more)
+    return list(found)
+
+
+def _given(
+    place: str, zone: Name, scene: Scene, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
+) -> Iterator[_Held]:
+    """Key sets that a place gave, and gives; with a ``ttl`` data, by what they are signed with."""
+    track = scene.signed.get((place, zone)) or Track[Keys | None](None)
+    what = "keys" if ttl is None else "answers signed"
+    for keys, ended in track.versions:
+        own = keys.ttl if keys is not None else premises.negative_ttl(zone)
+        kept = own if ttl is None else ttl
+        said = f"{what} with {keys.text}" if keys is not None else f"{what.split()[0]} unsigned"
+        if ended == _NOW or (ended is not None and keys is None and _made_by(place, zone, ended, scene)):
+            continue
+        if ended is not None:
+            because = f"{place} gave {said} until {{at}}, and that may be kept for {kept} s"
+            yield _Held(keys, (wait_for(ended, [kept], 9 if ttl is None else 6, because, caution),))
+        elif place in led or still_led(Unasked(place, zone), scene, premises):
+            yield _Held(keys)
+        else:
+            waits = unasked(Unasked(place, zone), scene, premises, caution)
+            words = f"{{}}; what {place} gives, {said}, may be kept for {kept} s more"
+            found = tuple(
+                Wait(each.after, each.seconds + caution.lasts(kept), each.slack + caution.slack(1), 8, words.format(each.because))
+                for each in waits
+            )
+            if found:
+                yield _Held(keys, found)
+
+
+def _made_by(place: str, zone: Name, step: str, scene: Scene) -> bool:
+    """The zone came there with that step: what is made signed was never given unsigned."""
+    track = scene.served.get((place, zone))
+    return track is not None and any(value != Content.WHOLE and ended == step for value, ended in track.versions)
