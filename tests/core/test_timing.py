@@ -8,6 +8,7 @@ from legatum.core.moves.effects import Change, Records
 from legatum.core.moves.needs import Forgotten, Lowered
 from legatum.core.moves.place import Premises, Served
 from legatum.core.moves.scene import scene_at_the_beginning
+from legatum.core.moves.waiting.waits import waits_for
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import A

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.kinds.trust.chain import Sign, Unsign
-from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.kinds.trust.chain import Sign, Unsign
+from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.plan import Wish, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, Step, forecast
@@ -132,7 +132,7 @@ def test_what_cannot_be_meant_is_refused() -> None:
         draw(signed(), "m1", "", [Sign()])
     with pytest.raises(GateShut, match="has to be known"):
         draw(signed(), "m1", "", [Exchange("double-ds")])
-    with pytest.raises(GateShut, match="--way one-key|signs the zone as well"):
+    with pytest.raises(GateShut, match="signs the zone as well"):
         draw(signed(keys=ONE), "m1", "", [Exchange("double-ds", (NEW,))])
     with pytest.raises(BadInput, match="with algorithm 13 already"):
         draw(signed(), "m1", "", [Exchange(algorithm=13)])

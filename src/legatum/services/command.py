@@ -5,7 +5,7 @@ import contextlib
 import os
 import signal
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from legatum.core.duration import duration_text
 from legatum.core.fault import OutsideFault
@@ -15,14 +15,18 @@ _LAST_WORDS = 1.5  # seconds from being asked to end until it is ended
 _LONGEST_OUTPUT = 65_536
 
 
-async def run_command(command: Sequence[str], domain: Name, purpose: str, limit: float) -> bool:
-    """Runs a command, ``{domain}`` filled in; False when none is set. ``limit``: seconds until it is ended, with all that it started.
+async def run_command(command: Sequence[str], domain: Name, purpose: str, limit: float, more: Mapping[str, str] | None = None) -> bool:
+    """Runs a command, ``{domain}`` filled in, and what ``more`` has; False when none is set.
+
+    ``limit``: seconds until it is ended, with all that it started.
 
     Raises :class:`OutsideFault` with its last line of output when it fails.
     """
     if not command:
         return False
-    words = [word.replace("{domain}", name_text(domain)) for word in command]
+    words = list(command)
+    for name, value in {"domain": name_text(domain), **(more or {})}.items():
+        words = [word.replace(f"{{{name}}}", value) for word in words]
     with tempfile.TemporaryFile() as output:  # not a pipe: what it leaves running in the background may keep it open
         try:
             process = await asyncio.create_subprocess_exec(

@@ -12,6 +12,7 @@ from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.file import write_whole
 from legatum.services.command import run_command
 from legatum.services.provider import server_names
+from legatum.services.signing import Signing
 from legatum.settings.document import FilesProvider
 
 
@@ -25,7 +26,7 @@ class MasterFilesProvider:
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = False
         self.hands_out = self.makes_zones = True
-        self.signs, self.ends_signing = settings.signs, bool(settings.unsign)
+        self.signing = Signing(name, settings, limit)
         self._settings, self._limit = settings, limit
         self._folder = (folder / settings.folder).resolve()
 
@@ -75,12 +76,6 @@ class MasterFilesProvider:
 
     async def end(self, domain: Name) -> bool:
         return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}", self._limit)
-
-    async def begin_signing(self, domain: Name) -> bool:
-        return await run_command(self._settings.sign, domain, f"signing {name_text(domain)} at {self.name}", self._limit)
-
-    async def end_signing(self, domain: Name) -> bool:
-        return await run_command(self._settings.unsign, domain, f"ending the signing of {name_text(domain)} at {self.name}", self._limit)
 
     async def _reload(self, domain: Name) -> None:
         await run_command(self._settings.reload, domain, f"reloading {name_text(domain)} at {self.name}", self._limit)

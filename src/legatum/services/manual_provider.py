@@ -8,6 +8,7 @@ from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.transfer import transfer, transfer_changes
 from legatum.services.provider import server_names
+from legatum.services.signing import Signing
 from legatum.services.update_provider import open_key
 from legatum.settings.document import ManualProvider
 
@@ -15,14 +16,14 @@ from legatum.settings.document import ManualProvider
 class FormProvider:
     """A :class:`~legatum.services.provider.Provider`."""
 
-    def __init__(self, name: str, settings: ManualProvider, folder: Path, asker: Asker) -> None:
+    def __init__(self, name: str, settings: ManualProvider, folder: Path, asker: Asker, limit: float) -> None:
         self.name = name
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self.by_hand = True
         self.hands_out = settings.primary is not None
         self.makes_zones = False
-        self.signs, self.ends_signing = settings.signs, False
+        self.signing = Signing(name, settings, limit)
         self._primary = settings.primary
         self._asker = asker
         self._key = open_key(settings.key, folder) if settings.key else None
@@ -51,10 +52,4 @@ class FormProvider:
         raise OutsideFault(f"only a person can make {name_text(domain)} at {self.name}", "make it in the form there")
 
     async def end(self, domain: Name) -> bool:
-        return False
-
-    async def begin_signing(self, domain: Name) -> bool:
-        return False
-
-    async def end_signing(self, domain: Name) -> bool:
         return False

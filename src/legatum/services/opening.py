@@ -31,7 +31,7 @@ def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> 
         case ManualProvider() as section:
             from legatum.services.manual_provider import FormProvider
 
-            return FormProvider(name, section, folder, asker)
+            return FormProvider(name, section, folder, asker, parse_duration(settings.house.command_limit))
         case UpdateProvider() as section:
             from legatum.services.update_provider import DynamicUpdateProvider
 

@@ -5,12 +5,13 @@ from typing import Protocol
 
 from legatum.core.records.name import Name, parse_name
 from legatum.core.zones.zone import Zone
+from legatum.services.signing import Signing
 
 
 class Provider(Protocol):
     """``servers``: the NS names it answers under. ``changes_apex_ns``: whether the NS set at the apex can be changed there.
     ``by_hand``: only a person can change anything, in a form.
-    ``signs``: it signs every zone by itself; ``ends_signing``: :meth:`end_signing` can do that.
+    ``signing``: how that is steered.
     ``hands_out``: it lets the zone be read whole. ``makes_zones``: :meth:`create` can make one; else only a person can."""
 
     name: str
@@ -19,8 +20,7 @@ class Provider(Protocol):
     by_hand: bool
     hands_out: bool
     makes_zones: bool
-    signs: bool
-    ends_signing: bool
+    signing: Signing
 
     async def fetch(self, domain: Name) -> Zone:
         """The zone's whole contents. Raises :class:`OutsideFault`."""
@@ -37,12 +37,6 @@ class Provider(Protocol):
 
     async def end(self, domain: Name) -> bool:
         """Ends the service for a zone; False where only a person can."""
-
-    async def begin_signing(self, domain: Name) -> bool:
-        """Has the zone signed from now on; False where only a person can."""
-
-    async def end_signing(self, domain: Name) -> bool:
-        """Has it signed no longer; False where only a person can."""
 
 
 def server_names(servers: Sequence[str]) -> tuple[Name, ...]:

@@ -2,6 +2,7 @@
 
 import base64
 import binascii
+from collections.abc import Sequence
 from pathlib import Path
 
 from legatum.core.fault import BadInput
@@ -9,12 +10,14 @@ from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker
 from legatum.net.transfer import transfer, transfer_changes
-from legatum.net.update import send_update
+from legatum.net.update import send_records, send_update
 from legatum.services.command import run_command
 from legatum.services.provider import server_names
+from legatum.services.signing import Signing
 from legatum.settings.document import KeyReference, UpdateProvider
 from legatum.settings.secret import read_secret
 from legatum.wire.signing import Key
+from legatum.wire.update import key_changes
 
 
 class DynamicUpdateProvider:
@@ -26,7 +29,7 @@ class DynamicUpdateProvider:
         self.by_hand = False
         self.hands_out = True
         self.makes_zones = bool(settings.create)
-        self.signs, self.ends_signing = settings.signs, bool(settings.unsign)
+        self.signing = Signing(name, settings, limit, self._share)
         self.changes_apex_ns = settings.apex_ns == "ours"
         self._settings, self._limit = settings, limit
         self._asker = asker
@@ -47,11 +50,9 @@ class DynamicUpdateProvider:
     async def end(self, domain: Name) -> bool:
         return await run_command(self._settings.end, domain, f"ending {name_text(domain)} at {self.name}", self._limit)
 
-    async def begin_signing(self, domain: Name) -> bool:
-        return await run_command(self._settings.sign, domain, f"signing {name_text(domain)} at {self.name}", self._limit)
-
-    async def end_signing(self, domain: Name) -> bool:
-        return await run_command(self._settings.unsign, domain, f"ending the signing of {name_text(domain)} at {self.name}", self._limit)
+    async def _share(self, domain: Name, ttl: int, come: Sequence[bytes], go: Sequence[bytes]) -> None:
+        """Each server has its own ways with a key set that an update touches: it is read back."""
+        await send_records(self._asker, self._settings.primary, domain, key_changes(domain, ttl, come, go), self._key)
 
 
 def open_key(reference: KeyReference, folder: Path) -> Key:

@@ -45,13 +45,26 @@ class KeyReference(Section):
     algorithm: str = "hmac-sha256"
 
 
-class UpdateProvider(Section, tag_field="kind", tag="update"):
+class Signer(Section):
+    """How a provider signs. ``signs``: every zone by itself; ``sign`` and ``unsign``: commands that have it sign one, and end that;
+    ``rekey``: one that brings its keys to a ``{stage}`` of an exchange, or takes over keys that are ``brought`` along. ``takes_keys``: such
+    ones, or ``foreign`` ones: zone keys of another provider in its key sets, put there by dynamic update, or by the command ``share``, for
+    which ``{folder}`` has files ``come`` and ``go`` with DNSKEY records."""
+
+    signs: bool = False
+    sign: list[str] = field(default_factory=list)
+    unsign: list[str] = field(default_factory=list)
+    rekey: list[str] = field(default_factory=list)
+    share: list[str] = field(default_factory=list)
+    takes_keys: list[Literal["brought", "foreign"]] = field(default_factory=list)
+
+
+class UpdateProvider(Signer, kw_only=True, tag_field="kind", tag="update"):
     """A provider changed by dynamic update and read by zone transfer.
 
     ``primary``: the address that takes updates and transfers. ``servers``: the NS names it answers under. ``apex_ns``: whether
     its NS set at the apex can be changed (``ours``) or not (``theirs``). ``create`` and ``end``: commands that make a zone
-    there and take it away; ``{domain}`` stands for the domain. ``signs``: it signs every zone by itself; ``sign`` and ``unsign``: commands
-    that have it sign one, and end that.
+    there and take it away; ``{domain}`` stands for the domain.
     """
 
     primary: str
@@ -60,16 +73,13 @@ class UpdateProvider(Section, tag_field="kind", tag="update"):
     apex_ns: Literal["ours", "theirs"] = "ours"
     create: list[str] = field(default_factory=list)
     end: list[str] = field(default_factory=list)
-    signs: bool = False
-    sign: list[str] = field(default_factory=list)
-    unsign: list[str] = field(default_factory=list)
 
 
-class FilesProvider(Section, tag_field="kind", tag="files"):
+class FilesProvider(Signer, kw_only=True, tag_field="kind", tag="files"):
     """A provider that serves a folder of master files.
 
     ``file``: a zone's path below ``folder``, ``{domain}`` in it. ``reload``: the command that makes the servers read a changed file;
-    ``create`` and ``end``: commands that tell them of a new zone, or that one goes; ``signs``, ``sign``, ``unsign``: as above.
+    ``create`` and ``end``: commands that tell them of a new zone, or that one goes.
     """
 
     folder: str
@@ -79,20 +89,16 @@ class FilesProvider(Section, tag_field="kind", tag="files"):
     apex_ns: Literal["ours", "theirs"] = "ours"
     create: list[str] = field(default_factory=list)
     end: list[str] = field(default_factory=list)
-    signs: bool = False
-    sign: list[str] = field(default_factory=list)
-    unsign: list[str] = field(default_factory=list)
 
 
-class ManualProvider(Section, tag_field="kind", tag="manual"):
-    """A provider with nothing but a form in a browser. ``primary``: an address that allows transfers, if any; ``key``: for these.
-    ``signs``: it signs every zone by itself."""
+class ManualProvider(Signer, kw_only=True, tag_field="kind", tag="manual"):
+    """A provider with nothing but a form in a browser. ``primary``: an address that allows transfers, if any; ``key``: for
+    these."""
 
     servers: list[str]
     primary: str | None = None
     key: KeyReference | None = None
     apex_ns: Literal["ours", "theirs"] = "theirs"
-    signs: bool = False
 
 
 class SecondaryProvider(Section):

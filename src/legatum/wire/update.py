@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import ANY, CNAME, NS, SOA
+from legatum.core.records.rrtype import ANY, CNAME, DNSKEY, NS, SOA
 from legatum.core.records.soa import next_serial, parse_soa, serial_is_newer
 from legatum.core.zones.zone import Zone
 from legatum.wire.message import ANY_CLASS, IN, NONE, UPDATE, Message, Question, Record
@@ -124,6 +124,11 @@ def _apex_ns(present: RRset | None, wanted: RRset | None) -> list[Record]:
 
 def _added(rrset: RRset | None) -> list[Record]:
     return [_add(rrset.name, rrset.rtype, rrset.ttl, rdata) for rdata in rrset.rdatas] if rrset else []
+
+
+def key_changes(origin: Name, ttl: int, come: Iterable[bytes], go: Iterable[bytes]) -> tuple[Record, ...]:
+    """Single records of a key set put in and taken out, the rest left to whoever signs (RFC 2136 s2.5.1 and s2.5.4)."""
+    return (*(_add(origin, DNSKEY, ttl, each) for each in come), *(_delete(origin, DNSKEY, each) for each in go))
 
 
 def _add(name: Name, rtype: int, ttl: int, rdata: bytes) -> Record:

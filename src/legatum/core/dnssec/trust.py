@@ -80,6 +80,14 @@ class Keys:
     def text(self) -> str:
         return ", ".join(self.published)
 
+    @property
+    def roles_text(self) -> str:
+        """Which of them do what, where they do not all do everything."""
+        if set(self.published) == set(self.entry) == set(self.zone):
+            return self.text
+        entry, zone = ", ".join(self.entry), ", ".join(self.zone)
+        return f"keys {self.text} (the key set signed with {entry}, the rest with {zone})"
+
 
 @dataclass(frozen=True, slots=True)
 class Anchors:

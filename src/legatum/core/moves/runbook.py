@@ -10,6 +10,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from legatum.core.dnssec.trust import is_known
 from legatum.core.moves.effects import Delegated, DsSet, Effect, Records, Signed
 from legatum.core.moves.needs import Need
 from legatum.core.moves.place import Premises
@@ -90,6 +91,19 @@ class Runbook:
     def of_keys(self) -> bool:
         """Who signs, or who vouches for that, changes with it."""
         return any(isinstance(effect, DsSet | Signed) for step in self.steps for effect in step.effects)
+
+    @property
+    def known_keys(self) -> frozenset[str]:
+        """Those that it calls by their tags; any other one was made since."""
+        found = {label for each in self.premises.anchors.values() for label in each.labels}
+        found |= {label for each in self.premises.served if each.keys is not None for role in each.keys.roles for label in role}
+        for effect in (effect for step in self.steps for effect in step.effects):
+            if isinstance(effect, DsSet):
+                found |= effect.before.labels | effect.after.labels
+            elif isinstance(effect, Signed):
+                sides = (effect.before, effect.after)
+                found |= {label for each in sides if each is not None for role in each.roles for label in role}
+        return frozenset(filter(is_known, found))
 
     @property
     def disconnects(self) -> bool:

@@ -140,7 +140,7 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
     if wish.exchange:
         yield Exchange(wish.way, wish.ds, wish.algorithm)
     if wish.unsign and not wish.to:
-        yield Unsign(outside.provider(drawing.main).ends_signing)
+        yield Unsign(outside.provider(drawing.main).signing.ends)
     if wish.retire:
         own = [each for each in drawing.contents.names if is_under(each, wish.domain) and each != wish.domain]
         hosts = [(host, addresses) for host in own if account is not None and _has_address(drawing.contents, host)

@@ -127,7 +127,8 @@ async def _place(outside: Outside, name: str) -> Place:
     if name in outside.settings.secondaries:
         return Place(name, addresses)
     provider = outside.provider(name)
-    return Place(name, addresses, own_ns=not provider.changes_apex_ns, by_hand=provider.by_hand, signs=provider.signs)
+    can = provider.signing
+    return Place(name, addresses, not provider.changes_apex_ns, provider.by_hand, can.signs, can.takes_keys, can.takes_foreign)
 
 
 def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: Zone) -> Place:

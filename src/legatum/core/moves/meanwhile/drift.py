@@ -228,7 +228,8 @@ def _anchors_under_way(position: Position) -> list[Anchors]:
 def _are(meant: Anchors, seen: Anchors, entries: Mapping[str, Collection[str]]) -> bool:
     """Of keys that were not made yet when it was planned: some that the place signs its key set with."""
     if meant.of:
-        return bool(seen) and seen.labels <= set(entries.get(meant.of, ()))
+        known = {"/".join(each.split()[:2]) for each in meant.records}
+        return known < seen.labels and seen.labels - known <= set(entries.get(meant.of, ()))
     return seen.records == meant.records
 
 
@@ -255,7 +256,7 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
                 f"have {place} sign it again with the same keys; where they are lost, take the DS set out first: everybody behind a "
                 "validating resolver gets nothing until its TTL has passed",
             )
-        elif expected is not None and each.keys is not None and not under_way and not _same_keys(expected, each.keys):
+        elif expected is not None and each.keys is not None and not under_way and not _same_keys(position, expected, each):
             yield Obstacle(
                 f"{place} signs {text} with other keys now: {each.keys.text}, not {expected.text}",
                 f"draft again, with --force: `legatum move show {text}` has the wish",
@@ -265,5 +266,5 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
         return
 
 
-def _same_keys(expected: Keys, seen: Keys) -> bool:
-    return expected.is_to_come or expected.are(seen)
+def _same_keys(position: Position, expected: Keys, seen: ServerKeys) -> bool:
+    return seen.made_with is not None and expected.agree(seen.made_with, position.runbook.known_keys)

@@ -2,10 +2,11 @@
 
 import asyncio
 
-from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rdatas, entry_points, holds, proves, signs_so
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rdatas, entry_points, holds, key_label
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
+from legatum.core.moves.meanwhile.keys import becomes, entries_of, shared, unlike, unproven
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.registration import forbids_updates
@@ -40,15 +41,13 @@ async def meant(job: Job, anchors: Anchors) -> Anchors:
     for step in job.done:
         if any(isinstance(each, DsSet) and each.after == anchors for each in step.effects) and _MADE in job.outcomes[step.id].facts:
             return Anchors(tuple(job.outcomes[step.id].facts[_MADE]), "", anchors.ttl)
-    seen = await seen_at(job, anchors.of)
-    entries = {each.entries for each in seen.values() if not each.broken}
-    if len(entries) != 1 or any(each.broken or each.keys is None for each in seen.values()):
-        why = next(
-            (f"{address}: {each.broken or 'no keys'}" for address, each in seen.items() if each.broken or each.keys is None),
-            "different keys",
-        )
-        raise GateShut(f"not every server of {anchors.of} gives the same keys, with signatures that hold: {why}", "wait until they do")
-    return anchors_of((ds_of_key(job.domain, each) for each in entry_points(next(iter(entries)))), anchors.ttl)
+    keys = entries_of(anchors.of, await seen_at(job, anchors.of))
+    if anchors.new:
+        keys = tuple(each for each in keys if key_label(each) not in job.runbook.known_keys)
+        if not keys:
+            raise GateShut(f"{anchors.of} signs the key set with no new key", "have it do that; then the same command again")
+    made = (ds_of_key(job.domain, each) for each in entry_points(keys))
+    return anchors_of({*ds_rdatas(anchors), *made}, anchors.ttl)
 
 
 class SetDs(Action[DsSet]):
@@ -56,31 +55,26 @@ class SetDs(Action[DsSet]):
         job, effect = self.job, self.effect
         held = await self._held()
         wanted = ds_rdatas(await meant(job, effect.after))
-        refusals = [Refusal(each, f"the parent must not vouch for what is not there: have {place} sign with that key on every server first")
-                    for place in job.scene.serving(job.domain) for each in await self._unproven(place, wanted)]  # fmt: skip
+        remedy = "the parent must not vouch for what is not there: have the key set signed with that key on every server first"
+        refusals = [Refusal(each, remedy) for each in await self._unproven(wanted)]
         registration = await job.glance.registration(effect.registrar, job.domain)
         if stops := [status for status in registration.statuses if forbids_updates(status)]:
             remedy = f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
-        before = ds_rdatas(effect.before) if not effect.before.of else None
-        if before is not None and held not in (before, wanted):
+        before = ds_rdatas(await meant(job, effect.before))
+        if held not in (before, wanted):
             reason = f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old nor the new DS set"
             if job.registrar(effect.registrar).by_hand and (wrong := ds_slips(wanted, before, held)):
                 reason = "; ".join(wrong)
             refusals.append(Refusal(reason, "find out who changed it, and have it put right; then the same command again"))
         return refusals
 
-    async def _unproven(self, place: str, wanted: tuple[bytes, ...]) -> list[str]:
-        """Whether everybody who is asked at the place would find what the parent vouches for."""
-        if not wanted or place not in {each.name for each in self.job.runbook.premises.places}:
-            return []
-        found = []
-        for address, each in (await seen_at(self.job, place)).items():
-            wrong = [rdata for rdata in wanted if not proves(self.job.domain, rdata, each)]
-            if each.broken or wrong:
-                said = each.broken or f"{anchors_of(wrong, 0).text} fits no key there that signs the key set; is a digit missing?"
-                found.append(f"{address} of {place}: {said}")
-        return found[:2]
+    async def _unproven(self, wanted: tuple[bytes, ...]) -> list[str]:
+        """Whether everybody who is asked anywhere would find a key that the parent vouches for, and each DS fits one somewhere."""
+        places = {each.name for each in self.job.runbook.premises.places}
+        serving = [each for each in self.job.scene.serving(self.job.domain) if each in places] if wanted else []
+        given = {place: await seen_at(self.job, place) for place in serving}
+        return unproven(self.job.domain, wanted, given, self.effect.ahead)
 
     async def _held(self) -> tuple[bytes, ...]:
         """What the account holds; of a form, what registration data show, else what the parent's servers hand out."""
@@ -142,11 +136,28 @@ class SeeDs(Action[DsPublished]):
 
 
 class ChangeSigning(Action[Signed]):
-    """By the command of the settings, or by a person; and seen at every server, those that follow too."""
+    """By a command of the settings, by dynamic update, or by a person; and seen at every server, those that follow too."""
+
+    async def gate(self) -> list[Refusal]:
+        if not self.effect.shares:
+            return []
+        own, foreign = await seen_at(self.job, self.effect.place), await self._foreign()
+        if wrong := unlike(self.effect.place, own, self.effect.shares, foreign):
+            return [Refusal(wrong, "both sides must sign with the same algorithm, or a resolver may want what the other side lacks")]
+        return []
+
+    async def _foreign(self) -> dict[str, ServerKeys]:
+        """What the side that shares its keys gives; nothing where it has ended."""
+        served = self.effect.shares in self.job.scene.serving(self.job.domain)
+        return await seen_at(self.job, self.effect.shares) if served else {}
 
     async def preview(self) -> list[str]:
-        before, after = ("signed" if each is not None else "unsigned" for each in (self.effect.before, self.effect.after))
-        return [f"{name_text(self.effect.zone)} at {self.effect.place}: {before} → {after}"]
+        return [f"{name_text(self.effect.zone)} at {self.effect.place}: {self._said(self.effect.before)} → {self._said(self.effect.after)}"]
+
+    def _said(self, keys: Keys | None) -> str:
+        if self.effect.before is None or self.effect.after is None:
+            return "signed" if keys is not None else "unsigned"
+        return keys.roles_text if keys is not None else ""
 
     async def seen(self) -> Outcome | None:
         if await self._missing():
@@ -156,24 +167,31 @@ class ChangeSigning(Action[Signed]):
 
     @property
     def _what(self) -> str:
-        return "keys, and signatures that hold" if self.effect.after is not None else "no keys"
+        return f"{self._said(self.effect.after)}, with signatures that hold" if self.effect.after is not None else "no keys"
 
     async def perform(self) -> Outcome:
-        provider, first = self.job.provider(self.effect.place), self.now()
-        begins = self.effect.after is not None
-        done = await (provider.begin_signing if begins else provider.end_signing)(self.effect.zone)
+        effect, first = self.effect, self.now()
+        provider = self.job.provider(effect.place)
+        signing, words = provider.signing, f"{self.job.step.title[5:] or 'sign'}: {name_text(effect.zone)}"
+        if effect.shares:
+            come, go, ttl = shared(await seen_at(self.job, effect.place), await self._foreign(), effect)
+            done = await signing.share(effect.zone, ttl, come, go)
+        elif effect.before is None or effect.after is None:
+            words = f"{'sign' if effect.after is not None else 'end the signing of'} the zone {name_text(effect.zone)}"
+            done = await (signing.begin if effect.after is not None else signing.end)(effect.zone)
+        else:
+            done = await signing.rekey(effect.zone, self.job.step.id)
         if not done:
-            words = f"{'sign' if begins else 'end the signing of'} the zone {name_text(self.effect.zone)}"
             raise ByHand(provider.name, "", [words])
-        everywhere = await self.job.outside.until_seen(self._missing, f"{name_text(self.effect.zone)} at {self.effect.place}")
+        everywhere = await self.job.outside.until_seen(self._missing, f"{name_text(effect.zone)} at {effect.place}")
         return self.outcome(first, everywhere, f"every server gives {self._what}")
 
     async def _missing(self) -> str:
         late = []
         for place in (self.effect.place, *self.effect.follows):
             for address, each in (await seen_at(self.job, place)).items():
-                if not signs_so(each, self.effect.after):
-                    late.append(f"{address}: {each.broken or (each.keys.text if each.keys is not None else 'unsigned')}")
+                if not becomes(each, self.effect, self.job.runbook.known_keys):
+                    late.append(f"{address}: {each.broken or (each.made_with.roles_text if each.made_with else 'unsigned')}")
         return "; ".join(late[:4])
 
 

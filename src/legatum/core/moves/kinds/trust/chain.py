@@ -113,7 +113,7 @@ def vouching(
     now = "just this DS set" if after else "no DS"
     yield Piece(phase, Step(
         change, f"{words} at the registrar {drawing.registrar}",
-        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, before, after, ahead),), 
+        (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, before, after, ahead),),
         gates or ("the registry holds just this DS set",),
         f"the registry holds {now}", back, estimate=3600 if drawing.registrar_by_hand else 2,
     ), (Fits(drawing.domain),))  # fmt: skip

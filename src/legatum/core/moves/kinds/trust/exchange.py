@@ -116,9 +116,7 @@ def _double_ds(stage: _Stage) -> Iterator[Piece]:
     now, ttl = stage.drawing.anchors, stage.after.ttl
     both = Anchors(tuple(sorted({*now.records, *stage.after.records})), "", ttl)
     words = "Put in the DS of the new key beside the old one"
-    yield from stage.vouching(
-        Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, "Put in the DS of the new key beside the old one", ahead=True
-    )
+    yield from stage.vouching(Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, words, ahead=True)
     roles = [role for role in ("published", "entry", "zone") if stage.old & set(getattr(stage.keys, role))]
     new = _with(_without(stage.keys, stage.old, *roles), stage.new, *roles)
     yield from stage.signed(Phase.CONNECT, "new-key", "put the new key in the place of the old one", stage.keys, new)
