@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, show, with_outside
 from legatum.cli.moving import add_going, draft_and_go
+from legatum.cli.wishes import add_exchange_ways
 
 if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
@@ -17,7 +18,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     shown = actions.add_parser("show", help="the chain of trust from the root down, at every server")
     derived = actions.add_parser("derive", help="the DS records of the keys that the zone is signed with, in all forms")
     submitted = actions.add_parser("submit", help="a first DS: once whatever anybody holds of the zone is signed")
-    exchanged = actions.add_parser("exchange", help="another DS, for a key that is there beside the old one")
+    exchanged = actions.add_parser("exchange", help="another key, and a DS for it in the place of the old one")
     withdrawn = actions.add_parser("withdraw", help="no DS any more; the signing stays until nobody asks for it")
     for action in (shown, derived, submitted, exchanged, withdrawn):
         action.add_argument("domain", metavar="DOMAIN")
@@ -26,6 +27,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument(
             "--ds", metavar="DATA", action="append", default=[], help="just this record: key tag, algorithm, digest type, digest"
         )
+    add_exchange_ways(exchanged)
     for action in (submitted, exchanged, withdrawn):
         action.add_argument("--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)")
         action.add_argument("--at", default="", metavar="PROVIDER", help="who signs it (default: as the delegation shows)")
@@ -78,5 +80,6 @@ def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wish
     return Wishes(
         domain=domain, old=args.at, registrar=args.registrar, sign=args.action == "submit", exchange=args.action == "exchange",
         unsign=args.action == "withdraw", ds=ds_records(getattr(args, "ds", [])), low_ttl=parse_duration(outside.settings.house.low_ttl),
-        publishing=parse_duration(args.publishing), anyway=args.anyway,
+        publishing=parse_duration(args.publishing), anyway=args.anyway, way=getattr(args, "way", ""),
+        algorithm=getattr(args, "algorithm", 0),
     )  # fmt: skip

@@ -20,11 +20,12 @@ def configure(parser: argparse.ArgumentParser) -> None:
     start.add_argument("--fresh", action="store_true", help="take away the moves and the journal of an earlier world in DIR")
     clock = actions.add_parser("clock", help="what time it is there; move it on")
     clock.add_argument("--on", metavar="DURATION", help="move the clock on by this much")
-    zone = actions.add_parser("zone", help="a provider's own panel: create or end a zone there, or follow another provider's")
-    zone.add_argument("change", choices=("create", "end", "follow"))
+    zone = actions.add_parser("zone", help="a provider's own panel: zones made and ended there, copies, keys")
+    zone.add_argument("change", choices=("create", "end", "follow", "rekey"))
     zone.add_argument("domain", metavar="DOMAIN")
     zone.add_argument("--at", required=True, metavar="PROVIDER")
     zone.add_argument("--of", metavar="PROVIDER", help="with follow: whose zone a copy is served of")
+    zone.add_argument("--stage", default="", help="with rekey: the stage of an exchange that its keys come to, such as new-key")
     form = actions.add_parser("form", help="a registrar's own form: type something in, as a person would")
     form.add_argument("domain", metavar="DOMAIN")
     form.add_argument("--at", required=True, metavar="REGISTRAR")
@@ -108,8 +109,8 @@ async def _steer(args: argparse.Namespace) -> int:
             answer = await control.order("until", instant=answer["now"] + parse_duration(args.on))
         case "zone":
             domain = parse_domain(args.domain)
-            answer = await control.order(args.change, provider=args.at, domain=name_text(domain), of=args.of)
-            done = {"create": "created", "end": "ended", "follow": f"copied from {args.of}"}[args.change]
+            answer = await control.order(args.change, provider=args.at, domain=name_text(domain), of=args.of, stage=args.stage)
+            done = {"create": "created", "end": "ended", "follow": f"copied from {args.of}", "rekey": f"at stage {args.stage}"}[args.change]
             text = f"{name_text(domain)} {done} at {args.at}"
         case "form":
             answer = await control.order("form", **_typed(args))

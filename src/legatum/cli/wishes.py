@@ -11,6 +11,8 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.work.outside import Outside
 
+PASSAGES = ("shared-keys", "same-keys", "unsigned")
+EXCHANGES = ("double-ksk", "double-signature", "double-ds", "one-key", "algorithm")
 _SOA_FIELDS = ("refresh", "retry", "expire", "minimum", "mailbox", "primary", "serial")
 
 
@@ -38,12 +40,18 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished.add_argument("--first", action="store_true", help="its first delegation, to who serves it already (--from)")
     wished.add_argument("--retire", action="store_true", help="out of service: delegation, hosts and zone cleaned up")
     wished.add_argument("--sign", action="store_true", help="signed by who serves it now, with a DS at the registrar")
-    wished.add_argument("--exchange", action="store_true", help="another DS, for a key that is there beside the old one")
+    wished.add_argument("--exchange", action="store_true", help="another key, and a DS for it in the place of the old one")
     wished.add_argument("--ds", metavar="DATA", action="append", default=[], help="with --sign or --exchange: just this DS record")
     wished.add_argument("--unsign", action="store_true", help="no DS any more; with --to: a signed domain may stay unsigned there")
     ways = parser.add_argument_group("how")
     ways.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="who serves it now (default: as the delegation shows)")
     ways.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    add_exchange_ways(ways)
+    ways.add_argument(
+        "--passage", choices=PASSAGES, default="",
+        help="with --to, of a signed domain: both sides' zone keys in both key sets, the same keys, or unsigned in between (default: the "
+        "first of these that both sides can do)",
+    )  # fmt: skip
     ways.add_argument(
         "--pace", choices=("lowered", "at-once"), default="", help="TTLs lowered first, or the change at once (default: over sooner)"
     )
@@ -57,6 +65,13 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     ways.add_argument("--approve", action="store_true", help="with --registrar-to: approve it at the losing account")
     ways.add_argument("--years", type=int, choices=(0, 1), default=1, help="with --registrar-to: years that it adds (default: 1)")
     ways.add_argument("--registrant", default="", metavar="CONTACT", help="with --registrar-to: the contact to put in afterwards")
+
+
+def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
+    parser.add_argument(
+        "--way", choices=EXCHANGES, default="", help="of --exchange, by RFC 6781 s4.1 (default: what suits the keys that are there)"
+    )
+    parser.add_argument("--algorithm", type=int, default=0, metavar="NUMBER", help="with --exchange: the new key is of this algorithm")
 
 
 def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
@@ -89,6 +104,9 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         retire=args.retire,
         sign=args.sign,
         exchange=args.exchange,
+        way=args.way,
+        algorithm=args.algorithm,
+        passage=args.passage,
         ds=ds_records(args.ds),
         unsign=args.unsign,
         low_ttl=parse_duration(args.low_ttl or house.low_ttl),

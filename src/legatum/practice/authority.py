@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from legatum.core.records.name import Name
-from legatum.core.records.rrtype import AXFR, IXFR, SOA
+from legatum.core.records.rrtype import AXFR, DNSKEY, IXFR, SOA
 from legatum.core.records.soa import next_serial, serial_is_newer
 from legatum.core.rehearsal.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
 from legatum.core.zones.zone import Zone
@@ -17,8 +17,9 @@ from legatum.net.transfer import transfer
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog
-from legatum.practice.proving import proven
-from legatum.practice.signer import signed
+from legatum.practice.signing.keyring import KeyRing
+from legatum.practice.signing.proving import proven
+from legatum.practice.signing.signer import signed
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import (
@@ -57,17 +58,20 @@ class Authority:
     """One server process. ``address`` is its first address; ``key`` must sign transfers and updates.
 
     ``distrusts``: conditions of updates that it takes for not met although they are; ``own_serials``: it writes its own serial whatever an
-    update says. Real servers do both. ``signs``: every zone that it is the primary of.
+    update says. Real servers do both. ``signs``: every zone that it is the primary of, with keys of ``owner``; ``asks``: by CDS for
+    their DS;    ``takes_foreign``: DNSKEY records of others by update.
     """
 
-    def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: Key) -> None:
+    def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: Key, owner: str = "") -> None:
         self.name = name
+        self.owner = owner
+        self.rings: dict[Name, KeyRing] = {}
         self.address = address
         self.key = key
         self.notify: list[str] = []
         self.distrusts: Literal["nothing", "the SOA", "everything"] = "nothing"
         self.own_serials = False
-        self.signs = False
+        self.signs = self.asks = self.takes_foreign = False
         self._asker = asker
         self._clock = clock
         self._log = log
@@ -83,8 +87,21 @@ class Authority:
 
     def serve(self, zone: Zone) -> None:
         """Serves a zone from now on, as its primary."""
-        self._served[zone.origin] = ServedZone(signed(zone, self._clock.now()) if self.signs else zone)
+        self._served[zone.origin] = ServedZone(self._signed(zone) if self.signs else zone)
         self._announce(zone.origin)
+
+    def ring(self, origin: Name) -> KeyRing:
+        """The keys of a zone that it signs."""
+        return self.rings.setdefault(origin, KeyRing.first(self.owner, origin))
+
+    def sign_anew(self, origin: Name) -> None:
+        """With its keys as they are now."""
+        zone = self.zone(origin)
+        if zone is not None:
+            self.serve(zone.with_serial(next_serial(zone.soa.serial)))
+
+    def _signed(self, zone: Zone) -> Zone:
+        return signed(zone, self.ring(zone.origin), self._clock.now(), self.asks)
 
     def follow(self, origin: Name, primary: str, key: Key | None = None) -> None:
         """Serves a copy of a zone, fetched from its primary now and whenever that changes; ``key``: which that one asks for, if another."""
@@ -104,6 +121,7 @@ class Authority:
         self._served.pop(origin, None)
         self._secondary.pop(origin, None)
         self._followers.pop(origin, None)
+        self.rings.pop(origin, None)
 
     # Requests
 
@@ -172,6 +190,8 @@ class Authority:
             if changed != served.zone:
                 if self.own_serials or not serial_is_newer(changed.soa.serial, served.zone.soa.serial):
                     changed = changed.with_serial(next_serial(served.zone.soa.serial))
+                if self.takes_foreign and (keys := changed.get(origin, DNSKEY)) is not None:
+                    self.ring(origin).take_in(keys.rdatas)
                 self.serve(changed)
         return [exchange.sign_answer(encode(_reply(request, rcode)), self._clock.now())], rcode
 

@@ -61,8 +61,8 @@ class Control:
                 pass
             case "until":
                 await clock.until(float(request["instant"]))
-            case "create" | "end" | "follow" as action:
-                self._panel(action, parse_domain(request["domain"]), request["provider"], request.get("of"))
+            case "create" | "end" | "follow" | "rekey" as action:
+                self._panel(action, parse_domain(request["domain"]), request["provider"], request.get("of"), request.get("stage"))
                 await clock.until(clock.now())
             case "form":
                 return {"now": clock.now(), "said": self._type_in(request)}
@@ -111,7 +111,7 @@ class Control:
             raise BadInput(f"{epp.meaning(said.code)} ({said.code}) {said.reason}".strip())
         return f"{epp.meaning(said.code)} ({said.code})"
 
-    def _panel(self, action: str, domain: Name, provider: str, of: str | None) -> None:
+    def _panel(self, action: str, domain: Name, provider: str, of: str | None, stage: str | None) -> None:
         world = self._world
         for each in (provider, *([of] if of else [])):
             if each not in scenario.PROVIDERS:
@@ -120,6 +120,8 @@ class Control:
             world.create_zone(provider, domain)
         elif action == "end":
             world.end_zone(provider, domain)
+        elif action == "rekey":
+            world.rekey_zone(provider, domain, stage or "")
         elif of is None or of == provider:
             raise BadInput("a copy of whose zone? Give another provider with --of")
         else:

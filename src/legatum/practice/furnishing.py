@@ -10,7 +10,7 @@ from legatum.core.dnssec.serving import anchors_of, ds_of_key
 from legatum.core.records.name import ROOT
 from legatum.practice import scenario
 from legatum.practice.control import Control
-from legatum.practice.signer import key_data
+from legatum.practice.signing.keyring import key_data
 from legatum.practice.world import World
 
 _BOOTSTRAP, _DOMAINS = "rdap-bootstrap.json", "domains.txt"
@@ -38,7 +38,7 @@ def write_settings(world: World, control: Control) -> None:
         "network": {
             "roots": {name: list(addresses) for name, addresses in scenario.ROOT_SERVERS.items()},
             "home": list(scenario.HOME),
-            "anchors": {".": list(anchors_of([ds_of_key(ROOT, key_data(ROOT))], 0).records)},
+            "anchors": {".": list(anchors_of([ds_of_key(ROOT, key_data("root", ROOT))], 0).records)},
             "map": {address: f"{end.host}:{end.port}" for address, end in sorted(world.endpoints.items())},
         },
         "resolvers": {name: _resolver(name, address, world.authority_file.name) for name, (_, address) in scenario.RESOLVERS.items()},
@@ -69,7 +69,15 @@ def _provider(name: str, hosting: scenario.Hosting, settings: Path) -> dict[str,
         "key": {"name": scenario.KEY_NAME, "algorithm": "hmac-sha256", "secret": f"file:{name}.secret"},
         "create": [*panel, "create", "{domain}"],
         "end": [*panel, "end", "{domain}"],
-        **({"signs": True} if name in scenario.SIGNERS else {}),
+        **(
+            {
+                "signs": True,
+                "rekey": [*panel, "rekey", "{domain}", "--stage", "{stage}"],
+                "takes_keys": ["foreign", *(["brought"] if name in scenario.TAKING_KEYS else [])],
+            }
+            if name in scenario.SIGNERS
+            else {}
+        ),
     }
 
 

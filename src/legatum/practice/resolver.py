@@ -23,7 +23,7 @@ from legatum.net.walk import referral
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog
-from legatum.practice.validator import Bogus, Given, Validator
+from legatum.practice.signing.validator import Bogus, Given, Validator
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import AD, DO, QR, RA, RD, Edns, Message, decode, encode, records

@@ -48,8 +48,16 @@ PROVIDERS = {
         {"ns1.rowan.test": ("198.51.100.51", "2001:db8:c1::53"), "ns2.rowan.test": ("203.0.113.52", "2001:db8:c2::53")},
         ("rowan.test", "coppergate.example", "glassfield.example"),
     ),
+    "sorrel": Hosting(
+        {
+            "ns1.sorrel.example": ("198.51.100.61", "2001:db8:d1::53"),
+            "ns2.sorrel.example": ("203.0.113.62", "2001:db8:d2::53"),
+        },
+        ("sorrel.example",),
+    ),
 }
-SIGNERS = ("rowan",)  # of the providers
+SIGNERS = ("rowan", "sorrel")  # of the providers: they take zone keys of others in their key sets
+TAKING_KEYS = ("sorrel",)  # of those: sign with keys that are brought along
 SECONDARIES = {"birch": "alder"}  # who serves copies, of whose zones
 REGISTRATIONS = {
     "kilnandclay.example": ("flint", "alder"),
@@ -60,6 +68,7 @@ REGISTRATIONS = {
     "alder.test": ("slate", "alder"),
     "birch.example": ("flint", "birch"),
     "rowan.test": ("slate", "rowan"),
+    "sorrel.example": ("slate", "sorrel"),
     "coppergate.example": ("flint", "rowan"),
     "glassfield.example": ("granite", "rowan"),
 }
@@ -157,6 +166,12 @@ www 3600 IN A 198.51.100.99
 @ 86400 IN NS ns2.rowan.test.
 @ 3600 IN A 198.51.100.89
 www 3600 IN CNAME glassfield.example.
+""",
+    "sorrel.example": """
+@ 3600 IN SOA ns1.sorrel.example. hostmaster.sorrel.example. 3 14400 3600 1209600 600
+@ 86400 IN NS ns1.sorrel.example.
+@ 86400 IN NS ns2.sorrel.example.
+@ 3600 IN A 198.51.100.60
 """,
     "rowan.test": """
 @ 3600 IN SOA ns1.rowan.test. hostmaster.rowan.test. 9 14400 3600 1209600 600

@@ -32,7 +32,7 @@ from legatum.practice.listener import Handler, Listener
 from legatum.practice.log import Errand, Errands, VisitLog
 from legatum.practice.registry import Registry, Tld
 from legatum.practice.resolver import Resolver
-from legatum.practice.signer import key_data
+from legatum.practice.signing.keyring import key_data
 from legatum.practice.visitors import Visitors
 from legatum.practice.web_server import DnsService, RdapService, WebServer
 from legatum.practice.web_server import Handler as WebHandler
@@ -106,6 +106,18 @@ class World:
             each.follow(domain, primary.address, primary.key)
             primary.tell(domain, each.address)
 
+    def rekey_zone(self, provider: str, domain: Name, stage: str) -> None:
+        """Brings the keys of a zone to a stage; ``keys-brought``: those of whoever else signs it now."""
+        primary, ring = self.hostings[provider][0], self.hostings[provider][0].ring(domain)
+        others = [each[0] for name, each in self.hostings.items() if name != provider and each and each[0].signs and each[0].zone(domain)]
+        if stage == "keys-brought" and not others:
+            raise BadInput(f"nobody else signs {name_text(domain)}: whose keys?")
+        if stage == "keys-brought":
+            ring.bring(others[0].ring(domain))
+        else:
+            ring.go(stage)
+        primary.sign_anew(domain)
+
     def end_zone(self, provider: str, domain: Name) -> None:
         for authority in self.hostings[provider]:
             authority.drop(domain)
@@ -125,8 +137,9 @@ class World:
             self.hostings[group] = []
             for name, addresses in hosting.servers.items():
                 key = self.keys.get(group) or _new_key()
-                authority = Authority(name, addresses[0], self._asker, self.clock, self.log, key)
+                authority = Authority(name, addresses[0], self._asker, self.clock, self.log, key, group)
                 authority.signs = group in ("root", *scenario.TLDS, *scenario.SIGNERS)
+                authority.takes_foreign = group in scenario.SIGNERS
                 self.hostings[group].append(authority)
                 for address in addresses:
                     await self._listen(address, authority.handle)
@@ -137,7 +150,7 @@ class World:
             asker = Asker(self._asker.route, self.clock, Patience(0.5, 2), random.Random())
             asker.heard.append(Errands(name, self.errands))
             self._askers.append(asker)
-            anchors = {ROOT: ds_of_key(ROOT, key_data(ROOT))} if name in scenario.VALIDATING else {}
+            anchors = {ROOT: ds_of_key(ROOT, key_data("root", ROOT))} if name in scenario.VALIDATING else {}
             resolver = Resolver(name, kind, roots, asker, self.clock, self.log, random.Random(), anchors)
             listener = await self._listen(address, resolver.handle, self._tls if name == scenario.TLS_RESOLVER else None)
             if name == scenario.TLS_RESOLVER:
@@ -216,7 +229,7 @@ class World:
         for tld, hosting in scenario.TLDS.items():
             name = parse_name(tld + ".")
             rrsets += [_ns(name, hosting.servers, 86400), *_address_rrsets(hosting.servers, 86400)]
-            rrsets.append(rrset(name, DS, 86400, [ds_of_key(name, key_data(name))]))
+            rrsets.append(rrset(name, DS, 86400, [ds_of_key(name, key_data(tld, name))]))
         return self._blank(ROOT, scenario.ROOT_SERVERS, 1, ttl=86400).with_rrsets(rrsets)
 
     def _blank(self, origin: Name, servers: Iterable[str], serial: int, ttl: int = 3600) -> Zone:
@@ -228,7 +241,8 @@ class World:
 def _ds(domain: str) -> list[bytes]:
     """What the registry holds of a domain at the beginning."""
     name = parse_name(domain + ".")
-    return [ds_of_key(name, key_data(name))] if domain in scenario.VOUCHED_FOR else []
+    _, provider = scenario.REGISTRATIONS[domain]
+    return [ds_of_key(name, key_data(provider, name))] if domain in scenario.VOUCHED_FOR else []
 
 
 def _ns(owner: Name, servers: Iterable[str], ttl: int) -> RRset:

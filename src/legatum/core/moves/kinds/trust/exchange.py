@@ -16,8 +16,8 @@ from legatum.core.moves.needs import Fits
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
-DOUBLE_KSK, DOUBLE_DS, ONE_KEY, ALGORITHM = "double-ksk", "double-ds", "one-key", "algorithm"
-WAYS = (DOUBLE_KSK, DOUBLE_DS, ONE_KEY, ALGORITHM)
+DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM = "double-ksk", "double-signature", "double-ds", "one-key", "algorithm"
+WAYS = (DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM)
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +134,14 @@ def _one_key(stage: _Stage) -> Iterator[Piece]:
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", resigned, end)
 
 
+def _double_signature(stage: _Stage) -> Iterator[Piece]:
+    roles = ("published", "entry", "zone")
+    both = _with(stage.keys, stage.new, *roles)
+    yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign everything with both", stage.keys, both)
+    yield from stage.swapped()
+    yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out, and its signatures", both, _without(both, stage.old, *roles))
+
+
 def _algorithm(stage: _Stage) -> Iterator[Piece]:
     every = set(stage.keys.published) - stage.new
     signatures = _with(stage.keys, stage.new, "zone")
@@ -149,7 +157,13 @@ def _algorithm(stage: _Stage) -> Iterator[Piece]:
     )
 
 
-_WAYS = {DOUBLE_KSK: _double_ksk, DOUBLE_DS: _double_ds, ONE_KEY: _one_key, ALGORITHM: _algorithm}
+_WAYS = {
+    DOUBLE_KSK: _double_ksk,
+    DOUBLE_SIGNATURE: _double_signature,
+    DOUBLE_DS: _double_ds,
+    ONE_KEY: _one_key,
+    ALGORITHM: _algorithm,
+}
 
 
 def _with(keys: Keys, labels: Iterable[str], *roles: str) -> Keys:

@@ -14,7 +14,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
 SAME_KEYS, SHARED_KEYS, UNSIGNED = "same-keys", "shared-keys", "unsigned"
-PASSAGES = (SAME_KEYS, SHARED_KEYS, UNSIGNED)
+PASSAGES = (SHARED_KEYS, SAME_KEYS, UNSIGNED)
 
 
 def passage_of(old: Place, new: Place, asked: str) -> tuple[str, str]:

@@ -1,29 +1,30 @@
-"""Signing zones as a provider that does so by itself: one key a zone (ECDSA P-256, RFC 6605), NSEC proofs (RFC 4034), signatures for a
-year.
+"""Signing zones as a provider that does so by itself: NSEC proofs (RFC 4034), signatures for a year.
 
-Keys and signatures are kept for the process: every world of it has the same keys, and none is signed twice.
+Signatures are kept for the process: no RRset is signed twice with the same key.
 """
 
 from collections.abc import Iterator
 from functools import lru_cache
 
-from cryptography.hazmat.primitives.asymmetric import ec
-
 from legatum.core.records.name import Name, canonical_key, is_under
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import DNSKEY, DS, NS, NSEC, RRSIG
+from legatum.core.records.rrtype import CDS, DNSKEY, DS, NS, NSEC, RRSIG
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.signer import without_signing
 from legatum.core.zones.zone import Zone
+from legatum.practice.signing.keyring import KeyRing, ZoneKey
 
-_ALGORITHM, _ENTRY_AND_ZONE_KEY, _PROTOCOL = 13, 257, 3
 _DAY, _VALID = 86400, 400 * 86400
+_KEY_TTL = 3600
 
 
-def signed(zone: Zone, now: float) -> Zone:
-    """The zone with its key, proofs and signatures; what another signer had made is left out."""
+def signed(zone: Zone, ring: KeyRing, now: float, asks: bool = False) -> Zone:
+    """The zone with its keys, proofs and signatures; what another signer had made is left out. ``asks``: the registry is asked for their DS
+    (RFC 7344)."""
     plain = without_signing(zone)
-    keyed = plain.with_rrsets([rrset(zone.origin, DNSKEY, 3600, [key_data(zone.origin)])])
+    keyed = plain.with_rrsets([rrset(zone.origin, DNSKEY, _KEY_TTL, ring.published)])
+    if asks:
+        keyed = keyed.with_rrsets([rrset(zone.origin, CDS, _KEY_TTL, ring.asked_for)])
     cuts = {each.name for each in keyed.unsorted if each.rtype == NS and each.name != zone.origin}
     owned = [each for each in keyed if not any(is_under(each.name, cut) and each.name != cut for cut in cuts)]
     ours = [each for each in owned if each.name not in cuts or each.rtype in (DS, NS)]
@@ -34,7 +35,7 @@ def signed(zone: Zone, now: float) -> Zone:
         if not (each.rtype == NS and each.name in cuts):  # what is handed on is the child's (RFC 4035 s2.2)
             found.setdefault(each.name, []).append(each)
     signatures = [
-        RRset(name, RRSIG, min(each.ttl for each in sets), tuple(sorted(_signature(zone.origin, each, begins) for each in sets)))
+        RRset(name, RRSIG, min(each.ttl for each in sets), tuple(sorted(_signatures(zone.origin, ring, sets, begins))))
         for name, sets in found.items()
     ]
     return keyed.with_rrsets([*chained, *signatures])
@@ -63,21 +64,15 @@ def _bitmap(types: set[int]) -> bytes:
     return made
 
 
-@lru_cache(maxsize=1024)
-def _private(origin: Name) -> ec.EllipticCurvePrivateKey:
-    return ec.generate_private_key(ec.SECP256R1())
-
-
-@lru_cache(maxsize=1024)
-def key_data(origin: Name) -> bytes:
-    """The DNSKEY of the zone."""
-    numbers = _private(origin).public_key().public_numbers()
-    public = numbers.x.to_bytes(32, "big") + numbers.y.to_bytes(32, "big")
-    return _ENTRY_AND_ZONE_KEY.to_bytes(2, "big") + bytes((_PROTOCOL, _ALGORITHM)) + public
+def _signatures(origin: Name, ring: KeyRing, sets: list[RRset], begins: int) -> Iterator[bytes]:
+    for each in sets:
+        for key in ring.keys:
+            if key.entry if each.rtype == DNSKEY else key.zone:
+                yield _signature(origin, each, key, begins)
 
 
 @lru_cache(maxsize=65536)
-def _signature(origin: Name, each: RRset, begins: int) -> bytes:
+def _signature(origin: Name, each: RRset, key: ZoneKey, begins: int) -> bytes:
     """The data of one RRSIG record (RFC 4034 s3.1)."""
     from dns.dnssec import sign
     from dns.name import from_wire
@@ -93,7 +88,7 @@ def _signature(origin: Name, each: RRset, begins: int) -> bytes:
     owner, signer = from_wire(each.name, 0)[0], from_wire(origin, 0)[0]
     data = from_rdata_list(each.ttl, [told(each.rtype, rdata) for rdata in each.rdatas])
     made = sign(
-        (owner, data), _private(origin), signer, told(DNSKEY, key_data(origin)), inception=begins, expiration=begins + _VALID  # type: ignore[arg-type]
+        (owner, data), key.private, signer, told(DNSKEY, key.data), inception=begins, expiration=begins + _VALID  # type: ignore[arg-type]
     )  # fmt: skip
     wire = made.to_wire()
     assert wire is not None
