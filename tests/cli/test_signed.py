@@ -75,6 +75,48 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     assert desk.run("move", "retreat", SIGNED, "--yes", "--wait") == 4 and "bogus" in desk.said
 
 
+LED = [("--exchange",), ("--exchange", "--algorithm", "15"), ("--to", "sorrel"), ("--to", "sorrel", "--passage", "same-keys")]
+
+
+def visited(desk: Desk) -> bool:
+    """Often, and no visitor failed; the parent vouches for one key."""
+    seen = [each for each in desk.world.visitors.seen if not each.name.startswith("nothing")]
+    held = desk.world.registry.known(parse_domain(SIGNED))
+    return len(seen) > 100 and all(each.good for each in seen) and held is not None and len(held.ds) == 1
+
+
+@pytest.mark.parametrize("wishes", LED, ids=" ".join)
+def test_what_stays_signed_all_the_way_is_never_bogus_there_and_back_and_there(desk: Desk, wishes: tuple[str, ...]) -> None:
+    desk.practice.visit([(parse_domain(each), A) for each in (SIGNED, f"www.{SIGNED}", f"nothing.{SIGNED}")], 700)
+    for way in ("there", "back", "there"):
+        if way == "there":
+            desk.done("move", "draft", SIGNED, *wishes, *THERE, "--force")
+            desk.done("move", "rehearse", SIGNED)
+        desk.done("move", "advance" if way == "there" else "retreat", SIGNED, "--yes", "--wait")
+        assert state(desk) == "connected and valid"
+    assert visited(desk)
+
+
+def test_the_ds_set_comes_out_of_a_transfer_as_it_went_in(desk: Desk) -> None:
+    desk.practice.visit([(parse_domain(SIGNED), A)], 200)
+    desk.done("move", "draft", SIGNED, "--registrar", "flint", "--registrar-to", "slate", "--approve")
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    desk.done("practice", "clock", "--on", "4h")
+    held = desk.world.registry.known(parse_domain(SIGNED))
+    assert state(desk) == "connected and valid" and visited(desk) and held is not None and held.registrar == "slate"
+
+
+def test_the_way_taken_is_told_with_its_reason(desk: Desk) -> None:
+    desk.done("move", "draft", SIGNED, "--to", "sorrel", *THERE)
+    assert "both sides' zone keys in both key sets (rowan and sorrel take them)" in " ".join(desk.said.split())
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--force", *THERE)
+    assert "led unsigned" in desk.said
+    assert desk.run("move", "draft", SIGNED, "--to", "birch", "--passage", "shared-keys", "--force", *THERE) == 4
+    assert "birch takes no zone keys of others" in desk.said
+    assert desk.run("move", "draft", SIGNED, "--exchange", "--way", "double-ds", "--force", *THERE) == 4 and "--way one-key" in desk.said
+    assert desk.run("move", "draft", SIGNED, "--exchange", "--algorithm", "13", "--force", *THERE) == 2
+
+
 def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:
     desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", *THERE)
     desk.done("move", "advance", SIGNED, "--yes", "--until", "publish")

@@ -33,7 +33,7 @@ WITH_HOST = replace(ALDER, servers={**ALDER.servers, HOST: ("198.51.100.77",)})
 
 def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> Drawing:
     fields = {
-        "places": (ABOVE, ALDER, ROWAN, CEDAR), "keys": {("alder", DOMAIN): keys}, "anchors": Anchors((OLD,), "", ds_ttl),
+        "places": (ABOVE, ALDER, ROWAN, CEDAR), "keys": {("alder", DOMAIN): keys}, "anchors": Anchors((OLD,), (), ds_ttl),
         "offers": {"alder": (OLD,)}, "signing": "signed", "unsigned": "", "caution": Caution(0, 4, 30),
     }  # fmt: skip
     return drawing(**{**fields, **more})  # type: ignore[arg-type]
@@ -53,6 +53,10 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "connected": (UNCONNECTED, Sign()),
     "shared": (signed(places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
     "shared-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
+    "shared-by-two-signers": (
+        signed(places=(ABOVE, replace(ALDER, takes_foreign=True, signs=True), *SHARING[2:])),
+        NewProvider(DOMAIN, "alder", "birch"),
+    ),
     "same-keys": (signed(places=BROUGHT), NewProvider(DOMAIN, "alder", "birch")),
     "exchanged": (EXCHANGING, Exchange()),
     "double-ksk": (signed(), Exchange()),
@@ -118,7 +122,7 @@ def test_every_plan_is_safe_and_so_is_every_way_back(kind: str) -> None:
 def test_the_classic_accidents_are_stories(kind: str, step: str, rules: set[int], said: str) -> None:
     of, _ = PLANS[kind]
     if kind == "to-one-that-does-not-sign":
-        of = replace(of, at_once=True, anchors=Anchors((OLD,), "", 86400))
+        of = replace(of, at_once=True, anchors=Anchors((OLD,), (), 86400))
     runbook = without_waits(draw(of, "m1", kind, [PLANS[kind][1]]), step, rules)
     found = rehearse(runbook, {}, runbook.drafted)
     stories = [" ".join(each.story) for each in found.counterexamples]

@@ -135,7 +135,7 @@ def ds_of_key(domain: Name, data: bytes) -> bytes:
 
 
 def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:
-    return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), "", ttl)
+    return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), (), ttl)
 
 
 def ds_rdatas(anchors: Anchors) -> tuple[bytes, ...]:

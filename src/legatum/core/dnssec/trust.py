@@ -91,12 +91,12 @@ class Keys:
 
 @dataclass(frozen=True, slots=True)
 class Anchors:
-    """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; and ``of``: the place whose keys it is made
-    from once they are there, ``new``: from its new key alone, which has that ``algorithm`` if another than the old one's. ``ttl``: with
+    """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; and ``of``: places from whose keys it
+    is made once they are there, ``new``: from a new key alone, which has that ``algorithm`` if another than the old one's. ``ttl``: with
     which the parent gives it, in seconds. Neither: no DS."""
 
     records: tuple[str, ...] = ()
-    of: str = ""
+    of: tuple[str, ...] = ()
     ttl: int = 0
     new: bool = False
     algorithm: int = 0
@@ -108,16 +108,16 @@ class Anchors:
     def labels(self) -> frozenset[str]:
         """Of the keys that it vouches for."""
         known = ("/".join(each.split()[:2]) for each in self.records)
-        return frozenset((*known, *([self.to_come] if self.of else [])))
+        return frozenset((*known, *self.to_come))
 
     @property
-    def to_come(self) -> str:
-        """The label of the keys that are not known yet."""
-        return new_key(self.of, self.algorithm) if self.new else keys_to_come(self.of)
+    def to_come(self) -> tuple[str, ...]:
+        """The labels of keys that are not known yet."""
+        return tuple(new_key(each, self.algorithm) if self.new else keys_to_come(each) for each in self.of)
 
     @property
     def text(self) -> str:
-        named = [f"DS {each}" for each in self.records] + ([f"DS of {self.to_come}"] if self.of else [])
+        named = [f"DS {each}" for each in self.records] + [f"DS of {each}" for each in self.to_come]
         return "; ".join(named) or "no DS"
 
 

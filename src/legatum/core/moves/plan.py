@@ -12,7 +12,7 @@ from legatum.core.moves.kinds.address import NewAddress, address_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
-from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
+from legatum.core.moves.kinds.provider import NewProvider, passage_words, provider_pieces
 from legatum.core.moves.kinds.second import Second, second_pieces
 from legatum.core.moves.kinds.transfer import Held, Terms, transfer_pieces
 from legatum.core.moves.kinds.trust.chain import Sign, Unsign, sign_pieces, unsign_pieces
@@ -59,6 +59,9 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
     _refuse_contradictions(wishes)
     made = tuple((each.new, each.zone) for each in wishes if isinstance(each, NewProvider))
     drawing = replace(drawing, made=made)
+    for each in wishes:
+        if isinstance(each, NewProvider) and (why := passage_words(drawing, each)):
+            drawing = replace(drawing, signing=f"{drawing.signing}; {why}")
     pieces = [piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)]
     pieces = completed(drawing, pieces)
     _refuse_twice(pieces)

@@ -5,10 +5,11 @@ asks it any more. What visitors never saw - a zone published where nobody asks, 
 find nothing to wait for.
 """
 
+import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import Anchors, Keys, keys_to_come
 from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
 from legatum.core.moves.effects import (
     Agreed,
@@ -44,6 +45,7 @@ from legatum.core.records.soa import parse_soa, serial_by_rule
 from legatum.core.timing import Caution
 
 SUFFIX = "-back"
+_TURNED = re.compile(rf"{SUFFIX}|-again-|-given-up-")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +68,7 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
         play(beginning, each.effects, 0, each.label)
     done = in_force(done)
     unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = _Way(move, beginning, scene, _led(done), unmaking, begun, now)
+    way = _Way(move, beginning, scene, _led(done), unmaking, begun, now, _keys_anew(beginning, scene, done))
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()
@@ -81,7 +83,7 @@ def in_force(done: Sequence[Step]) -> list[Step]:
     left: list[tuple[Step, Effect]] = []
     for step in done:
         for effect in (part for each in step.effects for part in _parts(each)):
-            undone = next((each for each in reversed(left) if _undoes(effect, each[1])), None)
+            undone = next((each for each in reversed(left) if _undoes(effect, each[1]) and not _both_planned(step, each[0], effect)), None)
             if undone is None:
                 left.append((step, effect))
             else:
@@ -99,6 +101,11 @@ def _undoes(later: Effect, earlier: Effect) -> bool:
     if isinstance(later, ZoneMade | ZoneEnded) and isinstance(earlier, ZoneMade | ZoneEnded):
         return type(later) is not type(earlier) and (later.place, later.zone) == (earlier.place, earlier.zone)
     return later == earlier.reverse()
+
+
+def _both_planned(later: Step, earlier: Step, effect: Effect) -> bool:
+    """Keys that are shared for a time by the plan itself are shared again for the way back."""
+    return isinstance(effect, Signed) and not any(map(_TURNED.search, (later.id, earlier.id)))
 
 
 def _whole(parts: Sequence[Effect]) -> Iterator[Effect]:
@@ -134,16 +141,56 @@ def _led(done: list[Step]) -> set[Name]:
     return found
 
 
+@dataclass(frozen=True)
+class _Anew:
+    """Keys that went with the zone of their place, which is made anew. ``renamed``: label → that of the keys that it will have then;
+    ``gone``: labels of those that nothing comes for."""
+
+    renamed: Mapping[str, str]
+    gone: frozenset[str]
+    places: Mapping[str, str]
+
+    def keys(self, keys: Keys) -> Keys:
+        published, entry, zone = (tuple(dict.fromkeys(self.renamed.get(each, each) for each in role)) for role in keys.roles)
+        return Keys(published, entry, zone, keys.ttl)
+
+    def signed(self, effect: Signed) -> Signed:
+        before, after = (self.keys(each) if each is not None else None for each in (effect.before, effect.after))
+        return replace(effect, before=before, after=after)
+
+    def anchors(self, anchors: Anchors) -> Anchors:
+        lost = [each for each in anchors.records if "/".join(each.split()[:2]) in {*self.renamed, *self.gone}]
+        kept = tuple(each for each in anchors.records if each not in lost)
+        of = {self.places[self.renamed["/".join(each.split()[:2])]] for each in lost if "/".join(each.split()[:2]) in self.renamed}
+        return replace(anchors, records=kept, of=tuple(dict.fromkeys((*anchors.of, *sorted(of)))))
+
+
+def _keys_anew(beginning: Scene, now: Scene, done: Sequence[Step]) -> _Anew:
+    renamed, gone, places = dict[str, str](), set[str](), dict[str, str]()
+    for effect in (effect for step in done for effect in step.effects if isinstance(effect, ZoneEnded)):
+        before = beginning.keys_at(effect.place, effect.zone)
+        if before is None or now.content(effect.place, effect.zone) == Content.WHOLE or before == effect.keys:
+            continue
+        labels = {label for role in before.roles for label in role}
+        if effect.keys is not None and effect.keys.is_to_come:
+            renamed |= dict.fromkeys(labels, effect.keys.published[0])
+            places[effect.keys.published[0]] = effect.place
+        else:
+            gone |= labels
+    return _Anew(renamed, frozenset(gone), places)
+
+
 class _Way:
     """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for;
-    ``unmaking``: places and zones that were made, and end; ``done``: steps; ``at``: the instant."""
+    ``unmaking``: places and zones that were made, and end; ``anew``: keys that are gone; ``done``: steps; ``at``: the instant."""
 
     def __init__(
         self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]], done: Collection[str],
-        at: float,
+        at: float, anew: _Anew,
     ) -> None:  # fmt: skip
         self._at = at
         self._move, self._beginning, self._now, self._led, self._unmaking, self._done = move, beginning, now, led, unmaking, done
+        self._anew = anew
         self._made: list[ZoneMade | Joined] = []
         self._delegated: Delegated | None = None
         self._soa_done = False
@@ -174,6 +221,7 @@ class _Way:
                     f"every server of {effect.place} answers with it",
                     (),
                 )
+                yield from self._with_keys_again(step, effect)
             case Released():
                 yield self._piece(
                     Phase.MAKE,
@@ -195,7 +243,7 @@ class _Way:
             case DsSet():
                 yield from self._ds(step, effect)
             case Signed():
-                yield self._signing(step, effect.reverse())
+                yield from self._signing(step, effect)
             case ServiceEnded():
                 yield self._piece(
                     Phase.GATHER, step, effect.reverse(), f"See that {effect.address} works again", "said by whoever switched it on", ()
@@ -317,52 +365,67 @@ class _Way:
             estimate=next((each.estimate for each in self._move.steps if any(isinstance(one, Published) for one in each.effects)), 3600),
         ))  # fmt: skip
 
-    def _signing(self, step: Step, back: Signed) -> Piece:
+    def _signing(self, step: Step, effect: Signed) -> Iterator[Piece]:
+        back = self._anew.signed(effect.reverse())
+        if back.before == back.after:
+            return
         if back.after is None:
             phase, words = Phase.END, "end the signing"
         elif back.before is None:
             phase, words = Phase.MAKE, "sign the zone again"
         else:
-            gone = {*back.before.published, *back.before.entry, *back.before.zone} - {
-                *back.after.published, *back.after.entry, *back.after.zone
-            }  # fmt: skip
-            phase, words = (Phase.CONNECT if back.takes_away else Phase.MAKE), f"give {back.after.text} as keys again"
-            words += f", and nothing of {', '.join(sorted(gone))}" if gone else ""
-        return self._piece(phase, step, back, f"Have {back.place} {words}", f"every server of {back.place} shows it", (Fits(back.zone),))
+            phase, words = (Phase.CONNECT if back.takes_away else Phase.MAKE), f"have {back.after.roles_text} again"
+        if phase == Phase.CONNECT and (back.place, back.zone) in self._unmaking:
+            return  # it has ended by then, keys and all
+        title = f"Have {back.place} {words}"
+        yield self._piece(phase, step, back, title, f"every server of {back.place} shows it", (Fits(back.zone),))
+
+    def _with_keys_again(self, step: Step, ended: ZoneEnded) -> Iterator[Piece]:
+        """A zone that is made anew with other keys: those are put wherever the old ones are still, and others' keys beside them."""
+        zone, own = ended.zone, self._now.keys_at(ended.place, ended.zone)
+        if not self._anew.renamed or own is None or ended.keys is None:
+            return
+        back = f"take it out again: {step.title}"
+        foreign = [label for label in own.published if label not in self._anew.renamed and label not in ended.keys.published]
+        changes: list[Signed] = []
+        for place in self._now.serving(zone):
+            held = self._now.keys_at(place, zone)
+            if held is None:
+                continue
+            if any(keys_to_come(place) == label for label in foreign):
+                changes.append(Signed(ended.place, zone, ended.keys, ended.keys.with_foreign(foreign), (), place))
+            if self._anew.keys(held) != held:  # else those that it had taken out come in again, renamed
+                changes.append(Signed(place, zone, held, self._anew.keys(held), (), ended.place))
+        for change in changes:
+            title = f"Put the zone keys of {change.shares} into the key set at {change.place}"
+            yield Piece(Phase.MAKE, Step(
+                f"keys-at-{change.place}-anew", title, (change,), (), "every server there hands out the zone keys of both", back,
+                estimate=60,
+            ), (Fits(zone),))  # fmt: skip
+        vouched = next((effect for each in self._move.steps for effect in each.effects if isinstance(effect, DsSet)), None)
+        present = self._now.anchors_of(zone)
+        if vouched is not None and self._anew.anchors(present) != present:
+            again = replace(vouched, before=present, after=self._anew.anchors(present))
+            yield from self._told(replace(step, id="ds-anew", title="Put in the old DS set"), again, Phase.TRUST)
 
     def _ds(self, step: Step, effect: DsSet) -> Iterator[Piece]:
-        back = self._with_keys_of_now(effect.reverse())
+        back = effect.reverse()
+        back = replace(back, before=self._anew.anchors(back.before), after=self._anew.anchors(back.after))
         if back.before == back.after:
             return
-        connects = bool(back.after)
-        words = (
-            f"Have the registrar {back.registrar} vouch for {back.after.text} again"
-            if connects
-            else f"Take the DS set away at {back.registrar}"
-        )
-        first = not connects or (bool(back.before) and back.before.labels < back.after.labels)  # before anybody is led back
-        phase = Phase.TRUST if first else Phase.CONNECT
+        first = not back.after or (bool(back.before) and back.before.labels < back.after.labels)  # before anybody is led back
+        yield from self._told(step, back, Phase.TRUST if first else Phase.CONNECT)
+
+    def _told(self, step: Step, back: DsSet, phase: Phase) -> Iterator[Piece]:
+        """The registrar told, and the parent's servers looked at."""
+        said = f"Have the registrar {back.registrar} vouch for {back.after.text} again"
+        words = said if back.after else f"Take the DS set away at {back.registrar}"
         yield self._piece(phase, step, back, words, "the registry holds just this", (Fits(back.domain),))
         yield Piece(phase, Step(
-            f"{step.id}-seen{SUFFIX}", f"See {'it' if connects else 'no DS'} on every server of .{name_text(back.parent_zone)}",
+            f"{step.id}-seen{SUFFIX}", f"See {'it' if back.after else 'no DS'} on every server of .{name_text(back.parent_zone)}",
             (DsPublished(back.domain, back.after),), (), "every address of every parent server hands out just this", "nothing to take back",
             estimate=3600,
         ))  # fmt: skip
-
-    def _with_keys_of_now(self, back: DsSet) -> DsSet:
-        """Where the zone of the keys has ended meanwhile they are gone with it: it is made anew with others, or unsigned."""
-        for place in self._vouched_for(back):
-            if self._now.content(place, back.domain) != Content.WHOLE:
-                signs = self._move.premises.place(place).signs
-                return replace(back, after=Anchors((), place, back.after.ttl) if signs else Anchors(ttl=back.after.ttl))
-        return back
-
-    def _vouched_for(self, back: DsSet) -> list[str]:
-        """Places that signed with these keys before, and will again."""
-        return [
-            place for (place, zone), track in self._beginning.signed.items()
-            if zone == back.domain and track.value is not None and back.after.labels & set(track.value.entry)
-        ]  # fmt: skip
 
     def _host(self, step: Step, effect: HostSet) -> Iterator[Piece]:
         back = effect.reverse()

@@ -111,7 +111,7 @@ def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy
 
 
 def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
-    signed = f"signed with {given.keys.text}" if given.keys is not None else "unsigned"
+    signed = f"signed with {', '.join(given.keys.zone)}" if given.keys is not None else "unsigned"
     known = keys.keys.text if keys.keys is not None else "nothing"
     story = (
         _held(anchors, at),

@@ -1,7 +1,8 @@
 """What a validating resolver does beside resolving (RFC 4035 s5): from its anchor down to the zone of an answer, DS by DS and key by key.
 
-It takes what the resolver has or fetches, copies of any age among them; what does not hold is bogus, and a visitor gets SERVFAIL. Of a
-negative answer the SOA record's signature is checked, not the proof of absence.
+It takes what the resolver has or fetches, copies of any age among them; what does not hold is bogus, and a visitor gets SERVFAIL. It is of
+the strict kind: a signature must hold for every algorithm that the DS set, or the key set, names (RFC 4035 s2.2). Of a negative answer the
+SOA record's signature is checked, not the proof of absence.
 """
 
 from collections.abc import Awaitable, Callable, Mapping
@@ -61,14 +62,19 @@ class Validator:
         if given.rrset is None:
             raise Bogus
         trusted = [key for key in given.rrset.rdatas for each in vouched if (ds_ := parse_ds(each)) is not None and fits(zone, ds_, key)]
-        if not trusted or not signed_by(given.rrset, given.signatures, trusted, self._now()):
-            raise Bogus
+        for algorithm in {each[2] for each in vouched}:
+            keys = [each for each in trusted if each[3] == algorithm]
+            if not keys or not signed_by(given.rrset, given.signatures, keys, self._now()):
+                raise Bogus
         return given.rrset
 
     def _holds(self, told: RRset, signatures: RRset | None, keys: RRset) -> bool:
         """Checked once: the TTLs of copies count down, and are no part of it."""
         mark = (told.with_ttl(0), signatures, keys.with_ttl(0))
         if mark not in self._known:
-            validity, _ = best_validity(told, signatures, keys, self._now())
-            self._known[mark] = validity == Validity.GOOD
+            by_algorithm = [
+                keys._replace(rdatas=tuple(each for each in keys.rdatas if each[3] == algorithm))
+                for algorithm in {each[3] for each in keys.rdatas}
+            ]
+            self._known[mark] = all(best_validity(told, signatures, each, self._now())[0] == Validity.GOOD for each in by_algorithm)
         return self._known[mark]

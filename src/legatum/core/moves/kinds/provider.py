@@ -47,7 +47,7 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
     assert present is not None
     signed = zone == drawing.domain and bool(drawing.anchors)
     keys = keys_to_come(drawing, new.name) if new.signs and zone == drawing.domain else None
-    passage = passage_of(old, new, wish.passage or (UNSIGNED if wish.unsigned else ""))[0] if signed else UNSIGNED
+    passage = _passage(drawing, wish)[0] if signed else UNSIGNED
     if signed:
         if passage == UNSIGNED:
             _refuse_unsigned_end(wish, new)
@@ -59,6 +59,15 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
         yield from _behind_other_names(drawing, wish, present, keys, kept)
     if signed:
         yield from after_leading(drawing, passage, new, old, keys, wish.unsigned)
+
+
+def _passage(drawing: Drawing, wish: NewProvider) -> tuple[str, str]:
+    return passage_of(drawing.place(wish.old), drawing.place(wish.new), wish.passage or (UNSIGNED if wish.unsigned else ""))
+
+
+def passage_words(drawing: Drawing, wish: NewProvider) -> str:
+    """How a signed domain is led, and why so; empty for an unsigned one."""
+    return _passage(drawing, wish)[1] if wish.zone == drawing.domain and drawing.anchors else ""
 
 
 def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:

@@ -229,7 +229,7 @@ def _are(meant: Anchors, seen: Anchors, entries: Mapping[str, Collection[str]]) 
     """Of keys that were not made yet when it was planned: some that the place signs its key set with."""
     if meant.of:
         known = {"/".join(each.split()[:2]) for each in meant.records}
-        return known < seen.labels and seen.labels - known <= set(entries.get(meant.of, ()))
+        return known < seen.labels and seen.labels - known <= {label for place in meant.of for label in entries.get(place, ())}
     return seen.records == meant.records
 
 

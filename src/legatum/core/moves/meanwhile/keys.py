@@ -73,5 +73,9 @@ def _leaving(effect: Signed, own: Given) -> set[str]:
 
 def becomes(given: ServerKeys, effect: Signed, known: Collection[str]) -> bool:
     """The server gives what the effect comes to, and nothing of what it takes away."""
-    gone = set(effect.before.published) - set(effect.after.published) if effect.before is not None and effect.after is not None else set()
-    return signs_so(given, effect.after, known) and not (given.keys is not None and gone & set(given.keys.published))
+    if not signs_so(given, effect.after, known):
+        return False
+    if effect.before is None or effect.after is None or given.made_with is None:
+        return True
+    sides = zip(effect.before.roles, effect.after.roles, given.made_with.roles, strict=True)
+    return not any((set(had) - set(kept)) & set(found) for had, kept, found in sides)

@@ -41,10 +41,14 @@ def fitting(need: Fits, scene: Scene, effects: Iterable[Effect], premises: Premi
     for effect in effects:
         effect.play(after, 0, 0, _NOW)
     vouched = _sets(need.zone, after, caution)
-    places = [place for place in _asked(need, after, premises) if (place, need.zone) in after.served]
-    keys = [each for place in places for each in _given(place, need.zone, after, premises, caution, need.places, None)]
-    longest = premises.longest_ttl(need.zone)
-    data = [each for place in places for each in _given(place, need.zone, after, premises, caution, need.places, longest)]
+    before = _asked(need.zone, (), after, premises)
+    places = [each for each in _asked(need.zone, need.places, after, premises) if (each, need.zone) in after.served]
+
+    def held(ttl: int | None) -> list[_Held]:
+        given = ((place, each) for place in places for each in _given(place, need.zone, after, premises, caution, need.places, ttl))
+        return [each for place, each in given if place in before or not each.waits]  # what nobody was led to nobody has
+
+    keys, data = held(None), held(premises.longest_ttl(need.zone))
     for anchors, given in product(vouched, keys):
         if not _fits(anchors, given):
             yield from _apart([anchors, given])
@@ -78,20 +82,20 @@ def _sets(domain: Name, scene: Scene, caution: Caution) -> list[_Held]:
     return found
 
 
-def _asked(need: Fits, scene: Scene, premises: Premises) -> list[str]:
-    """Places that anybody was ever led to for the zone, or is from now on."""
-    found = dict.fromkeys(need.places)
+def _asked(zone: Name, places: Sequence[str], scene: Scene, premises: Premises) -> list[str]:
+    """Places that anybody was ever led to for the zone, and those that everybody is led to from now on."""
+    found = dict.fromkeys(places)
     sets = [
-        (place, zone, ns)
-        for (place, zone, name, rtype), track in scene.said.items()
-        if rtype == NS and name == need.zone
+        (place, origin, ns)
+        for (place, origin, name, rtype), track in scene.said.items()
+        if rtype == NS and name == zone
         for ns, _ in track.versions
         if ns is not None
     ]
     hosts = {place.name: hosts_at(place.name, scene, premises) for place in premises.places}
     grown = True
     while grown:
-        told = {host for place, zone, ns in sets if place == PARENT or zone != need.zone or place in found for host in targets(ns)}
+        told = {host for place, origin, ns in sets if place == PARENT or origin != zone or place in found for host in targets(ns)}
         more = [place for place, each in hosts.items() if place not in found and place != PARENT and each & told]
         found |= dict.fromkeys(more)
         grown = bool(more)
@@ -107,7 +111,7 @@ def _given(
     for keys, ended in track.versions:
         own = keys.ttl if keys is not None else premises.negative_ttl(zone)
         kept = own if ttl is None else ttl
-        said = f"{what} with {keys.text}" if keys is not None else f"{what.split()[0]} unsigned"
+        said = f"{what} with {keys.text if ttl is None else ', '.join(keys.zone)}" if keys is not None else f"{what.split()[0]} unsigned"
         if ended == _NOW or (ended is not None and keys is None and _made_by(place, zone, ended, scene)):
             continue
         if ended is not None:

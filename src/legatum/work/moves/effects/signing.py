@@ -40,14 +40,16 @@ async def meant(job: Job, anchors: Anchors) -> Anchors:
         return anchors
     for step in job.done:
         if any(isinstance(each, DsSet) and each.after == anchors for each in step.effects) and _MADE in job.outcomes[step.id].facts:
-            return Anchors(tuple(job.outcomes[step.id].facts[_MADE]), "", anchors.ttl)
-    keys = entries_of(anchors.of, await seen_at(job, anchors.of))
-    if anchors.new:
-        keys = tuple(each for each in keys if key_label(each) not in job.runbook.known_keys)
+            return Anchors(tuple(job.outcomes[step.id].facts[_MADE]), (), anchors.ttl)
+    made = set(ds_rdatas(anchors))
+    for place in anchors.of:
+        keys = entries_of(place, await seen_at(job, place))
+        if anchors.new:
+            keys = tuple(each for each in keys if key_label(each) not in job.runbook.known_keys)
         if not keys:
-            raise GateShut(f"{anchors.of} signs the key set with no new key", "have it do that; then the same command again")
-    made = (ds_of_key(job.domain, each) for each in entry_points(keys))
-    return anchors_of({*ds_rdatas(anchors), *made}, anchors.ttl)
+            raise GateShut(f"{place} signs the key set with no new key", "have it do that; then the same command again")
+        made |= {ds_of_key(job.domain, each) for each in entry_points(keys)}
+    return anchors_of(made, anchors.ttl)
 
 
 class SetDs(Action[DsSet]):

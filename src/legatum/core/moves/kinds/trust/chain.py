@@ -94,7 +94,7 @@ def connected(drawing: Drawing, place: str, records: tuple[str, ...] = ()) -> It
     """Steps ``ds-in`` to ``chain``: once whatever anybody holds of the zone is signed with the keys of the place. ``records``: instead of
     those of all keys that sign its key set."""
     known = records or drawing.offers.get(place, ())
-    anchors = Anchors(known, "" if known else place, drawing.anchors.ttl or drawing.parent_ttl)
+    anchors = Anchors(known, () if known else (place,), drawing.anchors.ttl or drawing.parent_ttl)
     back = "take it away again; the signing stays until its TTL has passed (rule 7)"
     gates = (f"every server of {place} gives the same keys, and signatures that hold",)
     words = f"Put in the DS set for the keys of {place}"

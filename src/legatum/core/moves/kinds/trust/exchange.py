@@ -58,15 +58,15 @@ def _vouched_after(drawing: Drawing, wish: Exchange, way: str) -> Anchors:
             raise GateShut(
                 "with double-ds the DS comes before its key is in use: it has to be known", "say it: --ds 'TAG ALGORITHM TYPE DIGEST'"
             )
-        return Anchors(wish.records, "", ttl)
+        return Anchors(wish.records, (), ttl)
     if wish.records:
         refuse_strange(drawing, wish.records)
     there = wish.records or tuple(
         each for each in drawing.offers.get(drawing.main, ()) if "/".join(each.split()[:2]) not in drawing.anchors.labels
     )
     if there and (not wish.algorithm or all(each.split()[1] == str(wish.algorithm) for each in there)):
-        return Anchors(there, "", ttl)
-    return Anchors((), drawing.main, ttl, new=True, algorithm=wish.algorithm)
+        return Anchors(there, (), ttl)
+    return Anchors((), (drawing.main,), ttl, new=True, algorithm=wish.algorithm)
 
 
 @dataclass(frozen=True)
@@ -114,7 +114,7 @@ def _double_ksk(stage: _Stage) -> Iterator[Piece]:
 
 def _double_ds(stage: _Stage) -> Iterator[Piece]:
     now, ttl = stage.drawing.anchors, stage.after.ttl
-    both = Anchors(tuple(sorted({*now.records, *stage.after.records})), "", ttl)
+    both = Anchors(tuple(sorted({*now.records, *stage.after.records})), (), ttl)
     words = "Put in the DS of the new key beside the old one"
     yield from stage.vouching(Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, words, ahead=True)
     roles = [role for role in ("published", "entry", "zone") if stage.old & set(getattr(stage.keys, role))]

@@ -76,7 +76,7 @@ def after_leading(drawing: Drawing, passage: str, new: Place, old: Place, keys: 
     if passage != SHARED_KEYS:
         return
     assert keys is not None
-    alone = Anchors((), new.name, drawing.anchors.ttl)
+    alone = Anchors((), (new.name,), drawing.anchors.ttl)
     back = f"put both in again: {old.name} has to serve the zone for that"
     yield from vouching(
         drawing, Phase.CONNECT, ("ds-in", "ds-seen"), _both(drawing, new), alone, f"Take the DS of the keys of {old.name} out", (), back
@@ -91,7 +91,7 @@ def after_leading(drawing: Drawing, passage: str, new: Place, old: Place, keys: 
 
 
 def _both(drawing: Drawing, new: Place) -> Anchors:
-    return Anchors(drawing.anchors.records, new.name, drawing.anchors.ttl)
+    return Anchors(drawing.anchors.records, (new.name,), drawing.anchors.ttl)
 
 
 def _signing(drawing: Drawing, old: Place) -> Keys:
