@@ -118,7 +118,8 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up.
 
     ``nameservers``: whether the registry takes them as host objects or as attributes of the domain. ``at_once``: commands that may be
-    under way together in one session. ``dns``: providers that stop when a domain leaves this registrar.
+    under way together in one session. ``dns``: providers that stop when a domain leaves this registrar. ``reads_cds``: whether the
+    registry may act on CDS and CDNSKEY records by itself (RFC 7344); false where it is known that it does not.
     """
 
     server: str
@@ -130,13 +131,15 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     nameservers: Literal["objects", "attributes"] = "objects"
     at_once: int = 8
     dns: list[str] = field(default_factory=list)
+    reads_cds: bool = True
 
 
 class ManualRegistrar(Section, tag_field="kind", tag="manual"):
-    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet; ``dns``: as above."""
+    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet; ``dns``, ``reads_cds``: as above."""
 
     page: str = ""
     dns: list[str] = field(default_factory=list)
+    reads_cds: bool = True
 
 
 class Resolver(Section):

@@ -147,5 +147,5 @@ def signs_so(given: ServerKeys, wanted: Keys | None, known: Collection[str]) -> 
     """The server signs with these keys, by signatures that hold, or not at all; keys to come are others than those ``known``."""
     if wanted is None or given.keys is None:
         return wanted is None and given.keys is None
-    signing = given.made_with
-    return not given.broken and signing is not None and wanted.agree(signing, known)
+    made_with = given.made_with
+    return not given.broken and made_with is not None and wanted.agree(given.keys, made_with, known)

@@ -66,15 +66,19 @@ class Keys:
         """The key set with keys of somebody else in it too (RFC 8901 s2.1.2)."""
         return replace(self, published=tuple(dict.fromkeys((*self.published, *others))))
 
-    def agree(self, given: "Keys", known: Collection[str]) -> bool:
-        """What is given is what was meant. ``known``: the keys that the plan calls by their tags; any other may be one that was to come."""
+    def agree(self, given: "Keys", made_with: "Keys", known: Collection[str]) -> bool:
+        """What is given is what was meant. ``made_with``: with the keys of signatures too that nobody can check, which may be more than was
+        meant; ``known``: the keys that the plan calls by their tags; any other may be one that was to come."""
         if self.is_to_come:
             return True
-        return all(
-            {each for each in meant if is_known(each)} == {each for each in found if each in known}
-            and all(map(is_known, meant)) == all(each in known for each in found)
-            for meant, found in zip(self.roles, given.roles, strict=True)
-        )
+        for meant, least, most in zip(self.roles, given.roles, made_with.roles, strict=True):
+            named = {each for each in meant if is_known(each)}
+            others = [each for each in least if each not in known]
+            if not set(least) & set(known) <= named <= set(most) or (others and all(map(is_known, meant))):
+                return False
+            if not all(map(is_known, meant)) and all(each in known for each in most):
+                return False
+        return True
 
     @property
     def text(self) -> str:

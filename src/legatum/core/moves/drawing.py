@@ -43,7 +43,8 @@ class Drawing:
     account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
     ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
     the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
-    signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``: as in :class:`Premises`; ``at_once``: TTLs
+    signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
+    :class:`Premises`; ``at_once``: TTLs
     are not lowered first."""
 
     domain: Name
@@ -75,6 +76,7 @@ class Drawing:
     final_ttl: int = 86400
     publishing: int = 3600
     serial_rule: str = "counter"
+    reads_cds: bool = True
     at_once: bool = False
     made: tuple[tuple[str, Name], ...] = field(default=())
 
@@ -149,6 +151,7 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     premises = Premises(
         drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
         drawing.vanishing, drawing.unsigned, drawing.signing, anchors, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
+        drawing.reads_cds,
     )  # fmt: skip
     return premises, (*past, *seen)
 

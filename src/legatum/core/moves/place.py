@@ -86,7 +86,7 @@ class Premises:
     domain is not signed, or ``signing``: how it is, in words; both empty where that was not looked at; ``anchors``: domain → the DS set
     at its parent; ``needed``: names and types that visitors come for, of those that change; ``vanishing``: an old side that ends by
     itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
-    :func:`~legatum.core.records.soa.serial_by_rule`."""
+    :func:`~legatum.core.records.soa.serial_by_rule`; ``reads_cds``: the registry may act on CDS records by itself."""
 
     parent_zone: Name
     registrar: str
@@ -101,6 +101,7 @@ class Premises:
     floor: int = 0
     time_out: int = 0
     serial_rule: str = "counter"
+    reads_cds: bool = True
 
     def place(self, name: str) -> Place:
         """Raises ``KeyError``."""

@@ -112,6 +112,11 @@ class Runbook:
         return bool(sets) and not any(each.after for each in sets) and not any(map(leads_elsewhere, self.steps))
 
     @property
+    def minds_cds(self) -> bool:
+        """A registry that acts on CDS records would be at odds with it: for a key that is there it asks as the plan does."""
+        return self.premises.reads_cds and (self.disconnects or any(map(leads_elsewhere, self.steps)))
+
+    @property
     def rounds(self) -> int:
         """How often its way back was begun and given up."""
         return len({found[1] for step in self.steps if (found := _ROUND.search(step.id))})

@@ -53,7 +53,9 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         if host not in (*picture.delegation, *picture.own_ns) and not is_under(host, wish.domain)
     ]
     registrar = await registrar_account(outside, wish) if wish.delegates or wish.transfer else ""
-    signing = await _signing(outside, wish, picture, provider.servers, [host for host in new if host not in provider.servers])
+    reads_cds = not registrar or outside.settings.registrars[registrar].reads_cds
+    others = [host for host in new if host not in provider.servers]
+    signing = await _signing(outside, wish, picture, provider.servers, others, reads_cds)
     return Drawing(
         domain=wish.domain,
         at=outside.clock.now(),
@@ -86,6 +88,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         final_ttl=parse_duration(house.ns_ttl),
         publishing=wish.publishing,
         serial_rule=house.serial,
+        reads_cds=reads_cds,
     )
 
 
@@ -97,14 +100,17 @@ def _shown(picture: Picture, zone: Zone) -> tuple[Remembered, ...]:
     return (Remembered(picture.domain, (picture.domain, NS), picture.apex_ttl, picture.at),)
 
 
-async def _signing(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name]) -> Signing:
+async def _signing(
+    outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name], reads_cds: bool
+) -> Signing:  # fmt: skip
     """How the domain is signed; not looked at where nobody is led to other servers. Raises :class:`GateShut` where that stands in the
     way."""
     if not (wish.leads or wish.of_keys):
         return Signing()
     leading = _leading(outside, wish, picture, servers)
     sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
-    signing = await look_at_signing(outside, wish.domain, *sides)
+    heeded = reads_cds and (wish.leads or wish.unsign)
+    signing = replace(await look_at_signing(outside, wish.domain, *sides), heeded=heeded)
     for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.passes, wish.disconnects):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing

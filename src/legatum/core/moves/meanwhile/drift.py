@@ -6,7 +6,7 @@ Nothing here knows a kind of move: what every place should say now follows from 
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
-from legatum.core.dnssec.serving import ServerKeys
+from legatum.core.dnssec.serving import ServerKeys, signs_so
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
 from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
@@ -238,7 +238,7 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
     made = position.runbook.premises.of(place, position.domain) is None
     under_way = any(isinstance(each, Signed) and each.place == place for each in position.step.effects)
     for address, each in by.items():
-        if each.asking:
+        if each.asking and position.runbook.minds_cds:
             yield Obstacle(
                 f"{place} asks the registry for a DS: {address} hands out {', '.join(each.asking)}; a registry that reads it would connect "
                 "the keys in the middle of the move",
@@ -267,4 +267,4 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
 
 
 def _same_keys(position: Position, expected: Keys, seen: ServerKeys) -> bool:
-    return seen.made_with is not None and expected.agree(seen.made_with, position.runbook.known_keys)
+    return signs_so(seen, expected, position.runbook.known_keys)

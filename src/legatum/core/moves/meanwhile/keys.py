@@ -5,7 +5,8 @@ from collections.abc import Collection, Mapping
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, key_label, proves, signs_so
 from legatum.core.dnssec.trust import is_known
 from legatum.core.fault import GateShut
-from legatum.core.moves.effects import Signed
+from legatum.core.moves.effects import DsSet, Signed
+from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name
 
 Given = Mapping[str, ServerKeys]
@@ -69,6 +70,16 @@ def _leaving(effect: Signed, own: Given) -> set[str]:
         return named
     kept = set(effect.after.published)
     return {label for each in own.values() for label in map(key_label, each.data.values()) if label not in kept}
+
+
+def following(runbook: Runbook, step: Step, effect: Signed) -> list[Signed]:
+    """Stages at the same place that a signer may come to by itself meanwhile: those before the DS set is changed."""
+    found = []
+    for later in runbook.steps[runbook.steps.index(step) + 1 :]:
+        if any(isinstance(each, DsSet) for each in later.effects):
+            break
+        found += [each for each in later.effects if isinstance(each, Signed) and each.place == effect.place]
+    return found
 
 
 def becomes(given: ServerKeys, effect: Signed, known: Collection[str]) -> bool:

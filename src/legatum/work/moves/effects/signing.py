@@ -6,7 +6,7 @@ from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rd
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
-from legatum.core.moves.meanwhile.keys import becomes, entries_of, shared, unlike, unproven
+from legatum.core.moves.meanwhile.keys import becomes, entries_of, following, shared, unlike, unproven
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.registration import forbids_updates
@@ -189,10 +189,10 @@ class ChangeSigning(Action[Signed]):
         return self.outcome(first, everywhere, f"every server gives {self._what}")
 
     async def _missing(self) -> str:
-        late = []
+        late, stages = [], [self.effect, *following(self.job.runbook, self.job.step, self.effect)]
         for place in (self.effect.place, *self.effect.follows):
             for address, each in (await seen_at(self.job, place)).items():
-                if not becomes(each, self.effect, self.job.runbook.known_keys):
+                if not any(becomes(each, stage, self.job.runbook.known_keys) for stage in stages):
                     late.append(f"{address}: {each.broken or (each.made_with.roles_text if each.made_with else 'unsigned')}")
         return "; ".join(late[:4])
 

@@ -17,12 +17,14 @@ from legatum.core.records.name import Name, name_text
 
 @dataclass(frozen=True, slots=True)
 class Signing:
-    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address; ``silent``: who did not answer."""
+    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address; ``silent``: who did not answer;
+    ``heeded``: the registry may act on CDS records, and what is planned would be at odds with that."""
 
     ds: Mapping[str, Anchors] = field(default_factory=dict)
     old: Mapping[str, ServerKeys] = field(default_factory=dict)
     new: Mapping[str, ServerKeys] = field(default_factory=dict)
     silent: tuple[str, ...] = ()
+    heeded: bool = True
 
     @property
     def anchors(self) -> Anchors:
@@ -97,13 +99,14 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool, dis
         )
         return
     yield from _not_whole(domain, seen, old) if not disconnects else ()
-    for who, side in ((old, seen.old), (new, seen.new)):
+    for who, side in ((old, seen.old), (new, seen.new)) if seen.heeded else ():
         if asking := {address: each.asking for address, each in side.items() if each.asking}:
             address, kinds = next(iter(asking.items()))
             yield Obstacle(
                 f"{who} asks the registry for a DS: {address} hands out {', '.join(kinds)}; a registry that reads it would "
                 "connect the keys in the middle of the move",
-                f"have {who} publish no CDS and CDNSKEY for {text} until the move is complete",
+                f"have {who} publish no CDS and CDNSKEY for {text} until the move is complete; or, where the registry is known not to read "
+                "them, say `reads_cds = false` for the registrar in the settings",
             )
 
 
