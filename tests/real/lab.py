@@ -51,6 +51,7 @@ class Hosting(Server):
     kind = "update"
     more = ""
     signs = False
+    takes_keys: tuple[str, ...] = ()
 
     def __init__(self, folder: Path, name: str, addresses: tuple[str, str], spare: str, secret: str) -> None:
         super().__init__(folder, addresses[0], f"own.{name}.example")
@@ -84,13 +85,20 @@ class Hosting(Server):
     def unsign(self) -> str:
         return ""
 
+    @property
+    def rekey(self) -> str:
+        """A command that brings the keys of a zone to the stage ``$2``."""
+        return ""
+
     def settings(self) -> str:
-        verbs = {"create": self.make, "end": self.take_away, "sign": self.sign, "unsign": self.unsign}
+        verbs = {"create": self.make, "end": self.take_away, "sign": self.sign, "unsign": self.unsign, "rekey": self.rekey}
         for verb, line in verbs.items():
             path = self.folder / verb
             path.write_text(f"#!/bin/sh -e\ncd {self.folder}\n{line}\n")
             path.chmod(0o755)
-        words = [f'{verb} = ["{self.folder}/{verb}", "{{domain}}"]' for verb, line in verbs.items() if line]
+        words = [f'{verb} = ["{self.folder}/{verb}", "{{domain}}"]' for verb, line in verbs.items() if line and verb != "rekey"]
+        words += [f'rekey = ["{self.folder}/rekey", "{{domain}}", "{{stage}}"]'] if self.rekey else []
+        words += [f'takes_keys = {json.dumps(self.takes_keys)}\nkey_ttl = "3s"'] if self.signs else []
         words += ["signs = true"] if self.signs else []
         servers = f'servers = ["ns1.{self.name}.example", "ns2.{self.name}.example"]'
         key = f'primary = "{self.address}"\nkey = {{ name = "{KEY_NAME}", secret = "file:secret" }}'
@@ -98,6 +106,12 @@ class Hosting(Server):
 
     def blank_file(self) -> str:
         return f"printf '%s' '{blank(self.name)}' > $1.zone"
+
+
+_SPLIT = (
+    "dnssec-policy split { keys { ksk lifetime unlimited algorithm 13; zsk lifetime unlimited algorithm 13; }; dnskey-ttl 3; "
+    "publish-safety 1; retire-safety 1; max-zone-ttl 60; zone-propagation-delay 1; parent-ds-ttl 2; parent-propagation-delay 1; };\n"
+)
 
 
 class BindHosting(Hosting):
@@ -114,11 +128,16 @@ class BindHosting(Hosting):
             "listen-on-v6 { none; }; recursion no; dnssec-validation no; notify no; allow-new-zones yes; empty-zones-enable no;\n"
             "session-keyfile none; };\n"
             f'include "{self.folder}/rndc.key";\ncontrols {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};\n'
-            f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};\n{zones}'
+            f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};\n{_SPLIT}{zones}'
         )
 
+    @property
+    def above(self) -> str:
+        """The TLD's server."""
+        return f"{self.address.rpartition('.')[0]}.1"
+
     def _zone(self, zone: str) -> str:
-        signs = " dnssec-policy default; inline-signing yes;" if zone in self.signing else ""
+        signs = f" dnssec-policy split; inline-signing yes; parental-agents {{ {self.above}; }};" if zone in self.signing else ""
         allowed = f'allow-update {{ key "{KEY_NAME}"; }}; allow-transfer {{ key "{KEY_NAME}"; }};'
         return f'{{ type primary; file "{zone}.zone"; {allowed}{signs} }}'
 
@@ -133,6 +152,13 @@ class BindHosting(Hosting):
     def take_away(self) -> str:
         return f"{self.steer('delzone -clean $1')}\nrm -f $1.zone.jnl"
 
+    @property
+    def rekey(self) -> str:
+        """It asks the parent by itself whether the DS is there, and takes the old key out then."""
+        ksk = "awk '/^key:/ { tag = /KSK/ ? $2 : \"\" } /key signing: *yes/ && tag { print tag }'"
+        roll = f"old=$({self.steer('dnssec -status $1')} | {ksk})\n{self.steer('dnssec -rollover -key $old $1')}"
+        return f"case $2 in\nnew-key) {roll} ;;\nold-key) ;;\n*) exit 1 ;;\nesac"
+
 
 class KnotHosting(Hosting):
     def command(self) -> list[str]:
@@ -146,9 +172,15 @@ class KnotHosting(Hosting):
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}\n"
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
-            "policy:\n  - id: quiet\n    cds-cdnskey-publish: none\n"
-            f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
+            + "policy:\n"
+            + "".join(self._policy(*each) for each in (("quiet", 256), ("other", 384)))
+            + f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
         )
+
+    def _policy(self, name: str, bits: int) -> str:
+        times = "delete-delay: 1\n    dnskey-ttl: 3\n    zone-max-ttl: 4\n    propagation-delay: 1"
+        more = "cds-cdnskey-publish: none\n    dnskey-management: incremental"
+        return f"  - id: {name}\n    algorithm: ecdsap{bits}sha{bits}\n    {more}\n    {times}\n"
 
     def _signs(self, zone: str) -> str:
         """By default it asks for a DS too; not for zones ``towards-…``."""
@@ -169,6 +201,27 @@ class KnotHosting(Hosting):
     @property
     def take_away(self) -> str:
         return f"{self.steer('conf-unset zone[$1]')}\n{program('knotc')} -s {self.folder}/knot.sock -f zone-purge +orphan $1"
+
+    takes_keys = ("foreign", "brought")
+
+    @property
+    def rekey(self) -> str:
+        """It goes from new signatures to a new key by itself. Keys that are brought along come from the PowerDNS."""
+        knotc, keymgr = f"{program('knotc')} -s {self.folder}/knot.sock", f"{program('keymgr')} -c {self.folder}/knot.conf $1"
+        other = PowerDnsHosting.util_of(self.folder.parent / "pdns")
+        return (
+            f"case $2 in\nnew-key) [ -e $1.algorithm ] || {knotc} zone-key-rollover $1 ksk ;;\n"
+            f"new-signatures) touch $1.algorithm\nhas=$({knotc} conf-read zone[$1].dnssec-policy)\n"
+            "case $has in *other) next=quiet ;; *) next=other ;; esac\n"
+            f"{self.steer('conf-set zone[$1].dnssec-policy $next')} ;;\n"
+            f"old-key) {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
+            f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
+            f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"
+            f"{other} export-zone-key-pem $1 $number > brought.pem\n"
+            f"case $kind in KSK) roles='ksk=yes zsk=no' ;; ZSK) roles='ksk=no zsk=yes' ;; *) exit 1 ;; esac\n"
+            f"{keymgr} import-pem brought.pem algorithm=13 $roles; done\n"
+            f"for each in $had; do {keymgr} delete $each; done\n{knotc} -b zone-sign $1 ;;\n*) exit 1 ;;\nesac"
+        )
 
 
 class NsdHosting(Hosting):
@@ -215,7 +268,7 @@ class PowerDnsHosting(Hosting):
             f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\nlocal-address={','.join(self.places)}\n"
             f"socket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\n"
             "allow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\nzone-cache-refresh-interval=0\ncache-ttl=0\nquery-cache-ttl=0\nnegquery-cache-ttl=0\n"
-            "dnssec-key-cache-ttl=1\ndomain-metadata-cache-ttl=1\n"
+            "dnssec-key-cache-ttl=1\ndomain-metadata-cache-ttl=1\ndirect-dnskey=yes\n"
         )
         schema = Path("/usr/share/pdns-backend-sqlite3/schema/schema.sqlite3.sql").read_text()
         with sqlite3.connect(self.folder / "zones.db") as database:
@@ -233,7 +286,11 @@ class PowerDnsHosting(Hosting):
 
     @property
     def util(self) -> str:
-        return f"{program('pdnsutil')} --config-dir={self.folder}"
+        return self.util_of(self.folder)
+
+    @staticmethod
+    def util_of(folder: Path) -> str:
+        return f"{program('pdnsutil')} --config-dir={folder}"
 
     def _util(self, *words: str) -> None:
         subprocess.run([*self.util.split(), *words], check=True, capture_output=True, cwd=self.folder)
@@ -257,6 +314,31 @@ class PowerDnsHosting(Hosting):
     def take_away(self) -> str:
         again = f"for pause in 1 1 2 3; do {self.util} delete-zone $1 && exit 0; sleep $pause; done; exit 1"
         return f"exec 9>>{self.folder}/steering; flock 9\n{again}"
+
+    takes_keys = ("foreign", "brought")
+
+    @property
+    def rekey(self) -> str:
+        """Keys by age; another algorithm comes unpublished first. Keys that are brought along come from the Knot."""
+        knot = self.folder.parent / "knot"
+        keymgr = f"{program('keymgr')} -c {knot}/knot.conf $1"
+        return (
+            f"exec 9>>{self.folder}/steering; flock 9\nutil='{self.util}'\n"
+            "rows=$($util list-keys $1 | awk -v zone=$1 '$1 == zone')\nids=$(echo \"$rows\" | awk '{ print $(NF-2) }')\n"
+            'old=$(echo "$ids" | head -1) new=$(echo "$ids" | tail -1)\n'
+            "kinds=$(echo \"$rows\" | awk '{ print $(NF-3) }' | sort -u | wc -l)\nage() { [ $kinds -gt 1 ]; }\n"
+            "case $2 in\n"
+            "new-key) if age; then $util publish-zone-key $1 $new; else $util add-zone-key $1 ksk active published ecdsa256; fi ;;\n"
+            "new-signatures) case $rows in *P256*) next=ecdsa384 ;; *) next=ecdsa256 ;; esac\n"
+            "$util add-zone-key $1 ksk active unpublished $next ;;\n"
+            "old-key) if age; then $util unpublish-zone-key $1 $old; else $util remove-zone-key $1 $old; fi ;;\n"
+            "old-signatures) $util remove-zone-key $1 $old ;;\n"
+            "new-key-back) if age; then $util unpublish-zone-key $1 $new; else $util remove-zone-key $1 $new; fi ;;\n"
+            "new-signatures-back) $util remove-zone-key $1 $new ;;\n"
+            f"keys-brought) {keymgr} list | while read id roles; do case $roles in *ksk=yes*|*KSK*) kind=ksk ;; *) kind=zsk ;; esac\n"
+            f"$util import-zone-key-pem $1 {knot}/keys/keys/$id.pem 13 $kind; done\n"
+            "for each in $ids; do $util remove-zone-key $1 $each; done ;;\n*) exit 1 ;;\nesac"
+        )
 
 
 HOSTINGS: dict[str, type[Hosting]] = {"bind": BindHosting, "knot": KnotHosting, "nsd": NsdHosting, "pdns": PowerDnsHosting}

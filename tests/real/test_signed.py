@@ -10,37 +10,16 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-import dns.flags
-import dns.message
-import dns.query
 import pytest
 
 from legatum.core.observation.expected import parse_ds_text
-from legatum.core.records.name import Name, parse_name
-from legatum.wire.epp import DomainChange
+from legatum.core.records.name import parse_name
 from tests.real.lab import RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS
+from tests.real.signing import VALID, authenticated, carried_out, changed, servers
 from tests.real.visitors import Noticed, Visitors
 
 pytestmark = [pytest.mark.timeout(400), *NEEDS_SERVERS]
-VALID = "connected and valid"
-LEADING = ("--registrar", "flint", "--publishing", "5s")
-
-
-def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False) -> None:
-    drafted = lab.legatum("move", "draft", domain, *wishes, *LEADING)
-    assert drafted["steps"], drafted
-    assert lab.legatum("move", "rehearse", domain)["safe"]
-    for verb in ("advance", "retreat") if back else ("advance",):
-        assert lab.legatum("move", verb, domain, "--yes", "--wait")["halt"] == "complete"
-
-
-def authenticated(lab: Lab, domain: str) -> list[bool]:
-    """Whether each resolver has validated the domain, once they have let go of what they knew before."""
-    time.sleep(5)
-    query = dns.message.make_query(domain, "SOA", want_dnssec=True)
-    answers = [dns.query.udp(query, each.address, timeout=5) for each in lab.resolvers]
-    return [bool(each.flags & dns.flags.AD) for each in answers]
 
 
 def connected(lab: Lab, domain: str, home: str) -> None:
@@ -83,16 +62,6 @@ TOURS: dict[str, tuple[str, Callable[[Lab, str, str], None]]] = {
     "connected.example": ("on-demand", connected),
     "copied-knot.example": ("knot", copied),
 }
-
-
-def changed(lab: Lab, domain: str, **change: tuple[bytes, ...]) -> None:
-    """At the registrar's own pages, by somebody who looks at nothing."""
-    words = ("flint", parse_name(f"{domain}."), DomainChange(**change))  # type: ignore[arg-type]
-    lab.registry.loop.call_soon_threadsafe(lab.registry.registry.domains.update, *words)
-
-
-def servers(name: str) -> tuple[Name, ...]:
-    return tuple(parse_name(f"ns{number}.{name}.example.") for number in (1, 2))
 
 
 def ds_left(lab: Lab, domain: str) -> None:

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, show, with_outside
 from legatum.cli.moving import add_going, draft_and_go
-from legatum.cli.wishes import add_exchange_ways
+from legatum.cli.wishes import add_exchange_ways, ds_records
 
 if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
@@ -22,7 +22,11 @@ def configure(parser: argparse.ArgumentParser) -> None:
     withdrawn = actions.add_parser("withdraw", help="no DS any more; the signing stays until nobody asks for it")
     for action in (shown, derived, submitted, exchanged, withdrawn):
         action.add_argument("domain", metavar="DOMAIN")
-    derived.add_argument("--key", metavar="FILE|DATA", help="from this key instead: a file with a DNSKEY record, or its data")
+    source = derived.add_mutually_exclusive_group()
+    source.add_argument("--key", metavar="FILE|DATA", help="from this key instead: a file with a DNSKEY record, or its data")
+    source.add_argument("--cds", action="store_true", help="those that the zone asks its parent for, by CDS and CDNSKEY records")
+    for action in (submitted, exchanged, withdrawn):
+        action.add_argument("--cds", action="store_true", help="just what the zone asks for, as a registry that reads CDS would")
     for action in (submitted, exchanged):
         action.add_argument(
             "--ds", metavar="DATA", action="append", default=[], help="just this record: key tag, algorithm, digest type, digest"
@@ -55,31 +59,62 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _derive(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.dnssec.keytext import keys_of_lines
     from legatum.core.records.name import parse_domain
-    from legatum.views.ds_forms import derived_document, show_derived
-    from legatum.work.registry.deriving import keys_of_text, keys_on_the_wire
+    from legatum.views.ds_forms import asked_document, derived_document, show_asked, show_derived
+    from legatum.work.registry.deriving import asked_on_the_wire, keys_on_the_wire
 
     domain = parse_domain(args.domain)
-    keys = keys_of_text(args.key, domain) if args.key else await keys_on_the_wire(outside, domain)
+    if args.cds:
+        request, doubt = await asked_on_the_wire(outside, domain)
+        told = asked_document(domain, request, doubt)
+        show(args, told, lambda screen: show_asked(told, screen))
+        return FOUND if doubt else OK
+    keys = keys_of_lines(text_of(args.key), args.key) if args.key else await keys_on_the_wire(outside, domain)
     document = derived_document(domain, keys)
     show(args, document, lambda screen: show_derived(document, screen))
     return OK
 
 
+def text_of(given: str) -> str:
+    """A file's contents, or the text itself."""
+    from pathlib import Path
+
+    path = Path(given)
+    return path.read_text(encoding="utf-8") if path.is_file() else given
+
+
+async def _requested(args: argparse.Namespace, outside: "Outside", domain: "Name") -> tuple[str, ...]:
+    """The DS records that the zone asks for. Raises :class:`GateShut` where that is nobody's word, or something else is wanted."""
+    from legatum.core.fault import GateShut
+    from legatum.core.records.name import name_text
+    from legatum.work.registry.deriving import asked_on_the_wire
+
+    request, doubt = await asked_on_the_wire(outside, domain)
+    text = name_text(domain)
+    if doubt:
+        raise GateShut(doubt, f"compare what `legatum ds derive {text} --cds` shows with the provider's pages; then without --cds")
+    if request.removes != (args.action == "withdraw"):
+        asks = "asks for the DS set to be removed" if request.removes else f"asks for {'; '.join(request.records)}"
+        raise GateShut(f"{text} {asks}", f"`legatum ds {'withdraw' if request.removes else 'submit'} {text} --cds` does that")
+    return request.records
+
+
 async def _change(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parse_domain
 
-    return await draft_and_go(args, outside, _wish(args, outside, parse_domain(args.domain)))
+    domain = parse_domain(args.domain)
+    records = await _requested(args, outside, domain) if args.cds else ds_records(getattr(args, "ds", []))
+    return await draft_and_go(args, outside, _wish(args, outside, domain, records))
 
 
-def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
-    from legatum.cli.wishes import ds_records
+def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name", records: tuple[str, ...]) -> "Wishes":
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
 
     return Wishes(
         domain=domain, old=args.at, registrar=args.registrar, sign=args.action == "submit", exchange=args.action == "exchange",
-        unsign=args.action == "withdraw", ds=ds_records(getattr(args, "ds", [])), low_ttl=parse_duration(outside.settings.house.low_ttl),
+        unsign=args.action == "withdraw", ds=records, low_ttl=parse_duration(outside.settings.house.low_ttl),
         publishing=parse_duration(args.publishing), anyway=args.anyway, way=getattr(args, "way", ""),
         algorithm=getattr(args, "algorithm", 0),
     )  # fmt: skip

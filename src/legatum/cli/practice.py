@@ -21,11 +21,13 @@ def configure(parser: argparse.ArgumentParser) -> None:
     clock = actions.add_parser("clock", help="what time it is there; move it on")
     clock.add_argument("--on", metavar="DURATION", help="move the clock on by this much")
     zone = actions.add_parser("zone", help="a provider's own panel: zones made and ended there, copies, keys")
-    zone.add_argument("change", choices=("create", "end", "follow", "rekey"))
+    zone.add_argument("change", choices=("create", "end", "follow", "rekey", "ask"))
     zone.add_argument("domain", metavar="DOMAIN")
     zone.add_argument("--at", required=True, metavar="PROVIDER")
     zone.add_argument("--of", metavar="PROVIDER", help="with follow: whose zone a copy is served of")
-    zone.add_argument("--stage", default="", help="with rekey: the stage of an exchange that its keys come to, such as new-key")
+    zone.add_argument(
+        "--stage", default="", help="with rekey: the stage that its keys come to, such as new-key; with ask: ds, removal or nothing"
+    )
     form = actions.add_parser("form", help="a registrar's own form: type something in, as a person would")
     form.add_argument("domain", metavar="DOMAIN")
     form.add_argument("--at", required=True, metavar="REGISTRAR")
@@ -45,6 +47,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     registry.add_argument("--result", type=int, default=2400, metavar="CODE", help="the result code of refusals (default 2400)")
     registry.add_argument("--times", type=int, default=1, metavar="N", help="how often to drop or refuse (default 1)")
     registry.add_argument("--publish", metavar="DURATION", help="how long changes take to be published (default 4m)")
+    registry.add_argument(
+        "--reads-cds", metavar="DURATION", help="look at the CDS records of every domain, now and this often; 0 for no more"
+    )
     registry.add_argument("--stuck", metavar="DOMAIN", action="append", default=[], help="never publish changes of this domain")
     registry.add_argument("--tells-others", action="store_true", help="tell every registrar of every domain, as some registries do")
     log = actions.add_parser("log", help="every question that a server of the world received")
@@ -110,13 +115,20 @@ async def _steer(args: argparse.Namespace) -> int:
         case "zone":
             domain = parse_domain(args.domain)
             answer = await control.order(args.change, provider=args.at, domain=name_text(domain), of=args.of, stage=args.stage)
-            done = {"create": "created", "end": "ended", "follow": f"copied from {args.of}", "rekey": f"at stage {args.stage}"}[args.change]
+            done = {
+                "create": "created",
+                "end": "ended",
+                "follow": f"copied from {args.of}",
+                "rekey": f"at stage {args.stage}",
+                "ask": f"asks by CDS for {args.stage or 'ds'}",
+            }[args.change]
             text = f"{name_text(domain)} {done} at {args.at}"
         case "form":
             answer = await control.order("form", **_typed(args))
             text = answer["said"]
         case "registry":
             publish = {"publish": parse_duration(args.publish)} if args.publish else {}
+            publish |= {"poll": parse_duration(args.reads_cds)} if args.reads_cds else {}
             trouble = {
                 "slow": args.slow,
                 "drop": args.drop,

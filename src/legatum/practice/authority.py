@@ -19,7 +19,7 @@ from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog
 from legatum.practice.signing.keyring import KeyRing
 from legatum.practice.signing.proving import proven
-from legatum.practice.signing.signer import signed
+from legatum.practice.signing.signer import NO_DS, signed
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import (
@@ -58,8 +58,8 @@ class Authority:
     """One server process. ``address`` is its first address; ``key`` must sign transfers and updates.
 
     ``distrusts``: conditions of updates that it takes for not met although they are; ``own_serials``: it writes its own serial whatever an
-    update says. Real servers do both. ``signs``: every zone that it is the primary of, with keys of ``owner``; ``asks``: by CDS for
-    their DS;    ``takes_foreign``: DNSKEY records of others by update.
+    update says. Real servers do both. ``signs``: every zone that it is the primary of, with keys of ``owner``; ``asks``: zones that
+    ask by CDS for their DS;    ``takes_foreign``: DNSKEY records of others by update.
     """
 
     def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: Key, owner: str = "") -> None:
@@ -71,7 +71,9 @@ class Authority:
         self.notify: list[str] = []
         self.distrusts: Literal["nothing", "the SOA", "everything"] = "nothing"
         self.own_serials = False
-        self.signs = self.asks = self.takes_foreign = False
+        self.signs = self.takes_foreign = False
+        self.asks: dict[Name, bool] = {}
+        self._signals: dict[Name, dict[Name, Name]] = {}
         self._asker = asker
         self._clock = clock
         self._log = log
@@ -101,7 +103,19 @@ class Authority:
             self.serve(zone.with_serial(next_serial(zone.soa.serial)))
 
     def _signed(self, zone: Zone) -> Zone:
-        return signed(zone, self.ring(zone.origin), self._clock.now(), self.asks)
+        asked = self.asks.get(zone.origin)
+        cds = {zone.origin: self.ring(zone.origin).asked_for if asked else NO_DS} if asked is not None else {}
+        cds |= {name: self.ring(domain).asked_for for name, domain in self._signals.get(zone.origin, {}).items()}
+        return signed(zone, self.ring(zone.origin), self._clock.now(), cds)
+
+    def signal(self, zone: Name, name: Name | None, domain: Name | None) -> None:
+        """Says in a zone of the provider's own what a customer's asks for; None: no more."""
+        signals = self._signals.setdefault(zone, {})
+        if name is not None and domain is not None:
+            signals[name] = domain
+        elif name is not None:
+            signals.pop(name, None)
+        self.sign_anew(zone)
 
     def follow(self, origin: Name, primary: str, key: Key | None = None) -> None:
         """Serves a copy of a zone, fetched from its primary now and whenever that changes; ``key``: which that one asks for, if another."""

@@ -61,7 +61,7 @@ class Control:
                 pass
             case "until":
                 await clock.until(float(request["instant"]))
-            case "create" | "end" | "follow" | "rekey" as action:
+            case "create" | "end" | "follow" | "rekey" | "ask" as action:
                 self._panel(action, parse_domain(request["domain"]), request["provider"], request.get("of"), request.get("stage"))
                 await clock.until(clock.now())
             case "form":
@@ -122,6 +122,8 @@ class Control:
             world.end_zone(provider, domain)
         elif action == "rekey":
             world.rekey_zone(provider, domain, stage or "")
+        elif action == "ask":
+            world.ask_for_ds(provider, domain, {"ds": True, "removal": False, "nothing": None}[stage or "ds"])
         elif of is None or of == provider:
             raise BadInput("a copy of whose zone? Give another provider with --of")
         else:
@@ -151,5 +153,7 @@ class Control:
             refuse=str(request.get("refuse", "")), code=int(request.get("code", 2400)), times=int(request.get("times", 1)),
         )  # fmt: skip
         registry.domains.tells_others = bool(request.get("tells_others"))
+        if "poll" in request:
+            registry.poller.begin(float(request["poll"]))
         registry.publisher.delay = float(request.get("publish", scenario.PUBLISHING_DELAY))
         registry.publisher.stuck = {parse_domain(each) for each in request.get("stuck", ())}

@@ -72,7 +72,7 @@ REGISTRATIONS = {
     "coppergate.example": ("flint", "rowan"),
     "glassfield.example": ("granite", "rowan"),
 }
-VOUCHED_FOR = ("rowan.test",)  # domains with a DS at the beginning
+VOUCHED_FOR = ("rowan.test", "sorrel.example")  # domains with a DS at the beginning
 REGISTERED_LATELY = {"tidemill.example": 20}  # days ago
 REGISTRARS = ("flint", "slate")
 FORM_REGISTRAR, FORM_PAGE = "granite", "https://members.granite.test/domains"  # to its customers it shows a form and nothing else

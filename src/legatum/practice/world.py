@@ -12,9 +12,10 @@ from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
 
+from legatum.core.dnssec.request import signal_name
 from legatum.core.dnssec.serving import ds_of_key
 from legatum.core.fault import BadInput
-from legatum.core.records.name import ROOT, Name, below, name_text, parse_name
+from legatum.core.records.name import ROOT, Name, below, is_under, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, DS, NS, SOA, A
@@ -118,6 +119,17 @@ class World:
             ring.go(stage)
         primary.sign_anew(domain)
 
+    def ask_for_ds(self, provider: str, domain: Name, wanted: bool | None) -> None:
+        """Has the zone ask its parent for a DS, or for its removal, by CDS records, there and under the signalling names of the provider's
+        servers (RFC 9615); None: no more."""
+        primary = self.hostings[provider][0]
+        primary.asks.pop(domain, None) if wanted is None else primary.asks.__setitem__(domain, wanted)
+        primary.sign_anew(domain)
+        for zone in {parse_name(each + ".") for each in scenario.PROVIDERS[provider].zones}:
+            hosts = [host for each in scenario.PROVIDERS[provider].servers if is_under(host := parse_name(each + "."), zone)]
+            for host in hosts:
+                primary.signal(zone, signal_name(domain, host), domain if wanted else None)
+
     def end_zone(self, provider: str, domain: Name) -> None:
         for authority in self.hostings[provider]:
             authority.drop(domain)
@@ -169,7 +181,8 @@ class World:
             for zone, hosting in scenario.TLDS.items()
         ]
         hosts = [parse_name(host + ".") for hosting in scenario.PROVIDERS.values() for host in hosting.servers]
-        self.registry = Registry(self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock)
+        roots = {parse_name(name + "."): addresses for name, addresses in scenario.ROOT_SERVERS.items()}
+        self.registry = Registry(self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock, roots=roots)
         for domain, (registrar, provider) in scenario.REGISTRATIONS.items():
             servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
             days = scenario.REGISTERED_LATELY.get(domain, 730)

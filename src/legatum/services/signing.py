@@ -4,6 +4,7 @@ import tempfile
 from collections.abc import Awaitable, Callable, Sequence
 from pathlib import Path
 
+from legatum.core.duration import parse_duration
 from legatum.core.records.name import Name, absolute_text, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import DNSKEY
@@ -15,13 +16,20 @@ Sharing = Callable[[Name, int, Sequence[bytes], Sequence[bytes]], Awaitable[None
 
 class Signing:
     """``signs``: every zone by itself; ``ends``: :meth:`end` can do that; ``takes_keys``: keys that are brought along;
-    ``takes_foreign``: zone keys of others in its key sets. ``limit``: seconds that a command may take; ``update``: puts records of others
+    ``takes_foreign``: zone keys of others in its key sets; ``key_ttl`` in seconds.
+    ``limit``: seconds that a command may take; ``update``: puts records of others
     into a key set, with a TTL, and takes them out."""
 
     def __init__(self, name: str, settings: Signer, limit: float, update: Sharing | None = None) -> None:
         self._name, self._settings, self._limit, self._update = name, settings, limit, update
         self.signs, self.ends = settings.signs, bool(settings.unsign)
+        self.key_ttl = parse_duration(settings.key_ttl)
         self.takes_keys, self.takes_foreign = "brought" in settings.takes_keys, "foreign" in settings.takes_keys
+
+    @property
+    def abilities(self) -> tuple[bool, bool, bool, int]:
+        """As a place of a plan has them."""
+        return self.signs, self.takes_keys, self.takes_foreign, self.key_ttl
 
     async def begin(self, domain: Name) -> bool:
         """Has the zone signed from now on; False where only a person can, as below."""

@@ -49,7 +49,7 @@ class Signer(Section):
     """How a provider signs. ``signs``: every zone by itself; ``sign`` and ``unsign``: commands that have it sign one, and end that;
     ``rekey``: one that brings its keys to a ``{stage}`` of an exchange, or takes over keys that are ``brought`` along. ``takes_keys``: such
     ones, or ``foreign`` ones: zone keys of another provider in its key sets, put there by dynamic update, or by the command ``share``, for
-    which ``{folder}`` has files ``come`` and ``go`` with DNSKEY records."""
+    which ``{folder}`` has files ``come`` and ``go`` with DNSKEY records. ``key_ttl``: of the key sets that it makes."""
 
     signs: bool = False
     sign: list[str] = field(default_factory=list)
@@ -57,6 +57,7 @@ class Signer(Section):
     rekey: list[str] = field(default_factory=list)
     share: list[str] = field(default_factory=list)
     takes_keys: list[Literal["brought", "foreign"]] = field(default_factory=list)
+    key_ttl: str = "1h"
 
 
 class UpdateProvider(Signer, kw_only=True, tag_field="kind", tag="update"):

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from legatum.core.dnssec.key import digest_of, parse_key
 from legatum.core.dnssec.policy import DIGESTS, algorithm, digest_type
+from legatum.core.dnssec.request import Request
 from legatum.core.records.name import Name, absolute_text, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import DNSKEY
@@ -34,6 +35,34 @@ class DerivedKeyPart(Part):
 class DerivedDocument(Document, tag="legatum.ds-derived/1"):
     domain: str
     keys: list[DerivedKeyPart]
+
+
+class AskedDocument(Document, tag="legatum.ds-asked/1"):
+    """``records``: the DS set that the zone asks for, empty where it asks for its removal; ``why``: what shows that; ``doubt``: why a
+    registry should not act on it by itself."""
+
+    domain: str
+    records: list[str]
+    removes: bool
+    why: str
+    doubt: str
+
+
+def asked_document(domain: Name, request: Request, doubt: str) -> AskedDocument:
+    return AskedDocument(domain=name_text(domain), records=list(request.records), removes=request.removes, why=request.why, doubt=doubt)
+
+
+def show_asked(document: AskedDocument, screen: Screen) -> None:
+    asks = "for the DS set to be removed" if document.removes else "for this DS set"
+    screen.heading(f"{document.domain} asks {asks}")
+    for each in document.records:
+        screen.line(each)
+    screen.pairs([("shown by", document.why)])
+    if document.doubt:
+        screen.line(f"a registry should not act on it by itself: {document.doubt}")
+    else:
+        verb = "withdraw" if document.removes else "submit"
+        screen.line(f"Next: `legatum ds {verb} {document.domain} --cds --registrar NAME`, or exchange, where there is a DS")
 
 
 def derived_document(domain: Name, keys: Sequence[bytes]) -> DerivedDocument:

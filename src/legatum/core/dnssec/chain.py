@@ -4,8 +4,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from legatum.core.dnssec.serving import ServerKeys, holds
+from legatum.core.dnssec.serving import ServerKeys, entry_points, holds
 from legatum.core.dnssec.trust import Anchors
+from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
 
@@ -114,6 +115,26 @@ class Link:
         if self.until is None or self.until - now > floor:
             return ""
         return f"the signatures of {name_text(self.zone)} run out at {instant_text(self.until)}"
+
+
+def refuse_silent(link: Link) -> None:
+    """Raises :class:`GateShut` where somebody did not answer."""
+    for silent in link.unseen():
+        raise GateShut(f"{silent} does not answer: whether it has the same is not known", "look again")
+
+
+def agreed_keys(link: Link) -> tuple[bytes, ...]:
+    """The keys that sign the key set, the same at all servers. Raises :class:`GateShut` where they are not, or signatures do not hold."""
+    refuse_silent(link)
+    text = name_text(link.zone)
+    for each in link.servers:
+        if each.given.keys is None or each.given.broken:
+            why = each.given.broken or "it serves the zone unsigned"
+            raise GateShut(f"{name_text(each.server)} ({each.address}): {why}", f"the chain whole: `legatum ds show {text}`")
+    entries = {each.given.entries for each in link.servers}
+    if len(entries) != 1:
+        raise GateShut(f"the servers of {text} do not give the same keys", f"wait until they do: `legatum ds show {text}`")
+    return entry_points(next(iter(entries)))
 
 
 @dataclass(frozen=True, slots=True)

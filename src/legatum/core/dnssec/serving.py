@@ -18,11 +18,21 @@ _KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
 
 
 @dataclass(frozen=True, slots=True)
+class Asked:
+    """The DS set that a server's CDS and CDNSKEY records ask for, by its data; none where they ask for its removal. ``by``: the keys whose
+    signatures over them hold; ``wrong``: why they are no request."""
+
+    ds: tuple[bytes, ...]
+    by: frozenset[str] = frozenset()
+    wrong: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class ServerKeys:
     """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
     not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set;
     ``until``: when the first of the signatures that hold runs out, in seconds since 1970; ``data``: of every key, by label; ``unproven``:
-    keys of signatures over the key set, and over the rest, that are not in the key set."""
+    keys of signatures over the key set, and over the rest, that are not in the key set; ``asked``: what it asks the registry for."""
 
     keys: Keys | None
     broken: str = ""
@@ -31,6 +41,7 @@ class ServerKeys:
     until: float | None = None
     data: Mapping[str, bytes] = field(default_factory=dict)
     unproven: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
+    asked: Asked | None = None
 
     @property
     def made_with(self) -> Keys | None:
@@ -49,8 +60,8 @@ def server_keys(
     if keys is None:
         return ServerKeys(None, "", kinds)
     sections = list(signatures)
-    entry = _signers(keys, signatures_over(DNSKEY, sections, domain), keys, now)
-    zone = _signers(soa, signatures_over(SOA, sections, domain), keys, now) if soa is not None else {}
+    entry = signers(keys, signatures_over(DNSKEY, sections, domain), keys, now)
+    zone = signers(soa, signatures_over(SOA, sections, domain), keys, now) if soa is not None else {}
     broken = "" if entry else _why(keys, signatures_over(DNSKEY, sections, domain), keys, "the keys", now)
     if not broken and soa is not None and not zone:
         broken = _why(soa, signatures_over(SOA, sections, domain), keys, "the SOA record", now)
@@ -69,7 +80,7 @@ def _unproven(rtype: int, sections: list[RRset], domain: Name, published: tuple[
     return tuple(sorted({f"{each.tag}/{each.algorithm}" for each in made} - set(published)))
 
 
-def _signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, tuple[bytes, int]]:
+def signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, tuple[bytes, int]]:
     """Label → data of each key of which a signature holds, and until when the last one does."""
     found = dict[str, tuple[bytes, int]]()
     by_label = {key_label(each): each for each in keys.rdatas}

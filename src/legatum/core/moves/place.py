@@ -22,7 +22,8 @@ ADDRESSES = (A, AAAA)
 @dataclass(frozen=True, slots=True)
 class Place:
     """``servers``: name → addresses. ``own_ns``: its NS set at the apex cannot be changed there. ``by_hand``: only a person changes it.
-    ``signs``: whatever zone it has, it signs by itself."""
+    ``signs``: whatever zone it has, it signs by itself, with key sets of ``key_ttl``; ``takes_keys``: ones that are brought along;
+    ``takes_foreign``: zone keys of others in its key sets."""
 
     name: str
     servers: Mapping[Name, tuple[str, ...]]
@@ -31,6 +32,7 @@ class Place:
     signs: bool = False
     takes_keys: bool = False
     takes_foreign: bool = False
+    key_ttl: int = 3600
 
     @property
     def addresses(self) -> tuple[str, ...]:

@@ -97,7 +97,8 @@ class Runbook:
         """Those that it calls by their tags; any other one was made since."""
         found = {label for each in self.premises.anchors.values() for label in each.labels}
         found |= {label for each in self.premises.served if each.keys is not None for role in each.keys.roles for label in role}
-        for effect in (effect for step in self.steps for effect in step.effects):
+        effects = [effect for step in self.steps for effect in step.effects] + [effect for past in self.past for effect in past.effects]
+        for effect in effects:
             if isinstance(effect, DsSet):
                 found |= effect.before.labels | effect.after.labels
             elif isinstance(effect, Signed):

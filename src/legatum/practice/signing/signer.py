@@ -3,7 +3,7 @@
 Signatures are kept for the process: no RRset is signed twice with the same key.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 from legatum.core.records.name import Name, canonical_key, is_under
@@ -16,15 +16,16 @@ from legatum.practice.signing.keyring import KeyRing, ZoneKey
 
 _DAY, _VALID = 86400, 400 * 86400
 _KEY_TTL = 3600
+NO_DS = (b"\0\0\0\0\0",)
+"""That the DS set is to be removed (RFC 8078 s4)."""
 
 
-def signed(zone: Zone, ring: KeyRing, now: float, asks: bool = False) -> Zone:
-    """The zone with its keys, proofs and signatures; what another signer had made is left out. ``asks``: the registry is asked for their DS
-    (RFC 7344)."""
+def signed(zone: Zone, ring: KeyRing, now: float, cds: Mapping[Name, tuple[bytes, ...]]) -> Zone:
+    """The zone with its keys, proofs and signatures; what another signer had made is left out. ``cds``: owner → what is asked for there
+    (RFC 7344, RFC 9615)."""
     plain = without_signing(zone)
     keyed = plain.with_rrsets([rrset(zone.origin, DNSKEY, _KEY_TTL, ring.published)])
-    if asks:
-        keyed = keyed.with_rrsets([rrset(zone.origin, CDS, _KEY_TTL, ring.asked_for)])
+    keyed = keyed.with_rrsets([rrset(name, CDS, _KEY_TTL, data) for name, data in cds.items()])
     cuts = {each.name for each in keyed.unsorted if each.rtype == NS and each.name != zone.origin}
     owned = [each for each in keyed if not any(is_under(each.name, cut) and each.name != cut for cut in cuts)]
     ours = [each for each in owned if each.name not in cuts or each.rtype in (DS, NS)]

@@ -134,7 +134,7 @@ async def _place(outside: Outside, name: str) -> Place:
         return Place(name, addresses)
     provider = outside.provider(name)
     can = provider.signing
-    return Place(name, addresses, not provider.changes_apex_ns, provider.by_hand, can.signs, can.takes_keys, can.takes_foreign)
+    return Place(name, addresses, not provider.changes_apex_ns, provider.by_hand, *can.abilities)
 
 
 def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: Zone) -> Place:

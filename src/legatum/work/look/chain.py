@@ -2,8 +2,10 @@
 
 import asyncio
 from collections.abc import Mapping
+from dataclasses import replace
 
 from legatum.core.dnssec.chain import Chain, Link, Served
+from legatum.core.dnssec.request import asked_at
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, server_keys
 from legatum.core.dnssec.trust import Anchors
 from legatum.core.fault import OutsideFault
@@ -23,10 +25,11 @@ async def keys_at(outside: Outside, address: str, zone: Name) -> tuple[ServerKey
     """What one address gives of the zone's signing, and whether it answered at all."""
     replies = await asyncio.gather(*(outside.asker.ask(address, zone, rtype, dnssec=True) for rtype in _ASKED))
     keys, soa, *asking = replies
-    signatures = [each for reply in (keys, soa) for each in reply.answer]
-    wanting = [reply.rtype for reply in asking if _has(reply)]
-    found = server_keys(zone, keys.find(DNSKEY) if _has(keys) else None, soa.find(SOA), signatures, wanting, outside.clock.now())
-    return found, all(each.answered for each in replies)
+    signatures = [each for reply in replies for each in reply.answer]
+    wanting = [told for reply in asking if _has(reply) and (told := reply.find(reply.rtype)) is not None]
+    key_set, now = keys.find(DNSKEY) if _has(keys) else None, outside.clock.now()
+    found = server_keys(zone, key_set, soa.find(SOA), signatures, [each.rtype for each in wanting], now)
+    return replace(found, asked=asked_at(zone, wanting, signatures, key_set, now)), all(each.answered for each in replies)
 
 
 def _has(reply: Reply) -> bool:

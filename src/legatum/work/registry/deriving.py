@@ -1,57 +1,43 @@
-"""From a key to the DS records that vouch for it: keys on the wire, where every server must have the same, in a file, or pasted."""
+"""From keys on the wire to the DS records that vouch for them, where every server must have the same; and what a zone asks for itself."""
 
-from pathlib import Path
+import asyncio
 
-from legatum.core.dnssec.key import parse_key
-from legatum.core.dnssec.serving import entry_points
-from legatum.core.fault import BadInput, GateShut
-from legatum.core.records.name import ROOT, Name, name_text
-from legatum.core.records.presentation import parse_rdata
-from legatum.core.records.rrtype import DNSKEY
+from legatum.core.dnssec.chain import agreed_keys, refuse_silent
+from legatum.core.dnssec.request import Request, asked_at, refuse_first, request_of, signal_name
+from legatum.core.records.name import Name
+from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY
 from legatum.work.look.chain import chain_of
 from legatum.work.outside import Outside
 
 
 async def keys_on_the_wire(outside: Outside, domain: Name) -> tuple[bytes, ...]:
     """Those that sign the key set. Raises :class:`GateShut` where servers do not have the same, or signatures do not hold."""
+    return agreed_keys((await chain_of(outside, domain)).links[-1])
+
+
+async def asked_on_the_wire(outside: Outside, domain: Name) -> tuple[Request, str]:
+    """What the zone asks its parent for; and why a parent should not act on that by itself, empty where it may. Raises
+    :class:`GateShut` for what is no request."""
     own = (await chain_of(outside, domain)).links[-1]
-    text = name_text(domain)
-    for each in own.servers:
-        if not each.answered:
-            raise GateShut(
-                f"{name_text(each.server)} ({each.address}) does not answer: whether it has the same keys is not known", "look again"
-            )
-        if each.given.keys is None or each.given.broken:
-            why = each.given.broken or "it serves the zone unsigned"
-            raise GateShut(f"{name_text(each.server)} ({each.address}): {why}", f"the chain whole: `legatum ds show {text}`")
-    entries = {each.given.entries for each in own.servers}
-    if len(entries) != 1:
-        raise GateShut(f"the servers of {text} do not give the same keys", f"wait until they do: `legatum ds show {text}`")
-    return entry_points(next(iter(entries)))
+    refuse_silent(own)
+    request = request_of(domain, {each.address: each.given for each in own.servers}, own.anchors)
+    if own.anchors or request.removes:
+        return request, ""
+    named = {host: name for host in {each.server for each in own.servers} if (name := signal_name(domain, host)) is not None}
+    said = await asyncio.gather(*(_signalled(outside, domain, name) for name in named.values()))
+    return request, refuse_first(request, dict(zip(named, said, strict=True)))
 
 
-def keys_of_text(given: str, domain: Name) -> tuple[bytes, ...]:
-    """A file with DNSKEY records, or one record's data: flags, protocol, algorithm, key. Raises :class:`BadInput`."""
-    path = Path(given)
-    text = path.read_text(encoding="utf-8") if path.is_file() else given
-    found = []
-    for line in text.splitlines():
-        words = line.partition(";")[0].split()
-        if "DNSKEY" in words:
-            words = words[words.index("DNSKEY") + 1 :]
-        if words:
-            found.append(_key(" ".join(words), given))
-    if not found:
-        raise BadInput(f"{given}: no key", "give a file with a DNSKEY record, or its data: 257 3 13 …")
-    return tuple(found)
-
-
-def _key(text: str, given: str) -> bytes:
-    try:
-        data = parse_rdata(DNSKEY, text, ROOT)
-    except BadInput as fault:
-        raise BadInput(f"{given}: {fault.message}", "a DNSKEY is flags, protocol, algorithm and the key in base64: 257 3 13 …") from None
-    key = parse_key(data)
-    if key is None or not key.signs_zone:
-        raise BadInput(f"{text[:40]}: no key that signs a zone", "its flags are 256 or 257, its protocol is 3 (RFC 4034 s2.1)")
-    return data
+async def _signalled(outside: Outside, domain: Name, name: Name) -> tuple[str, tuple[bytes, ...] | None]:
+    """The state of the zone that holds a signalling name, and what it asks for there, by signatures that hold."""
+    cut = await outside.walker().parent_of(name)
+    state, asker = (await chain_of(outside, cut.zone)).state, outside.asker
+    for address in asker.askable(cut.addresses):
+        keys, *given = await asyncio.gather(
+            asker.ask(address, cut.zone, DNSKEY, dnssec=True), *(asker.ask(address, name, each, dnssec=True) for each in (CDS, CDNSKEY))
+        )
+        sets = [found for reply in given if (found := reply.find(reply.rtype)) is not None]
+        sections = [each for reply in given for each in reply.answer]
+        asked = asked_at(domain, sets, sections, keys.find(DNSKEY), outside.clock.now(), name)
+        return str(state), asked.ds if asked is not None and asked.by and not asked.wrong else None
+    return str(state), None

@@ -261,6 +261,11 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
                 f"{place} signs {text} with other keys now: {each.keys.text}, not {expected.text}",
                 f"draft again, with --force: `legatum move show {text}` has the wish",
             )
+        elif expected is not None and each.keys is not None and each.keys.ttl > expected.ttl:
+            yield Obstacle(
+                f"{place} gives the key set of {text} with a TTL of {each.keys.ttl}; the plan rests on {expected.ttl}",
+                "say `key_ttl` for it in the settings, and draft again, with --force",
+            )
         else:
             continue
         return

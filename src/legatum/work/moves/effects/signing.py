@@ -63,13 +63,20 @@ class SetDs(Action[DsSet]):
         if stops := [status for status in registration.statuses if forbids_updates(status)]:
             remedy = f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
-        before = ds_rdatas(await meant(job, effect.before))
-        if held not in (before, wanted):
+        before = await self._before()
+        if before is not None and held not in (before, wanted):
             reason = f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old nor the new DS set"
             if job.registrar(effect.registrar).by_hand and (wrong := ds_slips(wanted, before, held)):
                 reason = "; ".join(wrong)
             refusals.append(Refusal(reason, "find out who changed it, and have it put right; then the same command again"))
         return refusals
+
+    async def _before(self) -> tuple[bytes, ...] | None:
+        """None where it was made of keys that are gone."""
+        try:
+            return ds_rdatas(await meant(self.job, self.effect.before))
+        except (GateShut, OutsideFault):
+            return None
 
     async def _unproven(self, wanted: tuple[bytes, ...]) -> list[str]:
         """Whether everybody who is asked anywhere would find a key that the parent vouches for, and each DS fits one somewhere."""

@@ -12,8 +12,6 @@ from legatum.core.moves.needs import Fits, Unvouched
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
-_KEY_TTL = 3600  # seconds, of a DNSKEY set that is not there yet
-
 
 @dataclass(frozen=True, slots=True)
 class Sign:
@@ -78,8 +76,8 @@ def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
 
 
 def keys_to_come(drawing: Drawing, place: str) -> Keys:
-    """Of a place that will sign by itself; the TTL of its key set is not known yet, and taken to be the longest that there is."""
-    return Keys.to_come(place, max(_KEY_TTL, *(each.ttl for each in drawing.contents.unsorted)))
+    """Of a place that will sign by itself, with the TTL that the settings say; it is looked at when they are there."""
+    return Keys.to_come(place, drawing.place(place).key_ttl)
 
 
 def disconnected(drawing: Drawing) -> Iterator[Piece]:

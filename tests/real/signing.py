@@ -1,0 +1,43 @@
+"""Moves of signed domains with the installed program, and what resolvers that validate say of them."""
+
+import time
+
+import dns.flags
+import dns.message
+import dns.query
+
+from legatum.core.records.name import Name, parse_name
+from legatum.wire.epp import DomainChange
+from tests.real.lab import Lab
+
+VALID = "connected and valid"
+LEADING = ("--registrar", "flint", "--publishing", "5s")
+
+
+def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False, until: str = "") -> None:
+    """``back``: and taken back; ``until``: only so far."""
+    drafted = lab.legatum("move", "draft", domain, *wishes, *LEADING)
+    assert drafted["steps"], drafted
+    assert lab.legatum("move", "rehearse", domain)["safe"]
+    ended = lab.legatum("move", "advance", domain, "--yes", "--wait", *(["--until", until] if until else []))
+    assert until or ended["halt"] == "complete"
+    if back:
+        assert lab.legatum("move", "retreat", domain, "--yes", "--wait")["halt"] == "complete"
+
+
+def authenticated(lab: Lab, domain: str) -> list[bool]:
+    """Whether each resolver has validated the domain, once they have let go of what they knew before."""
+    time.sleep(5)
+    query = dns.message.make_query(domain, "SOA", want_dnssec=True)
+    answers = [dns.query.udp(query, each.address, timeout=5) for each in lab.resolvers]
+    return [bool(each.flags & dns.flags.AD) for each in answers]
+
+
+def changed(lab: Lab, domain: str, **change: tuple[bytes, ...]) -> None:
+    """At the registrar's own pages, by somebody who looks at nothing."""
+    words = ("flint", parse_name(f"{domain}."), DomainChange(**change))  # type: ignore[arg-type]
+    lab.registry.loop.call_soon_threadsafe(lab.registry.registry.domains.update, *words)
+
+
+def servers(name: str) -> tuple[Name, ...]:
+    return tuple(parse_name(f"ns{number}.{name}.example.") for number in (1, 2))

@@ -1,0 +1,168 @@
+"""Signed domains that stay signed - keys exchanged, an algorithm changed, led to another signer - on real servers, visitors behind
+validating resolvers throughout; and the careless variants, which are bogus there.
+
+Each twice, or there and back. What the servers can do stands in docs/servers.md.
+"""
+
+import os
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import dns.message
+import dns.query
+import pytest
+
+from legatum.core.dnssec.serving import ds_of_key
+from legatum.core.records.name import parse_name
+from tests.real.lab import Lab
+from tests.real.processes import NEEDS_SERVERS
+from tests.real.signing import VALID, authenticated, carried_out, changed, servers
+from tests.real.visitors import Noticed, Visitors
+
+pytestmark = [pytest.mark.timeout(500), *NEEDS_SERVERS]
+
+
+def whole(lab: Lab, domain: str) -> None:
+    assert authenticated(lab, domain) == [True, True] and lab.legatum("ds", "show", domain)["links"][-1]["state"] == VALID
+
+
+def exchanged(lab: Lab, domain: str, home: str, *ways: str, back: bool = False) -> None:
+    """Another key, twice; ``back``: before that one that is taken back."""
+    carried_out(lab, domain, "--from", home, "--sign")
+    if back:
+        carried_out(lab, domain, "--from", home, "--exchange", *ways, back=True, until="chain")
+        whole(lab, domain)
+    for _ in range(2):
+        carried_out(lab, domain, "--from", home, "--exchange", *ways)
+    whole(lab, domain)
+
+
+def exchanged_with_both_signatures(lab: Lab, domain: str, home: str) -> None:
+    exchanged(lab, domain, home, "--way", "double-signature", back=True)
+
+
+def other_algorithm(lab: Lab, domain: str, home: str) -> None:
+    """To another one, and back to the first."""
+    carried_out(lab, domain, "--from", home, "--sign")
+    for number in ("14", "13"):
+        carried_out(lab, domain, "--from", home, "--exchange", "--algorithm", number)
+        held = lab.registry.registry.book.domains[parse_name(f"{domain}.")].ds
+        assert [str(each[2]) for each in held] == [number]
+    whole(lab, domain)
+
+
+def shared(lab: Lab, domain: str, home: str) -> None:
+    """Never insecure: to the other signer, taken back; there, and back."""
+    other = "pdns" if home == "knot" else "knot"
+    carried_out(lab, domain, "--from", home, "--sign")
+    carried_out(lab, domain, "--from", home, "--to", other, back=True, until="confirm")
+    whole(lab, domain)
+    for old, new in ((home, other), (other, home)):
+        carried_out(lab, domain, "--from", old, "--to", new)
+        whole(lab, domain)
+
+
+def brought(lab: Lab, domain: str, home: str) -> None:
+    """With the same keys, there and back."""
+    carried_out(lab, domain, "--from", home, "--sign")
+    held = lab.registry.registry.book.domains[parse_name(f"{domain}.")].ds
+    for old, new in ((home, "pdns"), ("pdns", home)):
+        carried_out(lab, domain, "--from", old, "--to", new, "--passage", "same-keys")
+        whole(lab, domain)
+    assert lab.registry.registry.book.domains[parse_name(f"{domain}.")].ds == held
+
+
+def transferred(lab: Lab, domain: str, home: str) -> None:
+    """To another registrar: the DS set comes out as it went in."""
+    carried_out(lab, domain, "--from", home, "--sign")
+    before = lab.registry.registry.book.domains[parse_name(f"{domain}.")]
+    carried_out(lab, domain, "--registrar-to", "slate", "--approve")
+    after = lab.registry.registry.book.domains[parse_name(f"{domain}.")]
+    assert (after.registrar, after.ds) == ("slate", before.ds) and before.ds
+    whole(lab, domain)
+
+
+TOURS: dict[str, tuple[str, Callable[[Lab, str, str], None]]] = {
+    "rolled-knot.example": ("knot", exchanged),
+    "rolled-bind.example": ("bind", exchanged),
+    "rolled-pdns.example": ("pdns", exchanged_with_both_signatures),
+    "algorithm-knot.example": ("knot", other_algorithm),
+    "algorithm-pdns.example": ("pdns", other_algorithm),
+    "shared-knot.example": ("knot", shared),
+    "shared-pdns.example": ("pdns", shared),
+    "brought.example": ("knot", brought),
+    "transferred.example": ("pdns", transferred),
+}
+
+
+def keys_not_shared(lab: Lab, domain: str) -> None:
+    """To another signer with both DS records in, and neither side's zone keys in the other's set."""
+    carried_out(lab, domain, "--from", "knot", "--sign")
+    lab.legatum("publish", domain, "--from", "knot", "--to", "pdns", "--yes")
+    query = dns.message.make_query(domain, "DNSKEY")
+    given = dns.query.tcp(query, lab.hostings["pdns"].address, timeout=5).answer[0]
+    changed(lab, domain, add_ds=tuple(ds_of_key(parse_name(f"{domain}."), each.to_wire() or b"") for each in given))
+    time.sleep(8)
+    with Noticed(lab.resolvers, domain) as noticed:
+        changed(lab, domain, add=servers("pdns"), remove=servers("knot"))
+        time.sleep(6)
+    assert any(each.endswith(domain) for each in noticed.names)
+
+
+def old_key_gone(lab: Lab, domain: str) -> None:
+    """The old key is taken out with its DS, not a TTL later."""
+    carried_out(lab, domain, "--from", "pdns", "--sign")
+    carried_out(lab, domain, "--from", "pdns", "--exchange", "--way", "double-signature", until="new-key")
+    time.sleep(4)
+    with Noticed(lab.resolvers, domain) as noticed:
+        subprocess.run([str(lab.folder / "pdns" / "rekey"), domain, "old-key"], check=True, capture_output=True)
+    assert any(each.endswith(domain) for each in noticed.names)
+
+
+def algorithm_dropped(lab: Lab, domain: str) -> None:
+    """The old algorithm's key and signatures are gone while its DS is there."""
+    carried_out(lab, domain, "--from", "pdns", "--sign")
+    for stage in ("new-signatures", "new-key"):
+        subprocess.run([str(lab.folder / "pdns" / "rekey"), domain, stage], check=True, capture_output=True)
+    time.sleep(4)
+    with Noticed(lab.resolvers, domain) as noticed:
+        subprocess.run([str(lab.folder / "pdns" / "rekey"), domain, "old-signatures"], check=True, capture_output=True)
+    assert any(each.endswith(domain) for each in noticed.names)
+
+
+CARELESS: dict[str, tuple[str, Callable[[Lab, str], None]]] = {
+    "keys-not-shared.example": ("knot", keys_not_shared),
+    "old-key-gone.example": ("pdns", old_key_gone),
+    "algorithm-dropped.example": ("pdns", algorithm_dropped),
+}
+
+
+@pytest.fixture
+def lab(tmp_path: Path) -> Iterator[Lab]:
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
+    domains = {domain: home for domain, (home, _) in {**TOURS, **CARELESS}.items()}
+    signed = [("bind", domain) for domain, home in domains.items() if home == "bind"]
+    made = Lab(tmp_path, 180 + worker, domains, signed=signed, signers=("knot", "pdns"), validating=True)
+    try:
+        made.start()
+        yield made
+    finally:
+        made.stop()
+
+
+def test_keys_and_signers_change_and_nothing_is_ever_bogus(lab: Lab) -> None:
+    visitors = [Visitors(each.address, [*TOURS], rate=4.0) for each in lab.resolvers]
+    for each in visitors:
+        each.start()
+    with ThreadPoolExecutor(len(TOURS) + len(CARELESS)) as workers:
+        works = {domain: workers.submit(tour, lab, domain, home) for domain, (home, tour) in TOURS.items()}
+        works |= {domain: workers.submit(variant, lab, domain) for domain, (_, variant) in CARELESS.items()}
+    failed = {domain: work.exception() for domain, work in works.items() if work.exception() is not None}
+    for each in visitors:
+        each.stop()
+    assert not failed, "\n\n".join(f"{domain}: {str(error)[:2500]}" for domain, error in failed.items())
+    assert [each.wrong[:5] for each in visitors] == [[], []]
+    assert all(each.asked > 1000 for each in visitors)
