@@ -21,6 +21,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--former", metavar="PROVIDER", help="after a switch: also what this provider's servers still say")
     parser.add_argument("--change-at", metavar="WHEN", help="when a change of name servers is planned: RFC 3339, or from now such as 2h")
     parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
+    parser.add_argument("--chain", action="store_true", help="also the chain of trust above it, from the root down")
     parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
     parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
@@ -39,12 +40,13 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.survey import survey
+        from legatum.work.survey import survey, with_chain
 
         wanted = await _wanted(args, outside)
         surveys = []
         for domain in domains:
             found = await survey(outside, domain, args.registrar, wanted)
+            found = await with_chain(outside, found) if args.chain else found
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [found.picture])
@@ -101,7 +103,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 def _document(found: "Survey") -> "SurveyDocument":
     from legatum.views.survey import survey_document
 
-    return survey_document(found.picture, found.findings)
+    return survey_document(found.picture, found.findings, found.chain)
 
 
 def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:

@@ -96,11 +96,15 @@ def show_chain(document: ChainDocument, now: float, screen: Screen) -> None:
         State.UNKNOWN: "look again: the same command",
     }.get(State(document.state), "")
     screen.verdict(document.state in (State.VALID, State.UNSIGNED), f"{document.domain}: {document.state}: {document.why}", following)
-    for link in document.links:
-        _show_link(link, now, screen)
+    show_links(document, now, screen)
     if document.left_out:
         screen.line()
         screen.line(f"Not asked: {document.left_out}.")
+
+
+def show_links(document: ChainDocument, now: float, screen: Screen) -> None:
+    for link in document.links:
+        _show_link(link, now, screen)
 
 
 def _show_link(link: LinkPart, now: float, screen: Screen) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 from legatum.core.observation.picture import Picture
 from legatum.core.printable import clean
 from legatum.net.file import write_whole
+from legatum.views.chain_drawing import draw_chain
 from legatum.views.drawing import draw_delegation, draw_narrow
 from legatum.views.survey import SurveyDocument
 
@@ -21,9 +22,11 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
     )
     environment.filters["clean"] = clean
     page = environment.get_template("report.html")
-    return page.render(
-        surveys=[(document, draw_delegation(document, picture), draw_narrow(document, picture)) for document, picture in surveys]
-    )
+    drawn = [
+        (document, draw_delegation(document, picture), draw_narrow(document, picture), draw_chain(document.chain))
+        for document, picture in surveys
+    ]
+    return page.render(surveys=drawn)
 
 
 def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:

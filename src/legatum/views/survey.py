@@ -2,19 +2,21 @@
 
 from collections.abc import Iterable
 
+from legatum.core.dnssec.chain import Chain
 from legatum.core.dnssec.key import ds_texts, parse_key
 from legatum.core.dnssec.signature import parse_signature
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
-from legatum.core.instant import instant_text
+from legatum.core.instant import instant_text, parse_instant
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.unseen import unseen
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text, unicode_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
-from legatum.core.records.rrtype import type_text
+from legatum.core.records.rrtype import RRSIG, type_text
 from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
+from legatum.views.chain import ChainDocument, chain_document, show_links
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 
@@ -116,7 +118,8 @@ class FindingPart(Part):
 
 class SurveyDocument(Document, tag="legatum.survey/1"):
     """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
-    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of."""
+    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``: where it
+    was asked for."""
 
     domain: str
     unicode: str
@@ -142,6 +145,7 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     dropped: int
     not_known: list[str]
     not_looked_at: list[str]
+    chain: ChainDocument | None = None
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -150,7 +154,7 @@ class SurveyListDocument(Document, tag="legatum.survey-list/1"):
     surveys: list[SurveyDocument]
 
 
-def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDocument:
+def survey_document(picture: Picture, findings: tuple[Finding, ...], chain: Chain | None = None) -> SurveyDocument:
     soas = [view.soa for view in picture.serving if view.soa]
     verdict, following = _verdict(picture, findings)
     return SurveyDocument(
@@ -168,7 +172,7 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         parents=_parents(picture),
         servers=[_server(view) for view in picture.servers],
         hosts=_hosts(picture),
-        contents=[record_part(each) for each in picture.contents.values() if each],
+        contents=[record_part(each) for each in picture.contents.values() if each and each.rtype != RRSIG],
         resolvers=_resolvers(picture),
         registrations=_registrations(picture),
         former=[_server(view) for view in picture.former],
@@ -177,7 +181,8 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...]) -> SurveyDo
         questions=picture.questions,
         dropped=picture.dropped,
         not_known=list(picture.not_known),
-        not_looked_at=["names other than those shown", *unseen(picture)],
+        not_looked_at=["names other than those shown", *unseen(picture, chain is not None)],
+        chain=chain_document(chain, picture.at) if chain is not None else None,
     )
 
 
@@ -351,6 +356,9 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
     screen.table(("server", "address", "serial", "NS set", "TTL", "authority", "over TCP", "ms"), rows5, styles)
     _show_timers(document, screen)
     _show_security(document, screen)
+    if document.chain is not None:
+        screen.line(f"The chain of trust: {document.chain.state}: {document.chain.why}", QUIET)
+        show_links(document.chain, parse_instant(document.at), screen)
     if document.contents:
         screen.heading("What visitors come for")
         screen.table(

@@ -14,6 +14,7 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
+    from legatum.core.dnssec.chain import Chain
     from legatum.core.findings import Finding
     from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.net.reply import Reply
@@ -21,12 +22,14 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Survey:
-    """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain."""
+    """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
+    ``chain``: of trust, from the root down, where that was looked at."""
 
     picture: "Picture"
     findings: "tuple[Finding, ...]"
     evidence: Evidence
     asked_for: Name | None = None
+    chain: "Chain | None" = None
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
@@ -41,6 +44,16 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
         picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
     found = _judged(picture, evidence)
     return found if picture.domain == domain else replace(found, asked_for=domain)
+
+
+async def with_chain(outside: Outside, found: Survey) -> Survey:
+    """The zones above are looked at too, as the domain's own servers were. Raises :class:`OutsideFault`."""
+    from legatum.core.dnssec.chain import Chain
+    from legatum.core.observation.chain import own_link
+    from legatum.work.look.chain import chain_of
+
+    above = await chain_of(outside, found.picture.parent_zone)
+    return replace(found, chain=Chain([*above.links, own_link(found.picture)], above.left_out))
 
 
 async def look_again(

@@ -44,6 +44,11 @@ class ServerKeys:
     asked: Asked | None = None
 
     @property
+    def gives_up(self) -> bool:
+        """It asks for the DS set to be removed."""
+        return self.asked is not None and not self.asked.ds
+
+    @property
     def made_with(self) -> Keys | None:
         """The keys of all signatures, those that nobody can check yet too."""
         if self.keys is None:

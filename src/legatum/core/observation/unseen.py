@@ -5,14 +5,15 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 
 
-def unseen(picture: Picture) -> list[str]:
-    """What the picture does not show, of all that a verdict on the domain might be taken to speak of."""
+def unseen(picture: Picture, chain: bool = False) -> list[str]:
+    """What the picture does not show, of all that a verdict on the domain might be taken to speak of. ``chain``: the one above it was
+    looked at beside."""
     left = []
     if not picture.resolvers:
         left.append("what resolvers say (none was asked)")
     elif picture.ds and not any(view.authenticated for view in picture.resolvers):
         left.append("what validating resolvers say (none of the settings' was seen to validate)")
-    if picture.ds:
+    if picture.ds and not chain:
         left.append(f"the chain of trust above {name_text(picture.parent_zone)}")
     if not picture.registrations:
         left.append(f"the registration ({picture.rdap_why or 'no account and no RDAP'})")

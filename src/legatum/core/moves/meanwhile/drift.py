@@ -238,7 +238,7 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
     made = position.runbook.premises.of(place, position.domain) is None
     under_way = any(isinstance(each, Signed) and each.place == place for each in position.step.effects)
     for address, each in by.items():
-        if each.asking and position.runbook.minds_cds:
+        if each.asking and position.runbook.minds_cds and not (position.runbook.disconnects and each.gives_up):
             yield Obstacle(
                 f"{place} asks the registry for a DS: {address} hands out {', '.join(each.asking)}; a registry that reads it would connect "
                 "the keys in the middle of the move",

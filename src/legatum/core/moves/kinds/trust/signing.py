@@ -100,7 +100,7 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool, dis
         return
     yield from _not_whole(domain, seen, old) if not disconnects else ()
     for who, side in ((old, seen.old), (new, seen.new)) if seen.heeded else ():
-        if asking := {address: each.asking for address, each in side.items() if each.asking}:
+        if asking := {address: each.asking for address, each in side.items() if each.asking and not (disconnects and each.gives_up)}:
             address, kinds = next(iter(asking.items()))
             yield Obstacle(
                 f"{who} asks the registry for a DS: {address} hands out {', '.join(kinds)}; a registry that reads it would "
