@@ -9,6 +9,7 @@ import json
 import os
 import sqlite3
 import subprocess
+import sys
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
@@ -114,6 +115,13 @@ _SPLIT = (
 )
 
 
+_PKCS8 = (  # what one server exports the other reads in this form only
+    f"{sys.executable} -c 'import sys; from cryptography.hazmat.primitives.serialization import *; "
+    "key = load_pem_private_key(sys.stdin.buffer.read(), None); "
+    "sys.stdout.buffer.write(key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()))'"
+)
+
+
 class BindHosting(Hosting):
     def command(self) -> list[str]:
         return [program("named") or "named", "-g", "-c", str(self.folder / "named.conf")]
@@ -131,13 +139,8 @@ class BindHosting(Hosting):
             f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};\n{_SPLIT}{zones}'
         )
 
-    @property
-    def above(self) -> str:
-        """The TLD's server."""
-        return f"{self.address.rpartition('.')[0]}.1"
-
     def _zone(self, zone: str) -> str:
-        signs = f" dnssec-policy split; inline-signing yes; parental-agents {{ {self.above}; }};" if zone in self.signing else ""
+        signs = " dnssec-policy split; inline-signing yes;" if zone in self.signing else ""
         allowed = f'allow-update {{ key "{KEY_NAME}"; }}; allow-transfer {{ key "{KEY_NAME}"; }};'
         return f'{{ type primary; file "{zone}.zone"; {allowed}{signs} }}'
 
@@ -154,10 +157,14 @@ class BindHosting(Hosting):
 
     @property
     def rekey(self) -> str:
-        """It asks the parent by itself whether the DS is there, and takes the old key out then."""
-        ksk = "awk '/^key:/ { tag = /KSK/ ? $2 : \"\" } /key signing: *yes/ && tag { print tag }'"
-        roll = f"old=$({self.steer('dnssec -status $1')} | {ksk})\n{self.steer('dnssec -rollover -key $old $1')}"
-        return f"case $2 in\nnew-key) {roll} ;;\nold-key) ;;\n*) exit 1 ;;\nesac"
+        """It has to be told that the DS is there, and has been for its TTL: else it takes the old key for one that nobody vouches for."""
+        ksks = f"$({self.steer('dnssec -status $1')} | awk '/^key:/ {{ tag = /KSK/ ? $2 : 0 }} /key signing: *yes/ && tag {{ print tag }}')"
+        told = self.steer("dnssec -checkds published $1")
+        return (
+            f"keys={ksks}\ncase $2 in\nnew-key) {told}\nsleep 5\necho $keys > $1.old\n{self.steer('dnssec -rollover -key $keys $1')} ;;\n"
+            "old-key) old=$(cat $1.old)\nfor each in $keys; do\nif [ $each = $old ]; then said=withdrawn; else said=published; fi\n"
+            f"{self.steer('dnssec -checkds -key $each $said $1')}\ndone ;;\n*) exit 1 ;;\nesac"
+        )
 
 
 class KnotHosting(Hosting):
@@ -217,7 +224,7 @@ class KnotHosting(Hosting):
             f"old-key) {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
             f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
             f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"
-            f"{other} export-zone-key-pem $1 $number > brought.pem\n"
+            f"{other} export-zone-key-pem $1 $number | {_PKCS8} > brought.pem\n"
             f"case $kind in KSK) roles='ksk=yes zsk=no' ;; ZSK) roles='ksk=no zsk=yes' ;; *) exit 1 ;; esac\n"
             f"{keymgr} import-pem brought.pem algorithm=13 $roles; done\n"
             f"for each in $had; do {keymgr} delete $each; done\n{knotc} -b zone-sign $1 ;;\n*) exit 1 ;;\nesac"

@@ -18,7 +18,8 @@ def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False, until: 
     """``back``: and taken back; ``until``: only so far."""
     drafted = lab.legatum("move", "draft", domain, *wishes, *LEADING)
     assert drafted["steps"], drafted
-    assert lab.legatum("move", "rehearse", domain)["safe"]
+    if "--registrar-to" not in wishes:  # nothing that caches hold changes with that
+        assert lab.legatum("move", "rehearse", domain)["safe"]
     ended = lab.legatum("move", "advance", domain, "--yes", "--wait", *(["--until", until] if until else []))
     assert until or ended["halt"] == "complete"
     if back:
