@@ -222,12 +222,12 @@ class KnotHosting(Hosting):
             "case $has in *other) next=quiet ;; *) next=other ;; esac\n"
             f"{self.steer('conf-set zone[$1].dnssec-policy $next')} ;;\n"
             f"old-key) {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
-            f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
+            f"keys-brought) for each in $({keymgr} list | awk '{{ print $1 }}'); do {keymgr} delete $each; done\n"
             f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"
             f"{other} export-zone-key-pem $1 $number | {_PKCS8} > brought.pem\n"
             f"case $kind in KSK) roles='ksk=yes zsk=no' ;; ZSK) roles='ksk=no zsk=yes' ;; *) exit 1 ;; esac\n"
             f"{keymgr} import-pem brought.pem algorithm=13 $roles; done\n"
-            f"for each in $had; do {keymgr} delete $each; done\n{knotc} -b zone-sign $1 ;;\n*) exit 1 ;;\nesac"
+            f"{knotc} -b zone-sign $1 ;;\n*) exit 1 ;;\nesac"
         )
 
 

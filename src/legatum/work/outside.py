@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import Clock, SystemClock, WorldControl
@@ -81,9 +82,15 @@ class Outside:
     def registrar(self, name: str) -> "Registrar":
         """The same one throughout a run: the password is read once, and a session kept. Raises :class:`BadInput`."""
         from legatum.services.opening import open_registrar
+        from legatum.services.zone_above import ZoneAbove
 
         if name not in self._registrars:
-            self._registrars[name] = open_registrar(name, self.settings, self.folder, self.walker, self.asker.route, self._keep_sent)
+            above = kept_at(name)  # of a part
+            self._registrars[name] = (
+                ZoneAbove(name, above[0], self.provider(above[1]), self.walker)
+                if above is not None
+                else open_registrar(name, self.settings, self.folder, self.walker, self.asker.route, self._keep_sent)
+            )
         return self._registrars[name]
 
     async def close(self) -> None:

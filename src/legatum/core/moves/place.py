@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.records.name import Name
+from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, A
 
@@ -17,6 +17,7 @@ Key = tuple[Name, int]
 PARENT = "the parent"
 """The place that hands out the delegation of the move's domain."""
 ADDRESSES = (A, AAAA)
+_FRONT, _AT = "the zone ", " at "
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +38,22 @@ class Place:
     @property
     def addresses(self) -> tuple[str, ...]:
         return tuple(address for each in self.servers.values() for address in each)
+
+
+def keeper_name(zone: Name, provider: str) -> str:
+    """In the place of a registrar's name, for the DS set of a part: it is kept in the zone above."""
+    return f"{_FRONT}{name_text(zone)}{_AT}{provider}"
+
+
+def kept_at(registrar: str) -> tuple[Name, str] | None:
+    """The zone above and its provider; None for a registrar's name."""
+    zone, at, provider = registrar.removeprefix(_FRONT).partition(_AT)
+    return (parse_name(zone + "."), provider) if registrar.startswith(_FRONT) and at else None
+
+
+def keeper_text(registrar: str) -> str:
+    """Where something is kept, in words."""
+    return f"in {registrar}" if kept_at(registrar) else f"at the registrar {registrar}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,7 +34,7 @@ from legatum.core.moves.effects import (
     ZoneMade,
 )
 from legatum.core.moves.needs import Fits, Forgotten, Lowered, Need, Unasked, Unnamed, Unused
-from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.place import ADDRESSES, PARENT, Key, keeper_text
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.scene import Content, Scene, scene_at_the_beginning
 from legatum.core.records.name import Name, is_under, name_text
@@ -418,8 +418,8 @@ class _Way:
 
     def _told(self, step: Step, back: DsSet, phase: Phase) -> Iterator[Piece]:
         """The registrar told, and the parent's servers looked at."""
-        said = f"Have the registrar {back.registrar} vouch for {back.after.text} again"
-        words = said if back.after else f"Take the DS set away at {back.registrar}"
+        words = f"Put in {back.after.text} again" if back.after else "Take the DS set away"
+        words += f" {keeper_text(back.registrar)}"
         yield self._piece(phase, step, back, words, "the registry holds just this", (Fits(back.domain),))
         yield Piece(phase, Step(
             f"{step.id}-seen{SUFFIX}", f"See {'it' if back.after else 'no DS'} on every server of .{name_text(back.parent_zone)}",

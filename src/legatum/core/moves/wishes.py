@@ -84,12 +84,6 @@ class Wishes:
         return self.unsign and not self.leads
 
     @property
-    def passes(self) -> bool:
-        """The plan of it knows what to do about signatures: copies and names of the same servers have the same keys; another provider is
-        led to by way of unsigned."""
-        return not self.part
-
-    @property
     def leads(self) -> bool:
         """Visitors are led to other servers by it: all that they are led by counts, and whether the domain is signed."""
         going = any(not each for each in self.hosts.values())

@@ -27,14 +27,15 @@ MODEL = (
     "A copy may be used until its TTL, or the floor where that is longer, has passed since the last moment at which it was handed "
     "out, and one query time-out and a second more. A name server's address may be had from every server that gives it.",
     "Validating caches may hold a DS set, a key set and data of any ages together, one cache or two behind each other: where the DS set "
-    "is of no key that signs the key set, or no key of the set has signed the data, it is bogus. Keys that a provider makes are taken to "
+    "is of no key that signs the key set, or no key of the set has signed the data, for every algorithm named, it is bogus; proofs of "
+    "absence are signed as data are. Keys that a provider makes are taken to "
     "be there when it has the zone.",
     "Checked: nobody asks a server that does not serve the zone or is switched off, gets “no such name” for "
     "what is there before and after, "
     "keeps “no such name” for a name server, or is sent to an address that works no more. Checked for steps that take no time, their "
     "estimated time, and two days each.",
-    "Not in it: validating caches that want every algorithm of the DS set; signatures that run out; proofs of absence beside the data that "
-    "they are signed with; caches that ask through other caches, but for the second above and the "
+    "Not in it: signatures that run out (each step looks at them, rule 12); caches that deny names by proofs that they hold of others "
+    "(RFC 8198); caches that ask through other caches, but for the second above and the "
     "margin; edits that somebody makes on one side only; servers of one place that answer differently by place or by chance; lost packets; "
     "what is said by the services behind the names. A domain that is given up leaves behind the caches that renew their copies.",
 )

@@ -1,6 +1,7 @@
 """Who holds what a plan changes: the provider at which the zone is changed, who serves a part of it, the registrar's account."""
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
+from legatum.core.moves.place import keeper_name
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.observation.verdict import names_said
@@ -45,8 +46,13 @@ def part_holder(outside: Outside, zone: Zone, cut: Name) -> str:
     return found
 
 
-async def registrar_account(outside: Outside, wish: Wishes) -> str:
-    """The account that has the domain. Raises :class:`BadInput` where that is not to be seen."""
+async def registrar_account(outside: Outside, wish: Wishes, picture: Picture) -> str:
+    """The account that has the domain; of a part whose DS set stands in a zone of ours, that. Raises :class:`BadInput` where it is not to
+    be seen."""
+    above = {view.server for view in picture.parents}
+    keeper = next((name for name in outside.settings.providers if set(servers_at(outside, name)) & above), "")
+    if keeper and not wish.registrar:
+        return keeper_name(picture.parent_zone, keeper)
     if wish.registrar or (wish.transfer and not wish.delegates):
         return wish.registrar or (wish.transfer.losing if wish.transfer else "")
     if wish.transfer:

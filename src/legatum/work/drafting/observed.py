@@ -52,8 +52,8 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         for host in place.servers
         if host not in (*picture.delegation, *picture.own_ns) and not is_under(host, wish.domain)
     ]
-    registrar = await registrar_account(outside, wish) if wish.delegates or wish.transfer else ""
-    reads_cds = not registrar or outside.settings.registrars[registrar].reads_cds
+    registrar = await registrar_account(outside, wish, picture) if wish.delegates or wish.transfer else ""
+    reads_cds = not registrar or (registrar in outside.settings.registrars and outside.settings.registrars[registrar].reads_cds)
     others = [host for host in new if host not in provider.servers]
     signing = await _signing(outside, wish, picture, provider.servers, others, reads_cds)
     return Drawing(
@@ -111,7 +111,7 @@ async def _signing(
     sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
     heeded = reads_cds and (wish.leads or wish.unsign)
     signing = replace(await look_at_signing(outside, wish.domain, *sides), heeded=heeded)
-    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.passes, wish.disconnects):
+    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.disconnects):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing
 

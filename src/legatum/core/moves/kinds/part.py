@@ -19,7 +19,7 @@ from legatum.core.moves.place import ADDRESSES
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
-from legatum.core.records.rrtype import NS, SOA
+from legatum.core.records.rrtype import DS, NS, SOA
 from legatum.core.zones.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.zones.signer import OWN, counted_text
 from legatum.core.zones.zone import Zone, fresh_zone
@@ -40,6 +40,9 @@ def part_pieces(drawing: Drawing, wish: Part) -> Iterator[Piece]:
     """Raises :class:`BadInput` and :class:`GateShut` as cutting does."""
     if wish.name == drawing.domain or not is_under(wish.name, drawing.domain):
         raise BadInput(f"{name_text(wish.name)} is not below {name_text(drawing.domain)}", "give a name such as app, or whole")
+    if drawing.contents.get(wish.name, DS) is not None:
+        text = name_text(wish.name)
+        raise GateShut(f"{text} has a DS in the zone above: its servers cannot change under it", f"`legatum ds withdraw {text}` first")
     if not wish.held_by:
         if wish.to == drawing.main:
             raise GateShut(f"{name_text(wish.name)} is served by {wish.to}, in the zone above", "name another provider")

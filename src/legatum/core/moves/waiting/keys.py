@@ -42,7 +42,8 @@ def fitting(need: Fits, scene: Scene, effects: Iterable[Effect], premises: Premi
         effect.play(after, 0, 0, _NOW)
     vouched = _sets(need.zone, after, caution)
     before = _asked(need.zone, (), after, premises)
-    places = [each for each in _asked(need.zone, need.places, after, premises) if (each, need.zone) in after.served]
+    asked = _asked(need.zone, need.places, after, premises)
+    places = [each for each in asked if (each, need.zone) in after.served or each == PARENT]  # that has the zone above
 
     def held(ttl: int | None) -> list[_Held]:
         given = ((place, each) for place in places for each in _given(place, need.zone, after, premises, caution, need.places, ttl))
@@ -96,7 +97,7 @@ def _asked(zone: Name, places: Sequence[str], scene: Scene, premises: Premises) 
     grown = True
     while grown:
         told = {host for place, origin, ns in sets if place == PARENT or origin != zone or place in found for host in targets(ns)}
-        more = [place for place, each in hosts.items() if place not in found and place != PARENT and each & told]
+        more = [place for place, each in hosts.items() if place not in found and each & told]
         found |= dict.fromkeys(more)
         grown = bool(more)
     return list(found)

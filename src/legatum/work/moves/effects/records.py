@@ -13,6 +13,7 @@ from legatum.core.records.rrtype import NS, SOA, type_text
 from legatum.core.records.soa import alike
 from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.difference import difference_text
+from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import ByHand
@@ -136,7 +137,7 @@ class ChangeRecords(Action[Records]):
         """Raises :class:`OutsideFault` where a cut, or its end, has changed what is beside it."""
         if self.effect.cut is None:
             return
-        keys = sorted((each.name, each.rtype) for each in wanted.unsorted if not self.effect.hides(each.name))
+        keys = sorted((each.name, each.rtype) for each in wanted.unsorted if each.rtype not in OWN and not self.effect.hides(each.name))
         if wrong := await wrong_answers(self.job.outside, addresses, wanted, keys):
             raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(wrong[:4])}", "`legatum compare PROVIDER FILE` shows it")
 

@@ -9,6 +9,7 @@ from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
 from legatum.core.moves.needs import Fits, Unvouched
+from legatum.core.moves.place import keeper_text
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
@@ -110,7 +111,7 @@ def vouching(
     change, look = idents
     now = "just this DS set" if after else "no DS"
     yield Piece(phase, Step(
-        change, f"{words} at the registrar {drawing.registrar}",
+        change, f"{words} {keeper_text(drawing.registrar)}",
         (DsSet(drawing.registrar, drawing.domain, drawing.parent_zone, before, after, ahead),),
         gates or ("the registry holds just this DS set",),
         f"the registry holds {now}", back, estimate=3600 if drawing.registrar_by_hand else 2,

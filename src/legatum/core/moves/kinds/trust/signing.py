@@ -81,21 +81,14 @@ class Obstacle:
     remedy: str
 
 
-def obstacles(domain: Name, seen: Signing, old: str, new: str, passes: bool, disconnects: bool = False) -> Iterator[Obstacle]:
-    """Why the domain is not to be led from provider ``old`` to ``new``. ``passes``: the plan knows what to do about signatures; else only
-    an unsigned domain can be led. ``disconnects``: it does nothing but take the DS away, from a broken chain too."""
+def obstacles(domain: Name, seen: Signing, old: str, new: str, disconnects: bool = False) -> Iterator[Obstacle]:
+    """Why the domain is not to be led from provider ``old`` to ``new``. ``disconnects``: the plan does nothing but take the DS away, from a
+    broken chain too."""
     text = name_text(domain)
     if seen.silent:
         yield Obstacle(
             f"whether {text} is signed is not known: {', '.join(seen.silent[:4])}{' …' if seen.silent[4:] else ''} did not answer",
             "look again when they answer: the same command",
-        )
-        return
-    if seen.anchors and not passes:
-        yield Obstacle(
-            f"{text} is signed: {seen.text}; everybody behind a validating resolver would get nothing",
-            f"this kind of change of a signed domain is not led yet. Go unsigned first: `legatum move draft {text} --unsign`; "
-            "then draft again",
         )
         return
     yield from _not_whole(domain, seen, old) if not disconnects else ()
