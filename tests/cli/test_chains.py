@@ -106,3 +106,19 @@ def test_the_chain_stands_in_the_survey_and_is_drawn_in_its_report(desk: Desk, t
     assert not any("chain of trust" in each for each in told["not_looked_at"])
     page = (tmp_path / "page.html").read_text()
     assert page.count("<svg") == 3 and "The chain of trust: connected and valid" in page and "4 of the parent&#x27;s addresses: DS" in page
+
+
+def test_nobody_is_led_to_servers_whose_own_names_are_bogus(desk: Desk) -> None:
+    """sorrel's names lie in a zone that it signs, under a DS: without its keys nobody who validates finds them."""
+    desk.done("move", "draft", "kilnandclay.example", "--to", "sorrel", "--registrar", "flint", "--pace", "at-once")
+    desk.done("move", "advance", "kilnandclay.example", "--yes", "--wait", "--until", "compare")
+    primary, zone = desk.world.hostings["sorrel"][0], parse_domain("sorrel.example")
+
+    async def lost() -> None:
+        primary.ring(zone).go("new-key")
+        primary.ring(zone).keys = primary.ring(zone).keys[1:]
+        primary.sign_anew(zone)
+
+    desk.practice.run(lost())
+    assert desk.run("move", "advance", "kilnandclay.example", "--yes", "--wait") == 4
+    assert "lie in sorrel.example, which is bogus" in desk.said and "ds show sorrel.example" in desk.said

@@ -106,6 +106,21 @@ def test_the_ds_set_comes_out_of_a_transfer_as_it_went_in(desk: Desk) -> None:
     assert state(desk) == "connected and valid" and visited(desk) and held is not None and held.registrar == "slate"
 
 
+def test_a_registrar_that_takes_no_ds_gets_the_domain_when_nobody_vouches_for_it_any_more(desk: Desk) -> None:
+    settings = desk.world.settings_file
+    settings.write_text(settings.read_text().replace("[registrars.slate]\n", "[registrars.slate]\ntakes_ds = false\n"))
+    wishes = ("--registrar", "flint", "--registrar-to", "slate", "--approve", "--publishing", "4m")
+    assert desk.run("move", "draft", SIGNED, *wishes) == 4 and "slate takes no DS" in desk.said
+    desk.practice.visit([(parse_domain(SIGNED), A)], 200)
+    desk.done("move", "draft", SIGNED, *wishes, "--unsign")
+    desk.done("move", "rehearse", SIGNED)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    held = desk.world.registry.known(parse_domain(SIGNED))
+    assert state(desk) == "signed, not connected" and held is not None and (held.registrar, held.ds) == ("slate", ())
+    seen = desk.world.visitors.seen
+    assert len(seen) > 30 and all(each.good for each in seen)
+
+
 def test_the_way_taken_is_told_with_its_reason(desk: Desk) -> None:
     desk.done("move", "draft", SIGNED, "--to", "sorrel", *THERE)
     assert "both sides' zone keys in both key sets (rowan and sorrel take them)" in " ".join(desk.said.split())

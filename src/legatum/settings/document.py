@@ -120,7 +120,8 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
 
     ``nameservers``: whether the registry takes them as host objects or as attributes of the domain. ``at_once``: commands that may be
     under way together in one session. ``dns``: providers that stop when a domain leaves this registrar. ``reads_cds``: whether the
-    registry may act on CDS and CDNSKEY records by itself (RFC 7344); false where it is known that it does not.
+    registry may act on CDS and CDNSKEY records by itself (RFC 7344); false where it is known that it does not. ``takes_ds``: whether DS
+    records can be put in through it.
     """
 
     server: str
@@ -133,14 +134,17 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     at_once: int = 8
     dns: list[str] = field(default_factory=list)
     reads_cds: bool = True
+    takes_ds: bool = True
 
 
 class ManualRegistrar(Section, tag_field="kind", tag="manual"):
-    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet; ``dns``, ``reads_cds``: as above."""
+    """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet; ``dns``, ``reads_cds``,
+    ``takes_ds``: as above."""
 
     page: str = ""
     dns: list[str] = field(default_factory=list)
     reads_cds: bool = True
+    takes_ds: bool = True
 
 
 class Resolver(Section):

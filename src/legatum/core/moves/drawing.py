@@ -3,10 +3,11 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.instant import instant_text
 from legatum.core.moves.assembly import Piece
-from legatum.core.moves.effects import Change, Delegated, HostSet, Records, Signed, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import Change, Delegated, DsSet, HostSet, Records, Signed, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
 from legatum.core.moves.runbook import Past
 from legatum.core.observation.picture import Picture
@@ -165,6 +166,8 @@ def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
         for effect in piece.step.effects:
             if isinstance(effect, Delegated):
                 held = replace(held, nameservers=effect.after)
+            elif isinstance(effect, DsSet):
+                held = replace(held, ds=tuple(each.hex() for each in ds_rdatas(effect.after)))
             elif isinstance(effect, HostSet):
                 hosts = {host: each for host, each in held.hosts.items() if host != effect.host}
                 held = replace(held, hosts={**hosts, effect.host: effect.after} if effect.after else hosts)

@@ -65,9 +65,7 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
     pieces = [piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)]
     pieces = completed(drawing, pieces)
     _refuse_twice(pieces)
-    changes_ds = any(isinstance(effect, DsSet) for piece in pieces for effect in piece.step.effects)
-    if changes_ds and any(isinstance(each, NewRegistrar) for each in wishes):
-        raise BadInput("the DS set changes with it, and has to come out of a transfer as it went in", "draft one after the other")
+    _refuse_lost_ds(drawing, wishes, pieces)
     premises, past = premises_of(drawing, pieces)
     if leading := led_back(pieces, premises, past):
         raise GateShut(
@@ -78,6 +76,21 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
     for obstacle in running_out(runbook, (), drawing.signed_until, drawing.at) if drawing.anchors else ():
         raise GateShut(obstacle.reason, obstacle.remedy)
     return runbook
+
+
+def _refuse_lost_ds(drawing: Drawing, wishes: Sequence[Wish], pieces: Sequence[Piece]) -> None:
+    """A DS set comes out of a transfer as it went in, or goes before it."""
+    changed = [effect.after for piece in pieces for effect in piece.step.effects if isinstance(effect, DsSet)]
+    for each in wishes:
+        if not isinstance(each, NewRegistrar):
+            continue
+        if any(changed):
+            raise BadInput("the DS set changes with it, and has to come out of a transfer as it went in", "draft one after the other")
+        if each.held.ds and not each.wish.gaining.takes_ds and not changed:
+            raise GateShut(
+                f"{name_text(each.held.domain)} is signed, and {each.wish.gaining.name} takes no DS: nobody could change it there",
+                "have it go before: --unsign beside --registrar-to; or another registrar",
+            )
 
 
 def shorter_pace(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:

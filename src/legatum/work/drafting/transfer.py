@@ -39,7 +39,8 @@ async def transfer_wish(outside: Outside, wish: TransferWish) -> tuple[Held, Ter
             "make it first: "
             "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX --email ADDRESS`",
         )
-    return held, Terms(leaving, Account(gaining.name, gaining.by_hand), reference, wish.approve, wish.years, wish.registrant)
+    gains = Account(gaining.name, gaining.by_hand, takes_ds=outside.settings.registrars[gaining.name].takes_ds)
+    return held, Terms(leaving, gains, reference, wish.approve, wish.years, wish.registrant)
 
 
 def make_room(path: Path, journal: Journal) -> None:

@@ -15,7 +15,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, NS, SOA
 from legatum.net.reply import Reply
 from legatum.net.roots import PUBLIC_ANCHORS
-from legatum.net.walk import referral
+from legatum.net.walk import Cut, referral
 from legatum.work.outside import Outside
 
 _ASKED = (DNSKEY, SOA, CDS, CDNSKEY)
@@ -36,14 +36,24 @@ def _has(reply: Reply) -> bool:
     return reply.authoritative and reply.find(reply.rtype) is not None
 
 
-async def chain_of(outside: Outside, domain: Name) -> Chain:
-    """Raises :class:`OutsideFault` for a domain that nobody delegates, and where nobody above it answers."""
-    walker, anchors = outside.walker(), trust_anchors(outside)
-    cut, known = await walker.delegation_of(domain)
+async def link_of(outside: Outside, domain: Name) -> Link:
+    """The domain's own link alone. Raises as :func:`chain_of`."""
+    cut, servers = await _delegated(outside, domain)
+    return await _link(outside, domain, servers, cut.zone, cut.addresses, trust_anchors(outside).get(domain, Anchors()))
+
+
+async def _delegated(outside: Outside, domain: Name) -> tuple[Cut, Mapping[Name, tuple[str, ...]]]:
+    cut, known = await outside.walker().delegation_of(domain)
     ns = referral(cut.zone, known) or known.find(NS) if known is not None else None
     if known is None or ns is None:
         raise OutsideFault(f"nobody delegates {name_text(domain)}", "is it spelt right? Give the domain, not a name in it")
-    servers: Mapping[Name, tuple[str, ...]] = await outside.addresses(targets(ns))
+    return cut, await outside.addresses(targets(ns))
+
+
+async def chain_of(outside: Outside, domain: Name) -> Chain:
+    """Raises :class:`OutsideFault` for a domain that nobody delegates, and where nobody above it answers."""
+    walker, anchors = outside.walker(), trust_anchors(outside)
+    _, servers = await _delegated(outside, domain)
     zones: list[tuple[Name, Mapping[Name, tuple[str, ...]], Name | None, tuple[str, ...]]] = []
     zone: Name = domain
     while True:

@@ -7,9 +7,10 @@ from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.meanwhile.sides import differing_refusal, worse_at
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
-from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.name import ROOT, Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
+from legatum.work.look.chain import link_of
 from legatum.work.moves.job import Job
 
 
@@ -32,6 +33,18 @@ async def unready(job: Job, zone: Name, hosts: Sequence[Name], ns: Sequence[Name
                 said = names_said(targets(held.find(NS)))
                 refusals.append(Refusal(f"{address} {who}hands out {said}, not {names_said(expected)}", remedy))
     return refusals
+
+
+async def bogus_names(job: Job, hosts: Sequence[Name]) -> list[Refusal]:
+    """Name servers whose own names are bogus: whoever validates finds no address for them."""
+    walker = job.outside.walker()
+    zones = {(await walker.parent_of(host)).zone for host in hosts if not is_under(host, job.domain)}
+    links = await asyncio.gather(*(link_of(job.outside, zone) for zone in sorted(zones) if zone != ROOT))
+    remedy = "have that mended, or lead to other servers: `legatum ds show {}`"
+    return [
+        Refusal(f"the names of its servers lie in {name_text(each.zone)}, which is bogus: {why}", remedy.format(name_text(each.zone)))
+        for each in links for why, _ in list(each.broken())[:1]
+    ]  # fmt: skip
 
 
 def _answers_from_above(job: Job, place: str, zone: Name) -> bool:

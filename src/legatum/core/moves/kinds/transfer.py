@@ -45,12 +45,14 @@ class Held:
 
 @dataclass(frozen=True)
 class Account:
-    """One of the two registrars. ``servers``, ``addresses``: of DNS services that stop when a domain leaves it."""
+    """One of the two registrars. ``servers``, ``addresses``: of DNS services that stop when a domain leaves it; ``takes_ds``: DS
+    records can be put in through it."""
 
     name: str
     by_hand: bool
     servers: tuple[Name, ...] = ()
     addresses: tuple[str, ...] = ()
+    takes_ds: bool = True
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ from legatum.work.look.registration import registration_view
 from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
-from legatum.work.moves.readiness import differing, unready
+from legatum.work.moves.readiness import bogus_names, differing, unready
 from legatum.work.survey import survey
 from legatum.work.zones.compare import AnswersComparison, addresses_by_side, compare_answers
 
@@ -103,7 +103,7 @@ class SeeReady(Action[Ready]):
             for right in effect.places:
                 if found := await differing(job, effect.zone, left, right):
                     return found
-        return []
+        return await bogus_names(job, effect.ns or [host for place in effect.places for host in servers_at(job.outside, place)])
 
     async def perform(self) -> Outcome:
         places = (*self.effect.leaving, *self.effect.places)
