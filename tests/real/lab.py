@@ -180,13 +180,14 @@ class KnotHosting(Hosting):
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
             + "policy:\n"
-            + "".join(self._policy(*each) for each in (("quiet", 256), ("other", 384)))
+            + "".join(self._policy(*each) for each in (("quiet", 256), ("other", 384), ("alone", 256)))
             + f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
         )
 
     def _policy(self, name: str, bits: int) -> str:
         times = "delete-delay: 1\n    dnskey-ttl: 3\n    zone-max-ttl: 4\n    propagation-delay: 1"
-        more = "cds-cdnskey-publish: none\n    dnskey-management: incremental"
+        managed = "full" if name == "alone" else "incremental"  # records of keys that it has not are taken out, or left
+        more = f"cds-cdnskey-publish: none\n    dnskey-management: {managed}"
         return f"  - id: {name}\n    algorithm: ecdsap{bits}sha{bits}\n    {more}\n    {times}\n"
 
     def _signs(self, zone: str) -> str:
@@ -207,7 +208,10 @@ class KnotHosting(Hosting):
 
     @property
     def take_away(self) -> str:
-        return f"{self.steer('conf-unset zone[$1]')}\n{program('knotc')} -s {self.folder}/knot.sock -f zone-purge +orphan $1"
+        """With its keys: one that comes again with the same ones would find them there."""
+        keymgr = f"{program('keymgr')} -c {self.folder}/knot.conf $1"
+        gone = f"for each in $({keymgr} list | awk '{{ print $1 }}'); do {keymgr} delete $each; done"
+        return f"{self.steer('conf-unset zone[$1]')}\n{gone}\n{program('knotc')} -s {self.folder}/knot.sock -f zone-purge +orphan $1"
 
     takes_keys = ("foreign", "brought")
 
@@ -222,12 +226,14 @@ class KnotHosting(Hosting):
             "case $has in *other) next=quiet ;; *) next=other ;; esac\n"
             f"{self.steer('conf-set zone[$1].dnssec-policy $next')} ;;\n"
             f"old-key) {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
-            f"keys-brought) for each in $({keymgr} list | awk '{{ print $1 }}'); do {keymgr} delete $each; done\n"
+            f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
             f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"
             f"{other} export-zone-key-pem $1 $number | {_PKCS8} > brought.pem\n"
             f"case $kind in KSK) roles='ksk=yes zsk=no' ;; ZSK) roles='ksk=no zsk=yes' ;; *) exit 1 ;; esac\n"
             f"{keymgr} import-pem brought.pem algorithm=13 $roles; done\n"
-            f"{knotc} -b zone-sign $1 ;;\n*) exit 1 ;;\nesac"
+            f"for each in $had; do {keymgr} delete $each; done\n"
+            f"{self.steer('conf-set zone[$1].dnssec-policy alone')}\n{knotc} -b zone-sign $1\n"
+            f"{self.steer('conf-set zone[$1].dnssec-policy quiet')} ;;\n*) exit 1 ;;\nesac"
         )
 
 

@@ -16,6 +16,7 @@ from legatum.core.records.rrtype import SOA
 from legatum.net.resolver import ask_resolver
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import servers_at
+from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.signing import look_at_signing
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
@@ -205,13 +206,25 @@ class ChangeSigning(Action[Signed]):
 
 
 class SeeTrust(Action[Trusted]):
-    """By our own validation of what every server gives, and by what resolvers answer: one that validates answers nothing bogus."""
+    """By our own validation of what every server gives, by registration data, and by what resolvers answer: one that validates answers
+    nothing bogus."""
+
+    async def _registered(self, wanted: Anchors) -> tuple[str, str]:
+        """What registration data (RDAP) show otherwise; and what is to be told of them."""
+        with self.job.outside.collecting() as evidence:
+            view, why = await look_at_rdap(self.job.outside, evidence, self.job.domain)
+        if view is None or view.ds is None:
+            return "", f"registration data say nothing of it{f': {why}' if why else ''}"
+        differ = set(view.ds) != set(ds_rdatas(wanted))
+        return f"registration data have {anchors_of(view.ds, 0).text}" if differ else "", "registration data show it"
 
     async def perform(self) -> Outcome:
-        wanted = await meant(self.job, self.effect.anchors)
+        wanted, registered = await meant(self.job, self.effect.anchors), ""
 
         async def missing() -> str:
-            wrong = []
+            nonlocal registered
+            otherwise, registered = await self._registered(wanted)
+            wrong = [otherwise] if otherwise else []
             for place in self.effect.places:
                 for address, each in (await seen_at(self.job, place)).items():
                     if not holds(self.job.domain, wanted, each):
@@ -227,4 +240,5 @@ class SeeTrust(Action[Trusted]):
 
         everywhere = await self.job.outside.until_seen(missing, f"the chain of trust of {name_text(self.job.domain)}")
         said = f"{wanted.text} holds" if wanted else "nobody is asked for signatures"
-        return self.outcome(everywhere, everywhere, f"{said} at every server of {', '.join(self.effect.places)}; every resolver answers")
+        where = f"at every server of {', '.join(self.effect.places)}"
+        return self.outcome(everywhere, everywhere, f"{said} {where}; every resolver answers; {registered}")

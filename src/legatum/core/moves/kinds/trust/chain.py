@@ -128,7 +128,7 @@ def whole(drawing: Drawing, place: str, anchors: Anchors, back: str, ident: str 
     """Step ``chain``."""
     return Piece(Phase.CONNECT, Step(
         ident, "Check the chain of trust at every server", (Trusted(drawing.domain, (place, *drawing.followers(place)), anchors),), (),
-        "what the parent vouches for holds at every address, and every resolver answers", back,
+        "what the parent vouches for holds at every address, registration data show it, and every resolver answers", back,
     ))  # fmt: skip
 
 

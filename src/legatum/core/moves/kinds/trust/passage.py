@@ -1,6 +1,7 @@
 """A signed domain led to another provider: the safest way that both sides can go (docs/timing.md, rule 8)."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import GateShut
@@ -48,10 +49,12 @@ def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys:
         return
     signing = _signing(drawing, old)
     if passage == SAME_KEYS:
+        same = replace(signing, ttl=max(signing.ttl, new.key_ttl))
         yield Piece(Phase.TRUST, Step(
             "keys-brought", f"Bring the keys of {old.name} along: have {new.name} sign with them, and with no others",
-            (Signed(new.name, drawing.domain, keys, signing),), (), f"every server of {new.name} gives the very keys of {old.name}, "
-            "and signatures that hold", f"nobody asks {new.name} yet", estimate=600,
+            (Signed(new.name, drawing.domain, keys, same),), (),
+            f"every server of {new.name} gives the very keys of {old.name}, and signatures that hold", f"nobody asks {new.name} yet",
+            estimate=600,
         ))  # fmt: skip
         return
     assert keys is not None
