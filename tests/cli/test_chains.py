@@ -108,6 +108,21 @@ def test_the_chain_stands_in_the_survey_and_is_drawn_in_its_report(desk: Desk, t
     assert page.count("<svg") == 3 and "The chain of trust: connected and valid" in page and "4 of the parent&#x27;s addresses: DS" in page
 
 
+def test_a_registry_that_makes_ds_records_itself_gets_the_keys(desk: Desk) -> None:
+    """RFC 5910 s4.2."""
+    desk.done("practice", "registry", "--wants-keys")
+    assert desk.run("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait") == 3 and "keys are taken here" in desk.said
+    settings = desk.world.settings_file
+    settings.write_text(settings.read_text().replace("[registrars.flint]\n", '[registrars.flint]\nds_as = "keys"\n'))
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    assert chain(desk, SIGNED) == VALID
+    desk.done("ds", "exchange", SIGNED, "--registrar", "flint", "--yes", "--wait")
+    held = desk.world.registry.known(parse_domain(SIGNED))
+    assert chain(desk, SIGNED) == VALID and held is not None and len(held.keys) == len(held.ds) == 1
+    desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
+    assert vouched(desk, SIGNED) == 0
+
+
 def test_nobody_is_led_to_servers_whose_own_names_are_bogus(desk: Desk) -> None:
     """sorrel's names lie in a zone that it signs, under a DS: without its keys nobody who validates finds them."""
     desk.done("move", "draft", "kilnandclay.example", "--to", "sorrel", "--registrar", "flint", "--pace", "at-once")

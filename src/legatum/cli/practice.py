@@ -52,6 +52,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     )
     registry.add_argument("--stuck", metavar="DOMAIN", action="append", default=[], help="never publish changes of this domain")
     registry.add_argument("--tells-others", action="store_true", help="tell every registrar of every domain, as some registries do")
+    registry.add_argument("--wants-keys", action="store_true", help="take keys and make DS records of them, as some registries do")
     log = actions.add_parser("log", help="every question that a server of the world received")
     stop = actions.add_parser("stop", help="end the world")
     for each in (clock, zone, form, registry, log, stop):
@@ -137,6 +138,7 @@ async def _steer(args: argparse.Namespace) -> int:
                 "code": args.result,
                 "times": args.times,
                 "tells_others": args.tells_others,
+                "wants_keys": args.wants_keys,
             }
             answer = await control.order("trouble", **trouble, stuck=args.stuck, **publish)
             text = (

@@ -182,7 +182,7 @@ class EppSession:
 
     def update_builder(self, domain: Name, change: epp.DomainChange) -> Builder:
         """Raises :class:`OutsideFault` for what this registry does not serve."""
-        if (change.add_ds or change.remove_ds) and epp.SECDNS not in self.greeting.extensions:
+        if (change.add_ds or change.remove_ds or change.add_keys or change.remove_keys) and epp.SECDNS not in self.greeting.extensions:
             raise OutsideFault(f"{self._account.server} takes no DS records", "ask the registrar how DS records are published there")
         return lambda ident: epp.domain_update(domain, change, ident)
 

@@ -153,6 +153,7 @@ class Control:
             refuse=str(request.get("refuse", "")), code=int(request.get("code", 2400)), times=int(request.get("times", 1)),
         )  # fmt: skip
         registry.domains.tells_others = bool(request.get("tells_others"))
+        registry.domains.wants_keys = bool(request.get("wants_keys"))
         if "poll" in request:
             registry.poller.begin(float(request["poll"]))
         registry.publisher.delay = float(request.get("publish", scenario.PUBLISHING_DELAY))

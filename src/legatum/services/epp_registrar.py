@@ -12,6 +12,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+from legatum.core.dnssec.serving import keys_of_ds
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name, is_under, labels_of, name_text, parent_of
 from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
@@ -36,7 +37,7 @@ class RegistryAccount:
     def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route, sending: Sending = no_one_told) -> None:
         self.name = name
         self.by_hand, self.page, self.client = False, "", settings.user
-        self.with_addresses = settings.nameservers == "attributes"
+        self.with_addresses, self._by_keys = settings.nameservers == "attributes", settings.ds_as == "keys"
         self._sending = sending
         try:
             endpoint = route.endpoint(settings.address or settings.server, settings.port)
@@ -174,11 +175,14 @@ class RegistryAccount:
         except Fault as fault:
             return fault
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
-        change = epp.DomainChange(add_ds=tuple(add), remove_ds=tuple(remove))
-        return await self._update(
-            domain, change, "DS records", lambda held: set(change.add_ds) <= set(held.ds) and not set(change.remove_ds) & set(held.ds)
-        )
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
+        come, go = set(add), set(remove)
+        change = epp.DomainChange(add_ds=tuple(sorted(come)), remove_ds=tuple(sorted(go)))
+        if self._by_keys:
+            async with self._session() as session:
+                held = (await session.domain_info(domain)).keys
+            change = epp.DomainChange(add_keys=keys_of_ds(domain, come, keys), remove_keys=keys_of_ds(domain, go, held))
+        return await self._update(domain, change, "DS records", lambda held: come <= set(held.ds) and not go & set(held.ds))
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         change = epp.DomainChange(add_statuses=tuple(add), remove_statuses=tuple(remove))

@@ -51,7 +51,7 @@ class FormRegistrar:
         for each in changes:
             yield each.domain, self._by_hand(f"name servers of {name_text(each.domain)}")
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
         raise self._by_hand(*(f"+ DS {rdata_text(DS, each)}" for each in add), *(f"- DS {rdata_text(DS, each)}" for each in remove))
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:

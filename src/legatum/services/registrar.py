@@ -154,8 +154,8 @@ class Registrar(Protocol):
     def change_many(self, changes: Sequence[NsChange]) -> AsyncIterator[tuple[Name, str | Fault]]:
         """Changes many NS sets, in order, over one session where there are sessions; of each what was said, or the fault."""
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
-        """Changes the DS set, given as rdata (RFC 4034 s5.1)."""
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
+        """Changes the DS set, given as rdata (RFC 4034 s5.1). ``keys``: DNSKEY data that are there, for registries that want those."""
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         """Sets and takes away statuses (RFC 5731 s2.3)."""

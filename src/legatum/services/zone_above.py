@@ -27,7 +27,7 @@ class ZoneAbove(FormRegistrar):
         ds = zone.get(domain, DS)
         return Registration(domain, self.name, targets(zone.get(domain, NS)), (), "", ds=ds.rdatas if ds is not None else ())
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes]) -> str:
+    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
         """By a change of the zone, on condition that nobody else changes it meanwhile."""
         come, go = list(add), list(remove)
         if self._provider.by_hand:

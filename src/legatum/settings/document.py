@@ -118,7 +118,8 @@ class SecondaryProvider(Section):
 class EppRegistrar(Section, tag_field="kind", tag="epp"):
     """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up.
 
-    ``nameservers``: whether the registry takes them as host objects or as attributes of the domain. ``at_once``: commands that may be
+    ``nameservers``: whether the registry takes them as host objects or as attributes of the domain; ``ds_as``: DS records, or the keys that
+    it makes them from by itself. ``at_once``: commands that may be
     under way together in one session. ``dns``: providers that stop when a domain leaves this registrar. ``reads_cds``: whether the
     registry may act on CDS and CDNSKEY records by itself (RFC 7344); false where it is known that it does not. ``takes_ds``: whether DS
     records can be put in through it.
@@ -131,6 +132,7 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     port: int = 700
     authority: str | None = None
     nameservers: Literal["objects", "attributes"] = "objects"
+    ds_as: Literal["ds", "keys"] = "ds"
     at_once: int = 8
     dns: list[str] = field(default_factory=list)
     reads_cds: bool = True

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
 from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.fault import OutsideFault
 from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, Name
 from legatum.core.records.presentation import parse_rdata, rdata_text
@@ -148,6 +149,15 @@ def ds_of_key(domain: Name, data: bytes) -> bytes:
     assert digest is not None
     made = Ds(key.tag, key.algorithm, _SHA_256, digest)
     return made.tag.to_bytes(2, "big") + bytes((made.algorithm, made.digest_type)) + made.digest
+
+
+def keys_of_ds(domain: Name, ds: Iterable[bytes], keys: Iterable[bytes]) -> tuple[bytes, ...]:
+    """The keys that DS records are of, for who wants those instead. Raises :class:`OutsideFault` where one is not there."""
+    known, wanted = {ds_of_key(domain, each): each for each in keys}, sorted(ds)
+    if missing := [each for each in wanted if each not in known]:
+        text = anchors_of(missing, 0).text
+        raise OutsideFault(f"the registry wants the key itself, and that of {text} is not to be had", "a SHA-256 DS of a key that is there")
+    return tuple(known[each] for each in wanted)
 
 
 def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:

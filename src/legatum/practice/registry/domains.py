@@ -4,6 +4,7 @@ import secrets
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
+from legatum.core.dnssec.serving import ds_of_key
 from legatum.core.instant import instant_text, parse_instant
 from legatum.core.records.name import Name, name_text, parent_of
 from legatum.practice.registry.book import DAY, YEAR, Book, ruling
@@ -21,13 +22,13 @@ _SHORTEST_CODE = 6
 
 class DomainDesk:
     """``changed`` is told of every domain that must be published anew. ``tells_others``: what is held of a domain is told to other
-    registrars too, as some registries do (RFC 5731 s3.1.2)."""
+    registrars too, as some registries do (RFC 5731 s3.1.2); ``wants_keys``: DS records are made here, of keys (RFC 5910 s4.2)."""
 
     def __init__(self, book: Book, hosts: HostDesk, changed: Callable[[Name], None]) -> None:
         self._book = book
         self._hosts = hosts
         self._changed = changed
-        self.tells_others = False
+        self.tells_others = self.wants_keys = False
 
     def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()) -> None:
         """A domain that is registered when the world begins, ``age`` seconds old."""
@@ -75,9 +76,11 @@ class DomainDesk:
             self._hosts.take_attributes(registrar, domain, change.glue)
         servers = tuple(sorted((set(found.nameservers) - set(change.remove)) | set(change.add)))
         ds = tuple(sorted((set(found.ds) - set(change.remove_ds)) | set(change.add_ds)))
+        keys = tuple(sorted((set(found.keys) - set(change.remove_keys)) | set(change.add_keys)))
+        ds = tuple(sorted(ds_of_key(domain, each) for each in keys)) if self.wants_keys else ds
         statuses = (set(found.statuses) - set(change.remove_statuses)) | set(change.add_statuses)
         registrant, code = change.registrant or found.registrant, change.code or found.code
-        self._book.keep(replace(found, nameservers=servers, ds=ds, registrant=registrant, code=code), statuses)
+        self._book.keep(replace(found, nameservers=servers, ds=ds, keys=keys, registrant=registrant, code=code), statuses)
         self._changed(domain)
         return ruling(epp.OK)
 
@@ -112,6 +115,10 @@ class DomainDesk:
         return None
 
     def _rest_amiss(self, found: epp.DomainData, change: epp.DomainChange) -> epp.Response | None:
+        if (change.add_ds or change.remove_ds) if self.wants_keys else (change.add_keys or change.remove_keys):
+            return ruling(epp.PARAMETER_POLICY, f"{'keys' if self.wants_keys else 'DS records'} are taken here, and nothing else")
+        if set(change.remove_keys) - set(found.keys):
+            return ruling(epp.NOT_THERE, "a key that is not there")
         if set(change.remove_ds) - set(found.ds):
             return ruling(epp.NOT_THERE, "a DS record that is not there")
         if len((set(found.ds) - set(change.remove_ds)) | set(change.add_ds)) > _MOST_DS:

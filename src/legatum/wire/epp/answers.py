@@ -1,11 +1,13 @@
 """A server's greeting and responses: written for the stand-in, read for the client (RFC 5730 s2.4, s2.6)."""
 
+from base64 import b64decode
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from legatum.core.dnssec.serving import ds_of_key
 from legatum.core.records.name import name_text
 from legatum.wire.epp.codes import meaning
-from legatum.wire.epp.commands import EXTENSIONS, ds_data, nameservers_element
+from legatum.wire.epp.commands import EXTENSIONS, ds_data, key_data, nameservers_element
 from legatum.wire.epp.document import (
     CONTACT,
     DOMAIN,
@@ -64,7 +66,9 @@ def _brought(given: Response) -> tuple[list[Any], list[Any]]:
     data, extensions = [], []
     if given.domain is not None:
         data.append(_domain_data(given.domain))
-        if given.domain.ds:
+        if given.domain.keys:
+            extensions.append(element(SECDNS, "infData", *map(key_data, given.domain.keys)))
+        elif given.domain.ds:
             extensions.append(element(SECDNS, "infData", *map(ds_data, given.domain.ds)))
         if given.domain.grace:
             extensions.append(element(RGP, "infData", *(element(RGP, "rgpStatus", s=each) for each in given.domain.grace)))
@@ -173,14 +177,17 @@ def _read_domain(data: Any, extension: Any) -> DomainData | None:
     if data is None:
         return None
     attributes = [(name(text(each, "d:hostName")), texts(each, "d:hostAddr")) for each in all_of(data, "d:ns/d:hostAttr")]
+    owner = name(text(data, "d:name"))
+    given = [read_ds(each) for each in all_of(extension, "s:infData/s:dsData")]
+    keys = tuple(sorted(read_key(each) for each in all_of(extension, "s:infData/s:keyData")))
     return DomainData(
-        name(text(data, "d:name")), text(data, "d:roid"), statuses(data, "d:status"),
+        owner, text(data, "d:roid"), statuses(data, "d:status"),
         tuple(sorted((*names(data, "d:ns/d:hostObj"), *(host for host, _ in attributes)))),
         names(data, "d:host"), text(data, "d:clID"), text(data, "d:crDate"), text(data, "d:upDate"), text(data, "d:exDate"),
         text(data, "d:trDate"), text(data, "d:registrant"),
         tuple((each.get("type", ""), (each.text or "").strip()) for each in all_of(data, "d:contact")),
         text(data, "d:authInfo/d:pw"), tuple(attributes),
-        tuple(sorted(read_ds(each) for each in all_of(extension, "s:infData/s:dsData"))), statuses(extension, "r:infData/r:rgpStatus"),
+        tuple(sorted((*given, *(ds_of_key(owner, each) for each in keys)))), statuses(extension, "r:infData/r:rgpStatus"), keys,
     )  # fmt: skip
 
 
@@ -191,6 +198,15 @@ def read_ds(data: Any) -> bytes:
         return b"".join((*head, bytes.fromhex(text(data, "s:digest"))))
     except (ValueError, OverflowError) as error:
         raise Malformed(f"DS data that are none: {error}") from error
+
+
+def read_key(data: Any) -> bytes:
+    """A DNSKEY record's rdata. Raises :class:`Malformed`."""
+    try:
+        head = int(text(data, "s:flags")).to_bytes(2) + bytes((int(text(data, "s:protocol")), int(text(data, "s:alg"))))
+        return head + b64decode(text(data, "s:pubKey"), validate=True)
+    except (ValueError, OverflowError) as error:
+        raise Malformed(f"key data that are none: {error}") from error
 
 
 def _read_host(data: Any) -> HostData | None:

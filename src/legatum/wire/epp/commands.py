@@ -1,5 +1,6 @@
 """A client's commands, written (RFC 5730 s2.9, 5731 s3, 5732 s3, 5733 s3, with the extensions of RFC 5910 and 3915)."""
 
+from base64 import b64encode
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -62,7 +63,7 @@ def domain_update(domain: Name, change: DomainChange, client_id: str) -> bytes:
     new = [element(DOMAIN, "registrant", text=change.registrant)] if change.registrant is not None else []
     if new := [*new, *_code(change.code or "")]:
         parts.append(element(DOMAIN, "chg", *new))
-    return _about(DOMAIN, "update", *parts, client_id=client_id, extension=_ds_change(change.add_ds, change.remove_ds))
+    return _about(DOMAIN, "update", *parts, client_id=client_id, extension=_ds_change(change))
 
 
 def domain_renew(domain: Name, expires: str, years: int, client_id: str) -> bytes:
@@ -178,10 +179,18 @@ def _address(space: str, tag: str, text: str) -> Any:
     return element(space, tag, text=text, ip="v6" if ":" in text else "v4")
 
 
-def _ds_change(add: Sequence[bytes], remove: Sequence[bytes]) -> Any:
+def _ds_change(change: DomainChange) -> Any:
     """RFC 5910 s5.2.5: what goes first, then what comes; nothing where neither is given."""
-    parts = [element(SECDNS, tag, *map(ds_data, given)) for tag, given in (("rem", remove), ("add", add)) if given]
+    sides = (("rem", change.remove_ds, change.remove_keys), ("add", change.add_ds, change.add_keys))
+    parts = [element(SECDNS, tag, *map(ds_data, ds), *map(key_data, keys)) for tag, ds, keys in sides if ds or keys]
     return element(SECDNS, "update", *parts) if parts else None
+
+
+def key_data(rdata: bytes) -> Any:
+    """A DNSKEY record as RFC 5910 s4.2 has it."""
+    fields = (("flags", str(int.from_bytes(rdata[:2]))), ("protocol", str(rdata[2])), ("alg", str(rdata[3])))
+    public = b64encode(rdata[4:]).decode()
+    return element(SECDNS, "keyData", *(element(SECDNS, tag, text=text) for tag, text in (*fields, ("pubKey", public))))
 
 
 def ds_data(rdata: bytes) -> Any:

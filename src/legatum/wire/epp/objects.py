@@ -38,11 +38,13 @@ class DomainData:
     glue: Glue = ()
     ds: tuple[bytes, ...] = ()
     grace: tuple[str, ...] = ()
+    keys: tuple[bytes, ...] = ()
 
 
 @dataclass(frozen=True)
 class DomainChange:
-    """What ``domain:update`` changes (RFC 5731 s3.2.5; RFC 5910 s5.2.5). ``code``, ``registrant``: the new ones, None to leave them;
+    """What ``domain:update`` changes (RFC 5731 s3.2.5; RFC 5910 s5.2.5). ``add_keys``, ``remove_keys``: DNSKEY data, for registries that
+    make the DS records themselves (RFC 5910 s4.2); ``code``, ``registrant``: the new ones, None to leave them;
     ``by_attribute``: name servers are written as attributes, with the addresses in ``glue`` for those that need them."""
 
     add: tuple[Name, ...] = ()
@@ -55,6 +57,8 @@ class DomainChange:
     code: str | None = field(default=None, repr=False)
     by_attribute: bool = False
     glue: Glue = ()
+    add_keys: tuple[bytes, ...] = ()
+    remove_keys: tuple[bytes, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from typing import Any
 
 from lxml import etree
 
-from legatum.wire.epp.answers import read_ds
+from legatum.wire.epp.answers import read_ds, read_key
 from legatum.wire.epp.document import CONTACT, DOMAIN, EPP, HOST, all_of, find, name, name_at, names, number, statuses, text, texts
 from legatum.wire.epp.grammar import conform
 from legatum.wire.epp.objects import Command, ContactData, DomainChange, Glue
@@ -70,6 +70,8 @@ def _change(target: Any, extension: Any) -> DomainChange:
         text(target, "d:chg/d:authInfo/d:pw") or None,
         bool(attributes[0] or attributes[1]),
         attributes[0],
+        tuple(read_key(each) for each in all_of(extension, "s:update/s:add/s:keyData")),
+        tuple(read_key(each) for each in all_of(extension, "s:update/s:rem/s:keyData")),
     )
 
 

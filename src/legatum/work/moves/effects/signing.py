@@ -1,6 +1,7 @@
 """The DS set at the registrar and at the parent's servers, a zone signed by its provider, and the chain looked at whole."""
 
 import asyncio
+from collections.abc import Collection
 
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rdatas, entry_points, holds, key_label
 from legatum.core.dnssec.trust import Anchors, Keys
@@ -81,10 +82,14 @@ class SetDs(Action[DsSet]):
 
     async def _unproven(self, wanted: tuple[bytes, ...]) -> list[str]:
         """Whether everybody who is asked anywhere would find a key that the parent vouches for, and each DS fits one somewhere."""
+        given = await self._given(wanted)
+        return unproven(self.job.domain, wanted, given, self.effect.ahead)
+
+    async def _given(self, wanted: Collection[bytes]) -> dict[str, dict[str, ServerKeys]]:
+        """What every place gives that serves the zone; nothing where no key is meant."""
         places = {each.name for each in self.job.runbook.premises.places}
         serving = [each for each in self.job.scene.serving(self.job.domain) if each in places] if wanted else []
-        given = {place: await seen_at(self.job, place) for place in serving}
-        return unproven(self.job.domain, wanted, given, self.effect.ahead)
+        return {place: await seen_at(self.job, place) for place in serving}
 
     async def _held(self) -> tuple[bytes, ...]:
         """What the account holds; of a form, what registration data show, else what the parent's servers hand out."""
@@ -113,7 +118,8 @@ class SetDs(Action[DsSet]):
         wanted = await meant(self.job, self.effect.after)
         held, after, first = set(await self._held()), set(ds_rdatas(wanted)), self.now()
         try:
-            said = await registrar.change_ds(domain, sorted(after - held), sorted(held - after))
+            keys = [data for given in (await self._given(after)).values() for each in given.values() for data in each.data.values()]
+            said = await registrar.change_ds(domain, sorted(after - held), sorted(held - after), keys)
         except ByHand as by_hand:
             raise ByHand(by_hand.registrar, by_hand.page, by_hand.to_do, (sorted(held), sorted(after))) from None
         now = set((await registrar.registration(domain)).ds or ())
