@@ -9,10 +9,11 @@ from hypothesis import strategies as st
 from legatum.core.dnssec.denial import denies, nsec3_hash, parse_nsec3, parse_types
 from legatum.core.dnssec.key import Ds, digest_of, fits, key_tag, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature
-from legatum.core.records.name import Name, parse_name
+from legatum.core.dnssec.verifying import verified
+from legatum.core.records.name import ROOT, Name, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import DS, MX, NSEC, NSEC3, A
+from legatum.core.records.rrtype import DNSKEY, DS, MX, NSEC, NSEC3, RRSIG, A, parse_type
 from tests.core.findings.pictures import DAY, DOMAIN, NOW, SIGNER, Signer, soa
 
 OWNER = parse_name("dskey.example.com.")
@@ -33,6 +34,68 @@ def test_the_key_and_ds_of_rfc_4034_and_4509() -> None:
     assert digest_of(OWNER, KEY, 99) is None
     key = parse_key(KEY)
     assert key is not None and key.signs_zone and key.bits == 1024
+
+
+SIGNED = [  # RFC 6605 s6.1 and s6.2, RFC 8080 s6.1 and s6.2, RFC 5702 s6.1: key, owner, record, signature
+    (
+        "example.net. 257 3 13 GojIhhXUN/u4v54ZQqGSnyhWJwaubCvTmeexv7bR6edbkrSqQpF64cYbcB7wNcP+e+MAnLr+Wi9xMWyQLc8NAA==",
+        "www.example.net. A 192.0.2.1",
+        "A 13 3 3600 20100909100439 20100812100439 55648 example.net. qx6wLYqmh+l9oCKTN6qIc+bw6ya+KJ8oMz0YP107epXAyGmt+3SNruPFKG7tZoLBLlUz"
+        "GGus7ZwmwWep666VCw==",
+    ),
+    (
+        "example.net. 257 3 14 xKYaNhWdGOfJ+nPrL8/arkwf2EY3MDJ+SErKivBVSum1w/egsXvSADtNJhyem5RCOpgQ6K8X1DRSEkrbYQ+OB+v8/uX45NBwY8rp65F6Glur"
+        "8I/mlVNgF6W/qTI37m40",
+        "www.example.net. A 192.0.2.1",
+        "A 14 3 3600 20100909102025 20100812102025 10771 example.net. /L5hDKIvGDyI1fcARX3z65qrmPsVz73QD1Mr5CEqOiLP95hxQouuroGCeZOvzFaxsT8G"
+        "lr74hbavRKayJNuydCuzWTSSPdz7wnqXL5bdcJzusdnI0RSMROxxwGipWcJm",
+    ),
+    (
+        "example.com. 257 3 15 l02Woi0iS8Aa25FQkUd9RMzZHJpBoRQwAQEX1SxZJA4=",
+        "example.com. MX 10 mail.example.com.",
+        "MX 15 2 3600 20150819220000 20150729220000 3613 example.com. oL9krJun7xfBOIWcGHi7mag5/hdZrKWw15jPGrHpjQeRAvTdszaPD+QLs3fx8A4M3e23"
+        "mRZ9VrbpMngwcrqNAg==",
+    ),
+    (
+        "example.com. 257 3 16 3kgROaDjrh0H2iuixWBrc8g2EpBBLCdGzHmn+G2MpTPhpj/OiBVHHSfPodx1FYYUcJKm1MDpJtIA",
+        "example.com. MX 10 mail.example.com.",
+        "MX 16 2 3600 20150819220000 20150729220000 9713 example.com. 3cPAHkmlnxcDHMyg7vFC34l0blBhuG1qpwLmjInI8w1CMB29FkEAIJUA0amxWndkmnBZ"
+        "6SKiwZSAxGILn/NBtOXft0+Gj7FSvOKxE/07+4RQvE581N3Aj/JtIyaiYVdnYtyMWbSNyGEY2213WKsJlwEA",
+    ),
+    (
+        "example.net. 256 3 8 AwEAAcFcGsaxxdgiuuGmCkVImy4h99CqT7jwY3pexPGcnUFtR2Fh36BponcwtkZ4cAgtvd4Qs8PkxUdp6p/DlUmObdk=",
+        "www.example.net. A 192.0.2.91",
+        "A 8 3 3600 20300101000000 20000101000000 9033 example.net. kRCOH6u7l0QGy9qpC9l1sLncJcOKFLJ7GhiUOibu4teYp5VE9RncriShZNz85mwlMgNEacF"
+        "YK/lPtPiVYP4bwg==",
+    ),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("key_text", "record_text", "signature_text"), SIGNED)
+def test_the_signatures_of_the_rfcs_hold_and_nothing_else_does(key_text: str, record_text: str, signature_text: str) -> None:
+    zone, _, key = key_text.partition(" ")
+    owner, rtype, data = record_text.split(" ", 2)
+    keys = rrset(parse_name(zone), DNSKEY, 60, [parse_rdata(DNSKEY, key, ROOT)])
+    signature = parse_signature(parse_rdata(RRSIG, signature_text, ROOT))
+    assert signature is not None
+    told = rrset(parse_name(owner), parse_type(rtype), 3600, [parse_rdata(parse_type(rtype), data, ROOT)])
+    during = signature.begins + 1.0
+    assert check_signature(told, signature, keys, during) == Validity.GOOD
+    assert check_signature(told.with_ttl(7), signature, keys, during) == Validity.GOOD  # the TTL that it was signed with counts
+    assert check_signature(told, signature, keys, signature.begins - 1.0) == Validity.EARLY
+    assert check_signature(told, signature, keys, signature.expires + 1.0) == Validity.EXPIRED
+    for other in (told._replace(name=parse_name("x." + owner)), told._replace(rdatas=(told.rdatas[0][:-1] + b"\7",))):
+        assert check_signature(other, signature, keys, during) == Validity.WRONG
+    turned = signature._replace(rdata=signature.rdata[:-1] + bytes((signature.rdata[-1] ^ 1,)))
+    assert check_signature(told, turned, keys, during) == Validity.WRONG
+
+
+@pytest.mark.parametrize(
+    "public", [b"", b"\1", b"\0\xff\xff" + b"\1" * 9000, b"\5\1\1\1\1\1" + b"\xff" * 64, b"\3\1\0\1" + b"\xff" * 1024, b"\7"]
+)
+@pytest.mark.parametrize("algorithm", [5, 7, 8, 10, 13, 14, 15, 16, 99])
+def test_keys_that_are_none_or_dear_prove_nothing(algorithm: int, public: bytes) -> None:
+    assert not verified(b"\1\1\3" + bytes((algorithm,)) + public, b"data", b"signature")
 
 
 @given(st.binary(max_size=40))
