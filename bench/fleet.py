@@ -61,7 +61,7 @@ async def _bare(port: int, count: int) -> float:
     return count / took
 
 
-def _survey(world: BenchWorld, *words: str, names: Path | None = None) -> dict[str, float]:
+def survey_of(world: BenchWorld, *words: str, names: Path | None = None) -> dict[str, float]:
     """One run of the program; its summary, and the peak memory of its largest process in KiB."""
     command = [
         sys.executable,
@@ -81,7 +81,8 @@ def _survey(world: BenchWorld, *words: str, names: Path | None = None) -> dict[s
     summary = json.loads(ended.stdout.splitlines()[-1])
     good = sum(summary["standings"].get(each, 0) for each in ("notice", "healthy"))
     assert good >= 0.99 * summary["domains"], summary["standings"]  # a stall of the machine may cost one its time-out
-    return {"domains": summary["domains"], "questions": summary["questions"], "seconds": took}
+    valid = ended.stdout.count('"signing":"connected and valid"')
+    return {"domains": summary["domains"], "questions": summary["questions"], "seconds": took, "valid": valid}
 
 
 def _peak(world: BenchWorld, names: Path) -> float:
@@ -115,7 +116,7 @@ def figures() -> Iterator[Figure]:
         rounds = []
         for _ in range(_ROUNDS):
             bare = asyncio.run(_bare(world.port, 20_000))
-            brief, full = _survey(world), _survey(world, "--full")
+            brief, full = survey_of(world), survey_of(world, "--full")
             again = asyncio.run(_bare(world.port, 20_000))
             rounds.append(((bare + again) / 2, brief, full))
         for name, which in (("brief", 1), ("full", 2)):

@@ -10,7 +10,14 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from legatum.core.records.name import parse_name
+from legatum.core.dnssec.serving import ds_of_key
+from legatum.core.records.name import name_text, parse_name
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrtype import DS
+from legatum.core.zones.masterfile import parse_master
+from legatum.core.zones.masterlines import master_text
+from legatum.practice.signing.keyring import KeyRing, key_data
+from legatum.practice.signing.signer import signed as sign
 from legatum.wire.message import encode_question
 
 PARENTS = {"a.nic.example": ("192.0.2.11", "2001:db8:e:1::53"), "b.nic.example": ("198.51.100.12", "2001:db8:e:2::53")}
@@ -32,14 +39,16 @@ class BenchWorld:
 
 
 @contextmanager
-def bench_world(count: int) -> Iterator[BenchWorld]:
-    """Starts both servers and ends them again."""
+def bench_world(count: int, signed: bool = False) -> Iterator[BenchWorld]:
+    """Starts both servers and ends them again. ``signed``: every domain, each with a key of its own, and connected."""
     folder = Path(tempfile.mkdtemp(prefix="legatum-bench-"))
     domains = [f"d{number:05d}.example" for number in range(count)]
     upper, lower = _free_port(), _free_port()
+    above = _vouched(domains) if signed else _example(domains)
+    customers = {each: _signed(_customer(), each) if signed else _customer() for each in domains}
     servers = [
-        _start(folder / "upper", upper, {".": _root(), "test": _test(), "example": _example(domains)}),
-        _start(folder / "lower", lower, {"alder.test": _alder(), **dict.fromkeys(domains, _customer())}),
+        _start(folder / "upper", upper, {".": _root(), "test": _test(), "example": above}),
+        _start(folder / "lower", lower, {"alder.test": _alder(), **customers}),
     ]
     try:
         _await(upper, "example"), _await(lower, domains[-1])
@@ -106,6 +115,18 @@ def _customer() -> str:
     """The same for every domain: names are relative to the zone that it is loaded as."""
     ns = "".join(f"@ 3600 NS {name}.\n" for name in PROVIDER)
     return f"$TTL 3600\n@ {_SOA}\n{ns}@ A 198.51.100.80\n@ AAAA 2001:db8:80::80\n@ MX 10 mail\nwww CNAME @\nmail A 203.0.113.25\n"
+
+
+def _signed(text: str, zone: str) -> str:
+    origin = parse_name(zone + ".")
+    return master_text(sign(parse_master(text, origin, zone), KeyRing.first("bench", origin), time.time(), {}))
+
+
+def _vouched(domains: list[str]) -> str:
+    """The zone above them, signed, with a DS for each."""
+    names = [parse_name(each + ".") for each in domains]
+    ds = "".join(f"{name_text(each)}. 3600 DS {rdata_text(DS, ds_of_key(each, key_data('bench', each)))}\n" for each in names)
+    return _signed(_example(domains) + ds, "example")
 
 
 def _addresses(servers: dict[str, tuple[str, str]]) -> str:

@@ -31,7 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     survey = actions.add_parser("survey", help="what is wrong with which domain")
     survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP")
     survey.add_argument(
-        "--signed", action="store_true", help="with the state of DNSSEC at each: DS, keys, until when signatures last; as --full"
+        "--signed", action="store_true", help="with the state of DNSSEC at each: DS, keys, until when signatures last, at every address"
     )
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
@@ -70,13 +70,13 @@ def run(args: argparse.Namespace) -> int:
 
 def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
     from legatum.work.fleet.looks import Fleet
-    from legatum.work.look.depth import BRIEF, FULL
+    from legatum.work.look.depth import BRIEF, FULL, SIGNED
 
     if args.rate is not None:
         outside.settings.network.rate = args.rate
     expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
-    full = args.action == "survey" and (args.full or args.signed)
-    return Fleet(outside, args.at_once, expected, FULL if full else BRIEF)
+    surveyed = args.action == "survey"
+    return Fleet(outside, args.at_once, expected, FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF)
 
 
 def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":

@@ -30,7 +30,10 @@ BRIEF_LEAVES_OUT = (
     "the registration: `legatum survey DOMAIN` looks at them"
 )
 FULL_LEAVES_OUT = "resolvers and the registration: `legatum survey DOMAIN` looks at them"
-SIGNED_LEAVES_OUT = f"the chain above each domain's parent (`legatum ds show DOMAIN` does), {FULL_LEAVES_OUT}"
+SIGNED_LEAVES_OUT = (
+    "the chain above each domain's parent (`legatum ds show DOMAIN` does), TCP and transfers, CDS, all names but the domain itself, "
+    "its visitors' too, resolvers, the registration: `legatum survey DOMAIN` looks at them"
+)
 COLUMNS = (
     "domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at",
     "signing", "keys", "signed_until",

@@ -265,7 +265,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
         signed(),
     ),
     "keys-differ": (
-        spoilt(keys=STRANGER.keys), replace(signed(), servers=(*signed().servers[:1], replace(signed().servers[1], keys=None, ns_asked=False,
+        spoilt(keys=STRANGER.keys), replace(signed(), servers=(*signed().servers[:1], replace(signed().servers[1], keys=None, ns_asked=False, keys_asked=False,
                                                                                             ns=None), *signed().servers[2:])),
     ),
     "island-broken": (signed(with_ds=False, begins=NOW - 9 * DAY, ends=NOW - 60), signed(with_ds=False)),

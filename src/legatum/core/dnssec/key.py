@@ -1,6 +1,7 @@
 """DNSKEY data (RFC 4034 s2) and the DS that points to a key (s5)."""
 
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import NamedTuple
 
 from legatum.core.dnssec.policy import ALGORITHMS, algorithm
@@ -52,6 +53,7 @@ class Ds(NamedTuple):
         return f"DS {self.tag} {self.algorithm} {self.digest_type} {self.digest.hex()}"
 
 
+@lru_cache(maxsize=8192)
 def parse_key(rdata: bytes) -> DnsKey | None:
     """None for data too short to be a key."""
     if len(rdata) < 5:
@@ -80,8 +82,7 @@ def key_tag(rdata: bytes) -> int:
     """The 16-bit sum that a DS and a signature name a key by (RFC 4034 appendix B; B.1 for algorithm 1)."""
     if len(rdata) > 6 and rdata[3] == 1:
         return int.from_bytes(rdata[-3:-1], "big")
-    padded = rdata + b"\0" * (len(rdata) & 1)
-    total = sum(int.from_bytes(padded[at : at + 2], "big") for at in range(0, len(padded), 2))
+    total = (sum(rdata[::2]) << 8) + sum(rdata[1::2])
     return (total + (total >> 16)) & 0xFFFF
 
 

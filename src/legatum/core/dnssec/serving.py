@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
@@ -132,7 +133,7 @@ def holds(domain: Name, anchors: Anchors, given: ServerKeys) -> bool:
     """What the parent vouches for holds at the server: one DS is enough, and without any nothing is asked for."""
     if not anchors:
         return True
-    return not given.broken and any(proves(domain, parse_rdata(DS, each, ROOT), given) for each in anchors.records)
+    return not given.broken and any(proves(domain, each, given) for each in ds_rdatas(anchors))
 
 
 def key_label(data: bytes) -> str:
@@ -164,6 +165,7 @@ def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:
     return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), (), ttl)
 
 
+@lru_cache(maxsize=8192)
 def ds_rdatas(anchors: Anchors) -> tuple[bytes, ...]:
     """The records as a registry holds them."""
     return tuple(sorted(parse_rdata(DS, each, ROOT) for each in anchors.records))

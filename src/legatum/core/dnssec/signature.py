@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from enum import StrEnum
+from functools import lru_cache
 from typing import NamedTuple
 
 from legatum.core.dnssec.key import parse_key
@@ -39,6 +40,7 @@ class Signature(NamedTuple):
     rdata: bytes
 
 
+@lru_cache(maxsize=8192)
 def parse_signature(rdata: bytes) -> Signature | None:
     """None for data too short to be a signature."""
     if len(rdata) < 20:
@@ -63,6 +65,7 @@ def signatures_over(rtype: int, section: Iterable[RRset], owner: Name) -> RRset 
     return None
 
 
+@lru_cache(maxsize=8192)
 def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float) -> Validity:
     """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed."""
     if signature.expires < now:

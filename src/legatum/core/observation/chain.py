@@ -28,7 +28,7 @@ def own_link(picture: Picture) -> Link:
     for view in picture.servers:
         asking = [rtype for rtype, each in ((CDS, view.cds), (CDNSKEY, view.cdnskey)) if each is not None]
         given = server_keys(picture.domain, view.keys, view.soa, view.signatures.values(), asking, picture.at)
-        served.append(Served(view.server, view.address, given, not view.silent and view.ns_asked and DNSKEY not in view.unanswered))
+        served.append(Served(view.server, view.address, given, not view.silent and view.keys_asked and DNSKEY not in view.unanswered))
     return Link(picture.domain, picture.parent_zone, ds, served)
 
 

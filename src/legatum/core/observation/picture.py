@@ -59,11 +59,10 @@ class ServerView:
     """One address of one of the domain's own name servers. ``rcode``: of the SOA question, None for no answer.
 
     ``tcp_rcode``, ``tcp_authoritative``: of the NS question over TCP; ``cut``: an answer came truncated over UDP; ``edns``: None
-    where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it began to hand out the
-    zone; ``upwards``: it referred to the root or to a zone above; ``ns_asked``: it was asked for the NS set and the keys.
-    ``signatures``: RRSIG RRsets by the type they cover. None where a question was not asked or not answered; ``unanswered``: the types that
-    were asked for in vain of a server that answers otherwise: what it has of them is not known.
-    """
+    where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it began to hand out the zone;
+    ``upwards``: it referred to the root or to a zone above; ``ns_asked``, ``keys_asked``: it was asked for the NS set, and for the
+    keys. ``signatures``: RRSIG RRsets by the type they cover. None where a question was not asked or not answered; ``unanswered``: the
+    types that were asked for in vain of a server that answers otherwise: what it has of them is not known."""
 
     server: Name
     address: str
@@ -91,6 +90,7 @@ class ServerView:
     denial: DenialView | None = None
     apex_address: RRset | None = None
     ns_asked: bool = True
+    keys_asked: bool = True
     unanswered: frozenset[int] = frozenset()
 
     @property

@@ -12,7 +12,7 @@ from typing import Any
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import MAX_NAME, Name, absolute_text, parse_name
-from legatum.core.records.rrtype import AAAA, ALIAS, CAA, CNAME, DNAME, MX, NS, PTR, SOA, SRV, TXT, A
+from legatum.core.records.rrtype import AAAA, ALIAS, CAA, CNAME, DNAME, DS, MX, NS, PTR, SOA, SRV, TXT, A
 
 _SIMPLE = re.compile(r"[A-Za-z0-9_*/-]{1,63}+(?:\.[A-Za-z0-9_*/-]{1,63}+)*+\.?").fullmatch
 _GROUP = re.compile("[0-9A-Fa-f]{1,4}").fullmatch
@@ -22,6 +22,7 @@ _LENGTHS = [bytes((length,)) for length in range(256)]
 _OCTET = {str(value): value for value in range(256)}
 _octet = _OCTET.__getitem__
 _MOST_KEPT = 100_000
+_DIGESTS = {"1": 20, "2": 32, "4": 48}  # octets, by type
 _ALONE = ("@", ".")  # behind a label they mean something else
 _QUOTED = {octet: chr(octet) if 32 <= octet < 127 else f"\\{octet:03d}" for octet in range(256)} | {34: '\\"', 92: "\\\\"}
 _PLAIN = bytes(octet for octet, text in _QUOTED.items() if len(text) == 1)
@@ -149,6 +150,15 @@ def _read_soa(text: str, names: Names) -> bytes:
         raise ValueError(text) from error
 
 
+def _read_ds(text: str, names: Names) -> bytes:
+    """With a digest of a type, and a length, that is known; the general library judges others."""
+    tag, algorithm, digest_type, *parts = text.split()
+    digest = bytes.fromhex("".join(parts))
+    if not (tag.isdecimal() and tag.isascii() and int(tag) < 65536) or _DIGESTS.get(digest_type) != len(digest):
+        raise ValueError(text)
+    return int(tag).to_bytes(2, "big") + bytes((_octet(algorithm), _octet(digest_type))) + digest
+
+
 @lru_cache(maxsize=4096)
 def _number(text: str) -> bytes:
     """Two octets. Raises ``ValueError``."""
@@ -159,7 +169,7 @@ def _number(text: str) -> bytes:
 
 READERS: dict[int, Reader] = {
     A: _read_a, AAAA: _read_aaaa, NS: _read_name, CNAME: _read_name, PTR: _read_name, DNAME: _read_name, MX: _read_mx, SRV: _read_srv,
-    TXT: _read_txt, CAA: _read_caa, SOA: _read_soa, ALIAS: _read_name,
+    TXT: _read_txt, CAA: _read_caa, SOA: _read_soa, ALIAS: _read_name, DS: _read_ds,
 }  # fmt: skip
 
 EXPECTED: dict[int, str] = {
@@ -204,6 +214,12 @@ def _write_srv(rdata: bytes) -> str:
     return f"{priority} {weight} {port} {absolute_text(Name(rdata[6:]))}"
 
 
+def _write_ds(rdata: bytes) -> str:
+    if _DIGESTS.get(str(rdata[3])) != len(rdata) - 4:
+        raise ValueError(rdata)
+    return f"{int.from_bytes(rdata[:2], 'big')} {rdata[2]} {rdata[3]} {rdata[4:].hex()}"
+
+
 def _quoted(octets: bytes) -> str:
     if not octets.translate(None, _PLAIN):
         return f'"{octets.decode()}"'
@@ -233,6 +249,6 @@ def _write_caa(rdata: bytes) -> str:
 
 WRITERS: dict[int, Callable[[bytes], str]] = {
     A: _write_a, AAAA: _write_aaaa, NS: _write_name, CNAME: _write_name, PTR: _write_name, DNAME: _write_name, MX: _write_mx,
-    SRV: _write_srv, TXT: _write_txt, CAA: _write_caa, ALIAS: _write_name,
+    SRV: _write_srv, TXT: _write_txt, CAA: _write_caa, ALIAS: _write_name, DS: _write_ds,
 }  # fmt: skip
 """Wire bytes → text. Raises ``ValueError`` or ``LookupError`` for what is not plain."""

@@ -106,7 +106,7 @@ def key_data(owner: str, origin: Name) -> bytes:
     return zone_key(owner, origin, 0, P256).data
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=8192)
 def zone_key(owner: str, origin: Name, number: int, algorithm: int) -> ZoneKey:
     private: Private = ec.generate_private_key(ec.SECP256R1()) if algorithm == P256 else ed25519.Ed25519PrivateKey.generate()
     head = _ENTRY_AND_ZONE_KEY.to_bytes(2, "big") + bytes((_PROTOCOL, algorithm))

@@ -7,15 +7,18 @@ from dataclasses import dataclass
 class Depth:
     """``everywhere``: all that can be asked of every address of every server, else what finds the faults that hurt.
 
-    ``each``: questions to one of the domain's own server addresses; ``total``: about one domain, None for no limit.
+    ``each``: questions to one of the domain's own server addresses; ``total``: about one domain, None for no limit; ``keys``: the DS set of
+    every parent address and the keys of every own one.
     """
 
     everywhere: bool
     each: int
     total: int | None = None
+    keys: bool = False
 
 
 FULL = Depth(everywhere=True, each=8)
 BRIEF = Depth(everywhere=False, each=6, total=12)
+SIGNED = Depth(everywhere=False, each=6, total=14, keys=True)
 MOST_HOSTS = 32  # NS names that are looked up: whoever hands out more gets a finding, not more questions
 MOST_SERVERS = 64  # addresses of own servers that are asked

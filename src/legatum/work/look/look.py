@@ -42,9 +42,9 @@ class Look:
         everywhere = self.depth.everywhere
         if self.known is not None:
             self.evidence.number(self.known)
-        parents = await look_at_parents(self.questions, self.evidence, self.cut, self.domain, self.known, everywhere)
+        parents = await look_at_parents(self.questions, self.evidence, self.cut, self.domain, self.known, everywhere or self.depth.keys)
         secure = any(view.ds for view in parents)
-        self.server_look = ServerLook(self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere)
+        self.server_look = ServerLook(self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere, self.depth.keys)
         self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere)
         around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
         hosts, servers = await self._own(parents)

@@ -31,7 +31,8 @@ def unmade_name(domain: Name) -> Name:
 
 @dataclass
 class ServerLook:
-    """``parent_zone``: asked for to see whether recursion is done; ``secure``: a parent server hands out a DS."""
+    """``parent_zone``: asked for to see whether recursion is done; ``secure``: a parent server hands out a DS;
+    ``keys``: whose keys are asked for at every address."""
 
     questions: Questions
     evidence: Evidence
@@ -39,6 +40,7 @@ class ServerLook:
     parent_zone: Name
     secure: bool
     everywhere: bool
+    keys: bool = False
 
     async def look(self, server: Name, address: str, with_ns: bool = True) -> ServerView:
         """A server that stays silent is asked once more without EDNS, and then no more."""
@@ -74,7 +76,7 @@ class ServerLook:
             edns=edns, recursion=recursion, transfer_open=more.transfer_open,
             upwards=_refers_upwards(soa, self.domain),
             keys=_found(more.keys, DNSKEY), cds=_found(more.cds, CDS), cdnskey=_found(more.cdnskey, CDNSKEY),
-            signatures=signatures, denial=more.denial, ns_asked=with_ns,
+            signatures=signatures, denial=more.denial, ns_asked=with_ns, keys_asked=with_ns or self.keys,
             unanswered=frozenset(reply.rtype for reply in (ns, more.keys, more.cds, more.cdnskey) if reply and not reply.answered),
         )  # fmt: skip
 
@@ -105,7 +107,7 @@ class ServerLook:
         """Keys and denial of a signed zone, and whether the zone is handed out."""
         signed = self.secure or signatures_over(SOA, soa.answer, self.domain) is not None
         wanted: list[tuple[str, Name, int]] = []
-        if signed and with_ns:
+        if signed and (with_ns or self.keys):
             wanted.append(("keys", self.domain, DNSKEY))
         if signed and self.everywhere:
             wanted.append(("denial", unmade_name(self.domain), A))

@@ -27,7 +27,7 @@ def _named_keys(picture: Picture, ds: Ds) -> list[DnsKey]:
     standard="RFC 4035 s5.2",
 )  # fmt: skip
 def ds_but_unsigned(picture: Picture) -> Iterator[Sighting]:
-    asked = [view for view in picture.serving if view.ns_asked and DNSKEY not in view.unanswered]
+    asked = [view for view in picture.serving if view.keys_asked and DNSKEY not in view.unanswered]
     if secured(picture) and asked and not any(view.keys for view in asked):
         replies = tuple(view.reply for view in picture.parents if view.ds)
         yield Sighting(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY", replies)

@@ -98,7 +98,7 @@ def signature_missing(picture: Picture) -> Iterator[Sighting]:
     yield from _said(picture, None)
     if secured(picture) and picture.signed:
         for view in picture.serving:
-            if view.keys is None and view.ns_asked and not view.signatures and DNSKEY not in view.unanswered:
+            if view.keys is None and view.keys_asked and not view.signatures and DNSKEY not in view.unanswered:
                 yield Sighting(f"{where(view)}: no keys and no signatures", view.replies, view.address)
 
 
@@ -144,7 +144,7 @@ def chain_broken(picture: Picture) -> Iterator[Sighting]:
 def keys_differ(picture: Picture) -> Iterator[Sighting]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
     for view in picture.serving:
-        if view.ns_asked and DNSKEY not in view.unanswered and (picture.signed or picture.ds):
+        if view.keys_asked and DNSKEY not in view.unanswered and (picture.signed or picture.ds):
             given.setdefault(view.keys.rdatas if view.keys else (), []).append(view)
     if len(given) > 1:
         for rdatas, views in given.items():
