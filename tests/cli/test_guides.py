@@ -8,7 +8,7 @@ import pytest
 
 from tests.cli.program import PracticeWorld
 
-GUIDES = sorted((Path(__file__).parents[2] / "docs" / "guides").glob("*.md"))
+GUIDES = sorted((Path(__file__).parents[2] / "docs" / "guides").rglob("*.md"))
 
 
 @pytest.mark.parametrize("guide", GUIDES, ids=lambda path: path.stem)

@@ -19,6 +19,7 @@ from legatum.core.rehearsal import Stage, build_stage, rehearse
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless, leads
 from legatum.core.rehearsal.population import Followed, Shares, follow, followed
+from legatum.core.timing import Bound
 from legatum.views.move import wish_text
 
 _INK, _FAINT, _PAPER = "#1b2430", "#8a94a3", "#ffffff"
@@ -29,6 +30,7 @@ _STYLES: dict[CacheKind, dict[str, Any]] = {
     CacheKind.STICKY: {"color": _GREEN, "linestyle": "-."},
 }
 _HOUR = 3600.0
+_LEAST, _MOST = 40, 140  # characters of a reason in a line; what the whole width holds
 
 
 def draw_timeline(runbook: Runbook, slots: Sequence[Slot], now: float, path: Path) -> None:
@@ -91,6 +93,17 @@ def _stamp(instant: float) -> str:
     return datetime.fromtimestamp(instant, UTC).strftime("%Y-%m-%d %H:%M")
 
 
+def _reason(axes: Any, row: int, bound: Bound, since: float, ends: float, whole: float) -> None:
+    """Beside the hold from ``since`` to ``ends``, in seconds after the first step: to the side that has more room, after a short one."""
+    behind = 1 - since / whole >= 0.5
+    long = ends - since > 0.4 * whole
+    room = 1 - (since if long else ends) / whole if behind else since / whole
+    text = f"hold {rough_text(ends - since)}: {bound.reason.split(' (rule')[0]} (rule {bound.rule})"
+    place = ((since if long else ends) / _HOUR + 0.006 * whole / _HOUR) if behind else since / _HOUR - 0.006 * whole / _HOUR
+    shown = textwrap.fill(text, max(_LEAST, int(room * _MOST)))
+    axes.text(place, row, shown, fontsize=7.6, va="center", ha="left" if behind else "right", color=_INK, zorder=3)
+
+
 def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
     """A row a step; a hold is a bar that ends where the step begins."""
     start, end = slots[0].first, slots[-1].ends
@@ -99,12 +112,7 @@ def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
         at = (each.first - start) / _HOUR
         if each.bound is not None and each.first - before > 1:
             axes.barh(row, at - (before - start) / _HOUR, left=(before - start) / _HOUR, height=0.62, color=_ORANGE, alpha=0.28, zorder=1)
-            reason = textwrap.fill(
-                f"hold {rough_text(each.first - before)}: {each.bound.reason.split(' (rule')[0]} (rule {each.bound.rule})", 92
-            )
-            wide = (each.first - before) / (end - start) > 0.4
-            place = (before - start) / _HOUR + 0.15 if wide else (before - start) / _HOUR - 0.15
-            axes.text(place, row, reason, fontsize=7.6, va="center", ha="left" if wide else "right", color=_INK, zorder=3)
+            _reason(axes, row, each.bound, before - start, each.first - start, end - start)
         done = each.outcome is not None
         axes.plot(
             at,

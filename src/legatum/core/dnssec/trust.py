@@ -124,6 +124,16 @@ class Anchors:
         named = [f"DS {each}" for each in self.records] + [f"DS of {each}" for each in self.to_come]
         return "; ".join(named) or "no DS"
 
+    @property
+    def short_text(self) -> str:
+        """By the keys that it vouches for."""
+        return f"the DS of {named_keys(sorted(self.labels))}" if self else "no DS"
+
+
+def named_keys(keys: Iterable[str]) -> str:
+    """``12345/13`` as *key 12345/13*; what is to come is said as it is called."""
+    return ", ".join(f"key {each}" if is_known(each) else each for each in keys)
+
 
 def vouches(anchors: Anchors, keys: Keys | None) -> bool:
     """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key that is vouched for signs it, for every

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from legatum.core.dnssec.trust import Anchors, Keys, proves, vouches
+from legatum.core.dnssec.trust import Anchors, Keys, named_keys, proves, vouches
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.scene import FOREVER, Period
@@ -96,11 +96,12 @@ def _copies(stage: Stage, domain: Name, servers: Iterable[Askable], ttl: int | N
             if begins < ends or begins == ends == -FOREVER:
                 own = each.value.ttl if each.value is not None else stage.premises.negative_ttl(domain)
                 lasts = stage.lasts(own if ttl is None else ttl)
-                yield _Copy(each.value, server.place, begins, ends + lasts, ends, each.step)
+                step = each.step if each.begins >= server.begins else ""  # else it could be had since somebody is led there
+                yield _Copy(each.value, server.place, begins, ends + lasts, ends, step)
 
 
 def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, at: float, since: float) -> Bogus:
-    what = f"the keys {keys.keys.text}" if keys.keys is not None else "no keys at all"
+    what = named_keys(keys.keys.published) if keys.keys is not None else "no keys at all"
     story = (
         _held(anchors, at),
         f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of {name_text(domain)}, and gets {what}.",
@@ -111,8 +112,8 @@ def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy
 
 
 def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
-    signed = f"signed with {', '.join(given.keys.zone)}" if given.keys is not None else "unsigned"
-    known = keys.keys.text if keys.keys is not None else "nothing"
+    signed = f"signed with {named_keys(given.keys.zone)}" if given.keys is not None else "unsigned"
+    known = named_keys(keys.keys.published) if keys.keys is not None else "nothing"
     story = (
         _held(anchors, at),
         f"{_moment(min(keys.fetched, at))} it gets the keys of {name_text(domain)} from {keys.place}: {known}.",
@@ -135,7 +136,7 @@ def _strictly(keys: Keys | None, given: Keys | None) -> str:
 
 def _held(anchors: Period[Anchors], at: float) -> str:
     moment = _moment(min(anchors.ends, at))
-    return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.text[:60]}, to keep for {anchors.value.ttl} s."
+    return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.short_text}, to keep for {anchors.value.ttl} s."
 
 
 class _Part(NamedTuple):
@@ -149,16 +150,15 @@ class _Part(NamedTuple):
 
 
 def _remedy(held: list[_Part], already: bool) -> str:
-    newest = max(held, key=lambda each: (bool(each.step), each.begins))
-    others = [each for each in held if each is not newest]
-    first = min(others, key=lambda each: (each.ends, not each.place))
+    newest = max(held, key=lambda each: (each.begins, bool(each.step)))
+    first = min((each for each in held if each is not newest), key=lambda each: (each.ends, not each.place))
     if newest.step:
         return f"let the step '{newest.step}' come later: not before {_until(first.ends)}, when nobody holds {first.what}"
     (anchors,) = (each for each in held if not each.place)
-    place = next(each.place for each in held if each.place)
+    place = newest.place or next(each.place for each in held if each.place)
     if already:
         return f"it is so already, until {place} signs with those keys, or nobody holds that DS set any more ({_until(anchors.ends)})"
-    return f"nobody may be led to {place} before {_until(anchors.ends)}, when nobody holds that DS set"
+    return f"nobody may be led to {place} before {_until(first.ends)}, when nobody holds {first.what}"
 
 
 def _later_step(anchors: Period[Anchors], *copies: _Copy) -> str:

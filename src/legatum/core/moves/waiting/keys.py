@@ -77,7 +77,7 @@ def _sets(domain: Name, scene: Scene, caution: Caution) -> list[_Held]:
     """Every DS set that the parent gave, and gives."""
     track, found = scene.anchors.get(domain), list[_Held]()
     for anchors, ended in track.versions if track is not None else ():
-        because = f"the parent handed out {anchors.text[:60]} until {{at}} with a TTL of {anchors.ttl}"
+        because = f"the parent handed out {anchors.short_text} until {{at}} with a TTL of {anchors.ttl}"
         if ended != _NOW:
             found.append(_Held(anchors, () if ended is None else (wait_for(ended, [anchors.ttl], 7, because, caution),)))
     return found
