@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.observation.answers import AnswersComparison
     from legatum.views.compare import CompareDocument
     from legatum.work.outside import Outside
-    from legatum.work.zones.compare import AnswersComparison, ContentsComparison
+    from legatum.work.zones.compare import ContentsComparison
 
 
 def configure(parser: argparse.ArgumentParser) -> None:

@@ -4,6 +4,7 @@ import csv
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
+from legatum.core.records.name import Name, parse_domain
 
 _SEPARATORS = (",", ";", "\t")
 _NONE = "\x1f"
@@ -102,3 +103,35 @@ class Column:
             raise BadInput(f"{self._source}:{row.number}: no column '{self._wanted}'", f"columns: {known}; or give its number")
         self._at = headings.index(self._wanted.casefold())
         return True
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A domain of a list. ``text``: as it stands there; ``fault``: file, line and reason where that is no domain."""
+
+    text: str
+    domain: Name | None
+    fault: str = ""
+
+
+class DomainReader:
+    """Takes the domain out of a row, the first time that it comes."""
+
+    def __init__(self, source: str, column: str | None) -> None:
+        self._source = source
+        self._column = Column(column, source)
+        self._seen: set[Name | str] = set()
+
+    def of(self, row: Row) -> Listed | None:
+        text = self._column.of(row)
+        if not text:
+            return None
+        try:
+            listed = Listed(text, parse_domain(text))
+        except BadInput as fault:
+            listed = Listed(text, None, f"{self._source}:{row.number}: {fault.message}")
+        key = listed.domain or listed.text
+        if key in self._seen:
+            return None
+        self._seen.add(key)
+        return listed

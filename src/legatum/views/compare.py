@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import msgspec
 
 from legatum.core.fault import BadInput
-from legatum.core.observation.answers import AnswerDifference
+from legatum.core.observation.answers import AnswerDifference, AnswersComparison
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_texts
 from legatum.core.records.rrset import RRset, rrset
@@ -15,7 +15,7 @@ from legatum.core.records.rrtype import parse_type, type_text
 from legatum.core.zones.difference import Difference, ForVisitors
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
-from legatum.work.zones.compare import AnswersComparison, ContentsComparison
+from legatum.work.zones.compare import ContentsComparison
 
 
 class SidePart(Part):

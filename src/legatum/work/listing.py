@@ -8,23 +8,13 @@ import os
 import stat
 import sys
 from collections.abc import AsyncIterator, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
-from legatum.core.records.name import Name, parse_domain
-from legatum.core.table import Column, Row, RowReader
+from legatum.core.records.name import Name
+from legatum.core.table import DomainReader, Listed, Row, RowReader
 
 _LONGEST_LINE = 1 << 20
-
-
-@dataclass(frozen=True, slots=True)
-class Listed:
-    """A domain of a list. ``text``: as it stands there; ``fault``: file, line and reason where that is no domain."""
-
-    text: str
-    domain: Name | None
-    fault: str = ""
 
 
 async def read_listing(source: str, column: str | None = None) -> AsyncIterator[Listed]:
@@ -32,7 +22,7 @@ async def read_listing(source: str, column: str | None = None) -> AsyncIterator[
 
     Raises :class:`BadInput` for a file or column that is not there.
     """
-    once = _Once(source, column)
+    once = DomainReader(source, column)
     if source == "-" and _can_wait():
         rows = RowReader()
         async for line in _piped():
@@ -48,7 +38,7 @@ async def read_listing(source: str, column: str | None = None) -> AsyncIterator[
 
 def read_domains(source: str) -> list[Name]:
     """All of a file. Raises :class:`BadInput` with file and line for what is no domain."""
-    once, domains = _Once(source, None), []
+    once, domains = DomainReader(source, None), []
     for row in read_rows(source):
         listed = once.of(row)
         if listed is not None and listed.domain is None:
@@ -60,7 +50,7 @@ def read_domains(source: str) -> list[Name]:
 
 def count_of(source: str, column: str | None) -> int | None:
     """How many domains there are, for the remaining time; None for standard input. Raises :class:`BadInput`."""
-    once = _Once(source, column)
+    once = DomainReader(source, column)
     return None if source == "-" else sum(once.of(row) is not None for row in read_rows(source))
 
 
@@ -90,26 +80,3 @@ async def _piped() -> AsyncIterator[str]:
     await asyncio.get_running_loop().connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), sys.stdin)
     while line := await reader.readline():
         yield line.decode("utf-8", "replace")
-
-
-class _Once:
-    """Takes the domain out of a row, the first time that it comes."""
-
-    def __init__(self, source: str, column: str | None) -> None:
-        self._source = source
-        self._column = Column(column, source)
-        self._seen: set[Name | str] = set()
-
-    def of(self, row: Row) -> Listed | None:
-        text = self._column.of(row)
-        if not text:
-            return None
-        try:
-            listed = Listed(text, parse_domain(text))
-        except BadInput as fault:
-            listed = Listed(text, None, f"{self._source}:{row.number}: {fault.message}")
-        key = listed.domain or listed.text
-        if key in self._seen:
-            return None
-        self._seen.add(key)
-        return listed

@@ -4,6 +4,7 @@ A move changes who answers. Only what visitors would suffer stands in its way: a
 that the old side gives. What is equal to them, what is better, and what the old side's servers do not agree on themselves, is told.
 """
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -200,3 +201,24 @@ def _at_cut(heard: Heard, question: Question, old: Said, new: Said) -> ForVisito
 
 def _servers(rrsets: Sequence[RRset]) -> set[bytes]:
     return {rdata for each in rrsets if each.rtype == NS for rdata in each.rdatas}
+
+
+@dataclass(frozen=True)
+class AnswersComparison:
+    """Servers of both sides, by address → side, how many questions each was asked, and what they answered differently."""
+
+    domain: Name
+    sides: Mapping[str, str]
+    questions: int
+    differences: tuple[AnswerDifference, ...]
+
+    @property
+    def worse(self) -> tuple[AnswerDifference, ...]:
+        """Those that visitors would suffer, and those of which it is not known."""
+        return tuple(each for each in self.differences if each.weight.refuses)
+
+    @property
+    def told(self) -> str:
+        """The others, counted, in words; empty where there are none."""
+        counts = Counter(str(each.weight) for each in self.differences if not each.weight.refuses and each.weight != ForVisitors.OWN)
+        return ", ".join(f"{count} {weight}" for weight, count in counts.items())

@@ -3,9 +3,10 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from legatum.core.fault import GateShut
 from legatum.core.observation.picture import HostView
 from legatum.core.records.address import address_text
-from legatum.core.records.name import Name
+from legatum.core.records.name import Name, name_text
 from legatum.core.records.soa import SoaFields
 
 
@@ -80,3 +81,18 @@ def first_of_each(addresses: Mapping[str, Name]) -> dict[str, Name]:
     for address, name in addresses.items():
         seen.setdefault(name, address)
     return {address: name for name, address in seen.items()}
+
+
+def refuse_leaned_on(host: Name, leaning: Leaning) -> None:
+    """Raises :class:`GateShut` while somebody leans on it."""
+    for domain, by in leaning.domains.items():
+        more = f", and so do {len(leaning.domains) - 1} more" if len(leaning.domains) > 1 else ""
+        raise GateShut(
+            f"{name_text(domain)} leans on {name_text(host)}, which is named by {' and '.join(by)}{more}",
+            "take it out of the NS sets first: `legatum hosts enlist OTHER --alone --at PROVIDER --registrar NAME`",
+        )
+    if leaning.unknown:
+        raise GateShut(
+            f"the registry says that some domain leans on {name_text(host)}, none of the {leaning.looked} known here does",
+            "find out which: is it in a list? --leaning FILE",
+        )

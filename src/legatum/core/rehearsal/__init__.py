@@ -7,6 +7,6 @@ knows a kind of move: they see effects.
 
 from legatum.core.rehearsal.holding import Held, holdings
 from legatum.core.rehearsal.stage import Stage, build_stage
-from legatum.core.rehearsal.verdict import Counterexample, Rehearsal, rehearse, schedules
+from legatum.core.rehearsal.verdict import Counterexample, Rehearsal, rehearse, require_safe, schedules
 
-__all__ = ["Counterexample", "Held", "Rehearsal", "Stage", "build_stage", "holdings", "rehearse", "schedules"]
+__all__ = ["Counterexample", "Held", "Rehearsal", "Stage", "build_stage", "holdings", "rehearse", "require_safe", "schedules"]

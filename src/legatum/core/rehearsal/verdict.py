@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from legatum.core.duration import rough_text
+from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.moves.runbook import Outcome, Runbook, Slot, forecast
@@ -111,6 +112,23 @@ def rehearse(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, unco
         else ("it was not looked at whether the domain is signed, when this was drafted",)
     )
     return Rehearsal(runbook, examples, stages, checked, (*missing, *uncovered))
+
+
+def require_safe(rehearsal: Rehearsal) -> None:
+    """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
+    domain = name_text(rehearsal.runbook.domain)
+    if rehearsal.uncovered:
+        raise GateShut(
+            f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
+            f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",
+        )
+    if not rehearsal.safe and not rehearsal.mends:
+        example = rehearsal.counterexamples[0]
+        kinds = ", ".join(example.kinds)
+        raise GateShut(
+            f"{domain}: the rehearsal finds that visitors would fail ({kinds} caches). {' '.join(example.story)}",
+            f"{example.remedy}. All of it: `legatum move rehearse {domain}`; against its advice: --unproven",
+        )
 
 
 def _told_once(examples: Iterable[Counterexample]) -> Iterator[Counterexample]:

@@ -19,6 +19,7 @@ from legatum.core.moves.place import PARENT
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import TransferWish, Wishes, refuse_silence, refuse_strange_names
+from legatum.core.observation.hosts import refuse_leaned_on
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
@@ -33,7 +34,7 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
-from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning, refuse_leaned_on
+from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning
 from legatum.work.survey import survey
 
 

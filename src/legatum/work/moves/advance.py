@@ -15,7 +15,7 @@ from legatum.core.moves.effects import Records
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
-from legatum.core.rehearsal import rehearse
+from legatum.core.rehearsal import rehearse, require_safe
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
@@ -72,7 +72,7 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
     if runbook.changes_answers and not ways.unproven:
-        _require_safe(runbook, outcomes, outside.clock.now())
+        require_safe(rehearse(runbook, outcomes, outside.clock.now()))
     if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
         raise BadInput(f"no step '{ways.until}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     if ways.until in outcomes:
@@ -94,23 +94,6 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
         if step.id == ways.until:
             return Halted(Halt.STOPPED, step)
     return Halted(Halt.COMPLETE)
-
-
-def _require_safe(runbook: Runbook, outcomes: dict[str, Outcome], now: float) -> None:
-    """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
-    rehearsal, domain = rehearse(runbook, outcomes, now), name_text(runbook.domain)
-    if rehearsal.uncovered:
-        raise GateShut(
-            f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
-            f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",
-        )
-    if not rehearsal.safe and not rehearsal.mends:
-        example = rehearsal.counterexamples[0]
-        kinds = ", ".join(example.kinds)
-        raise GateShut(
-            f"{name_text(runbook.domain)}: the rehearsal finds that visitors would fail ({kinds} caches). {' '.join(example.story)}",
-            f"{example.remedy}. All of it: `legatum move rehearse {domain}`; against its advice: --unproven",
-        )
 
 
 async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable, Sequence
 
-from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.fault import OutsideFault
 from legatum.core.observation.hosts import Leaning, NamedHost
 from legatum.core.records.address import address_text
-from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, NS, A
 from legatum.net.side_by_side import side_by_side
@@ -80,18 +80,3 @@ def listed_domains(outside: Outside) -> list[Name]:
     if not outside.settings.domains:
         return []
     return read_domains(str(outside.folder / outside.settings.domains))
-
-
-def refuse_leaned_on(host: Name, leaning: Leaning) -> None:
-    """Raises :class:`GateShut` while somebody leans on it."""
-    for domain, by in leaning.domains.items():
-        more = f", and so do {len(leaning.domains) - 1} more" if len(leaning.domains) > 1 else ""
-        raise GateShut(
-            f"{name_text(domain)} leans on {name_text(host)}, which is named by {' and '.join(by)}{more}",
-            "take it out of the NS sets first: `legatum hosts enlist OTHER --alone --at PROVIDER --registrar NAME`",
-        )
-    if leaning.unknown:
-        raise GateShut(
-            f"the registry says that some domain leans on {name_text(host)}, none of the {leaning.looked} known here does",
-            "find out which: is it in a list? --leaning FILE",
-        )

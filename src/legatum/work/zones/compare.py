@@ -1,16 +1,15 @@
 """The same zone in two places: contents RRset by RRset, and answers server by server."""
 
 import asyncio
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from legatum.core.fault import OutsideFault
-from legatum.core.observation.answers import AnswerDifference, Form, Heard, OfZone, Said, answer_differences, questions_about
+from legatum.core.observation.answers import AnswersComparison, Form, Heard, OfZone, Said, answer_differences, questions_about
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CNAME, NS
-from legatum.core.zones.difference import Difference, ForVisitors, zone_differences
+from legatum.core.zones.difference import Difference, zone_differences
 from legatum.core.zones.zone import Zone
 from legatum.net.reply import Reply
 from legatum.wire.codes import rcode_text
@@ -32,27 +31,6 @@ class ContentsComparison:
     def worse(self) -> tuple[Difference, ...]:
         """Those that visitors would suffer."""
         return tuple(each for each in self.differences if each.weight.refuses)
-
-
-@dataclass(frozen=True)
-class AnswersComparison:
-    """Servers of both sides, by address → side, how many questions each was asked, and what they answered differently."""
-
-    domain: Name
-    sides: Mapping[str, str]
-    questions: int
-    differences: tuple[AnswerDifference, ...]
-
-    @property
-    def worse(self) -> tuple[AnswerDifference, ...]:
-        """Those that visitors would suffer, and those of which it is not known."""
-        return tuple(each for each in self.differences if each.weight.refuses)
-
-    @property
-    def told(self) -> str:
-        """The others, counted, in words; empty where there are none."""
-        counts = Counter(str(each.weight) for each in self.differences if not each.weight.refuses and each.weight != ForVisitors.OWN)
-        return ", ".join(f"{count} {weight}" for weight, count in counts.items())
 
 
 async def compare_contents(outside: Outside, left: str, right: str, domain: Name | None) -> ContentsComparison:

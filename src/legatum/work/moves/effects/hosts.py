@@ -4,11 +4,12 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import HostSet
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.runbook import Outcome
+from legatum.core.observation.hosts import refuse_leaned_on
 from legatum.core.observation.slips import address_slips
 from legatum.core.records.name import name_text
 from legatum.work.moves.effects.action import Action
 from legatum.work.registry.host_changes import HostByHand, until_glue
-from legatum.work.registry.hosts import held_addresses, look_for_leaning, refuse_leaned_on
+from legatum.work.registry.hosts import held_addresses, look_for_leaning
 
 
 class SetHost(Action[HostSet]):

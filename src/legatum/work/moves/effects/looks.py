@@ -9,6 +9,7 @@ from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.meanwhile.sides import is_meant, meant_to_differ
 from legatum.core.moves.runbook import Outcome
+from legatum.core.observation.answers import AnswersComparison
 from legatum.core.observation.verdict import agreement, names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -24,7 +25,7 @@ from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
 from legatum.work.moves.readiness import bogus_names, differing, unready
 from legatum.work.survey import survey
-from legatum.work.zones.compare import AnswersComparison, addresses_by_side, compare_answers
+from legatum.work.zones.compare import addresses_by_side, compare_answers
 
 
 class Gather(Action[Gathered]):
