@@ -95,8 +95,9 @@ async def _requested(args: argparse.Namespace, outside: "Outside", domain: "Name
     if doubt:
         raise GateShut(doubt, f"compare what `legatum ds derive {text} --cds` shows with the provider's pages; then without --cds")
     if request.removes != (args.action == "withdraw"):
-        asks = "asks for the DS set to be removed" if request.removes else f"asks for {'; '.join(request.records)}"
-        raise GateShut(f"{text} {asks}", f"`legatum ds {'withdraw' if request.removes else 'submit'} {text} --cds` does that")
+        if request.removes:
+            raise GateShut(f"{text} asks for the DS set to be removed", f"`legatum ds withdraw {text} --cds` does that")
+        raise GateShut(f"{text} asks for {'; '.join(request.records)}", f"`legatum ds submit {text} --cds` does that")
     return request.records
 
 

@@ -60,9 +60,10 @@ def show_asked(document: AskedDocument, screen: Screen) -> None:
     screen.pairs([("shown by", document.why)])
     if document.doubt:
         screen.line(f"a registry should not act on it by itself: {document.doubt}")
+    elif document.removes:
+        screen.line(f"Next: `legatum ds withdraw {document.domain} --cds --registrar NAME`")
     else:
-        verb = "withdraw" if document.removes else "submit"
-        screen.line(f"Next: `legatum ds {verb} {document.domain} --cds --registrar NAME`, or exchange, where there is a DS")
+        screen.line(f"Next: `legatum ds submit {document.domain} --cds --registrar NAME`, or exchange, where there is a DS")
 
 
 def derived_document(domain: Name, keys: Sequence[bytes]) -> DerivedDocument:

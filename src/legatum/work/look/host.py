@@ -74,6 +74,7 @@ def _view(name: Name, replies: list[Reply], why: str) -> HostView:
     found = tuple(each for reply in replies if (each := reply.find(reply.rtype)) and reply.authoritative)
     alias = next((targets(each)[0] for reply in replies if (each := reply.find(CNAME))), None)
     denial = next((reply.denial for reply in replies if reply.denial), None)
+    asked = bool(replies or why)  # there may have been no question left for it
     if not found and not why:
         why = "is an alias" if alias else "no such name" if any(reply.rcode == _NXDOMAIN for reply in replies) else _reason(replies)
     return HostView(
@@ -82,7 +83,7 @@ def _view(name: Name, replies: list[Reply], why: str) -> HostView:
         "" if found else why,
         alias,
         negative_ttl(denial) if denial else None,
-        asked=bool(replies or why),
+        asked=asked,
         unanswered=frozenset(reply.rtype for reply in replies if not reply.answered),
     )
 
