@@ -1,14 +1,17 @@
 """Signed domains in the practice world: led by way of unsigned and back, retired, and stopped where keys or DS are not what they were."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from legatum.core.records.name import parse_domain
+from legatum.core.records.name import Name, parse_domain
 from legatum.core.records.rrtype import A
 from legatum.core.zones.signer import without_signing
 from legatum.demo.world_thread import WorldThread
+from legatum.practice.registry.domains import DomainDesk
+from legatum.wire.epp.objects import DomainChange, Response
 from tests.cli.desk import Desk
 
 SIGNED = "coppergate.example"
@@ -148,6 +151,26 @@ def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:
     assert "is no longer signed as it was at rowan" in desk.said and "take the DS set out first" in desk.said, desk.said
     assert state(desk) == "connected and broken"
     assert desk.run("move", "rehearse", SIGNED) == 1 and "is no longer signed as it was" in desk.said
+
+
+@pytest.mark.parametrize("back", [False, True])
+def test_a_registrar_that_says_yes_and_publishes_another_ds_is_found_out(desk: Desk, monkeypatch: pytest.MonkeyPatch, back: bool) -> None:
+    """And what it published is put right, or taken out, as soon as it takes what it is told."""
+    desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
+    as_told = DomainDesk.update
+
+    def one_digit_wrong(domains: DomainDesk, registrar: str, domain: Name, change: DomainChange) -> Response:
+        wrong = tuple(each[:-1] + bytes((each[-1] ^ 1,)) for each in change.add_ds)
+        return as_told(domains, registrar, domain, replace(change, add_ds=wrong))
+
+    monkeypatch.setattr(DomainDesk, "update", one_digit_wrong)
+    assert desk.run("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait") == 3
+    assert "said done (1000)" in desk.said and "but holds DS" in desk.said and "take it out" in desk.said
+    desk.done("practice", "clock", "--on", "10m")
+    assert state(desk) == "connected and broken"
+    monkeypatch.undo()
+    desk.done("move", "retreat" if back else "advance", SIGNED, "--yes", "--wait")
+    assert state(desk) == ("signed, not connected" if back else "connected and valid")
 
 
 def test_a_ds_that_somebody_takes_out_before_its_turn_is_found_gone(desk: Desk) -> None:

@@ -13,7 +13,7 @@ _SOON = 3 * 86400.0  # seconds within which signatures that run out are told
 
 class ServedKeysPart(Part):
     """One server address. ``keys``: labels in its key set, ``sign_keys`` those that sign that set, ``sign_data`` those that sign the rest,
-    by signatures that hold; ``broken``: why what it gives does not."""
+    by signatures that hold, ``since`` and ``until`` when; ``broken``: why what it gives does not."""
 
     server: str
     address: str
@@ -21,6 +21,7 @@ class ServedKeysPart(Part):
     keys: list[str]
     sign_keys: list[str]
     sign_data: list[str]
+    since: str | None
     until: str | None
     broken: str
 
@@ -72,6 +73,7 @@ def _part(link: Link, now: float) -> LinkPart:
             keys=list(each.given.keys.published) if each.given.keys else [],
             sign_keys=list(each.given.keys.entry) if each.given.keys else [],
             sign_data=list(each.given.keys.zone) if each.given.keys else [],
+            since=instant_text(each.given.begun) if each.given.begun is not None else None,
             until=instant_text(each.given.until) if each.given.until is not None else None, broken=each.given.broken,
         )
         for each in link.servers

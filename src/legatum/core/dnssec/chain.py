@@ -81,8 +81,9 @@ class Link:
                     ),
                 )
             elif not each.given.broken and not holds(self.zone, self.anchors, each.given):
+                begun = f", signed so from {instant_text(each.given.begun)} on" if each.given.begun is not None else ""
                 yield (
-                    f"{who} has keys {each.given.keys.text}, and none of them is vouched for by {self.anchors.text[:60]}",
+                    f"{who} has keys {each.given.keys.text}{begun}, and none of them is vouched for by {self.anchors.text[:60]}",
                     (
                         "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, wait its "
                         "TTL, and put the right one in"

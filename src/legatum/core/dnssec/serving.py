@@ -3,6 +3,7 @@
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
+from typing import NamedTuple
 
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
@@ -34,7 +35,8 @@ class ServerKeys:
     """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
     not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set;
     ``until``: when the first of the signatures that hold runs out, in seconds since 1970; ``data``: of every key, by label; ``unproven``:
-    keys of signatures over the key set, and over the rest, that are not in the key set; ``asked``: what it asks the registry for."""
+    keys of signatures over the key set, and over the rest, that are not in the key set; ``asked``: what it asks the registry for;
+    ``begun``: since when the signatures over the key set as it is are valid: nobody had this set long before, unless it was signed anew."""
 
     keys: Keys | None
     broken: str = ""
@@ -44,6 +46,7 @@ class ServerKeys:
     data: Mapping[str, bytes] = field(default_factory=dict)
     unproven: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
     asked: Asked | None = None
+    begun: float | None = None
 
     @property
     def gives_up(self) -> bool:
@@ -74,10 +77,12 @@ def server_keys(
         broken = _why(soa, signatures_over(SOA, sections, domain), keys, "the SOA record", now)
     published = tuple(sorted(label for each in keys.rdatas if (label := key_label(each))))
     told = Keys(published, tuple(sorted(entry)), tuple(sorted(zone)), keys.ttl)
-    data = sorted(each for each, _ in entry.values())
-    until = min((float(ends) for _, ends in (*entry.values(), *zone.values())), default=None)
+    data = sorted(each.key for each in entry.values())
+    until = min((float(each.expires) for each in (*entry.values(), *zone.values())), default=None)
+    begun = min((float(each.begins) for each in entry.values()), default=None)
     unproven = _unproven(DNSKEY, sections, domain, published), _unproven(SOA, sections, domain, published)
-    return ServerKeys(told, broken, kinds, tuple(data), until, {key_label(each): each for each in keys.rdatas}, unproven)
+    by_label = {key_label(each): each for each in keys.rdatas}
+    return ServerKeys(told, broken, kinds, tuple(data), until, by_label, unproven, begun=begun)
 
 
 def _unproven(rtype: int, sections: list[RRset], domain: Name, published: tuple[str, ...]) -> tuple[str, ...]:
@@ -87,15 +92,24 @@ def _unproven(rtype: int, sections: list[RRset], domain: Name, published: tuple[
     return tuple(sorted({f"{each.tag}/{each.algorithm}" for each in made} - set(published)))
 
 
-def signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, tuple[bytes, int]]:
-    """Label → data of each key of which a signature holds, and until when the last one does."""
-    found = dict[str, tuple[bytes, int]]()
+class Signer(NamedTuple):
+    """A key of which a signature holds: its data, and the validity of the signature that holds longest, in seconds since 1970."""
+
+    key: bytes
+    begins: int
+    expires: int
+
+
+def signers(signed: RRset, signatures: RRset | None, keys: RRset, now: float) -> dict[str, Signer]:
+    """By label."""
+    found = dict[str, Signer]()
     by_label = {key_label(each): each for each in keys.rdatas}
     for rdata in few.rdatas if (few := _few(signatures)) is not None else ():
         signature = parse_signature(rdata)
         if signature is not None and check_signature(signed, signature, keys, now) == Validity.GOOD:
             made_by = f"{signature.tag}/{signature.algorithm}"
-            found[made_by] = by_label[made_by], max(signature.expires, found.get(made_by, (b"", 0))[1])
+            told = Signer(by_label[made_by], signature.begins, signature.expires)
+            found[made_by] = max(told, found.get(made_by, told), key=lambda each: each.expires)
     return found
 
 

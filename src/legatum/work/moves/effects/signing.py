@@ -66,9 +66,10 @@ class SetDs(Action[DsSet]):
             remedy = f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
         before = await self._before()
-        if before is not None and held not in (before, wanted):
+        by_hand = job.registrar(effect.registrar).by_hand
+        if before is not None and held not in (before, wanted) and (by_hand or not await self._proven_nowhere(held)):
             reason = f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old nor the new DS set"
-            if job.registrar(effect.registrar).by_hand and (wrong := ds_slips(wanted, before, held)):
+            if by_hand and (wrong := ds_slips(wanted, before, held)):
                 reason = "; ".join(wrong)
             refusals.append(Refusal(reason, "find out who changed it, and have it put right; then the same command again"))
         return refusals
@@ -84,6 +85,11 @@ class SetDs(Action[DsSet]):
         """Whether everybody who is asked anywhere would find a key that the parent vouches for, and each DS fits one somewhere."""
         given = await self._given(wanted)
         return unproven(self.job.domain, wanted, given, self.effect.ahead)
+
+    async def _proven_nowhere(self, held: tuple[bytes, ...]) -> bool:
+        """Every server answers, and none signs with a key that the set is of: it makes the domain bogus, whoever put it in."""
+        given = [each for place in (await self._given(held)).values() for each in place.values()]
+        return bool(given) and not any(holds(self.job.domain, anchors_of(held, 0), each) for each in given)
 
     async def _given(self, wanted: Collection[bytes]) -> dict[str, dict[str, ServerKeys]]:
         """What every place gives that serves the zone; nothing where no key is meant."""
@@ -124,7 +130,11 @@ class SetDs(Action[DsSet]):
             raise ByHand(by_hand.registrar, by_hand.page, by_hand.to_do, (sorted(held), sorted(after))) from None
         now = set((await registrar.registration(domain)).ds or ())
         if now != after:
-            raise OutsideFault(f"{registrar.name} said {said}, but holds {anchors_of(now, 0).text}", "look at the registrar's own pages")
+            raise OutsideFault(
+                f"{registrar.name} said {said}, but holds {anchors_of(now, 0).text}",
+                "have it put right on the registrar's own pages, at once: a DS of a key that nobody signs with makes a domain bogus; "
+                f"or take it out: `legatum move retreat {name_text(domain)}`",
+            )
         return self.outcome(first, self.now(), f"{said}; the registry holds {wanted.text}", **{_MADE: list(wanted.records)})
 
 
