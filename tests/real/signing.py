@@ -34,9 +34,9 @@ def authenticated(lab: Lab, domain: str) -> list[bool]:
     return [bool(each.flags & dns.flags.AD) for each in answers]
 
 
-def changed(lab: Lab, domain: str, **change: tuple[bytes, ...]) -> None:
+def changed(lab: Lab, domain: str, at: str = "flint", **change: tuple[bytes, ...]) -> None:
     """At the registrar's own pages, by somebody who looks at nothing."""
-    words = ("flint", parse_name(f"{domain}."), DomainChange(**change))  # type: ignore[arg-type]
+    words = (at, parse_name(f"{domain}."), DomainChange(**change))  # type: ignore[arg-type]
     lab.registry.loop.call_soon_threadsafe(lab.registry.registry.domains.update, *words)
 
 

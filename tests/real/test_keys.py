@@ -133,10 +133,38 @@ def algorithm_dropped(lab: Lab, domain: str) -> None:
     assert any(each.endswith(domain) for each in noticed.names)
 
 
+def keys_left_behind(lab: Lab, domain: str) -> None:
+    """To another signer, which makes keys of its own instead of taking those that the DS is of."""
+    carried_out(lab, domain, "--from", "knot", "--sign")
+    lab.legatum("publish", domain, "--from", "knot", "--to", "pdns", "--yes")
+    with Noticed(lab.resolvers, domain) as noticed:
+        changed(lab, domain, add=servers("pdns"), remove=servers("knot"))
+        time.sleep(6)
+    assert any(each.endswith(domain) for each in noticed.names)
+
+
+def mistyped_after_a_transfer(lab: Lab, domain: str) -> None:
+    """The DS set typed again at the new registrar, with one digit wrong."""
+    carried_out(lab, domain, "--from", "pdns", "--sign")
+    registry, name = lab.registry.registry, parse_name(f"{domain}.")
+    right = registry.book.domains[name].ds
+    wrong = tuple(each[:-1] + bytes((each[-1] ^ 1,)) for each in right)
+    code = registry.book.domains[name].code
+    with Noticed(lab.resolvers, domain) as noticed:
+        for each in ((registry.transfers.request, "slate", name, code, 1), (registry.transfers.act, "flint", name, "approve")):
+            lab.registry.loop.call_soon_threadsafe(*each)
+        changed(lab, domain, "slate", add_ds=wrong, remove_ds=right)
+        time.sleep(6)
+    assert registry.book.domains[name].ds == wrong
+    assert any(each.endswith(domain) for each in noticed.names)
+
+
 CARELESS: dict[str, tuple[str, Callable[[Lab, str], None]]] = {
     "keys-not-shared.example": ("knot", keys_not_shared),
     "old-key-gone.example": ("pdns", old_key_gone),
     "algorithm-dropped.example": ("pdns", algorithm_dropped),
+    "keys-left-behind.example": ("knot", keys_left_behind),
+    "mistyped.example": ("pdns", mistyped_after_a_transfer),
 }
 
 
