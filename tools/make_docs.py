@@ -4,7 +4,9 @@ import importlib
 import json
 import pkgutil
 import sys
+from inspect import cleandoc
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -33,7 +35,19 @@ def pages() -> dict[Path, str]:
 
 
 def schema(struct: type) -> str:
-    return json.dumps(msgspec.json.schema(struct), indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(_dedented(msgspec.json.schema(struct)), indent=2, ensure_ascii=False) + "\n"
+
+
+def _dedented(part: Any) -> Any:
+    """Docstrings as they read; the library takes them as they stand in the code or not, by its version."""
+    match part:
+        case dict():
+            return {
+                key: cleandoc(each) if key == "description" and isinstance(each, str) else _dedented(each) for key, each in part.items()
+            }
+        case list():
+            return [_dedented(each) for each in part]
+    return part
 
 
 def findings() -> str:
