@@ -150,6 +150,7 @@ def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:
     assert desk.run("move", "advance", SIGNED, "--yes", "--wait") == 4
     assert "is no longer signed as it was at rowan" in desk.said and "take the DS set out first" in desk.said, desk.said
     assert state(desk) == "connected and broken"
+    assert "; seen whole last at 2026-" in desk.said and ", seen broken first at 2026-" in desk.said, desk.said
     assert desk.run("move", "rehearse", SIGNED) == 1 and "is no longer signed as it was" in desk.said
 
 

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from legatum.core.dnssec.chain import Chain, Link, Served, State
+from legatum.core.dnssec.chain import Chain, Link, Served, State, broken_since
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, proves, server_keys
 from legatum.core.dnssec.trust import Anchors
 from legatum.core.instant import instant_text
@@ -47,6 +47,16 @@ def test_a_link_is_what_every_server_of_it_shows(made: Link, state: State, said:
     chain = Chain([made])
     assert made.state == chain.state == state and said in chain.why, chain.why
     assert bool(list(made.broken())) == (state == State.BROKEN)
+
+
+def test_since_when_it_is_broken_is_as_far_as_was_seen() -> None:
+    valid, unsigned, broken = (str(each) for each in (State.VALID, State.UNSIGNED, State.BROKEN))
+    assert broken_since([]) == broken_since([(broken, 1.0, 2.0), (valid, 3.0, 3.0)]) == ""
+    assert broken_since([(broken, 86400.0, 90000.0)]) == "never seen whole from here, seen broken first at 1970-01-02T00:00:00Z"
+    since = broken_since([(valid, 0.0, 0.0), (unsigned, 60.0, 60.0), (valid, 120.0, 3600.0), (broken, 7200.0, 7200.0)])
+    assert since == "seen whole last at 1970-01-01T01:00:00Z, seen broken first at 1970-01-01T02:00:00Z"
+    chain = Chain([link(given(OTHER))], since=since)
+    assert chain.why.endswith(since)
 
 
 def test_a_chain_holds_from_the_anchor_down_or_says_where_it_does_not() -> None:

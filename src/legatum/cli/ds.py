@@ -51,8 +51,9 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.chain import chain_document, show_chain
     from legatum.work.look.chain import chain_of
+    from legatum.work.memory import note_chain
 
-    chain, now = await chain_of(outside, parse_domain(args.domain)), outside.clock.now()
+    chain, now = note_chain(outside, await chain_of(outside, parse_domain(args.domain))), outside.clock.now()
     document = chain_document(chain, now)
     show(args, document, lambda screen: show_chain(document, now, screen))
     return FOUND if chain.state in (State.BROKEN, State.UNKNOWN) else OK

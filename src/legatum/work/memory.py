@@ -2,18 +2,22 @@
 whichever move or command saw it, so that every plan counts it."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 
+from legatum.core.dnssec.chain import Chain, State, broken_since
 from legatum.core.moves.drawing import Remembered
-from legatum.core.moves.effects import Delegated, Published, Records, ZoneMade
+from legatum.core.moves.effects import Delegated, Published, Records, Trusted, ZoneMade
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Outcome, Runbook, Step
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, absolute_text, parse_name
 from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import NS, A
+from legatum.core.records.rrtype import DS, NS, A
 from legatum.journal.journal import Memory, Seen
 from legatum.services.provider import server_names
 from legatum.work.outside import Outside
+
+_SIGNING = "the chain of trust"  # the place of entries that say in which state it was
 
 
 def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], place: str = "", at: float | None = None) -> None:
@@ -47,7 +51,7 @@ def _entry(each: RRset, place: str = "") -> Seen:
 
 def remembered(outside: Outside, domain: Name, parent_zone: Name) -> tuple[Remembered, ...]:
     """Everything that was given otherwise than later, and until when it may have been: until something else was first seen."""
-    rows, now = outside.journal.memory(domain), outside.clock.now()
+    rows, now = [each for each in outside.journal.memory(domain) if each.place != _SIGNING], outside.clock.now()
     found = []
     for number, each in enumerate(rows):
         later = [
@@ -60,6 +64,15 @@ def remembered(outside: Outside, domain: Name, parent_zone: Name) -> tuple[Remem
 
 def _set(each: Memory) -> RRset | None:
     return rrset(each.name, NS, each.ttl, [parse_name(name) for name in each.data.split()]) if each.data else None
+
+
+def note_chain(outside: Outside, chain: Chain) -> Chain:
+    """In which state the domain's own link was seen; with the chain, since when it is broken."""
+    link = chain.links[-1]
+    if link.state != State.UNKNOWN:
+        outside.journal.remember(link.zone, [Seen(_SIGNING, link.zone, DS, 0, link.state)], outside.clock.now())
+    seen = [(each.data, each.first, each.last) for each in outside.journal.memory(link.zone) if each.place == _SIGNING]
+    return replace(chain, since=broken_since(seen))
 
 
 def note_hosts(outside: Outside, hosts: Iterable[Name], at: float) -> dict[Name, float]:
@@ -85,6 +98,8 @@ def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) 
                 note_served(outside, effect.zone, [each.after for each in effect.changed], at=outcome.all)
             case ZoneMade():
                 note_served(outside, effect.zone, effect.rrsets, at=outcome.all)
+            case Trusted(domain=zone, anchors=anchors) if anchors:
+                outside.journal.remember(zone, [Seen(_SIGNING, zone, DS, 0, State.VALID)], outcome.all)
             case Published():
                 for each in (
                     one

@@ -51,9 +51,10 @@ async def with_chain(outside: Outside, found: Survey) -> Survey:
     from legatum.core.dnssec.chain import Chain
     from legatum.core.observation.chain import own_link
     from legatum.work.look.chain import chain_of
+    from legatum.work.memory import note_chain
 
     above = await chain_of(outside, found.picture.parent_zone)
-    return replace(found, chain=Chain([*above.links, own_link(found.picture)], above.left_out))
+    return replace(found, chain=note_chain(outside, Chain([*above.links, own_link(found.picture)], above.left_out)))
 
 
 async def look_again(

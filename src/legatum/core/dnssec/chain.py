@@ -138,12 +138,23 @@ def agreed_keys(link: Link) -> tuple[bytes, ...]:
     return entry_points(next(iter(entries)))
 
 
+def broken_since(seen: Sequence[tuple[str, float, float]]) -> str:
+    """In words, of states with the instants at which they were first and last seen, oldest first; empty where the last is not broken."""
+    if not seen or seen[-1][0] != State.BROKEN:
+        return ""
+    whole = max((last for state, _, last in seen if state == State.VALID), default=None)
+    before = f"seen whole last at {instant_text(whole)}" if whole is not None else "never seen whole from here"
+    return f"{before}, seen broken first at {instant_text(seen[-1][1])}"
+
+
 @dataclass(frozen=True, slots=True)
 class Chain:
-    """From the top down; the domain's own link is the last. ``left_out``: what was not asked, in words."""
+    """From the top down; the domain's own link is the last. ``left_out``: what was not asked, ``since``: since when it is broken as far as
+    was seen, both in words."""
 
     links: Sequence[Link]
     left_out: str = ""
+    since: str = ""
 
     @property
     def domain(self) -> Name:
@@ -182,7 +193,8 @@ class Chain:
             return f"by those who answered its own link is {own.seen}; no answer from {', '.join(silent[:3])}{more}"
         if self.state == State.BROKEN:
             first = next(each for each in self.links if each.state == State.BROKEN)
-            return f"everybody behind a validating resolver gets nothing: {next(first.broken())[0]}"
+            since = f"; {self.since}" if self.since and first is own else ""
+            return f"everybody behind a validating resolver gets nothing: {next(first.broken())[0]}{since}"
         if own.state == State.VALID:
             gap = next(each for each in reversed(self.links) if each.state in (State.UNSIGNED, State.UNCONNECTED))
             return f"its own link holds, and nothing connects {name_text(gap.zone)} above it: to validating resolvers it is unsigned"

@@ -3,12 +3,12 @@
 import base64
 import hashlib
 import itertools
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple, TypeVar
 
 from legatum.core.records.name import Name, ancestors, below, canonical_key, is_under, labels_of
 from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import DS, NS, NSEC, NSEC3, SOA
+from legatum.core.records.rrtype import DS, NS, NSEC, NSEC3, RRSIG, SOA
 
 _OPT_OUT = 1
 _MOST_ITERATIONS = 2500  # RFC 5155 s10.3; a proof that asks for more work is taken as none
@@ -23,6 +23,13 @@ class Nsec3(NamedTuple):
     owner_hash: bytes
     following: bytes
     types: frozenset[int]
+
+
+def absence(name: Name, rtype: int, authority: Sequence[RRset]) -> bool | None:
+    """Whether an answer proves that there is no such record; None where nothing in it is signed."""
+    if not any(each.rtype in (NSEC, NSEC3, RRSIG) for each in authority):
+        return None
+    return denies(name, rtype, authority)
 
 
 def parse_types(bitmap: bytes) -> frozenset[int]:

@@ -1,10 +1,10 @@
 """A name server of a domain as every place speaks of it, and what one of its addresses has of the zone."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from legatum.core.fault import GateShut
-from legatum.core.observation.picture import HostView
+from legatum.core.observation.picture import HostView, ParentView
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.soa import SoaFields
@@ -73,6 +73,15 @@ def places_of(hosts: Mapping[Name, HostView], glue: Mapping[Name, Mapping[str, N
         for address in addresses:
             places.setdefault(address, name)
     return places
+
+
+def glue_addresses(views: Iterable[ParentView]) -> dict[Name, dict[str, None]]:
+    """All glue of all parent servers: name → addresses, in order."""
+    found: dict[Name, dict[str, None]] = {}
+    for view in views:
+        for each in view.glue:
+            found.setdefault(each.name, {}).update(dict.fromkeys(address_text(rdata) for rdata in each.rdatas))
+    return found
 
 
 def first_of_each(addresses: Mapping[str, Name]) -> dict[str, Name]:

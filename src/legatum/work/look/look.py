@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from legatum.core.observation.hosts import first_of_each, places_of
+from legatum.core.observation.hosts import first_of_each, glue_addresses, places_of
 from legatum.core.observation.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
@@ -16,7 +16,7 @@ from legatum.services.provider import server_names
 from legatum.work.look.contents import Contents, look_at_contents
 from legatum.work.look.depth import MOST_HOSTS, MOST_SERVERS, Depth
 from legatum.work.look.host import HostLook
-from legatum.work.look.parent import glue_addresses, look_at_parents
+from legatum.work.look.parent import look_at_parents
 from legatum.work.look.questions import Questions
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.resolver import look_at_resolvers

@@ -1,13 +1,12 @@
 """What the servers of the parent zone hand out: the delegation, its glue, DS or the proof that there is none."""
 
 import asyncio
-from collections.abc import Iterable
 
-from legatum.core.dnssec.denial import denies
+from legatum.core.dnssec.denial import absence
 from legatum.core.observation.picture import ParentView
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
-from legatum.core.records.rrtype import AAAA, DS, NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.records.rrtype import AAAA, DS, NS, A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
 from legatum.net.walk import Cut
@@ -51,23 +50,5 @@ def _view(server: Name, reply: Reply, domain: Name, number: int) -> ParentView:
         reply.rcode == _NXDOMAIN,
         number,
         ds,
-        _absent(reply, domain) if ns and ds is None else None,
+        absence(domain, DS, reply.authority) if ns and ds is None else None,
     )
-
-
-def _absent(reply: Reply, domain: Name) -> bool | None:
-    """Whether the lack of a DS is proven; None where nothing in the answer is signed."""
-    if not any(each.rtype in (NSEC, NSEC3, RRSIG) for each in reply.authority):
-        return None
-    return denies(domain, DS, reply.authority)
-
-
-def glue_addresses(views: Iterable[ParentView]) -> dict[Name, dict[str, None]]:
-    """All glue of all parent servers: name → addresses, in order."""
-    from legatum.core.records.address import address_text
-
-    found: dict[Name, dict[str, None]] = {}
-    for view in views:
-        for each in view.glue:
-            found.setdefault(each.name, {}).update(dict.fromkeys(address_text(rdata) for rdata in each.rdatas))
-    return found
