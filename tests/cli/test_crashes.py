@@ -18,6 +18,8 @@ from tests.started import Ended, run_program
 
 DOMAIN = "kilnandclay.example"
 DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
+SIGNED = "coppergate.example"
+SIGNED_WISHES = (("--to", "sorrel"), ("--exchange",), ("--to", "sorrel", "--passage", "same-keys"), ("--exchange", "--algorithm", "14"))
 STEPS = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
 
 
@@ -88,6 +90,28 @@ def test_of_every_kind_nothing_is_done_twice_or_lost(tmp_path: Path, kind: str) 
             assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
             zones = [each.zone(parse_domain(DOMAIN)) for name in ("alder", "birch") for each in practice.world.hostings[name]]
             done.append((changes_of(practice), [sorted(zone.keys) if zone else None for zone in zones]))
+    assert done[0] == done[1]
+
+
+@pytest.mark.timeout(240)
+@pytest.mark.parametrize("wishes", SIGNED_WISHES, ids=lambda wishes: " ".join(wishes).replace("--", ""))
+def test_of_a_signed_move_nothing_is_done_twice_or_lost(tmp_path: Path, wishes: tuple[str, ...]) -> None:
+    """Keys, DS sets and signers, killed at every point of every step, beside the same move without."""
+    done = []
+    for kills in (False, True):
+        with WorldThread(tmp_path / f"world-{kills}") as practice:
+            shell = Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
+            assert shell.run("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait").status == 0
+            drafted = shell.run("move", "draft", SIGNED, "--registrar", "flint", *wishes, "--json").document
+            advance = ("move", "advance", SIGNED, "--yes", "--wait")
+            for step in [each["id"] for each in drafted["steps"]] if kills else ():
+                for point in POINTS:
+                    assert killed(shell, point, step, *advance) == -signal.SIGKILL, (step, point)
+            assert shell.run(*advance, "--json").document["halt"] == "complete"
+            assert shell.run("ds", "show", SIGNED, "--json").document["state"] == "connected and valid"
+            held = practice.world.registry.known(parse_domain(SIGNED))
+            signing = [each for each in ("rowan", "sorrel") if practice.world.hostings[each][0].zone(parse_domain(SIGNED)) is not None]
+            done.append((changes_of(practice), len(held.ds) if held is not None else 0, signing))
     assert done[0] == done[1]
 
 
