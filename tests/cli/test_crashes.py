@@ -13,7 +13,7 @@ from legatum.core.records.rrtype import MX, NS, A
 from legatum.demo.kinds import WISHES
 from legatum.demo.world_thread import WorldThread
 from tests.cli.program import PROGRAM, Shell
-from tests.deadly import POINTS, deadly
+from tests.deadly import POINTS, deadly, deadly_at
 from tests.started import Ended, run_program
 
 DOMAIN = "kilnandclay.example"
@@ -96,7 +96,7 @@ def test_of_every_kind_nothing_is_done_twice_or_lost(tmp_path: Path, kind: str) 
 @pytest.mark.timeout(240)
 @pytest.mark.parametrize("wishes", SIGNED_WISHES, ids=lambda wishes: " ".join(wishes).replace("--", ""))
 def test_of_a_signed_move_nothing_is_done_twice_or_lost(tmp_path: Path, wishes: tuple[str, ...]) -> None:
-    """Keys, DS sets and signers, killed at every point of every step, beside the same move without."""
+    """Keys, DS sets and signers, killed at every point of every step, and over and over on the way back, beside the same without."""
     done = []
     for kills in (False, True):
         with WorldThread(tmp_path / f"world-{kills}") as practice:
@@ -108,6 +108,11 @@ def test_of_a_signed_move_nothing_is_done_twice_or_lost(tmp_path: Path, wishes: 
                 for point in POINTS:
                     assert killed(shell, point, step, *advance) == -signal.SIGKILL, (step, point)
             assert shell.run(*advance, "--json").document["halt"] == "complete"
+            assert shell.run("ds", "show", SIGNED, "--json").document["state"] == "connected and valid"
+            retreat, turns = ("move", "retreat", SIGNED, "--yes", "--wait"), 0
+            while kills and run_program(retreat, shell.folder, shell.variables, before=deadly_at(1 + turns % 3)).status == -signal.SIGKILL:
+                turns += 1
+            assert shell.run(*retreat, "--json").document["halt"] == "complete" and (turns > 5) == kills
             assert shell.run("ds", "show", SIGNED, "--json").document["state"] == "connected and valid"
             held = practice.world.registry.known(parse_domain(SIGNED))
             signing = [each for each in ("rowan", "sorrel") if practice.world.hostings[each][0].zone(parse_domain(SIGNED)) is not None]
