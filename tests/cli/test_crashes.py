@@ -148,6 +148,12 @@ def test_a_full_disk_stops_before_the_outside_is_touched(practice: WorldThread, 
     )
     assert full.returncode == 3 and "journal" in full.stderr and "Traceback" not in full.stderr, full.stderr
     assert practice.world.hostings["birch"][0].zone(parse_domain(DOMAIN)) is None
+    for words in ("ds show rowan.test", "survey rowan.test --chain"):  # looking is none the worse
+        command = f"ulimit -f 0; exec {PROGRAM} {words}"
+        looked = subprocess.run(
+            ["bash", "-c", command], cwd=shell.folder, env=environment, capture_output=True, text=True, timeout=60, check=False
+        )
+        assert looked.returncode == 0 and "connected and valid" in looked.stdout and "is not kept" in looked.stderr, looked.stderr
     assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
 
 

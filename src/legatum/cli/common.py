@@ -10,6 +10,7 @@ from legatum.cli.interruption import ending
 from legatum.core.printable import clean
 
 if TYPE_CHECKING:
+    from legatum.core.dnssec.chain import Chain
     from legatum.core.observation.picture import Picture
     from legatum.core.records.name import Name
     from legatum.views.document import Document
@@ -113,6 +114,18 @@ def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[P
     except Fault as fault:
         note(args, f"what was seen is not kept for later plans: {fault.message}")
         return False
+
+
+def remember_chain(args: argparse.Namespace, outside: "Outside", chain: "Chain") -> "Chain":
+    """As :func:`remember`; with the chain, since when it is broken as far as was seen."""
+    from legatum.core.fault import Fault
+    from legatum.work.memory import note_chain
+
+    try:
+        return note_chain(outside, chain)
+    except Fault as fault:
+        note(args, f"what was seen is not kept, and since when it is so is not known: {fault.message}")
+        return chain
 
 
 def tell_how(args: argparse.Namespace, done: "Published | None") -> None:

@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, remember_chain, show, with_outside
 from legatum.cli.moving import add_going, draft_and_go
 from legatum.cli.wishes import add_exchange_ways, ds_records
 
@@ -51,9 +51,8 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.chain import chain_document, show_chain
     from legatum.work.look.chain import chain_of
-    from legatum.work.memory import note_chain
 
-    chain, now = note_chain(outside, await chain_of(outside, parse_domain(args.domain))), outside.clock.now()
+    chain, now = remember_chain(args, outside, await chain_of(outside, parse_domain(args.domain))), outside.clock.now()
     document = chain_document(chain, now)
     show(args, document, lambda screen: show_chain(document, now, screen))
     return FOUND if chain.state in (State.BROKEN, State.UNKNOWN) else OK

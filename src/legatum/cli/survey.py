@@ -1,10 +1,11 @@
 """```legatum survey DOMAIN```"""
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, remember, run_interruptibly, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, remember, remember_chain, run_interruptibly, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.views.survey import SurveyDocument
@@ -40,13 +41,14 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.survey import survey, with_chain
+        from legatum.work.survey import survey, whole_chain
 
         wanted = await _wanted(args, outside)
         surveys = []
         for domain in domains:
             found = await survey(outside, domain, args.registrar, wanted)
-            found = await with_chain(outside, found) if args.chain else found
+            if args.chain:
+                found = replace(found, chain=remember_chain(args, outside, await whole_chain(outside, found)))
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [found.picture])

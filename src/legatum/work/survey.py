@@ -46,15 +46,14 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     return found if picture.domain == domain else replace(found, asked_for=domain)
 
 
-async def with_chain(outside: Outside, found: Survey) -> Survey:
+async def whole_chain(outside: Outside, found: Survey) -> "Chain":
     """The zones above are looked at too, as the domain's own servers were. Raises :class:`OutsideFault`."""
     from legatum.core.dnssec.chain import Chain
     from legatum.core.observation.chain import own_link
     from legatum.work.look.chain import chain_of
-    from legatum.work.memory import note_chain
 
     above = await chain_of(outside, found.picture.parent_zone)
-    return replace(found, chain=note_chain(outside, Chain([*above.links, own_link(found.picture)], above.left_out)))
+    return Chain([*above.links, own_link(found.picture)], above.left_out)
 
 
 async def look_again(
