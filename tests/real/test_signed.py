@@ -6,8 +6,7 @@ The TLD is signed, and Unbound and BIND validate by its key: whatever is bogus i
 import os
 import subprocess
 import time
-from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -16,8 +15,8 @@ from legatum.core.observation.expected import parse_ds_text
 from legatum.core.records.name import parse_name
 from tests.real.lab import RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS
-from tests.real.signing import VALID, authenticated, carried_out, changed, servers
-from tests.real.visitors import Noticed, Visitors
+from tests.real.signing import VALID, Careless, Tours, authenticated, carried_out, changed, never_bogus, servers
+from tests.real.visitors import Noticed
 
 pytestmark = [pytest.mark.timeout(400), *NEEDS_SERVERS]
 
@@ -56,7 +55,7 @@ def copied(lab: Lab, domain: str, home: str) -> None:
     assert authenticated(lab, domain) == [True, True]
 
 
-TOURS: dict[str, tuple[str, Callable[[Lab, str, str], None]]] = {
+TOURS: Tours = {
     "passed-knot.example": ("knot", passed),
     "passed-pdns.example": ("pdns", passed),
     "connected.example": ("on-demand", connected),
@@ -93,7 +92,7 @@ def keys_gone(lab: Lab, domain: str) -> None:
     assert domain in noticed.names
 
 
-CARELESS: dict[str, tuple[str, Callable[[Lab, str], None]]] = {
+CARELESS: Careless = {
     "ds-left.example": ("knot", ds_left),
     "ds-early.example": ("bind", ds_early),
     "keys-gone.example": ("pdns", keys_gone),
@@ -121,15 +120,4 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 
 
 def test_signed_domains_are_led_there_and_back_and_nothing_is_ever_bogus(lab: Lab) -> None:
-    visitors = [Visitors(each.address, [*TOURS], rate=8.0) for each in lab.resolvers]
-    for each in visitors:
-        each.start()
-    with ThreadPoolExecutor(len(TOURS) + len(CARELESS)) as workers:
-        works = {domain: workers.submit(tour, lab, domain, home) for domain, (home, tour) in TOURS.items()}
-        works |= {domain: workers.submit(variant, lab, domain) for domain, (_, variant) in CARELESS.items()}
-    failed = {domain: work.exception() for domain, work in works.items() if work.exception() is not None}
-    for each in visitors:
-        each.stop()
-    assert not failed, "\n\n".join(f"{domain}: {str(error)[:2500]}" for domain, error in failed.items())
-    assert [each.wrong[:5] for each in visitors] == [[], []]
-    assert all(each.asked > 1000 for each in visitors)
+    never_bogus(lab, TOURS, CARELESS, rate=8.0)
