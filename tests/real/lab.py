@@ -318,7 +318,8 @@ class PowerDnsHosting(Hosting):
 
     @property
     def sign(self) -> str:
-        return f"exec 9>>{self.folder}/steering; flock 9\n{self.util} secure-zone $1\n{self.util} rectify-zone $1"
+        again = 'again() { for pause in 1 1 2 3; do "$@" && return 0; sleep $pause; done; return 1; }'  # the server writes there too
+        return f"exec 9>>{self.folder}/steering; flock 9\n{again}\nagain {self.util} secure-zone $1\nagain {self.util} rectify-zone $1"
 
     @property
     def unsign(self) -> str:

@@ -38,7 +38,7 @@ def passed(lab: Lab, domain: str, home: str) -> None:
     carried_out(lab, domain, "--from", home, "--sign")
     for old, new in ((home, other), (other, home)):
         assert authenticated(lab, domain) == [True, True]
-        carried_out(lab, domain, "--from", old, "--to", new)
+        carried_out(lab, domain, "--from", old, "--to", new, "--passage", "unsigned")
     assert authenticated(lab, domain) == [True, True]
     carried_out(lab, domain, "--from", home, "--to", "bind", "--unsign")
     assert authenticated(lab, domain) == [False, False]
