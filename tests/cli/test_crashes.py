@@ -19,7 +19,13 @@ from tests.started import Ended, run_program
 DOMAIN = "kilnandclay.example"
 DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
 SIGNED = "coppergate.example"
-SIGNED_WISHES = (("--to", "sorrel"), ("--exchange",), ("--to", "sorrel", "--passage", "same-keys"), ("--exchange", "--algorithm", "14"))
+SIGNED_WISHES = (
+    ("--to", "sorrel"),
+    ("--second", "sorrel"),
+    ("--exchange",),
+    ("--to", "sorrel", "--passage", "same-keys"),
+    ("--exchange", "--algorithm", "14"),
+)
 STEPS = ["gather", "publish", "compare", "lower", "ready", "apex", "switch", "parents", "confirm", "raise", "end"]
 
 

@@ -100,6 +100,57 @@ def test_what_stays_signed_all_the_way_is_never_bogus_there_and_back_and_there(d
     assert visited(desk)
 
 
+def test_two_that_sign_serve_it_together_and_either_may_leave(desk: Desk) -> None:
+    """Joined and taken back, joined; the one that it was at first leaves, comes back, and the other one leaves."""
+    desk.practice.visit([(parse_domain(each), A) for each in (SIGNED, f"www.{SIGNED}", f"nothing.{SIGNED}")], 700)
+    desk.done("move", "draft", SIGNED, "--second", "sorrel", *THERE)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    desk.done("move", "retreat", SIGNED, "--yes", "--wait")
+    assert state(desk) == "connected and valid" and visited(desk)
+    for wish, name, told in (("--second", "sorrel", 8), ("--without", "rowan", 4), ("--second", "rowan", 8), ("--without", "sorrel", 4)):
+        desk.done("move", "draft", SIGNED, wish, name, *THERE, "--force")
+        desk.done("move", "rehearse", SIGNED)
+        desk.done("move", "advance", SIGNED, "--yes", "--wait")
+        assert state(desk) == "connected and valid"
+        desk.done("practice", "clock", "--on", "25h")  # every resolver has let go of the NS set before
+        desk.done("confirm", SIGNED)
+        desk.done("survey", SIGNED)
+        assert f"all {told} server addresses agree" in desk.said and "serials-differ" not in desk.said
+    assert visited(desk)
+
+
+def test_what_two_signers_have_to_do_both_is_not_planned_for_one(desk: Desk) -> None:
+    assert desk.run("move", "draft", SIGNED, "--second", "alder", *THERE) == 4 and "alder takes no zone keys of others" in desk.said
+    desk.done("move", "draft", SIGNED, "--second", "sorrel", *THERE)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    for wishes in (("--to", "birch"), ("--ttl", "www A=5m", "--from", "rowan"), ("--exchange",), ("--second", "sorrel", "--from", "rowan")):
+        assert desk.run("move", "draft", SIGNED, *wishes, *THERE, "--force") == 4, desk.said
+        assert "sorrel" in desk.said and ("at both" in desk.said or "named" in desk.said), desk.said
+    desk.done("amend", SIGNED, "www", "A", "192.0.2.99", "--at", "rowan", "--yes")
+    assert f"legatum compare rowan sorrel --domain {SIGNED}" in desk.said
+    assert desk.run("compare", "rowan", "sorrel", "--domain", SIGNED) == 1
+    assert desk.run("confirm", SIGNED) == 1 and "www.coppergate.example A" in desk.said
+    desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
+    assert state(desk) == "signed, not connected"
+
+
+def test_keys_of_one_signer_that_the_other_lacks_are_told_and_mended(desk: Desk) -> None:
+    """It loses them while both are named: bogus to who has the keys of the one and an answer of the other."""
+    desk.done("move", "draft", SIGNED, "--second", "sorrel", *THERE)
+    desk.done("move", "advance", SIGNED, "--yes", "--wait")
+    primary = desk.world.hostings["sorrel"][0]
+
+    async def lost() -> None:
+        primary.ring(parse_domain(SIGNED)).foreign = ()
+        primary.sign_anew(parse_domain(SIGNED))
+
+    desk.practice.run(lost())
+    desk.done("practice", "clock", "--on", "1m")
+    assert state(desk) == "connected and broken" and "put the zone keys of the other into its key set" in desk.said
+    assert desk.run("survey", SIGNED) == 1 and "keys-not-shared" in desk.said
+    assert desk.run("confirm", SIGNED) == 1 and "no key here proves the answers of" in desk.said
+
+
 def test_the_ds_set_comes_out_of_a_transfer_as_it_went_in(desk: Desk) -> None:
     desk.practice.visit([(parse_domain(SIGNED), A)], 200)
     desk.done("move", "draft", SIGNED, "--registrar", "flint", "--registrar-to", "slate", "--approve")

@@ -21,6 +21,12 @@ def given(signer: Signer = ONE, begins: float = NOW - DAY, ends: float = NOW + 1
     return server_keys(DOMAIN, signer.keys, soa(), signatures, (), now)
 
 
+def beside(signer: Signer, shared: bool) -> ServerKeys:
+    """Of two that sign, with the keys of the other in its key set, or without."""
+    keys = ONE.keys._replace(rdatas=tuple(sorted((ONE.rdata, OTHER.rdata)))) if shared else signer.keys
+    return server_keys(DOMAIN, keys, soa(), [signer.sign(each) for each in (keys, soa())], (), NOW)
+
+
 def link(*servers: ServerKeys, ds: tuple[bytes, ...] = (ONE.ds(),), silent: int = 0, **more: object) -> Link:
     found = [Served(parse_name(f"ns{number}.alder.test."), f"192.0.2.{number}", each, True) for number, each in enumerate(servers, 1)]
     found += [Served(parse_name("ns9.alder.test."), f"198.51.100.{number}", ServerKeys(None), False) for number in range(silent)]
@@ -41,6 +47,12 @@ def link(*servers: ServerKeys, ds: tuple[bytes, ...] = (ONE.ds(),), silent: int 
         (link(silent=2), State.UNKNOWN, "own link is not known; no answer from ns9.alder.test"),
         (link(given(), silent=4), State.UNKNOWN, "own link is connected and valid; no answer from ns9.alder.test (198.51.100.0)"),
         (link(given(OTHER), silent=1), State.BROKEN, "none of them is vouched for"),
+        (link(beside(ONE, True), beside(OTHER, True), ds=(ONE.ds(), OTHER.ds())), State.VALID, "holds at every server"),
+        (
+            link(beside(ONE, True), beside(OTHER, False), ds=(ONE.ds(), OTHER.ds())),
+            State.BROKEN,
+            "ns2.alder.test (192.0.2.2) has no key with which ns1.alder.test (192.0.2.1) signs",
+        ),
     ],
 )
 def test_a_link_is_what_every_server_of_it_shows(made: Link, state: State, said: str) -> None:

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.beside import Beside
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
@@ -19,10 +20,12 @@ from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.plan import Wish, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, Step, forecast
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.stage import Stage
 from legatum.core.timing import Caution
-from tests.core.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, drawing
+from tests.core.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, drawing
 
 KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)
 BOTH = Keys(("12/13", "34/13", "56/13"), ("12/13", "56/13"), ("34/13",), 7200)
@@ -44,6 +47,15 @@ EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("ald
 SHARING = (ABOVE, replace(ALDER, takes_foreign=True), replace(ROWAN, takes_foreign=True), CEDAR)
 BROUGHT = (ABOVE, ALDER, replace(ROWAN, takes_keys=True), CEDAR)
 ONE = Keys(("12/13",), ("12/13",), ("12/13",), 7200)
+THEIRS = Keys(("78/13", "90/13", "34/13"), ("78/13",), ("90/13",), 7200)
+TOGETHER = rrset(DOMAIN, NS, 86400, (*ALDER.servers, *BIRCH.servers))
+BESIDE = signed(
+    places=SHARING, delegation=tuple(sorted((*ALDER.servers, *BIRCH.servers))), anchors=Anchors((OLD, "78 13 2 CC"), (), 3600),
+    zones={(place, DOMAIN): ZONE.with_rrsets([TOGETHER]) for place in ("alder", "birch")},
+)  # fmt: skip
+BESIDE = replace(BESIDE, hosts=(), keys={("alder", DOMAIN): KEYS.with_foreign(["90/13"]), ("birch", DOMAIN): THEIRS})
+FIRST_LEAVING = replace(BESIDE, main="birch", places=(ABOVE, replace(SHARING[1], signs=True), *SHARING[2:]))
+ONE_IS_DEAD = replace(BESIDE, places=SHARING[:2], zones={("alder", DOMAIN): BESIDE.contents})
 PLANS: dict[str, tuple[Drawing, Wish]] = {
     "passage": (signed(), NewProvider(DOMAIN, "alder", "birch")),
     "passage-at-once": (signed(ds_ttl=86400, at_once=True), NewProvider(DOMAIN, "alder", "birch")),
@@ -66,6 +78,11 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "algorithm": (signed(ds_ttl=86400), Exchange(algorithm=15)),
     "algorithm-of-one-key": (signed(keys=replace(ONE, ttl=86400)), Exchange(algorithm=15)),
     "second": (signed(), Second("cedar")),
+    "beside": (signed(places=SHARING), Beside("birch")),
+    "beside-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), Beside("birch")),
+    "beside-no-longer": (BESIDE, Beside("birch", True)),
+    "first-leaves": (FIRST_LEAVING, Beside("alder", True)),
+    "beside-is-dead": (ONE_IS_DEAD, Beside("birch", True, tuple(BIRCH.servers))),
     "retired": (signed(), Retirement()),
     "hosts": (signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)), Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,))),
 }

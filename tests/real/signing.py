@@ -17,12 +17,11 @@ from tests.real.visitors import Noticed, Visitors
 Tours = dict[str, tuple[str, Callable[[Lab, str, str], None]]]  # domain → the provider that it is at, and what is done with it there
 Careless = dict[str, tuple[str, Callable[[Lab, str], None]]]
 VALID = "connected and valid"
-LEADING = ("--registrar", "flint", "--publishing", "5s")
 
 
-def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False, until: str = "") -> None:
+def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False, until: str = "", registrar: str = "flint") -> None:
     """``back``: and taken back; ``until``: only so far."""
-    drafted = lab.legatum("move", "draft", domain, *wishes, *LEADING)
+    drafted = lab.legatum("move", "draft", domain, *wishes, "--registrar", registrar, "--publishing", "5s")
     assert drafted["steps"], drafted
     if "--registrar-to" not in wishes:  # nothing that caches hold changes with that
         assert lab.legatum("move", "rehearse", domain)["safe"]

@@ -74,13 +74,27 @@ def brought(lab: Lab, domain: str, home: str) -> None:
 
 
 def transferred(lab: Lab, domain: str, home: str) -> None:
-    """To another registrar: the DS set comes out as it went in."""
+    """To another registrar, and back: the DS set comes out as it went in."""
     carried_out(lab, domain, "--from", home, "--sign")
     before = lab.registry.registry.book.domains[parse_name(f"{domain}.")]
-    carried_out(lab, domain, "--registrar-to", "slate", "--approve")
-    after = lab.registry.registry.book.domains[parse_name(f"{domain}.")]
-    assert (after.registrar, after.ds) == ("slate", before.ds) and before.ds
+    for losing, gaining in (("flint", "slate"), ("slate", "flint")):
+        carried_out(lab, domain, "--registrar-to", gaining, "--approve", registrar=losing)
+        after = lab.registry.registry.book.domains[parse_name(f"{domain}.")]
+        assert (after.registrar, after.ds) == (gaining, before.ds) and before.ds
+        whole(lab, domain)
+
+
+def together(lab: Lab, domain: str, home: str) -> None:
+    """Another signer beside, with a zone of its own; taken back; beside again, and either leaves, the first one first."""
+    other = "pdns" if home == "knot" else "knot"
+    carried_out(lab, domain, "--from", home, "--sign")
+    carried_out(lab, domain, "--from", home, "--second", other, back=True)
     whole(lab, domain)
+    for staying, leaving in ((home, other), (other, home)):
+        carried_out(lab, domain, "--from", staying, "--second", leaving)
+        whole(lab, domain)
+        carried_out(lab, domain, "--without", staying)
+        whole(lab, domain)
 
 
 TOURS: Tours = {
@@ -91,6 +105,7 @@ TOURS: Tours = {
     "algorithm-pdns.example": ("pdns", other_algorithm),
     "shared-knot.example": ("knot", shared),
     "shared-pdns.example": ("pdns", shared),
+    "together.example": ("knot", together),
     "brought.example": ("knot", brought),
     "transferred.example": ("pdns", transferred),
 }

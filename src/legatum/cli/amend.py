@@ -75,7 +75,7 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
 async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.publish import change_lines, publish_document, show_publish
-    from legatum.work.zones.amend import draw_amendment
+    from legatum.work.zones.amend import also_named, draw_amendment
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import prove, publish
 
@@ -93,7 +93,9 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
         done = await prove(outside, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
     document = publish_document(publication, state, done)
     tell_how(args, done)
-    show(args, document, lambda screen: show_publish(document, screen, ""))
+    others = [f"`legatum compare {provider.name} {each} --domain {args.domain}`" for each in also_named(outside, publication)]
+    following = f"see whether who is named beside it has the same: {', '.join(others)}" if others else ""
+    show(args, document, lambda screen: show_publish(document, screen, following))
     return SHUT if state == "declined" else OK
 
 

@@ -29,8 +29,10 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     wished.add_argument("--unnamed", action="store_true", help="with --hosts: not in the NS sets, only there")
     wished.add_argument("--part", metavar="NAME=PROVIDER", default="", help="this part at that provider; at the domain's own: taken back")
-    wished.add_argument("--second", metavar="NAME", default="", help="this secondary of the settings serves it too")
-    wished.add_argument("--without", metavar="NAME", default="", help="this secondary does so no longer")
+    wished.add_argument(
+        "--second", metavar="NAME", default="", help="this secondary serves it too, or this provider, with a zone that it signs by itself"
+    )
+    wished.add_argument("--without", metavar="NAME", default="", help="this one does so no longer")
     wished.add_argument("--ttl", metavar="'NAME TYPE=DURATION'", action="append", default=[], help="another TTL of one RRset")
     wished.add_argument(
         "--soa", metavar="FIELD=VALUE", action="append", default=[],

@@ -91,6 +91,20 @@ def one_signature_gone(picture: Picture, rtype: int = SOA) -> Picture:
     return first(picture, signatures={key: each for key, each in view.signatures.items() if key != rtype})
 
 
+def two_signers(shared: bool) -> Picture:
+    """The servers of one name give a zone of their own, signed with keys of their own; each publishes the other's keys, or does not."""
+    both = RRset(DOMAIN, DNSKEY, 3600, tuple(sorted((SIGNER.rdata, STRANGER.rdata))))
+
+    def given(view: Any) -> Any:
+        own = SIGNER if view.server == NS1 else STRANGER
+        view = replace(view, soa=soa(7 if own is SIGNER else 2), keys=both if shared else own.keys, denial=DENIAL)
+        return replace(view, signatures={rtype: own.sign(each) for rtype, each in ((SOA, view.soa), (NS, view.ns), (DNSKEY, view.keys))})
+
+    vouched = ds_set(SIGNER.ds(), STRANGER.ds())
+    parents = tuple(replace(view, ds=vouched) for view in HEALTHY.parents)
+    return replace(HEALTHY, servers=tuple(map(given, HEALTHY.servers)), parents=parents)
+
+
 FLIPPED = SIGNER.ds()[:-1] + bytes((SIGNER.ds()[-1] ^ 1,))
 UNSIGNED = {"keys": None, "signatures": {}, "denial": None}
 MANY = [parse_name(f"ns{number}.alder.test.") for number in range(14)]
@@ -268,6 +282,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
         spoilt(keys=STRANGER.keys), replace(signed(), servers=(*signed().servers[:1], replace(signed().servers[1], keys=None, ns_asked=False, keys_asked=False,
                                                                                             ns=None), *signed().servers[2:])),
     ),
+    "keys-not-shared": (two_signers(False), two_signers(True)),
     "island-broken": (signed(with_ds=False, begins=NOW - 9 * DAY, ends=NOW - 60), signed(with_ds=False)),
     "denial-broken": (spoilt(denial=replace(DENIAL, proven=False)), spoilt(denial=WILD)),
     "nsec3-iterations": (spoilt(denial=replace(DENIAL, iterations=10)), spoilt(denial=replace(DENIAL, iterations=0))),
@@ -309,7 +324,9 @@ def slugs(picture: Picture) -> dict[str, Any]:
 
 
 @pytest.mark.parametrize(
-    "picture", [HEALTHY, signed(), inside(*GLUE), resolver(), registered()], ids=["plain", "signed", "inside", "asked", "registered"]
+    "picture",
+    [HEALTHY, signed(), two_signers(True), inside(*GLUE), resolver(), registered()],
+    ids=["plain", "signed", "two-signers", "inside", "asked", "registered"],
 )
 def test_a_healthy_domain_has_nothing_worth_a_warning(picture: Picture) -> None:
     assert [each.kind.slug for each in judge(picture) if each.kind.severity != Severity.NOTICE] == []

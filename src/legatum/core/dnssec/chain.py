@@ -3,9 +3,10 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from itertools import combinations
 
 from legatum.core.dnssec.serving import ServerKeys, entry_points, holds
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import Anchors, proven_by
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
@@ -91,6 +92,19 @@ class Link:
                 )
             elif each.given.broken:
                 yield f"{who}: {each.given.broken}", "have the provider sign anew, now; everything else waits for that"
+        for one, other in self._unshared():
+            yield (
+                f"{name_text(one.server)} ({one.address}) has no key with which {name_text(other.server)} ({other.address}) signs its "
+                "answers: who validates with the keys of the one finds the other's bogus",
+                "have each provider put the zone keys of the other into its key set, or bring the zone to the same version everywhere; "
+                "until then take one of them out of the NS set",
+            )
+
+    def _unshared(self) -> Iterator[tuple[Served, Served]]:
+        """Servers with keys that do not prove what another one signs (RFC 8901 s2.1)."""
+        given = {each.given.keys: each for each in self.servers if each.answered and each.given.keys is not None and not each.given.broken}
+        pairs = ((one, other) for one in given.items() for other in given.items() if one is not other)
+        yield from ((one, other) for (keys, one), (signed, other) in pairs if keys and signed and not proven_by(keys, signed))
 
     def disagreeing(self) -> Iterator[str]:
         """Servers that do not say the same, though nothing is broken by it yet."""
@@ -99,7 +113,8 @@ class Link:
             yield f"the parent's servers hand out different DS sets: {len(sets)} of them"
         keys = {each.given.keys for each in self.servers if each.answered and each.given.keys is not None}
         if len(keys) > 1:
-            yield "its servers do not give the same keys"
+            shared = not any(set(one.entry) & set(other.entry) for one, other in combinations(keys, 2)) and not any(self._unshared())
+            yield "each with keys of its own, and those of the other in its key set" if shared else "its servers do not give the same keys"
 
     def unseen(self) -> Iterator[str]:
         """Who did not answer."""

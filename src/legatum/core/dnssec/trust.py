@@ -66,6 +66,11 @@ class Keys:
         """The key set with keys of somebody else in it too (RFC 8901 s2.1.2)."""
         return replace(self, published=tuple(dict.fromkeys((*self.published, *others))))
 
+    def without(self, others: Collection[str]) -> "Keys":
+        """The key set without keys of somebody else: whatever is signed with stays."""
+        signing = {*self.entry, *self.zone}
+        return replace(self, published=tuple(each for each in self.published if each in signing or each not in others))
+
     def agree(self, given: "Keys", made_with: "Keys", known: Collection[str]) -> bool:
         """What is given is what was meant. ``made_with``: with the keys of signatures too that nobody can check, which may be more than was
         meant; ``known``: the keys that the plan calls by their tags; any other may be one that was to come."""
@@ -114,6 +119,10 @@ class Anchors:
         known = ("/".join(each.split()[:2]) for each in self.records)
         return frozenset((*known, *self.to_come))
 
+    def only(self, labels: Collection[str]) -> "Anchors":
+        """What is of known keys of these labels."""
+        return replace(self, records=tuple(each for each in self.records if "/".join(each.split()[:2]) in labels), of=())
+
     @property
     def to_come(self) -> tuple[str, ...]:
         """The labels of keys that are not known yet."""
@@ -144,6 +153,11 @@ def vouches(anchors: Anchors, keys: Keys | None) -> bool:
 def proves(keys: Keys, signed_by: Keys | None) -> bool:
     """Whether with that key set data hold that were signed so (RFC 4035 s5.3.1), for every algorithm of the key set."""
     return signed_by is not None and _covers(keys.published, set(signed_by.zone))
+
+
+def proven_by(keys: Keys, signed_by: Keys) -> bool:
+    """Whether one signature at least is by a key of the set: a resolver that is content with that takes it (RFC 6840 s5.11)."""
+    return bool(set(keys.published) & set(signed_by.zone))
 
 
 def _covers(named: Collection[str], there: Collection[str]) -> bool:

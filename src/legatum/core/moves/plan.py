@@ -9,6 +9,7 @@ from legatum.core.moves.assembly import Piece, led_back, runbook_of
 from legatum.core.moves.drawing import Drawing, completed, premises_of
 from legatum.core.moves.effects import DsSet, Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
+from legatum.core.moves.kinds.beside import Beside, beside_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
@@ -33,13 +34,14 @@ class NewRegistrar:
     wish: Terms
 
 
-Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar | Sign | Exchange | Unsign
+Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar | Sign | Exchange | Unsign | Beside
 _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     NewProvider: provider_pieces,
     NewAddress: address_pieces,
     Hosts: host_pieces,
     Part: part_pieces,
     Second: second_pieces,
+    Beside: beside_pieces,
     Ttls: ttl_pieces,
     Soa: soa_pieces,
     First: first_pieces,
@@ -49,7 +51,7 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     Unsign: unsign_pieces,
     NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
 }
-_ALONE = (First, Retirement)
+_ALONE = (First, Retirement, Beside)
 _OF_KEYS = (Sign, Exchange, Unsign)
 _SERVERS = (NewProvider, Second, Hosts)
 
@@ -119,7 +121,9 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
         if kind in (NewProvider, Hosts, Soa, Ttls, First, Retirement, NewRegistrar) and sum(isinstance(each, kind) for each in wishes) > 1:
             raise BadInput("the same is wished for twice", "say each once")
     if any(isinstance(each, _ALONE) for each in wishes) and len(wishes) > 1:
-        raise BadInput("a first delegation, and a retirement, stand for the whole domain", "draft the rest by itself, before or after it")
+        raise BadInput(
+            "a first delegation, a retirement, a second signer stand for the whole domain", "draft the rest by itself, before or after it"
+        )
     if sum(isinstance(each, _OF_KEYS) for each in wishes) > 1:
         raise BadInput("signed and unsigned at once", "say one of --sign and --unsign")
     if any(isinstance(each, _OF_KEYS) for each in wishes) and any(isinstance(each, (*_SERVERS, Part)) for each in wishes):

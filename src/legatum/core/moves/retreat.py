@@ -9,7 +9,7 @@ import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.dnssec.trust import Anchors, Keys, keys_to_come
+from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
 from legatum.core.moves.effects import (
     Agreed,
@@ -171,7 +171,8 @@ def _keys_anew(beginning: Scene, now: Scene, done: Sequence[Step]) -> _Anew:
         before = beginning.keys_at(effect.place, effect.zone)
         if before is None or now.content(effect.place, effect.zone) == Content.WHOLE or before == effect.keys:
             continue
-        labels = {label for role in before.roles for label in role}
+        others = [beginning.keys_at(place, effect.zone) for place in beginning.serving(effect.zone) if place != effect.place]
+        labels = set(before.published) - {label for each in others if each is not None for label in (*each.entry, *each.zone)}
         if effect.keys is not None and effect.keys.is_to_come:
             renamed |= dict.fromkeys(labels, effect.keys.published[0])
             places[effect.keys.published[0]] = effect.place
@@ -392,7 +393,7 @@ class _Way:
             held = self._now.keys_at(place, zone)
             if held is None:
                 continue
-            if any(keys_to_come(place) == label for label in foreign):
+            if set(foreign) & set(held.zone):
                 changes.append(Signed(ended.place, zone, ended.keys, ended.keys.with_foreign(foreign), (), place))
             if self._anew.keys(held) != held:  # else those that it had taken out come in again, renamed
                 changes.append(Signed(place, zone, held, self._anew.keys(held), (), ended.place))

@@ -13,6 +13,7 @@ from legatum.core.dnssec.key import ds_set_text, fits
 from legatum.core.dnssec.signature import Validity, best_validity, signatures_over, signed_by
 from legatum.core.observation.chain import ds_of, secured
 from legatum.core.observation.picture import ParentView, Picture, ServerView
+from legatum.core.observation.signers import by_signer, unshared
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -64,18 +65,17 @@ def questions(domain: Name) -> list[tuple[Name, int]]:
 
 def reference(picture: Picture, given: Iterable[Given], key: tuple[Name, int]) -> Given | None:
     """The answer that the others are held against: what most of the servers with the newest version say."""
-    newest = newest_serial(picture)
-    fresh = {view.address for view in picture.serving if _serial(view) == newest}
+    fresh = {view.address for group in by_signer(picture) for view in group if _serial(view) == newest_serial(group)}
     answers = [each for each in given if (each.name, each.rtype) == key and each.party == "child" and each.rcode is not None]
     chosen = [each for each in answers if each.address in fresh] or answers
     counts = Counter(each.said(picture.domain) for each in chosen)
     return max(chosen, key=lambda each: counts[each.said(picture.domain)], default=None)
 
 
-def newest_serial(picture: Picture) -> int | None:
-    """Of all that answer for the domain (RFC 1982)."""
+def newest_serial(views: Iterable[ServerView]) -> int | None:
+    """Of servers that answer for the domain (RFC 1982)."""
     newest: int | None = None
-    for serial in (_serial(view) for view in picture.serving):
+    for serial in map(_serial, views):
         if serial is not None and (newest is None or serial_is_newer(serial, newest)):
             newest = serial
     return newest
@@ -98,9 +98,9 @@ def unsound(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
 
 
 def _versions(picture: Picture) -> Iterator[Words]:
-    newest = newest_serial(picture)
+    groups = by_signer(picture)
     for view in picture.servers:
-        serial = _serial(view)
+        serial, newest = _serial(view), newest_serial(next((group for group in groups if view in group), picture.serving))
         said = view.outcome if serial is None else f"serial {serial}" + ("" if serial == newest else f", others have {newest}")
         yield "child", _who(view), "version", serial is not None and serial == newest, said
 
@@ -146,7 +146,7 @@ def _security(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
         yield "parent", _who(parent), "DS", parent.answered and held == usual and proven, said if proven else "no DS, and no proof of that"
     if secured(picture):
         for view in picture.servers:
-            wrong = _chain_fault(picture, view) or _signature_fault(picture, view, given)
+            wrong = _chain_fault(picture, view) or _signature_fault(picture, view, given) or _sharing_fault(picture, view)
             yield "child", _who(view), "signatures", not wrong, wrong or "keys fit the DS, signatures hold"
 
 
@@ -159,6 +159,11 @@ def _chain_fault(picture: Picture, view: ServerView) -> str:
     if not signed_by(view.keys, view.signatures.get(DNSKEY), trusted, picture.at):
         return "the keys are not signed by one that the DS names"
     return ""
+
+
+def _sharing_fault(picture: Picture, view: ServerView) -> str:
+    strange = next((other for one, other in unshared(picture.serving) if one is view), None)
+    return f"no key here proves the answers of {_who(strange)}" if strange is not None else ""
 
 
 def _signature_fault(picture: Picture, view: ServerView, given: Sequence[Given]) -> str:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.beside import Beside
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import First, Retirement
@@ -28,7 +29,7 @@ from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
-from legatum.work.drafting.second import open_seconding, serials_of, servers_at
+from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
 from legatum.work.drafting.transfer import transfer_wish
 from legatum.work.look.wanted import Wanted
 from legatum.work.memory import note_served
@@ -121,8 +122,12 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield Part(wish.part[0], drawing.main if wish.part_back else wish.part[1], wish.part_ttl, holder)
     if wish.second or wish.without:
         name = wish.second or wish.without
+        dead = servers_at(outside, name) if wish.dead else ()
+        if has_own_zone(outside, name):
+            yield Beside(name, bool(wish.without), dead)
+            return
         if wish.dead:
-            yield Second(name, True, wish.at_registrar, dead=servers_at(outside, name))
+            yield Second(name, True, wish.at_registrar, dead=dead)
             return
         seconding = open_seconding(outside, wish.domain, drawing.main, name)
         found = [each for each in await serials_of(outside, seconding) if each.party == name]

@@ -1,9 +1,12 @@
 """Who holds what a plan changes: the provider at which the zone is changed, who serves a part of it, the registrar's account."""
 
+from collections.abc import Sequence
+
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.place import keeper_name
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
+from legatum.core.observation.signers import by_signer
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
@@ -22,15 +25,34 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
     if wish.first and wish.to:
         return wish.to
     found = [name for name in outside.settings.providers if set(servers_at(outside, name)) & led]
-    if len(found) == 1:
+    if len(found) == 2 and wish.without in found:
+        found.remove(wish.without)
+    if len(found) == 1 or (found and wish.disconnects):
         return found[0]
     domain = name_text(wish.domain)
+    if len(by_signer(picture)) > 1 and found:
+        raise two_signers(domain, found)
     if not found:
         said = f"is delegated to {names_said(picture.delegation)}" if picture.delegation else "is not delegated"
         raise GateShut(f"{domain} {said}: no provider of the settings", "say at which provider its zone is changed: --from PROVIDER")
     raise GateShut(
         f"{domain} may be changed at {' or '.join(sorted(found))}: both have servers in its NS sets", "say which with --from PROVIDER"
     )
+
+
+def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
+    return GateShut(
+        f"{' and '.join(providers)} each serve and sign a zone of their own of {domain}: a change has to be made at both",
+        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; records: `legatum amend {domain} … --at` each of them",
+    )
+
+
+def signer_beside(outside: Outside, picture: Picture, main: str) -> str:
+    """A provider that is led to with a zone of its own beside the main one's, signed with keys of its own; empty for none."""
+
+    own = servers_at(outside, main)
+    others = {view.server for group in by_signer(picture) for view in group if not any(each.server in own for each in group)}
+    return next((name for name in outside.settings.providers if name != main and others & set(servers_at(outside, name))), "")
 
 
 def part_holder(outside: Outside, zone: Zone, cut: Name) -> str:

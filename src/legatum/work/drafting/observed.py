@@ -18,7 +18,7 @@ from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
-from legatum.work.drafting.second import servers_at
+from legatum.work.drafting.second import has_own_zone, servers_at
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import known_since, note_hosts, remembered
 from legatum.work.outside import Outside
@@ -31,6 +31,9 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
     zone = await provider.fetch(wish.domain)
     zones = {(main, wish.domain): zone}
     dead = {wish.without} if wish.dead else set[str]()
+    beside = wish.without if has_own_zone(outside, wish.without) and not dead else ""
+    if beside:
+        zones[beside, wish.domain] = await outside.provider(beside).fetch(wish.domain)
     follows = tuple(each for each in _follows(outside, picture, zone) if each not in dead)
     names = dict.fromkeys([main, *([wish.to] if wish.to else []), *follows, *filter(None, (wish.second, wish.without))])
     names = {each: None for each in names if each not in dead}
@@ -78,10 +81,10 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
         unsigned=signing.unsigned_text,
         signing=signing.text if signing.is_signed else "",
-        keys={(main, wish.domain): signing.keys} if signing.keys is not None else {},
+        keys={(place, wish.domain): keys for place, keys in ((main, signing.keys), (beside, signing.keys_beside)) if keys is not None},
         anchors=signing.anchors,
         offers={main: found} if (found := signing.offers(wish.domain)) else {},
-        signed_until=first_to_run_out(signing.old.values()),
+        signed_until=first_to_run_out((*signing.old.values(), *signing.beside.values())),
         earlier_keys={(main, wish.domain): signing.earlier_keys} if signing.keys != signing.earlier_keys else {},
         caution=outside.caution,
         low_ttl=wish.low_ttl,
@@ -108,10 +111,11 @@ async def _signing(
     if not (wish.leads or wish.of_keys):
         return Signing()
     leading = _leading(outside, wish, picture, servers)
-    sides = await asyncio.gather(outside.addresses_of(leading), outside.addresses_of(new))
+    beside = [host for host in leading if has_own_zone(outside, wish.without) and host in servers_at(outside, wish.without)]
+    sides = await asyncio.gather(*map(outside.addresses_of, ([host for host in leading if host not in beside], new, beside)))
     heeded = reads_cds and (wish.leads or wish.unsign)
     signing = replace(await look_at_signing(outside, wish.domain, *sides), heeded=heeded)
-    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or "the new side", wish.disconnects):
+    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or wish.without or "the new side", wish.disconnects):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing
 

@@ -13,6 +13,7 @@ from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
+from legatum.work.drafting.holders import signer_beside, two_signers
 from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
 from legatum.work.zones.harm import refuse_new_errors
@@ -46,6 +47,9 @@ async def refuse_other_registrar(outside: Outside, wish: Wishes, account: Regist
 async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> None:
     """Raises :class:`GateShut` where what is handed out is not what a plan could rest on."""
     domain = name_text(picture.domain)
+    beside = signer_beside(outside, picture, wish.old)
+    if beside and beside not in (wish.without, wish.to) and not wish.disconnects and not wish.first:
+        raise two_signers(domain, (wish.old, beside))
     if wish.first:
         if picture.delegation:
             raise GateShut(f"{domain} is delegated already, to {names_said(picture.delegation)}", "say what else shall be different")

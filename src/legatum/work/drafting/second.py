@@ -164,6 +164,11 @@ def servers_at(outside: Outside, place: str) -> tuple[Name, ...]:
     return server_names(section.servers) if section is not None else outside.provider(place).servers
 
 
+def has_own_zone(outside: Outside, place: str) -> bool:
+    """It takes no copy from another one."""
+    return place in outside.settings.providers and place not in outside.settings.secondaries
+
+
 async def release(outside: Outside, seconding: Seconding) -> str:
     """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person can."""
     ending = f"ending {name_text(seconding.domain)} at {seconding.name}"

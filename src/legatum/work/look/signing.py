@@ -11,17 +11,20 @@ from legatum.work.look.chain import keys_at
 from legatum.work.outside import Outside
 
 
-async def look_at_signing(outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str]) -> Signing:
-    """``left``, ``right``: addresses of the old side and of the new one. Raises :class:`OutsideFault`."""
+async def look_at_signing(
+    outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str], beside: Sequence[str] = ()
+) -> Signing:  # fmt: skip
+    """``left``, ``right``: addresses of the old side and of the new one, ``beside``: of one beside the old one. Raises
+    :class:`OutsideFault`."""
     asker = outside.asker
     cut = await outside.walker().parent_of(domain)
     parents = asker.askable(cut.addresses)
-    sides = [asker.askable(each) for each in (left, right)]
+    sides = [asker.askable(each) for each in (left, right, beside)]
     above = await asyncio.gather(*(asker.ask(address, domain, DS) for address in parents))
     below = await asyncio.gather(*(keys_at(outside, address, domain) for side in sides for address in side))
     given = dict(zip((address for side in sides for address in side), below, strict=True))
     silent = [each.server for each in above if not each.answered]
     silent += [address for address, (_, answered) in given.items() if not answered]
     ds = {each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0) for each in above}
-    old, new = ({address: given[address][0] for address in side} for side in sides)
-    return Signing(ds, old, new, tuple(dict.fromkeys(silent)))
+    old, new, second = ({address: given[address][0] for address in side} for side in sides)
+    return Signing(ds, old, new, second, tuple(dict.fromkeys(silent)))

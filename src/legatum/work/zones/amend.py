@@ -1,10 +1,11 @@
 """One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is made."""
 
 from legatum.core.records.name import Name
+from legatum.core.records.rrset import targets
 from legatum.core.records.soa import serial_path
 from legatum.core.zones.changing.amendment import Amendment, amended
 from legatum.core.zones.changing.publication import Publication
-from legatum.services.provider import Provider
+from legatum.services.provider import Provider, server_names
 from legatum.work.outside import Outside
 from legatum.work.zones.publish import Published, next_by_rule, publish
 
@@ -16,6 +17,14 @@ async def draw_amendment(outside: Outside, provider: Provider, domain: Name, ame
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
     return Publication.between(provider.name, current, wanted, meant=[(amendment.name, amendment.rtype)])
+
+
+def also_named(outside: Outside, publication: Publication) -> list[str]:
+    """Other providers of the settings that are named for the zone, each with a zone of its own perhaps."""
+    named = set(targets(publication.wanted.apex_ns))
+    sections = outside.settings.providers
+    beside = (name for name in sections if name != publication.place and name not in outside.settings.secondaries)
+    return [name for name in beside if named & set(server_names(sections[name].servers))]
 
 
 async def go_to_serial(outside: Outside, provider: Provider, domain: Name, target: int) -> list[Published]:

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.observation.picture import Picture
+from legatum.core.observation.signers import by_signer
 from legatum.core.records.name import ROOT, labels_of, name_text
 from legatum.core.records.soa import SoaFields, mail_address, mailbox_text, parse_soa
 
@@ -21,9 +22,9 @@ def _soa(picture: Picture) -> SoaFields | None:
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
 def serials_differ(picture: Picture) -> Iterator[Sighting]:
-    serials = {view.address: parse_soa(view.soa.rdatas[0]).serial for view in picture.serving if view.soa}
-    if len(set(serials.values())) > 1:
-        for view in picture.serving:
+    for views in by_signer(picture):
+        serials = {view.address: parse_soa(view.soa.rdatas[0]).serial for view in views if view.soa}
+        for view in views if len(set(serials.values())) > 1 else ():
             yield Sighting(f"{name_text(view.server)} ({view.address}): {serials[view.address]}", view.replies)
 
 
@@ -60,7 +61,7 @@ def retry_not_below_refresh(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def soa_differs(picture: Picture) -> Iterator[Sighting]:
     fields = {view.address: parse_soa(view.soa.rdatas[0]) for view in picture.serving if view.soa}
-    if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1:
+    if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1 and len(by_signer(picture)) == 1:
         for view in picture.serving:
             each = fields[view.address]
             yield Sighting(

@@ -10,6 +10,7 @@ from legatum.core.findings.servers.answering import where
 from legatum.core.instant import people_text
 from legatum.core.observation.chain import ds_of, secured
 from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.signers import by_signer, unshared
 from legatum.core.records.rrtype import DNSKEY, NS, SOA, type_text
 
 _SOON = 3 * 86400
@@ -139,17 +140,30 @@ def chain_broken(picture: Picture) -> Iterator[Sighting]:
     why="A resolver that takes the keys from one server and data from another finds that they do not fit.",
     remedy="Bring the zone to the same version on all servers; with two signing providers let each publish the other's keys.",
     standard="RFC 8901 s2.1",
-    after=("serials-differ", "signature-missing", "ds-but-unsigned"),
+    after=("serials-differ", "signature-missing", "ds-but-unsigned", "keys-not-shared"),
 )  # fmt: skip
 def keys_differ(picture: Picture) -> Iterator[Sighting]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
-    for view in picture.serving:
+    for view in picture.serving if len(by_signer(picture)) == 1 else ():
         if view.keys_asked and DNSKEY not in view.unanswered and (picture.signed or picture.ds):
             given.setdefault(view.keys.rdatas if view.keys else (), []).append(view)
     if len(given) > 1:
         for rdatas, views in given.items():
             tags = ", ".join(str(key.tag) for rdata in rdatas if (key := parse_key(rdata))) or "none"
             yield Sighting(f"{', '.join(where(view) for view in views)}: keys {tags}")
+
+
+@finding(
+    "keys-not-shared", Severity.ERROR, "A server publishes no key with which another signs its answers",
+    why="A resolver that has the keys of the one and gets an answer of the other takes it for forged.",
+    remedy="Where two providers sign, have each put the other's zone keys into its key set; else bring the zone to the same version on all "
+    "servers. Until then take one of them out of the NS set.",
+    standard="RFC 8901 s2.1",
+    after=(*_KEYLESS, "signature-missing"),
+)  # fmt: skip
+def keys_not_shared(picture: Picture) -> Iterator[Sighting]:
+    for one, other in unshared(picture.serving) if secured(picture) else ():
+        yield Sighting(f"{where(one)}: no key of the signatures that {where(other)} gives", one.replies, one.address)
 
 
 @finding(

@@ -6,7 +6,7 @@ the same; the old side's NS set, then the parent's, become the new one; every pa
 waited out; only then are TTLs raised and the old service ended.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import Keys
@@ -85,10 +85,10 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, key
     before = rrset(zone, NS, apex_ttl, present.rdatas)
     lowered = before if drawing.at_once or old.own_ns else before.with_ttl(low)
     after = rrset(zone, NS, low, new.servers)
-    yield from _copied(zone, old, new, after, keys)
+    yield from copied(zone, old, new, after, "the new NS set", keys)
     if lowered != before:
         yield _lower(drawing, zone, old, before, lowered)
-    yield _ready(zone, old, new)
+    yield ready(zone, old, new, new.servers)
     if not old.own_ns:
         yield _apex(drawing, zone, old, lowered, after)
     led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
@@ -98,19 +98,19 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, key
     if drawing.final_ttl != low:
         yield _raise(drawing, zone, new, after)
     if not any(each.place == old.name for each in drawing.vanishing):
-        yield _end(drawing, zone, old, lowered, kept)
+        yield ended(drawing, zone, old, lowered, kept)
 
 
 def _behind_the_same_names(drawing: Drawing, wish: NewProvider, ns: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[Piece]:
     """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
-    yield from _copied(zone, old, new, ns, keys)
-    yield _ready(zone, old, new, wish.staying)
-    yield _end(drawing, zone, old, ns, kept, (Unasked(old.name, zone),))
+    yield from copied(zone, old, new, ns, "the same NS set", keys)
+    yield ready(zone, old, new, wish.staying, known=True)
+    yield ended(drawing, zone, old, ns, kept, (Unasked(old.name, zone),))
 
 
-def _copied(zone: Name, old: Place, new: Place, after: RRset, keys: Keys | None) -> Iterator[Piece]:
-    words = "the new NS set" if set(targets(after)) <= set(new.servers) else "the same NS set"
+def copied(zone: Name, old: Place, new: Place, after: RRset, words: str, keys: Keys | None) -> Iterator[Piece]:
+    """Steps ``gather`` to ``compare``. ``after``: the NS set at the new side, ``words``: what it is."""
     yield Piece(Phase.GATHER, Step(
         "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} allows a transfer",),
         "the whole zone, the same serial on every server", "nothing to take back",
@@ -136,12 +136,13 @@ def _lower(drawing: Drawing, zone: Name, old: Place, before: RRset, lowered: RRs
     ))  # fmt: skip
 
 
-def _ready(zone: Name, old: Place, new: Place, staying: tuple[Name, ...] = ()) -> Piece:
+def ready(zone: Name, old: Place, new: Place, named: Iterable[Name], known: bool = False) -> Piece:
+    """Step ``ready``. ``named``: the NS set that the new side hands out; ``known``: everybody has their addresses."""
     needs: list[Need] = [Lowered(zone, (zone, NS)), Fits(zone, (new.name,))]
-    needs += [Known(host) for host in sorted(new.servers) if host not in old.servers and not staying]
+    needs += [Known(host) for host in sorted(new.servers) if host not in old.servers and not known]
     return Piece(Phase.READY, Step(
         "ready", "Check that the new side is ready for everybody",
-        (Ready(zone, (new.name,), staying or tuple(sorted(new.servers)), (old.name,)),),
+        (Ready(zone, (new.name,), tuple(sorted(named)), (old.name,)),),
         ("every new server answers for the whole zone", "nothing was edited on one side only", "every new NS name has its address"),
         "every new server, every address, the same contents as the old side", "nothing to take back",
     ), tuple(needs))  # fmt: skip
@@ -167,8 +168,8 @@ def _raise(drawing: Drawing, zone: Name, new: Place, after: RRset) -> Piece:
     ))  # fmt: skip
 
 
-def _end(drawing: Drawing, zone: Name, old: Place, ns: RRset, kept: Keys | None, needs: tuple[Need, ...] = ()) -> Piece:
-    """``kept``: keys that are still in use elsewhere, and come back with the zone."""
+def ended(drawing: Drawing, zone: Name, old: Place, ns: RRset, kept: Keys | None = None, needs: tuple[Need, ...] = ()) -> Piece:
+    """Step ``end``. ``kept``: keys that are still in use elsewhere, and come back with the zone."""
     anew = kept or (keys_to_come(drawing, old.name) if old.signs and zone == drawing.domain else None)
     return Piece(Phase.END, Step(
         "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,), keys=anew),),

@@ -98,7 +98,7 @@ def connected(drawing: Drawing, place: str, records: tuple[str, ...] = ()) -> It
     gates = (f"every server of {place} gives the same keys, and signatures that hold",)
     words = f"Put in the DS set for the keys of {place}"
     yield from vouching(drawing, Phase.CONNECT, ("ds-in", "ds-seen"), Anchors(ttl=anchors.ttl), anchors, words, gates, back)
-    yield whole(drawing, place, anchors, back)
+    yield whole(drawing, (place, *drawing.followers(place)), anchors, back)
 
 
 def vouching(
@@ -124,10 +124,10 @@ def vouching(
     ))  # fmt: skip
 
 
-def whole(drawing: Drawing, place: str, anchors: Anchors, back: str, ident: str = "chain") -> Piece:
+def whole(drawing: Drawing, places: tuple[str, ...], anchors: Anchors, back: str) -> Piece:
     """Step ``chain``."""
     return Piece(Phase.CONNECT, Step(
-        ident, "Check the chain of trust at every server", (Trusted(drawing.domain, (place, *drawing.followers(place)), anchors),), (),
+        "chain", "Check the chain of trust at every server", (Trusted(drawing.domain, places, anchors),), (),
         "what the parent vouches for holds at every address, registration data show it, and every resolver answers", back,
     ))  # fmt: skip
 

@@ -79,6 +79,10 @@ class _Stage:
     after: Anchors
 
     @property
+    def places(self) -> tuple[str, ...]:
+        return self.drawing.main, *self.drawing.follows
+
+    @property
     def new(self) -> frozenset[str]:
         return self.after.labels
 
@@ -92,7 +96,7 @@ class _Stage:
         """Steps ``ds-in`` to ``chain``."""
         words = f"Put the DS of {', '.join(sorted(self.new))} in the place of the old one"
         yield from self.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), self.drawing.anchors, self.after, words)
-        yield whole(self.drawing, self.drawing.main, self.after, "put the old DS set back: its key is there until the end")
+        yield whole(self.drawing, self.places, self.after, "put the old DS set back: its key is there until the end")
 
     def signed(self, phase: Phase, ident: str, what: str, before: Keys, after: Keys) -> Iterator[Piece]:
         """A stage at the provider; none where it is there already."""
@@ -121,7 +125,7 @@ def _double_ds(stage: _Stage) -> Iterator[Piece]:
     new = _with(_without(stage.keys, stage.old, *roles), stage.new, *roles)
     yield from stage.signed(Phase.CONNECT, "new-key", "put the new key in the place of the old one", stage.keys, new)
     yield from stage.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), both, stage.after, "Take the DS of the old key out")
-    yield whole(stage.drawing, stage.drawing.main, stage.after, "put the old DS beside it again")
+    yield whole(stage.drawing, stage.places, stage.after, "put the old DS beside it again")
 
 
 def _one_key(stage: _Stage) -> Iterator[Piece]:

@@ -47,7 +47,7 @@ def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys:
     if passage == UNSIGNED:
         yield from disconnected(drawing)
         return
-    signing = _signing(drawing, old)
+    signing = signing_of(drawing, old)
     if passage == SAME_KEYS:
         same = replace(signing, ttl=max(signing.ttl, new.key_ttl))
         yield Piece(Phase.TRUST, Step(
@@ -67,7 +67,7 @@ def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys:
             f"every server of {place.name} hands out the zone keys of both", "take them out again", estimate=60,
         ), (Fits(drawing.domain),))  # fmt: skip
     yield from vouching(
-        drawing, Phase.TRUST, ("ds-both", "ds-both-seen"), drawing.anchors, _both(drawing, new),
+        drawing, Phase.TRUST, ("ds-both", "ds-both-seen"), drawing.anchors, both_vouched(drawing, new),
         f"Put in the DS of the keys of {new.name} beside the old one", (), "take it out again",
     )  # fmt: skip
 
@@ -81,23 +81,35 @@ def after_leading(drawing: Drawing, passage: str, new: Place, old: Place, keys: 
     assert keys is not None
     alone = Anchors((), (new.name,), drawing.anchors.ttl)
     back = f"put both in again: {old.name} has to serve the zone for that"
-    yield from vouching(
-        drawing, Phase.CONNECT, ("ds-in", "ds-seen"), _both(drawing, new), alone, f"Take the DS of the keys of {old.name} out", (), back
+    yield from apart(
+        drawing, new.name, old.name, (both_vouched(drawing, new), alone), (keys.with_foreign(signing_of(drawing, old).zone), keys), back
     )
-    yield whole(drawing, new.name, alone, back)
-    shared = keys.with_foreign(_signing(drawing, old).zone)
-    yield Piece(Phase.CLOSE, Step(
-        "keys-own", f"Take the zone keys of {old.name} out of the key set at {new.name}",
-        (Signed(new.name, drawing.domain, shared, keys, (), old.name),), (), f"every server of {new.name} hands out its own keys alone",
-        "put them in again", estimate=60,
-    ), (Fits(drawing.domain),))  # fmt: skip
 
 
-def _both(drawing: Drawing, new: Place) -> Anchors:
+def apart(
+    drawing: Drawing, staying: str, leaving: str, vouched: tuple[Anchors, Anchors], keys: tuple[Keys, Keys], back: str
+) -> Iterator[Piece]:  # fmt: skip
+    """Steps ``ds-in`` to ``keys-own``: of two that shared their zone keys one stays. ``vouched``, ``keys``: the DS set, and the keys with
+    which that one signs, before and after."""
+    both, alone = vouched
+    shared, own = keys
+    if both != alone:
+        words = f"Take the DS of the keys of {leaving} out"
+        yield from vouching(drawing, Phase.CONNECT, ("ds-in", "ds-seen"), both, alone, words, (), back)
+        yield whole(drawing, (staying, *drawing.followers(staying)), alone, back)
+    if shared != own:
+        yield Piece(Phase.CLOSE, Step(
+            "keys-own", f"Take the zone keys of {leaving} out of the key set at {staying}",
+            (Signed(staying, drawing.domain, shared, own, drawing.followers(staying), leaving),), (),
+            f"every server of {staying} hands out its own keys alone", "put them in again", estimate=60,
+        ), (Fits(drawing.domain),))  # fmt: skip
+
+
+def both_vouched(drawing: Drawing, new: Place) -> Anchors:
     return Anchors(drawing.anchors.records, (new.name,), drawing.anchors.ttl)
 
 
-def _signing(drawing: Drawing, old: Place) -> Keys:
+def signing_of(drawing: Drawing, old: Place) -> Keys:
     keys = drawing.keys.get((old.name, drawing.domain))
     if keys is None:
         raise GateShut(

@@ -17,12 +17,14 @@ from legatum.core.records.name import Name, name_text
 
 @dataclass(frozen=True, slots=True)
 class Signing:
-    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address; ``silent``: who did not answer;
-    ``heeded``: the registry may act on CDS records, and what is planned would be at odds with that."""
+    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address, ``beside``: one that serves a zone of its own
+    beside the old side; ``silent``: who did not answer; ``heeded``: the registry may act on CDS records, and what is planned would be at
+    odds with that."""
 
     ds: Mapping[str, Anchors] = field(default_factory=dict)
     old: Mapping[str, ServerKeys] = field(default_factory=dict)
     new: Mapping[str, ServerKeys] = field(default_factory=dict)
+    beside: Mapping[str, ServerKeys] = field(default_factory=dict)
     silent: tuple[str, ...] = ()
     heeded: bool = True
 
@@ -45,7 +47,11 @@ class Signing:
     @property
     def keys(self) -> Keys | None:
         """With which the old side signs."""
-        return next((each.keys for each in self.old.values() if each.keys is not None), None)
+        return _keys_of(self.old)
+
+    @property
+    def keys_beside(self) -> Keys | None:
+        return _keys_of(self.beside)
 
     @property
     def earlier_keys(self) -> Keys | None:
@@ -66,13 +72,18 @@ class Signing:
     @property
     def text(self) -> str:
         """What shows how it is, for those who read the plan."""
-        asked = f"{len(self.ds)} parent addresses and {len(self.old) + len(self.new)} of name servers asked"
+        asked = f"{len(self.ds)} parent addresses and {len(self.old) + len(self.new) + len(self.beside)} of name servers asked"
         signs = "; the new side signs by itself" if any(each.keys is not None for each in self.new.values()) else ""
+        signs += f"; beside it with {self.keys_beside.text}" if self.keys_beside is not None else ""
         keys = self.keys
         if keys is None and not self.anchors:
             return f"no DS, no DNSKEY, CDS or CDNSKEY ({asked}){signs}"
         signed = f"signed with {keys.text}" if keys is not None else "unsigned"
         return f"{self.anchors.text}; {signed} ({asked}){signs}"
+
+
+def _keys_of(side: Mapping[str, ServerKeys]) -> Keys | None:
+    return next((each.keys for each in side.values() if each.keys is not None), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +103,7 @@ def obstacles(domain: Name, seen: Signing, old: str, new: str, disconnects: bool
         )
         return
     yield from _not_whole(domain, seen, old) if not disconnects else ()
-    for who, side in ((old, seen.old), (new, seen.new)) if seen.heeded else ():
+    for who, side in ((old, seen.old), (new, {**seen.new, **seen.beside})) if seen.heeded else ():
         if asking := {address: each.asking for address, each in side.items() if each.asking and not (disconnects and each.gives_up)}:
             address, kinds = next(iter(asking.items()))
             yield Obstacle(
