@@ -147,6 +147,20 @@ def test_the_classic_accidents_are_stories(kind: str, step: str, rules: set[int]
     assert all("come later" in each.remedy or "later:" in each.remedy or "nobody may" in each.remedy for each in found.counterexamples)
 
 
+def test_signatures_that_run_out_during_a_hold_are_a_story() -> None:
+    """If nobody signs anew; once another key set has come they are new ones."""
+    runbook = plan("exchanged")
+    slots = list(forecast(runbook, {}, runbook.drafted))
+    hold = next(slot for slot in slots if slot.step.waits)
+    found = rehearse(runbook, {}, runbook.drafted, (), {"alder": hold.first - 60.0})
+    stories = [" ".join(each.story) for each in found.counterexamples]
+    assert stories and all("keys whose signatures ran out at 1970-01-0" in each for each in stories), stories
+    assert all("sign the zone anew" in each.remedy for each in found.counterexamples)
+    assert rehearse(runbook, {}, runbook.drafted, (), {"alder": slots[-1].ends + 9e5}).counterexamples[0].at > slots[-1].ends
+    unsigned = plan("unsigned")
+    assert rehearse(unsigned, {}, unsigned.drafted, (), {"alder": list(forecast(unsigned, {}, unsigned.drafted))[-1].ends + 9e5}).safe
+
+
 def test_what_cannot_be_meant_is_refused() -> None:
     with pytest.raises(GateShut, match="cedar does not sign"):
         draw(signed(), "m1", "", [NewProvider(DOMAIN, "alder", "cedar")])

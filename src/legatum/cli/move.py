@@ -172,8 +172,8 @@ def _rehearse(args: argparse.Namespace) -> int:
         path, runbook, journal = _opened(args, outside)
         _refuse_without_answers(runbook, "there is nothing to rehearse")
         outcomes = journal.outcomes(runbook.id)
-        uncovered = await signed_meanwhile(outside, runbook, outcomes)
-        rehearsal = rehearse(runbook, outcomes, outside.clock.now(), uncovered)
+        meanwhile = await signed_meanwhile(outside, runbook, outcomes)
+        rehearsal = rehearse(runbook, outcomes, outside.clock.now(), meanwhile.reasons, meanwhile.ends)
         gathered = zone_path(path)
         if gathered.exists():
             zone = read_master_file(gathered, runbook.domain).zone

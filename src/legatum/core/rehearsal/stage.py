@@ -1,8 +1,11 @@
 """What the servers say, over time: a runbook's effects, played at the instants of its steps, and who can be asked where."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
+from legatum.core.dnssec.trust import Keys
+from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Joined, Records
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
 from legatum.core.moves.runbook import Runbook, Slot, shown_by
@@ -153,24 +156,36 @@ class Stage:
         return (-FOREVER, born + self.lasts(self.premises.negative_ttl(zone)))
 
 
-def build_stage(runbook: Runbook, slots: Sequence[Slot]) -> Stage:
-    """The stage of a runbook carried out as ``slots`` say."""
+def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping[str, float] = MappingProxyType({})) -> Stage:
+    """The stage of a runbook carried out as ``slots`` say. ``signatures_end``: place → when those of the domain run out there."""
     premises = runbook.premises
     scene = scene_at_the_beginning(premises)
     for past in sorted(runbook.past, key=lambda each: each.first):
         for effect in past.effects:
             effect.play(scene, past.first, FOREVER if past.everywhere is None else past.everywhere, past.label)
-    ends = {slot.step.id: slot.ends for slot in slots}
+    ends, fresh = {slot.step.id: slot.ends for slot in slots}, dict(signatures_end)
     for slot in slots:
+        for place in [place for place, at in fresh.items() if at <= slot.first]:
+            _run_out(scene, place, runbook.domain, fresh.pop(place))
         for effect in slot.step.effects:
             look = shown_by(runbook, slot.step, effect)
             everywhere = ends[look.id] if look is not None else FOREVER if effect.shown_later else slot.ends
             effect.play(scene, slot.first, everywhere, slot.step.id)
+    for place, at in fresh.items():
+        _run_out(scene, place, runbook.domain, at)
     for each in premises.vanishing:
         for place, zone in list(scene.served):
             if place == each.place:
                 scene.serve(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
     return Stage(premises, scene, premises.time_out + 1, premises.floor, tuple(_copies(runbook, scene)))
+
+
+def _run_out(scene: Scene, place: str, domain: Name, at: float) -> None:
+    """From then on nothing that the place gives is proven, until it signs anew with other keys."""
+    keys = scene.keys_at(place, domain)
+    if keys is not None:
+        label = (f"keys whose signatures ran out at {instant_text(at)}",)
+        scene.sign(place, domain, Keys(label, (), label, keys.ttl), at, at, RUN_OUT)
 
 
 def _copies(runbook: Runbook, scene: Scene) -> Iterator[tuple[str, Name, str]]:
@@ -186,4 +201,6 @@ def _copies(runbook: Runbook, scene: Scene) -> Iterator[tuple[str, Name, str]]:
 
 
 VANISHED = "the end that the old side has set"
+"""In the place of a step's name."""
+RUN_OUT = "the end of the signatures"
 """In the place of a step's name."""

@@ -15,7 +15,7 @@ from legatum.core.instant import instant_text
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.scene import FOREVER, Period
 from legatum.core.records.name import Name, name_text
-from legatum.core.rehearsal.stage import Stage
+from legatum.core.rehearsal.stage import RUN_OUT, Stage
 
 _GRAIN = 1e-6
 
@@ -150,6 +150,8 @@ class _Part(NamedTuple):
 
 
 def _remedy(held: list[_Part], already: bool) -> str:
+    if any(each.step == RUN_OUT for each in held):
+        return "have the provider sign the zone anew before that, and begin when it has; no wait of this plan helps"
     newest = max(held, key=lambda each: (each.begins, bool(each.step)))
     first = min((each for each in held if each is not newest), key=lambda each: (each.ends, not each.place))
     if newest.step:

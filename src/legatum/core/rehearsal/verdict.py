@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 from legatum.core.duration import rough_text
 from legatum.core.fault import GateShut
@@ -19,6 +20,7 @@ from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage
 from legatum.core.rehearsal.validation import Askable, bogus
 
 _LONG = 2 * 86400
+_NEVER: Mapping[str, float] = MappingProxyType({})
 _GRAIN = 0.001  # sums of instants are exact to less than this
 MODEL = (
     "Kinds of cache: parent-trusting (keeps the parent's NS set for its TTL), child-trusting (replaces it once by the zone's own), "
@@ -35,7 +37,8 @@ MODEL = (
     "what is there before and after, "
     "keeps “no such name” for a name server, or is sent to an address that works no more. Checked for steps that take no time, their "
     "estimated time, and two days each.",
-    "Not in it: signatures that run out (each step looks at them, rule 12); caches that deny names by proofs that they hold of others "
+    "Not in it: signatures that run out after the longest wait ahead (each step looks at them, rule 12); "
+    "caches that deny names by proofs that they hold of others "
     "(RFC 8198); caches that ask through other caches, but for the second above and the "
     "margin; edits that somebody makes on one side only; servers of one place that answer differently by place or by chance; lost packets; "
     "what is said by the services behind the names. A domain that is given up leaves behind the caches that renew their copies.",
@@ -89,14 +92,16 @@ def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> 
         yield f"{step.id} takes two days", list(forecast(runbook, outcomes, now, {step.id: _LONG}))
 
 
-def rehearse(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, uncovered: Iterable[str] = ()) -> Rehearsal:
+def rehearse(
+    runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, uncovered: Iterable[str] = (), ends: Mapping[str, float] = _NEVER
+) -> Rehearsal:  # fmt: skip
     """Follows every kind of cache through every schedule. Exact under :data:`MODEL`. ``uncovered``: what was seen since that the model
-    knows nothing of."""
+    knows nothing of; ``ends``: place → when its signatures run out, if nobody signs anew."""
     found: dict[tuple[CacheKind, str, str], Counterexample] = {}
     stages: dict[str, Stage] = {}
     checked = 0
     for schedule, slots in schedules(runbook, outcomes, now):
-        stage = stages[schedule] = build_stage(runbook, slots)
+        stage = stages[schedule] = build_stage(runbook, slots, ends)
         for kind in CacheKind:
             spans = holdings(stage, kind)
             checked += sum(map(len, spans.values()))

@@ -1,10 +1,12 @@
 """Whether a domain is still signed, or not, as the steps done have left it."""
 
 from collections.abc import Mapping
+from types import MappingProxyType
+from typing import NamedTuple
 
 from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.kinds.trust.signing import Obstacle, Signing
+from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.meanwhile.drift import signing_drift
 from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.place import PARENT
@@ -13,21 +15,37 @@ from legatum.work.look.signing import look_at_signing
 from legatum.work.outside import Outside
 
 
-async def signed_meanwhile(outside: Outside, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> tuple[str, ...]:
-    """What a rehearsal of the runbook knows nothing of, as things are now; empty where the domain is signed, or not, as it has it."""
+class Meanwhile(NamedTuple):
+    """What a rehearsal of a runbook knows nothing of, as things are now, in words: nothing where the domain is signed, or not, as it has
+    it. ``ends``: where signatures run out within what is ahead, by place."""
+
+    reasons: tuple[str, ...] = ()
+    ends: Mapping[str, float] = MappingProxyType({})
+
+
+async def signed_meanwhile(outside: Outside, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Meanwhile:
+    position = Position(runbook, next_step(runbook, outcomes) or runbook.steps[-1], outcomes)
+    if not _concerns(position):
+        return Meanwhile()
     try:
-        position = Position(runbook, next_step(runbook, outcomes) or runbook.steps[-1], outcomes)
-        return tuple(each.reason for each in await signing_obstacles(outside, position))
+        seen, served = await _looked(outside, position)
     except OutsideFault as fault:
-        return (f"whether the domain is signed now could not be looked at: {fault.message}",)
+        return Meanwhile((f"whether the domain is signed now could not be looked at: {fault.message}",))
+    now = outside.clock.now()
+    ends = {place: until for place, by in served.items() if (until := first_to_run_out(by.values())) is not None}
+    ends = {place: until for place, until in ends.items() if any(running_out(runbook, outcomes, until, now))}
+    return Meanwhile(tuple(each.reason for each in signing_drift(position, seen, served, now)), ends)
 
 
 async def signing_obstacles(outside: Outside, position: Position) -> list[Obstacle]:
     """What is not as the steps done have left it. Raises :class:`OutsideFault`."""
+    return signing_drift(position, *await _looked(outside, position), outside.clock.now()) if _concerns(position) else []
+
+
+def _concerns(position: Position) -> bool:
+    """Else whoever signs the zone goes on doing so."""
     runbook = position.runbook
-    if not (any(map(leads_elsewhere, runbook.steps)) or runbook.of_keys) or next_step(runbook, position.outcomes) is None:
-        return []  # whoever signs the zone goes on doing so
-    return signing_drift(position, *await _looked(outside, position), outside.clock.now())
+    return (any(map(leads_elsewhere, runbook.steps)) or runbook.of_keys) and next_step(runbook, position.outcomes) is not None
 
 
 async def _looked(outside: Outside, position: Position) -> tuple[Signing, Mapping[str, Mapping[str, ServerKeys]]]:
