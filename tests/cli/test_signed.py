@@ -134,6 +134,23 @@ def test_what_two_signers_have_to_do_both_is_not_planned_for_one(desk: Desk) -> 
     assert state(desk) == "signed, not connected"
 
 
+def test_a_signer_that_is_dead_leaves_without_being_asked(desk: Desk) -> None:
+    leave = ("second", "leave", SIGNED, "--at", "rowan", "--second", "sorrel", "--registrar", "flint", "--yes", "--wait")
+    assert desk.run(*leave) == 4 and "sorrel is no second provider of coppergate.example: nobody names it" in desk.said
+    assert desk.run("second", "show", SIGNED, "--at", "rowan", "--second", "sorrel") == 2 and "takes no copies" in desk.said
+    desk.done("second", "add", SIGNED, "--at", "rowan", "--second", "sorrel", "--registrar", "flint", "--yes", "--wait")
+
+    async def gone() -> None:
+        for each in desk.world.hostings["sorrel"]:
+            each.drop(parse_domain(SIGNED))
+
+    desk.practice.run(gone())
+    assert desk.run(*leave) == 4 and "--dead" in desk.said
+    desk.done(*leave, "--dead")
+    held = desk.world.registry.known(parse_domain(SIGNED))
+    assert state(desk) == "connected and valid" and held is not None and len(held.ds) == 1 and len(held.nameservers) == 2
+
+
 def test_keys_of_one_signer_that_the_other_lacks_are_told_and_mended(desk: Desk) -> None:
     """It loses them while both are named: bogus to who has the keys of the one and an answer of the other."""
     desk.done("move", "draft", SIGNED, "--second", "sorrel", *THERE)

@@ -130,7 +130,7 @@ class BindHosting(Hosting):
         self.put_files()
         steering = base64.b64encode(os.urandom(32)).decode()
         (self.folder / "rndc.key").write_text(f'key "rndc-key" {{ algorithm hmac-sha256; secret "{steering}"; }};\n')
-        zones = "".join(f'zone "{zone}" {self._zone(zone)};\n' for zone in self.zones)
+        zones = "".join(f'zone "{zone}" {self._zone(zone, zone in self.signing)};\n' for zone in self.zones)
         (self.folder / "named.conf").write_text(
             f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {"; ".join(self.places)}; }};\n'
             "listen-on-v6 { none; }; recursion no; dnssec-validation no; notify no; allow-new-zones yes; empty-zones-enable no;\n"
@@ -139,9 +139,9 @@ class BindHosting(Hosting):
             f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};\n{_SPLIT}{zones}'
         )
 
-    def _zone(self, zone: str) -> str:
+    def _zone(self, zone: str, signed: bool) -> str:
         policy = "default" if zone.startswith("towards-") else "split"  # by which no DS is asked for within the first day
-        signs = f" dnssec-policy {policy}; inline-signing yes;" if zone in self.signing else ""
+        signs = f" dnssec-policy {policy}; inline-signing yes;" if signed else ""
         allowed = f'allow-update {{ key "{KEY_NAME}"; }}; allow-transfer {{ key "{KEY_NAME}"; }};'
         return f'{{ type primary; file "{zone}.zone"; {allowed}{signs} }}'
 
@@ -150,11 +150,11 @@ class BindHosting(Hosting):
 
     @property
     def make(self) -> str:
-        return f"{self.blank_file()}\nexec {self.steer(f'''addzone $1 '{self._zone(chr(39) + '$1' + chr(39))};' ''')}"
+        return f"{self.blank_file()}\nexec {self.steer(f'''addzone $1 '{self._zone(chr(39) + '$1' + chr(39), self.signs)};' ''')}"
 
     @property
     def take_away(self) -> str:
-        return f"{self.steer('delzone -clean $1')}\nrm -f $1.zone.jnl"
+        return f"{self.steer('delzone -clean $1')}\nrm -f $1.zone.* K$1.+*"
 
     @property
     def rekey(self) -> str:

@@ -16,7 +16,7 @@ import dns.query
 import pytest
 
 from legatum.core.dnssec.serving import ds_of_key
-from legatum.core.records.name import parse_name
+from legatum.core.records.name import Name, parse_name
 from tests.real.lab import Lab
 from tests.real.processes import NEEDS_SERVERS
 from tests.real.signing import VALID, Careless, Tours, authenticated, carried_out, changed, failing, never_bogus, servers
@@ -86,6 +86,16 @@ def transferred(lab: Lab, domain: str, home: str) -> None:
         held[name] = replace(held[name], transferred="2020-01-01T00:00:00Z")
 
 
+def passed_bind(lab: Lab, domain: str, home: str) -> None:
+    """By way of unsigned: taken back; to either of the others, and back."""
+    carried_out(lab, domain, "--from", home, "--sign")
+    carried_out(lab, domain, "--from", home, "--to", "knot", "--passage", "unsigned", back=True)
+    for old, new in ((home, "knot"), ("knot", home), (home, "pdns"), ("pdns", home)):
+        whole(lab, domain)
+        carried_out(lab, domain, "--from", old, "--to", new, "--passage", "unsigned")
+    whole(lab, domain)
+
+
 def together(lab: Lab, domain: str, home: str) -> None:
     """Another signer beside, with a zone of its own; taken back; beside again, and either leaves, the first one first."""
     other = "pdns" if home == "knot" else "knot"
@@ -102,6 +112,7 @@ def together(lab: Lab, domain: str, home: str) -> None:
 TOURS: Tours = {
     "rolled-knot.example": ("knot", exchanged),
     "rolled-bind.example": ("bind", exchanged),
+    "passed-bind.example": ("bind", passed_bind),
     "rolled-pdns.example": ("pdns", exchanged_with_both_signatures),
     "algorithm-knot.example": ("knot", other_algorithm),
     "algorithm-pdns.example": ("pdns", other_algorithm),
@@ -113,7 +124,7 @@ TOURS: Tours = {
 }
 
 
-def keys_not_shared(lab: Lab, domain: str) -> None:
+def keys_not_shared(lab: Lab, domain: str, leaving: tuple[Name, ...] = servers("knot")) -> None:
     """To another signer with both DS records in, and neither side's zone keys in the other's set."""
     carried_out(lab, domain, "--from", "knot", "--sign")
     lab.legatum("publish", domain, "--from", "knot", "--to", "pdns", "--yes")
@@ -122,8 +133,13 @@ def keys_not_shared(lab: Lab, domain: str) -> None:
     changed(lab, domain, add_ds=tuple(ds_of_key(parse_name(f"{domain}."), each.to_wire() or b"") for each in given))
     time.sleep(8)
     with failing(lab, domain):
-        changed(lab, domain, add=servers("pdns"), remove=servers("knot"))
+        changed(lab, domain, add=servers("pdns"), remove=leaving)
         time.sleep(6)
+
+
+def beside_without_keys(lab: Lab, domain: str) -> None:
+    """Another signer named beside, its DS in, and neither side's zone keys in the other's set."""
+    keys_not_shared(lab, domain, leaving=())
 
 
 def old_key_gone(lab: Lab, domain: str) -> None:
@@ -171,6 +187,7 @@ def mistyped_after_a_transfer(lab: Lab, domain: str) -> None:
 
 CARELESS: Careless = {
     "keys-not-shared.example": ("knot", keys_not_shared),
+    "beside.example": ("knot", beside_without_keys),
     "old-key-gone.example": ("pdns", old_key_gone),
     "algorithm-dropped.example": ("pdns", algorithm_dropped),
     "keys-left-behind.example": ("knot", keys_left_behind),
@@ -182,8 +199,7 @@ CARELESS: Careless = {
 def lab(tmp_path: Path) -> Iterator[Lab]:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
     domains = {domain: home for domain, (home, _) in {**TOURS, **CARELESS}.items()}
-    signed = [("bind", domain) for domain, home in domains.items() if home == "bind"]
-    made = Lab(tmp_path, 180 + worker, domains, signed=signed, signers=("knot", "pdns"), validating=True)
+    made = Lab(tmp_path, 180 + worker, domains, signers=("bind", "knot", "pdns"), validating=True)
     try:
         made.start()
         yield made

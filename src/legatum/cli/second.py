@@ -23,7 +23,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument("domain", metavar="DOMAIN")
     for action in (shown, added, left):
         action.add_argument("--at", required=True, metavar="PROVIDER", help="who the zone is changed at")
-        action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings")
+        action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings, or who signs by itself")
     added.add_argument("--registrar", default="", metavar="NAME", help="name its servers at this registrar too")
     left.add_argument("--registrar", default="", metavar="NAME", help="take its servers out at this registrar too")
     left.add_argument("--dead", action="store_true", help="although its servers answer no more: nobody can lean on them")
@@ -61,7 +61,12 @@ def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wish
 
 
 async def _add(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.fault import BadInput
+    from legatum.work.drafting.second import has_own_zone
+
     domains = domains_of(args)
+    if len(domains) > 1 and has_own_zone(outside, args.second):
+        raise BadInput(f"{args.second} has a zone of its own for each domain, with keys of its own", "name one domain")
     if len(domains) == 1 and not args.list:
         return await draft_and_go(args, outside, _wish(args, outside, domains[0]))
     return await _add_many(args, outside, domains)

@@ -114,24 +114,12 @@ class _Update:
     async def send(self, state: Zone, part: Part, message: Message, number: int, count: int) -> None:
         """One message. Raises :class:`OutsideFault` that says what is known of why not, and how far the change is."""
         try:
-            await self._insist(state.origin, message)
+            await _insist(self._asker, self._server, state.origin, message, self._key)
         except Unwilling as fault:
             which, remedy = await self._explained(fault, state, part, message)
             raise Unwilling(f"{fault.message}{which}{_how_far(number, count, True)}", remedy, fault.rcode) from fault
         except OutsideFault as fault:
             raise OutsideFault(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
-
-    async def _insist(self, origin: Name, message: Message) -> None:
-        """A server whose database is held by another change answers SERVFAIL and has done nothing (RFC 2136 s3.4.2.2, s3.8): it is asked
-        again. Safe because the message has conditions: what was carried out all the same is not carried out twice."""
-        for pause in _BUSY:
-            try:
-                return await send_message(self._asker, self._server, origin, message, self._key)
-            except Unwilling as fault:
-                if fault.rcode != _SERVER_FAILURE:
-                    raise
-                await asyncio.sleep(pause)
-        return await send_message(self._asker, self._server, origin, message, self._key)
 
     async def _explained(self, fault: Unwilling, state: Zone, part: Part, message: Message) -> tuple[str, str]:
         """Which records the server will not have, and why, as far as that can be known; and what to do."""
@@ -193,9 +181,22 @@ def _how_far(number: int, count: int, refused: bool) -> str:
 
 
 async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: Key | None) -> None:
-    """Sends an update section as it is, without a prerequisite."""
+    """Sends an update section as it is, without a prerequisite: it must come to the same if it is carried out twice."""
     message = Message(asker.random.getrandbits(16), UPDATE << 11, 0, (Question(origin, 6),), (), changes)
-    await send_message(asker, server, origin, message, key)
+    await _insist(asker, server, origin, message, key)
+
+
+async def _insist(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
+    """A server whose database is held by another change answers SERVFAIL and has done nothing (RFC 2136 s3.4.2.2, s3.8): it is asked
+    again. Safe where the message has conditions, or comes to the same: what was carried out all the same is not carried out twice."""
+    for pause in _BUSY:
+        try:
+            return await send_message(asker, server, origin, message, key)
+        except Unwilling as fault:
+            if fault.rcode != _SERVER_FAILURE:
+                raise
+            await asyncio.sleep(pause)
+    return await send_message(asker, server, origin, message, key)
 
 
 async def send_message(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:

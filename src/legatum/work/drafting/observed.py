@@ -1,7 +1,7 @@
 """What a plan rests on, looked at: places and zones, the delegation, the names that lead there, what the house remembers."""
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from legatum.core.duration import parse_duration
@@ -31,7 +31,8 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
     zone = await provider.fetch(wish.domain)
     zones = {(main, wish.domain): zone}
     dead = {wish.without} if wish.dead else set[str]()
-    beside = wish.without if has_own_zone(outside, wish.without) and not dead else ""
+    led = {*picture.delegation, *targets(zone.apex_ns)}
+    beside = wish.without if has_own_zone(outside, wish.without) and not dead and led & set(servers_at(outside, wish.without)) else ""
     if beside:
         zones[beside, wish.domain] = await outside.provider(beside).fetch(wish.domain)
     follows = tuple(each for each in _follows(outside, picture, zone) if each not in dead)
@@ -44,7 +45,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
             names |= dict.fromkeys([held_by])
             zones[held_by, wish.part[0]] = await outside.provider(held_by).fetch(wish.part[0])
     places = [await _place(outside, name) for name in names]
-    places[0] = _with_others(wish, picture, places, zone)
+    places[0] = _with_others(wish, picture, places, led - set(servers_at(outside, wish.without) if dead else ()))
     above = Place(PARENT, grouped((view.server, view.address) for view in picture.parents))
     glue, glue_ttl = glue_of(picture)
     parent_ttl = picture.parent_ttl if picture.parent_ttl is not None else 86400
@@ -141,12 +142,12 @@ async def _place(outside: Outside, name: str) -> Place:
     return Place(name, addresses, not provider.changes_apex_ns, provider.by_hand, *can.abilities)
 
 
-def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], zone: Zone) -> Place:
+def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], led: Collection[Name]) -> Place:
     """The main place, with name servers that the settings name nowhere: whatever they are, they are led to for the same zone; and with the
     addresses that its hosts shall have, at which it answers."""
     known = {host for place in places for host in place.servers}
-    led = {*picture.delegation, *targets(zone.apex_ns)} - known
-    seen = {host: addresses for host, addresses in grouped((view.server, view.address) for view in picture.servers).items() if host in led}
+    others = grouped((view.server, view.address) for view in picture.servers if view.server in led)
+    seen = {host: addresses for host, addresses in others.items() if host not in known}
     wanted = {} if wish.to else wish.hosts  # with another provider, it is the other one that answers there
     wished = {host: tuple(dict.fromkeys((*seen.get(host, ()), *addresses))) for host, addresses in wanted.items()}
     return replace(places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}})
