@@ -1,16 +1,9 @@
-"""The way back of any move: what was done, reversed effect by effect, in the order and with the holds of every other plan.
+"""Each effect taken back: the pieces of the plan that undoes it, and those that all share."""
 
-What was made comes first again where it was taken away, then everybody is led back, and what the move had made goes last, when nobody
-asks it any more. What visitors never saw - a zone published where nobody asks, a lowered TTL - is taken back without a hold: its needs
-find nothing to wait for.
-"""
+from collections.abc import Collection, Iterator
+from dataclasses import replace
 
-import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
-
-from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.moves.assembly import Phase, Piece, play, runbook_of
+from legatum.core.moves.assembly import Phase, Piece, play
 from legatum.core.moves.effects import (
     Agreed,
     Answered,
@@ -35,159 +28,24 @@ from legatum.core.moves.effects import (
 )
 from legatum.core.moves.needs import Fits, Forgotten, Lowered, Need, Unasked, Unnamed, Unused
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, keeper_text
-from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
-from legatum.core.moves.scene import Content, Scene, scene_at_the_beginning
+from legatum.core.moves.retreat.in_force import SUFFIX
+from legatum.core.moves.retreat.keys_anew import Anew
+from legatum.core.moves.runbook import Runbook, Step
+from legatum.core.moves.scene import Scene, scene_at_the_beginning
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, SOA, TXT, type_text
 from legatum.core.records.soa import parse_soa, serial_by_rule
-from legatum.core.timing import Caution
-
-SUFFIX = "-back"
-_TURNED = re.compile(rf"{SUFFIX}|-again-|-given-up-")
 
 
-@dataclass(frozen=True, slots=True)
-class Begun:
-    """When a step was begun, and since when it is true of all servers; None where that is not known."""
-
-    first: float
-    everywhere: float | None
-
-
-def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runbook:
-    """The runbook of the way back. ``begun``: steps of the move with an outcome, or of which it is not known how they ended. It has no
-    steps where nothing outside was changed."""
-    done = [step for step in move.steps if step.id in begun]
-    past = [*move.past, *(_remembered(move, step, begun) for step in done if step.changes or step.takes_away)]
-    scene, beginning = scene_at_the_beginning(move.premises), scene_at_the_beginning(move.premises)
-    for each in past:
-        play(scene, each.effects, 0, each.label)
-    for each in move.past if move.retreating else ():
-        play(beginning, each.effects, 0, each.label)
-    done = in_force(done)
-    unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = _Way(move, beginning, scene, _led(done), unmaking, begun, now, _keys_anew(beginning, scene, done))
-    pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
-    if pieces:
-        pieces += way.shared()
-    caution = Caution(move.premises.floor, move.premises.time_out, move.margin)
-    words = f"back: {move.wish}"
-    ident = move.id + SUFFIX + (f"-{move.rounds}" if move.rounds else "")
-    return runbook_of(ident, words, now, move.premises, pieces, past, caution, move.domain, back_of=move.id)
-
-
-def in_force(done: Sequence[Step]) -> list[Step]:
-    """The steps with those of their effects that no later one has undone."""
-    left: list[tuple[Step, Effect]] = []
-    for step in done:
-        for effect in (part for each in step.effects for part in _parts(each)):
-            undone = next((each for each in reversed(left) if _undoes(effect, each[1]) and not _both_planned(step, each[0], effect)), None)
-            if undone is None:
-                left.append((step, effect))
-            else:
-                left.remove(undone)
-    found = [replace(step, effects=tuple(_whole([effect for each, effect in left if each is step]))) for step in done]
-    return [step for step in found if step.effects]
-
-
-def _parts(effect: Effect) -> list[Effect]:
-    """Each RRset by itself."""
-    return [replace(effect, changed=(each,)) for each in effect.changed] if isinstance(effect, Records) else [effect]
-
-
-def _undoes(later: Effect, earlier: Effect) -> bool:
-    if isinstance(later, ZoneMade | ZoneEnded) and isinstance(earlier, ZoneMade | ZoneEnded):
-        return type(later) is not type(earlier) and (later.place, later.zone) == (earlier.place, earlier.zone)
-    return later == earlier.reverse()
-
-
-def _both_planned(later: Step, earlier: Step, effect: Effect) -> bool:
-    """Keys that are shared for a time by the plan itself are shared again for the way back."""
-    return isinstance(effect, Signed) and not any(map(_TURNED.search, (later.id, earlier.id)))
-
-
-def _whole(parts: Sequence[Effect]) -> Iterator[Effect]:
-    """RRsets of one zone at one place together again."""
-    for at, each in enumerate(parts):
-        if not isinstance(each, Records):
-            yield each
-            continue
-        alike = [one for one in parts if isinstance(one, Records) and replace(one, changed=()) == replace(each, changed=())]
-        if alike[0] is parts[at]:
-            yield replace(each, changed=tuple(change for one in alike for change in one.changed))
-
-
-def _remembered(move: Runbook, step: Step, begun: Mapping[str, Begun]) -> Past:
-    looks = [look for effect in step.effects if (look := shown_by(move, step, effect)) is not None]
-    last = begun[looks[0].id].everywhere if looks and looks[0].id in begun else None if looks else begun[step.id].everywhere
-    return Past(f"{step.id} before", step.effects, begun[step.id].first, last)
-
-
-def _led(done: list[Step]) -> set[Name]:
-    """Zones of which an NS set was changed to other servers, anywhere."""
-    found = set()
-    for step in done:
-        for effect in step.effects:
-            if isinstance(effect, Delegated):
-                found.add(effect.domain)
-            elif isinstance(effect, Records):
-                found |= {
-                    each.key[0]
-                    for each in effect.changed
-                    if each.key[1] == NS and not (each.before and each.after and each.before.rdatas == each.after.rdatas)
-                }
-    return found
-
-
-@dataclass(frozen=True)
-class _Anew:
-    """Keys that went with the zone of their place, which is made anew. ``renamed``: label → that of the keys that it will have then;
-    ``gone``: labels of those that nothing comes for."""
-
-    renamed: Mapping[str, str]
-    gone: frozenset[str]
-    places: Mapping[str, str]
-
-    def keys(self, keys: Keys) -> Keys:
-        published, entry, zone = (tuple(dict.fromkeys(self.renamed.get(each, each) for each in role)) for role in keys.roles)
-        return Keys(published, entry, zone, keys.ttl)
-
-    def signed(self, effect: Signed) -> Signed:
-        before, after = (self.keys(each) if each is not None else None for each in (effect.before, effect.after))
-        return replace(effect, before=before, after=after)
-
-    def anchors(self, anchors: Anchors) -> Anchors:
-        lost = [each for each in anchors.records if "/".join(each.split()[:2]) in {*self.renamed, *self.gone}]
-        kept = tuple(each for each in anchors.records if each not in lost)
-        of = {self.places[self.renamed["/".join(each.split()[:2])]] for each in lost if "/".join(each.split()[:2]) in self.renamed}
-        return replace(anchors, records=kept, of=tuple(dict.fromkeys((*anchors.of, *sorted(of)))))
-
-
-def _keys_anew(beginning: Scene, now: Scene, done: Sequence[Step]) -> _Anew:
-    renamed, gone, places = dict[str, str](), set[str](), dict[str, str]()
-    for effect in (effect for step in done for effect in step.effects if isinstance(effect, ZoneEnded)):
-        before = beginning.keys_at(effect.place, effect.zone)
-        if before is None or now.content(effect.place, effect.zone) == Content.WHOLE or before == effect.keys:
-            continue
-        others = [beginning.keys_at(place, effect.zone) for place in beginning.serving(effect.zone) if place != effect.place]
-        labels = set(before.published) - {label for each in others if each is not None for label in (*each.entry, *each.zone)}
-        if effect.keys is not None and effect.keys.is_to_come:
-            renamed |= dict.fromkeys(labels, effect.keys.published[0])
-            places[effect.keys.published[0]] = effect.place
-        else:
-            gone |= labels
-    return _Anew(renamed, frozenset(gone), places)
-
-
-class _Way:
+class Way:
     """``beginning``: before the move; ``now``: after what was done of it; ``led``: zones that visitors were led elsewhere for;
     ``unmaking``: places and zones that were made, and end; ``anew``: keys that are gone; ``done``: steps; ``at``: the instant."""
 
     def __init__(
         self, move: Runbook, beginning: Scene, now: Scene, led: set[Name], unmaking: set[tuple[str, Name]], done: Collection[str],
-        at: float, anew: _Anew,
+        at: float, anew: Anew,
     ) -> None:  # fmt: skip
         self._at = at
         self._move, self._beginning, self._now, self._led, self._unmaking, self._done = move, beginning, now, led, unmaking, done
