@@ -310,25 +310,28 @@ class PowerDnsHosting(Hosting):
         subprocess.run([*self.util.split(), *words], check=True, capture_output=True, cwd=self.folder)
 
     @property
+    def _steered(self) -> str:
+        """One command at a time, each tried again: its database is of one file, and the server writes there too."""
+        again = 'again() { for pause in 1 1 2 3; do "$@" && return 0; sleep $pause; done; return 1; }'
+        return f"exec 9>>{self.folder}/steering; flock 9\n{again}\nutil='again {self.util}'\n"
+
+    @property
     def make(self) -> str:
-        one_at_a_time = f"exec 9>>{self.folder}/steering; flock 9"  # its database is of one file
-        metas = "\n".join(f"{self.util} set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"))
-        signed = f"\n{self.util} secure-zone $1\n{self.util} rectify-zone $1" if self.signs else ""
-        return f"{one_at_a_time}\n{self.blank_file()}\n{self.util} load-zone $1 $1.zone\n{metas}{signed}"
+        metas = "\n".join(f"$util set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"))
+        signed = "\n$util secure-zone $1\n$util rectify-zone $1" if self.signs else ""
+        return f"{self._steered}{self.blank_file()}\n$util load-zone $1 $1.zone\n{metas}{signed}"
 
     @property
     def sign(self) -> str:
-        again = 'again() { for pause in 1 1 2 3; do "$@" && return 0; sleep $pause; done; return 1; }'  # the server writes there too
-        return f"exec 9>>{self.folder}/steering; flock 9\n{again}\nagain {self.util} secure-zone $1\nagain {self.util} rectify-zone $1"
+        return f"{self._steered}$util secure-zone $1\n$util rectify-zone $1"
 
     @property
     def unsign(self) -> str:
-        return f"exec 9>>{self.folder}/steering; flock 9\n{self.util} disable-dnssec $1"
+        return f"{self._steered}$util disable-dnssec $1"
 
     @property
     def take_away(self) -> str:
-        again = f"for pause in 1 1 2 3; do {self.util} delete-zone $1 && exit 0; sleep $pause; done; exit 1"
-        return f"exec 9>>{self.folder}/steering; flock 9\n{again}"
+        return f"{self._steered}$util delete-zone $1"
 
     takes_keys = ("foreign", "brought")
 
@@ -338,7 +341,7 @@ class PowerDnsHosting(Hosting):
         knot = self.folder.parent / "knot"
         keymgr = f"{program('keymgr')} -c {knot}/knot.conf $1"
         return (
-            f"exec 9>>{self.folder}/steering; flock 9\nutil='{self.util}'\n"
+            f"{self._steered}"
             "rows=$($util list-keys $1 | awk -v zone=$1 '$1 == zone')\nids=$(echo \"$rows\" | awk '{ print $(NF-2) }')\n"
             'old=$(echo "$ids" | head -1) new=$(echo "$ids" | tail -1)\n'
             "kinds=$(echo \"$rows\" | awk '{ print $(NF-3) }' | sort -u | wc -l)\nage() { [ $kinds -gt 1 ]; }\n"
