@@ -7,6 +7,7 @@ from collections.abc import Awaitable, Callable, Iterable
 from typing import TYPE_CHECKING
 
 from legatum.cli.interruption import ending
+from legatum.core.instant import show_local, with_local
 from legatum.core.printable import clean
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ OK, FOUND, BAD_INPUT, OUTSIDE, SHUT = 0, 1, 2, 3, 4
 def add_common(parser: argparse.ArgumentParser, settings: bool = True) -> None:
     if settings:
         parser.add_argument("--settings", metavar="FILE", help="settings file, or a folder with a legatum.toml")
+        parser.add_argument("--time-zone", metavar="NAME", help="show times in this zone too, such as Europe/Berlin (default: the house's)")
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
     parser.add_argument("-v", "--verbose", action="count", default=0, help="more on standard error: every reply, the number of questions")
     parser.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
@@ -46,6 +48,7 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
 
     async def opened() -> int:
         async with open_outside(find_settings(args.settings)) as outside:
+            _show_zone(args, outside)
             for path in outside.exposed_secrets():
                 note(args, f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known")
             if args.verbose > 1:
@@ -60,6 +63,15 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
                     note(args, f"{asker.asked} questions asked, {asker.dropped} stray datagrams dropped")
 
     return run_interruptibly(opened())
+
+
+def _show_zone(args: argparse.Namespace, outside: "Outside") -> None:
+    """Times in the house's zone beside UTC, where it is another one."""
+    named = args.time_zone or outside.settings.house.time_zone
+    if named != "UTC":
+        from legatum.core.calendar.zone import parse_zone
+
+        show_local(parse_zone(named))
 
 
 def run_interruptibly(work: Awaitable[int]) -> int:
@@ -99,7 +111,7 @@ def note(args: argparse.Namespace, text: str) -> None:
     """Progress, on standard error; long lines are folded to a terminal's width."""
     if args.quiet:
         return
-    shown = clean(text)
+    shown = with_local(clean(text))
     print(_folded(shown) if sys.stderr.isatty() else shown, file=sys.stderr, flush=True)
 
 
@@ -146,7 +158,7 @@ def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
     """Shows old → new and asks. Without a terminal to ask on, only ``--yes`` is a yes."""
     print(clean(title), file=sys.stderr)
     for line in lines:
-        print(f"  {clean(line)}", file=sys.stderr)
+        print(f"  {with_local(clean(line))}", file=sys.stderr)
     if args.dry_run:
         return False
     if args.yes:

@@ -1,6 +1,8 @@
 """Instants: seconds since 1970 in UTC, shown in RFC 3339 and, for people, beside now."""
 
-from datetime import UTC, datetime
+import re
+from contextvars import ContextVar
+from datetime import UTC, datetime, tzinfo
 
 from legatum.core.duration import parse_duration, rough_text
 from legatum.core.fault import BadInput
@@ -45,7 +47,32 @@ def people_text(instant: float, now: float) -> str:
 def clock_text(instant: float, now: float) -> str:
     """The time of day, with the date when it is another day than ``now``."""
     then, today = datetime.fromtimestamp(instant, UTC), datetime.fromtimestamp(now, UTC)
-    return then.strftime("%H:%M:%S" if then.date() == today.date() else "%Y-%m-%d %H:%M:%S")
+    text = then.strftime("%H:%M:%S" if then.date() == today.date() else "%Y-%m-%d %H:%M:%S")
+    return text if _local.get() is None else f"{text} UTC = {_local_text(then)}"
+
+
+_local: ContextVar[tzinfo | None] = ContextVar("local", default=None)
+_STAMP = re.compile(r"\b(\d{4}-\d\d-\d\d)[T ](\d\d:\d\d:\d\d)(?:Z| UTC)(?! =)")
+
+
+def show_local(zone: tzinfo | None) -> None:
+    """From now on people are shown times of this zone too, in this task and those that it starts; None: UTC alone."""
+    _local.set(zone)
+
+
+def with_local(text: str) -> str:
+    """The text with the local time behind each instant in UTC that stands in it."""
+    if _local.get() is None:
+        return text
+    return _STAMP.sub(lambda found: f"{found[0]} = {_local_text(datetime.fromisoformat(f'{found[1]}T{found[2]}+00:00'))}", text)
+
+
+def _local_text(moment: datetime) -> str:
+    """The time of day in the zone to be shown, with its date where that is another one."""
+    there = moment.astimezone(_local.get())
+    name = there.tzname() or ""
+    offset = name if name.isalpha() else there.strftime("%z")
+    return there.strftime("%H:%M:%S" if there.date() == moment.date() else "%Y-%m-%d %H:%M:%S") + f" {offset}"
 
 
 def beside(instant: float, now: float) -> str:

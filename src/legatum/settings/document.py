@@ -173,8 +173,10 @@ class House(Section):
 
     ``low_ttl``: during a move; ``ns_ttl``: the apex NS set's after it; ``floor``: the least TTL that resolvers are taken to
     keep; ``margin``: added to every hold, visibly; ``poll``: how often a change is looked for.
-    ``serial``: the rule for new serials. ``most_removed``: the share of a zone's RRsets, in percent, that a change may take away
-    without being told so; ``command_limit``: how long a command of these settings may take.
+    ``time_zone``: in which times are shown beside UTC, and meant where none is named; ``windows``: when changes that visitors can feel are
+    made, ``quiet``: when none is; ``ttls``: type → the TTL that the house wants. ``serial``: the rule for new serials.
+    ``most_removed``: the share of a zone's RRsets, in percent, that a change may take away without being told so;
+    ``command_limit``: how long a command of these settings may take. ``soa``: timer → what the house wants it to be.
     """
 
     low_ttl: str = "5m"
@@ -186,6 +188,11 @@ class House(Section):
     poll: str = "10s"
     patience: str = "1h"
     command_limit: str = "5m"
+    time_zone: str = "UTC"
+    soa: dict[Literal["refresh", "retry", "expire", "minimum"], str] = field(default_factory=dict)
+    windows: list[str] = field(default_factory=list)
+    quiet: list[str] = field(default_factory=list)
+    ttls: dict[str, str] = field(default_factory=lambda: {"A": "1h", "AAAA": "1h", "CNAME": "1h", "MX": "4h", "TXT": "1h"})
 
 
 class Settings(Section):

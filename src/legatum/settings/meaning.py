@@ -4,11 +4,14 @@ from collections.abc import Callable, Iterator
 from ipaddress import ip_address, ip_network
 from typing import NamedTuple
 
+from legatum.core.calendar.window import parse_quiet, parse_window
+from legatum.core.calendar.zone import parse_zone
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.observation.expected import parse_ds_text
 from legatum.core.records.name import parse_domain, parse_name
 from legatum.core.records.rrset import LARGEST_TTL
+from legatum.core.records.rrtype import parse_type
 from legatum.settings.document import EppRegistrar, FilesProvider, House, KeyReference, Network, Resolver, Settings
 from legatum.settings.secret import check_reference
 from legatum.wire.signing import ALGORITHMS
@@ -86,6 +89,14 @@ def _house(house: House) -> Iterator[Objection]:
     yield from _lasting("house", "poll", house.poll, 1, 86400)
     yield from _lasting("house", "patience", house.patience, 1, LARGEST_TTL)
     yield from _lasting("house", "command_limit", house.command_limit, 1, 86400)
+    yield from _each("house", "time_zone", [house.time_zone], parse_zone)
+    yield from _each("house", "windows", house.windows, parse_window)
+    yield from _each("house", "quiet", house.quiet, parse_quiet)
+    yield from _each("house", "ttls", list(house.ttls), parse_type)
+    for timer, text in house.soa.items():
+        yield from _lasting("house.soa", timer, text, 1, LARGEST_TTL)
+    for rtype, text in house.ttls.items():
+        yield from _lasting("house.ttls", rtype, text, 1, LARGEST_TTL)
 
 
 def _servers(where: str, servers: list[str]) -> Iterator[Objection]:

@@ -13,6 +13,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from legatum.core.instant import with_local
 from legatum.core.printable import clean
 
 _PIPED_WIDTH = 100_000  # nothing is wrapped for a program that reads it
@@ -31,7 +32,7 @@ class Screen:
     def line(self, text: object = "", style: str = "", indent: int = 0) -> None:
         """``indent``: how far the second and following lines of a long text stand in."""
         width = self._console.width
-        shown = clean(text)
+        shown = with_local(clean(text))
         if indent and len(shown) > width:
             shown = "\n".join(textwrap.wrap(shown, width, subsequent_indent=" " * indent, break_on_hyphens=False))
         self._console.print(Text(shown, style=style))
@@ -80,7 +81,7 @@ class Screen:
             table.add_column(Text(column), overflow="fold")
         row_styles = iter(styles)
         for row in rows:
-            table.add_row(*(Text(clean(cell)) for cell in row), style=next(row_styles, ""))
+            table.add_row(*(Text(with_local(clean(cell))) for cell in row), style=next(row_styles, ""))
         self._console.print(table)
 
     def pairs(self, rows: Iterable[tuple[str, object]]) -> None:
@@ -89,5 +90,5 @@ class Screen:
         table.add_column(style="dim", no_wrap=True)
         table.add_column(overflow="fold")
         for name, value in rows:
-            table.add_row(Text(name), Text(clean(value)))
+            table.add_row(Text(name), Text(with_local(clean(value))))
         self._console.print(table)

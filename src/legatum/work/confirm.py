@@ -1,7 +1,7 @@
 """Confirming: a survey, and the expected records asked for at every server and resolver."""
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.picture import Picture, ServerView
@@ -42,18 +42,23 @@ async def _nothing() -> None:
 async def ask_for_visitors(outside: Outside, picture: Picture, resolvers: bool) -> list[Given]:
     """What every serving address, and every resolver, gives for what visitors come for, signatures and all."""
 
-    async def child(view: ServerView, name: Name, rtype: int) -> Given:
-        reply = await outside.asker.ask(view.address, name, rtype, dnssec=True)
-        return _given("child", f"{name_text(view.server)} ({view.address})", view.address, reply)
-
     async def resolver(who: str, place: ResolverPlace, name: Name, rtype: int) -> Given:
         return _given("resolver", f"{who} ({place.address})", place.address, await ask_resolver(outside.asker, place, name, rtype))
 
     wanted = questions(picture.domain)
-    asked = [child(view, *key) for key in wanted for view in picture.serving]
-    if resolvers:
-        asked += [resolver(who, place, *key) for key in wanted for who, place in outside.resolvers().items()]
-    return list(await asyncio.gather(*asked))
+    places = outside.resolvers().items() if resolvers else ()
+    copies = asyncio.gather(*(resolver(who, place, *key) for key in wanted for who, place in places))
+    return [*await ask_servers(outside, picture, wanted), *await copies]
+
+
+async def ask_servers(outside: Outside, picture: Picture, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
+    """What every address that answers for the domain gives, signatures and all."""
+
+    async def child(view: ServerView, name: Name, rtype: int) -> Given:
+        reply = await outside.asker.ask(view.address, name, rtype, dnssec=True)
+        return _given("child", f"{name_text(view.server)} ({view.address})", view.address, reply)
+
+    return list(await asyncio.gather(*(child(view, *key) for key in wanted for view in picture.serving)))
 
 
 def _given(party: str, who: str, address: str, reply: Reply) -> Given:

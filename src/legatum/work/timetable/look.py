@@ -1,0 +1,95 @@
+"""Every server asked for everything that matters to a timetable, with TTLs."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.observation.picture import Picture
+from legatum.core.observation.soundness import Given
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrtype import A
+from legatum.core.timetable.matter import Matter, Role
+from legatum.core.timetable.observed import (
+    mail_questions,
+    of_absence,
+    of_answers,
+    of_delegation,
+    of_hosts,
+    of_servers,
+    usual_questions,
+)
+from legatum.core.timetable.question import Change, refuse_strange
+from legatum.work.confirm import ask_servers
+from legatum.work.look.server import unmade_name
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+from legatum.work.survey import survey
+
+_RULE_OF_PARTS = 15
+
+
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """``not_looked_at``: in words."""
+
+    picture: Picture
+    matters: tuple[Matter, ...]
+    not_looked_at: tuple[str, ...]
+
+
+async def look(outside: Outside, domain: Name, change: Change) -> Looked:
+    """Raises :class:`OutsideFault` where nobody answers for it, and as :func:`~legatum.work.survey.survey`."""
+    picture = (await survey(outside, domain, wanted=Wanted(resolvers=False, rdap=False))).picture
+    if picture.domain != domain:
+        raise BadInput(f"{name_text(domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --change asks of one name")
+    refuse_strange(change, domain)
+    if not picture.serving:
+        raise OutsideFault(
+            f"no server answers for {name_text(domain)}: no TTL is to be seen", f"`legatum survey {name_text(domain)}` says what is wrong"
+        )
+    left_out = [] if outside.asker.patience.ipv6 else ["what servers give over IPv6 (ipv6 = false in the settings)"]
+    if change.names:
+        matters = await _of_names(outside, picture, change)
+        if change.removed is not None or change.part is not None:
+            left_out.append("types of the name beside A, AAAA, CNAME, MX, NS, TXT, SRV, CAA and TLSA")
+        if change.part is not None:
+            left_out.append(f"names below {name_text(change.part)}: the longest TTL of them counts too")
+    else:
+        matters = await _of_all(outside, picture)
+        left_out.append("names other than the domain itself, its mail and www: --change 'NAME TYPE'")
+    return Looked(picture, tuple(matters), tuple(left_out))
+
+
+async def _of_all(outside: Outside, picture: Picture) -> list[Matter]:
+    absent = (unmade_name(picture.domain), A)
+    given = await ask_servers(outside, picture, [*usual_questions(picture.domain), absent])
+    given += await ask_servers(outside, picture, mail_questions(picture.domain, given))
+    answers = [each for each in given if each.name != absent[0]]
+    parts = (of_delegation(picture), of_servers(picture), of_hosts(picture), of_answers(picture, answers), of_absence(picture, given))
+    return [each for part in parts for each in part]
+
+
+async def _of_names(outside: Outside, picture: Picture, change: Change) -> list[Matter]:
+    given = await ask_servers(outside, picture, change.questions)
+    matters: list[Matter] = []
+    for name in dict.fromkeys(change.names):
+        own = [each for each in given if each.name == name]
+        matters += _of_one(picture, own, name, change)
+    if change.part is not None:
+        matters = [each for each in of_delegation(picture) if each.role == Role.DS] + matters
+    return matters
+
+
+def _of_one(picture: Picture, given: Sequence[Given], name: Name, change: Change) -> list[Matter]:
+    """Of a name that comes, what was said of it until then: that it is not there, or a wildcard's answer."""
+    rule = _RULE_OF_PARTS if name == change.part else 3 if name == change.added else 0
+    answers = list(of_answers(picture, given, rule))
+    absence = list(of_absence(picture, given, rule))
+    if name in (change.added, change.part):
+        return [*answers, *absence]
+    if not answers:
+        raise BadInput(
+            f"{name_text(name)} is not there, or not of that type",
+            f"a name that comes: --add {name_text(name)}; `legatum gather {name_text(picture.domain)}` has all there are",
+        )
+    return answers
