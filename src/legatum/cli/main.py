@@ -25,6 +25,7 @@ COMMANDS = {
     "lint": "a zone's contents checked before anybody serves them",
     "publish": "show the difference, put the zone at a provider, prove it on every server",
     "amend": "change one RRset with the same safety as publish",
+    "timetable": "how long it will take: when to lower, switch, raise; what TTLs cost, what SOA timers mean",
     "delegate": "a part of a zone handed to another provider: the child zone first, nobody notices",
     "second": "a second provider for the same zone, in step with the first",
     "template": "the house's records for hosted domains: who has drifted from them, and back",

@@ -192,15 +192,21 @@ def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":
 
 def _ttl(text: str, domain: "Name") -> "tuple[Key, int]":
     from legatum.core.duration import parse_duration
+
+    words, value = _halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
+    return one_set(words, domain, "write --ttl 'NAME TYPE=DURATION', such as 'www A=5m'"), parse_duration(value)
+
+
+def one_set(text: str, domain: "Name", form: str) -> "Key":
+    """``NAME TYPE``. ``form``: how to write it. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import typed_name
     from legatum.core.records.rrtype import parse_type
 
-    words, value = _halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
-    if len(words.split()) != 2:
-        raise BadInput(f"'{text}' does not name one RRset", "write --ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
-    name, rtype = words.split()
-    return (typed_name(name, domain), parse_type(rtype)), parse_duration(value)
+    if len(text.split()) != 2:
+        raise BadInput(f"'{text}' does not name one RRset", form)
+    name, rtype = text.split()
+    return typed_name(name, domain), parse_type(rtype)
 
 
 def _soa(texts: list[str], domain: "Name") -> "Soa | None":

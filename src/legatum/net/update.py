@@ -38,7 +38,7 @@ class Condition(StrEnum):
     """On which condition a change was made."""
 
     SOA = "on condition that the SOA was still the one that was read"
-    SETS = "on condition that every RRset it changes was still as read, as the server does not honour its own SOA as a condition"
+    SETS = "on condition that every RRset it changes was still as read, as the server's own SOA is no condition there"
 
 
 class Unwilling(OutsideFault):
@@ -67,7 +67,7 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
                 present = await update.read()
             except OutsideFault:
                 raise fault from None
-            if not _as_read(present, state) or (number == 0 and present.soa != zone.soa):
+            if not _as_read(present, state):
                 raise
             await update.send_on_sets(present)
             return Condition.SETS

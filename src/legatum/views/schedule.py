@@ -1,12 +1,13 @@
 """A move on paper and in a calendar: Markdown for the customer's ticket, iCalendar for the people who do it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, timedelta
 
-from legatum.core.instant import instant_text
+from legatum.core.instant import instant_text, parse_instant
 from legatum.core.moves.effects import Delegated
 from legatum.core.moves.runbook import Runbook, Slot
 from legatum.core.records.name import Name, name_text
+from legatum.views.timetable import EventPart
 
 
 def markdown(runbook: Runbook, slots: Sequence[Slot]) -> str:
@@ -46,6 +47,25 @@ def _listed(names: Sequence[Name]) -> str:
 
 def _escaped(text: object) -> str:
     return "".join(f"\\{each}" if each in "\\`*_[]<>|#" else each for each in str(text))
+
+
+def switch_calendar(schedules: Iterable[tuple[str, Sequence[EventPart]]], now: float) -> str:
+    """What is to be done for switches of domains, as events (RFC 5545)."""
+    from icalendar import Calendar, Event
+
+    book = Calendar()
+    book.add("prodid", "-//Legatum//timetable//EN")
+    book.add("version", "2.0")
+    for domain, events in schedules:
+        for number, each in enumerate(each for each in events if each.todo):
+            at, event = datetime.fromtimestamp(int(parse_instant(each.at)), UTC), Event()
+            event.add("uid", f"{domain}-{number}-{int(at.timestamp())}@legatum")
+            event.add("dtstamp", datetime.fromtimestamp(int(now), UTC))
+            event.add("dtstart", at)
+            event.add("dtend", at + timedelta(minutes=15))
+            event.add("summary", f"{domain}: {each.what}")
+            book.add_component(event)
+    return str(book.to_ical().decode())
 
 
 def calendar(runbook: Runbook, slots: Sequence[Slot], now: float) -> str:

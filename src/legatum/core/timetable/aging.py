@@ -43,4 +43,6 @@ def all_aged(matters: Iterable[Matter], changed: float, publishing: int, caution
 
 
 def decisive(found: Sequence[Aged]) -> Aged:
-    return max(found, key=lambda each: each.until)
+    """Of what changes with the domain the one that lasts longest."""
+    own = [each for each in found if not each.matter.others]
+    return max(own or found, key=lambda each: each.until)

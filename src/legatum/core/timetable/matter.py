@@ -55,6 +55,11 @@ class Matter:
         return max(self.ttls, key=lambda each: (self.ttls[each], each))
 
     @property
+    def others(self) -> bool:
+        """It is of somebody else's zone, and changes when its owner changes it."""
+        return self.role == Role.HOST and not self.ours
+
+    @property
     def differs(self) -> bool:
         return len(set(self.ttls.values())) > 1
 

@@ -86,7 +86,7 @@ class Wish:
 
 
 def wished(matters: Sequence[Matter], at: float, low: int, now: float, publishing: int, caution: Caution) -> Wish:
-    """``matters``: what is to change. The SOA record changes with every edit, and “no such name” only where names come: neither is
-    lowered for a change of data."""
-    changing = [each for each in matters if each.role not in (Role.SOA, Role.ABSENCE)] or list(matters)
+    """``matters``: what is to change. The SOA record changes with every edit, “no such name” only where names come, and addresses in other
+    zones when their owners change them: none of them is lowered for a change of data."""
+    changing = [each for each in matters if each.role not in (Role.SOA, Role.ABSENCE) and not each.others] or list(matters)
     return Wish(at, now, tuple(lowerings(changing, at, low, now, publishing, caution)))

@@ -84,6 +84,8 @@ def _of_one(picture: Picture, given: Sequence[Given], name: Name, change: Change
     """Of a name that comes, what was said of it until then: that it is not there, or a wildcard's answer."""
     rule = _RULE_OF_PARTS if name == change.part else 3 if name == change.added else 0
     answers = list(of_answers(picture, given, rule))
+    if name in (change.removed, change.part):
+        answers = [each for each in answers if each.name == name]  # not where its alias leads to
     absence = list(of_absence(picture, given, rule))
     if name in (change.added, change.part):
         return [*answers, *absence]

@@ -1,0 +1,272 @@
+"""``legatum timetable DOMAIN``"""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.moving import drafted, present
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from zoneinfo import ZoneInfo
+
+    from legatum.core.calendar.window import Windows
+    from legatum.core.records.name import Name
+    from legatum.core.timetable.cost import Demand
+    from legatum.core.timetable.matter import Matter
+    from legatum.core.timetable.question import Change
+    from legatum.core.timetable.switch import Wish
+    from legatum.net.captured import Captured
+    from legatum.settings.document import House
+    from legatum.views.timetable import CostPart, SoaPart, TimetableDocument
+    from legatum.work.outside import Outside
+    from legatum.work.timetable.look import Looked
+
+_SET = "write --change 'NAME TYPE', such as 'www A'"
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("domain", metavar="DOMAIN")
+    about = parser.add_argument_group("of what (default: all that visitors are led by)")
+    about.add_argument("--change", metavar="'NAME TYPE'", action="append", default=[], help="one RRset that changes")
+    about.add_argument("--add", metavar="NAME", help="a name that is not there yet")
+    about.add_argument("--remove", metavar="NAME", help="a name that is taken away")
+    about.add_argument("--part", metavar="NAME", help="a part that is handed on to other servers")
+    about.add_argument("--soa", action="store_true", help="what the timers and the serial of the SOA record mean, and what is odd")
+    when = parser.add_argument_group("when")
+    when.add_argument("--switch", metavar="INSTANT", help="a change then: '2031-03-04 22:00', 'Saturday 22:00', 'in 3d'")
+    add_windows(when)
+    when.add_argument("--low-ttl", metavar="DURATION", help="the TTL that is lowered to (default: the house's)")
+    when.add_argument("--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)")
+    cost = parser.add_argument_group("what it costs")
+    cost.add_argument("--asked-every", metavar="DURATION", help="how often one resolver is asked for each name")
+    cost.add_argument("--resolvers", type=int, default=1000, metavar="N", help="with --asked-every: how many there are (default 1000)")
+    cost.add_argument("--capture", metavar="FILE", help="instead: counted in a capture (pcap) of one server's traffic")
+    cost.add_argument("--picture", metavar="FILE", help="draw what TTLs cost and gain: .png, .svg or .pdf")
+    made = parser.add_argument_group("what becomes of it")
+    made.add_argument("--draft", action="store_true", help="draft the move that lowers the TTLs, or with --soa mends the timers")
+    made.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="with --draft: where the zone is changed")
+    made.add_argument("--force", action="store_true", help="with --draft: in the place of a move that is there")
+    made.add_argument("--calendar", metavar="FILE", help="with --switch: what is to be done, as iCalendar")
+    add_common(parser)
+
+
+def add_windows(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
+    parser.add_argument(
+        "--window", metavar="TIMES", action="append", default=[],
+        help="when changes may be felt, such as 'Sat 22:00-04:00' (default: the house's windows)",
+    )  # fmt: skip
+
+
+def run(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
+
+    if args.calendar and not args.switch:
+        raise BadInput("--calendar is of a switch", "say when: --switch INSTANT")
+    if args.draft and not (args.switch or args.soa):
+        raise BadInput("--draft lowers TTLs for a switch, or mends an SOA record", "say which: --switch INSTANT, or --soa")
+    if args.picture and not (args.asked_every or args.capture):
+        raise BadInput("--picture draws what TTLs cost", "say how often names are asked for: --asked-every DURATION, or --capture FILE")
+    if args.asked_every and args.capture:
+        raise BadInput("--asked-every and --capture", "how often is supposed, or counted: choose one of them")
+
+    async def work(outside: "Outside") -> int:
+        return await _told(args, outside)
+
+    return with_outside(args, work)
+
+
+async def _told(args: argparse.Namespace, outside: "Outside") -> int:
+    from legatum.core.duration import parse_duration
+    from legatum.core.instant import instant_text
+    from legatum.core.records.name import name_text, parse_domain
+    from legatum.core.timetable.aging import all_aged, decisive
+    from legatum.views.timetable import TimetableDocument, row_part, show_timetable, switch_part
+    from legatum.work.timetable.look import look
+
+    domain, house = parse_domain(args.domain), outside.settings.house
+    change, publishing = _change(args, domain), parse_duration(args.publishing)
+    windows, captured = windows_of(args, house), _captured(args, domain)
+    started = outside.clock.now()
+    at = _moment(args, started, windows.zone) if args.switch else None
+    note(args, "asking every server …")
+    looked = await look(outside, domain, change)
+    now, matters = outside.clock.now(), looked.matters
+    found = all_aged(matters, now, publishing, outside.caution)
+    last = decisive(found)
+    wish = _wish(args, outside, looked, at, publishing) if at is not None else None
+    document = TimetableDocument(
+        domain=name_text(domain), at=instant_text(now), change=change.text, gone=instant_text(last.until), decides=last.matter.text,
+        rows=[row_part(each, wanted_ttl(house, each.matter)) for each in found], assumed=_assumed(args, outside, looked),
+        not_looked_at=list(looked.not_looked_at), switch=switch_part(wish, windows) if wish is not None else None,
+        costs=_costs(args, house, matters, captured), soa=_soa(house, looked, captured, now) if args.soa else None,
+    )  # fmt: skip
+    if args.picture:
+        from legatum.views.cost_picture import draw_costs
+
+        draw_costs(document, Path(args.picture), _demands(args, matters, captured))
+        note(args, f"picture: {args.picture}")
+    if args.calendar and document.switch is not None:
+        from legatum.net.file import write_whole
+        from legatum.views.schedule import switch_calendar
+
+        write_whole(Path(args.calendar), switch_calendar([(document.domain, document.switch.schedule)], now).encode())
+        note(args, f"calendar: {args.calendar}")
+    if args.draft:
+        return await _draft(args, outside, domain, document, wish)
+    show(args, document, lambda screen: show_timetable(document, now, screen))
+    return FOUND if document.switch is not None and (document.switch.late or not document.switch.fits) else OK
+
+
+def windows_of(args: argparse.Namespace, house: "House") -> "Windows":
+    """Those of the command line instead of the house's; the house's quiet times in either case. Raises :class:`BadInput`."""
+    from legatum.core.calendar.window import parse_windows
+    from legatum.core.calendar.zone import parse_zone
+
+    return parse_windows(args.window or house.windows, house.quiet, parse_zone(args.time_zone or house.time_zone))
+
+
+def _moment(args: argparse.Namespace, now: float, zone: "ZoneInfo") -> float:
+    from legatum.core.calendar.moment import parse_moment
+    from legatum.core.fault import BadInput
+    from legatum.core.instant import instant_text
+
+    at = parse_moment(args.switch, now, zone)
+    if at <= now:
+        raise BadInput(f"--switch {args.switch}: {instant_text(at)} has passed", "give an instant that is still to come")
+    return at
+
+
+def _change(args: argparse.Namespace, domain: "Name") -> "Change":
+    from legatum.cli.wishes import one_set
+    from legatum.core.records.name import typed_name
+    from legatum.core.timetable.question import Change
+
+    added, removed, part = (typed_name(text, domain) if text else None for text in (args.add, args.remove, args.part))
+    return Change(tuple(one_set(each, domain, _SET) for each in args.change), added, removed, part)
+
+
+def _wish(args: argparse.Namespace, outside: "Outside", looked: "Looked", at: float, publishing: int) -> "Wish":
+    from legatum.core.duration import parse_duration
+    from legatum.core.timetable.switch import wished
+
+    low = parse_duration(args.low_ttl or outside.settings.house.low_ttl)
+    return wished(looked.matters, at, low, outside.clock.now(), publishing, outside.caution)
+
+
+def wanted_ttl(house: "House", matter: "Matter") -> int | None:
+    """What the house wants the TTL to be, of what it can set."""
+    from legatum.core.duration import parse_duration
+    from legatum.core.records.rrtype import NS, type_text
+
+    if not matter.ours:
+        return None
+    text = house.ns_ttl if matter.rtype == NS else house.ttls.get(type_text(matter.rtype), "")
+    return parse_duration(text) if text else None
+
+
+def _assumed(args: argparse.Namespace, outside: "Outside", looked: "Looked") -> list[str]:
+    from legatum.core.duration import rough_text
+    from legatum.core.records.soa import parse_soa
+
+    caution, soa = outside.caution, next(view.soa for view in looked.picture.serving if view.soa is not None)
+    timers = parse_soa(soa.rdatas[0])
+    missed = rough_text(timers.refresh + timers.retry)
+    said = [f"a change reaches every server within seconds, as NOTIFY brings it; a secondary that misses that is up to {missed} behind"]
+    said.append(f"resolvers may keep an answer {rough_text(caution.floor)} even where its TTL is shorter; a question takes at most "
+                f"{caution.time_out} s; margin {caution.margin} s")  # fmt: skip
+    if any(view.answered for view in looked.picture.parents):
+        said.append(f"the registry publishes a change within {args.publishing} (--publishing)")
+    silent = sorted({address for each in looked.matters for address in each.silent})
+    if silent:
+        said.append(f"{', '.join(silent)} did not answer, and gives nothing with a longer TTL than the others do")
+    return said
+
+
+def _captured(args: argparse.Namespace, domain: "Name") -> "Captured | None":
+    if not args.capture:
+        return None
+    from legatum.net.captured import read_capture
+
+    found = read_capture(Path(args.capture), domain)
+    inside = sum(each.total for each in found.asked.values())
+    note(args, f"{args.capture}: {found.packets} packets, {inside} questions for names in the domain, {found.elsewhere} for others"
+         + ("; the file ends in the middle of a packet" if found.cut else ""))  # fmt: skip
+    return found
+
+
+def _demands(args: argparse.Namespace, matters: "Sequence[Matter]", captured: "Captured | None") -> "dict[str, Demand]":
+    """RRset → how it is asked for, of those that are the domain's own."""
+    from legatum.core.duration import parse_duration
+    from legatum.core.timetable.cost import measured_demand, supposed_demand
+    from legatum.core.timetable.matter import Role
+
+    found = {}
+    for each in matters:
+        if each.role not in (Role.DATA, Role.NS):
+            continue
+        if args.asked_every:
+            found[each.text] = supposed_demand(parse_duration(args.asked_every), args.resolvers)
+        elif captured is not None and captured.seconds > 0:
+            asked = captured.asked.get((each.name, each.rtype))
+            if asked is not None and asked.by:
+                found[each.text] = measured_demand(asked.by.values(), captured.seconds, each.ttl)
+    return found
+
+
+def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Matter]", captured: "Captured | None") -> "list[CostPart]":
+    from legatum.core.duration import parse_duration
+    from legatum.core.fault import BadInput
+    from legatum.core.timetable.cost import cost_of
+    from legatum.views.timetable import cost_parts
+
+    if args.asked_every and parse_duration(args.asked_every) == 0:
+        raise BadInput("--asked-every 0s", "give the time between two questions, such as 2s or 10m")
+    if args.resolvers < 1:
+        raise BadInput(f"--resolvers {args.resolvers}", "give a number from 1")
+    demands, found = _demands(args, matters, captured), []
+    for each in matters:
+        demand = demands.get(each.text)
+        if demand is None:
+            continue
+        wanted = wanted_ttl(house, each)
+        proposed = cost_of(demand, wanted) if wanted is not None and wanted != each.ttl else None
+        found += cost_parts(each.text, demand, cost_of(demand, each.ttl), proposed)
+    return found
+
+
+def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: float) -> "SoaPart":
+    from legatum.core.duration import parse_duration
+    from legatum.core.records.name import name_text
+    from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
+    from legatum.core.timetable.soa import meanings, oddities, scheme_changes, scheme_of
+    from legatum.net.captured import refreshing
+    from legatum.views.timetable import SoaTold, soa_part
+
+    soa = next(view.soa for view in looked.picture.serving if view.soa is not None)
+    fields, negative = parse_soa(soa.rdatas[0]), negative_ttl(soa)
+    wanted = {str(timer): parse_duration(text) for timer, text in house.soa.items()}
+    shown = {
+        **fields._asdict(), "primary": name_text(fields.primary), "mailbox": mail_address(fields.mailbox), "ttl": soa.ttl,
+        "negative": negative,
+    }  # fmt: skip
+    return soa_part(SoaTold(
+        shown, list(meanings(fields, negative)), list(oddities(fields, soa.ttl, wanted)), scheme_of(fields.serial, now),
+        list(scheme_changes(fields, now)), list(refreshing(captured)) if captured is not None else [],
+    ))  # fmt: skip
+
+
+async def _draft(args: argparse.Namespace, outside: "Outside", domain: "Name", document: "TimetableDocument", wish: "Wish | None") -> int:
+    """The move that lowers what has to be lowered, or mends the timers."""
+    from legatum.core.fault import BadInput
+    from legatum.core.moves.kinds.zone_data import Soa
+    from legatum.core.moves.wishes import Wishes
+
+    ttls = {(each.matter.name, each.matter.rtype): each.low for each in wish.lowerings if each.low is not None} if wish is not None else {}
+    proposed = document.soa.proposed if document.soa is not None else {}
+    if not ttls and not proposed:
+        raise BadInput("nothing is to be lowered or mended", "without --draft it is told why")
+    soa = Soa(**proposed) if proposed else None  # type: ignore[arg-type]
+    runbook, path = await drafted(args, outside, Wishes(domain=domain, old=args.old, ttls=ttls, soa=soa))
+    return present(args, outside, runbook, path, {})
