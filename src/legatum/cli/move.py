@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, show, with_outside
-from legatum.cli.moving import carried_out, carry_out, drafted, present
+from legatum.cli.moving import add_against_advice, carried_out, carry_out, drafted, present
 from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
@@ -66,7 +66,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     advance.add_argument(
         "--code", metavar="REFERENCE", help="where a transfer's authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt"
     )
-    advance.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
+    add_against_advice(advance)
 
 
 def _add_move(parser: argparse.ArgumentParser) -> None:

@@ -21,7 +21,12 @@ def add_going(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--until", metavar="STEP", help="stop after this step")
     add_changing(parser)
     add_anyway(parser)
+    add_against_advice(parser)
+
+
+def add_against_advice(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
+    parser.add_argument("--any-time", action="store_true", help="outside the house's windows, and in its quiet times, too")
 
 
 async def drafted(
@@ -146,8 +151,10 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
     def missing(text: str) -> None:
         note(args, f"    {text}")
 
-    until = getattr(args, "until", None)
-    return Ways(args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, until, getattr(args, "unproven", False))
+    return Ways(
+        args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, getattr(args, "until", None),
+        getattr(args, "unproven", False), getattr(args, "any_time", False),
+    )  # fmt: skip
 
 
 def present(

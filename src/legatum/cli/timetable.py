@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 from legatum.cli.moving import drafted, present
+from legatum.cli.wishes import add_windows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -50,13 +51,6 @@ def configure(parser: argparse.ArgumentParser) -> None:
     made.add_argument("--force", action="store_true", help="with --draft: in the place of a move that is there")
     made.add_argument("--calendar", metavar="FILE", help="with --switch: what is to be done, as iCalendar")
     add_common(parser)
-
-
-def add_windows(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
-    parser.add_argument(
-        "--window", metavar="TIMES", action="append", default=[],
-        help="when changes may be felt, such as 'Sat 22:00-04:00' (default: the house's windows)",
-    )  # fmt: skip
 
 
 def run(args: argparse.Namespace) -> int:
@@ -124,7 +118,7 @@ def windows_of(args: argparse.Namespace, house: "House") -> "Windows":
     from legatum.core.calendar.window import parse_windows
     from legatum.core.calendar.zone import parse_zone
 
-    return parse_windows(args.window or house.windows, house.quiet, parse_zone(args.time_zone or house.time_zone))
+    return parse_windows(tuple(args.window or house.windows), tuple(house.quiet), parse_zone(args.time_zone or house.time_zone))
 
 
 def _moment(args: argparse.Namespace, now: float, zone: "ZoneInfo") -> float:

@@ -57,6 +57,7 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     ways.add_argument(
         "--pace", choices=("lowered", "at-once"), default="", help="TTLs lowered first, or the change at once (default: over sooner)"
     )
+    add_windows(ways)
     ways.add_argument("--old-ends", metavar="INSTANT", help="when the old side vanishes by itself")
     ways.add_argument("--low-ttl", metavar="DURATION", help="TTLs during the move (default: the house's)")
     ways.add_argument(
@@ -67,6 +68,13 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     ways.add_argument("--approve", action="store_true", help="with --registrar-to: approve it at the losing account")
     ways.add_argument("--years", type=int, choices=(0, 1), default=1, help="with --registrar-to: years that it adds (default: 1)")
     ways.add_argument("--registrant", default="", metavar="CONTACT", help="with --registrar-to: the contact to put in afterwards")
+
+
+def add_windows(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
+    parser.add_argument(
+        "--window", metavar="TIMES", action="append", default=[],
+        help="when changes may be felt, such as 'Sat 22:00-04:00' (default: the house's windows)",
+    )  # fmt: skip
 
 
 def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
@@ -115,6 +123,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         publishing=parse_duration(args.publishing),
         pace=args.pace,
         anyway=args.anyway,
+        windows=tuple(args.window),
         old_ends=parse_instant_or_wait(args.old_ends, outside.clock.now()) if args.old_ends else None,
     )
 

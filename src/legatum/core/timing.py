@@ -49,7 +49,8 @@ class Wait:
 
 @dataclass(frozen=True, slots=True)
 class Bound:
-    """A computed instant, the wait that decides it, and everything that was considered (latest first)."""
+    """A computed instant, the wait that decides it, and everything that was considered (latest first). ``rule``: 0 where none of the rules
+    decides, but the house."""
 
     instant: float
     reason: str

@@ -98,7 +98,7 @@ def _reason(axes: Any, row: int, bound: Bound, since: float, ends: float, whole:
     behind = 1 - since / whole >= 0.5
     long = ends - since > 0.4 * whole
     room = 1 - (since if long else ends) / whole if behind else since / whole
-    text = f"hold {rough_text(ends - since)}: {bound.reason.split(' (rule')[0]} (rule {bound.rule})"
+    text = f"hold {rough_text(ends - since)}: {bound.reason.split(' (rule')[0]}" + (f" (rule {bound.rule})" if bound.rule else "")
     place = ((since if long else ends) / _HOUR + 0.006 * whole / _HOUR) if behind else since / _HOUR - 0.006 * whole / _HOUR
     shown = textwrap.fill(text, max(_LEAST, int(room * _MOST)))
     axes.text(place, row, shown, fontsize=7.6, va="center", ha="left" if behind else "right", color=_INK, zorder=3)

@@ -332,8 +332,8 @@ def _show_soa_verdict(document: TimetableDocument, soa: SoaPart, screen: Screen)
         if not count
         else f"{count} of the SOA record's timers {'is' if count == 1 else 'are'} odd"
     )
-    command = f"legatum move draft {document.domain} " + " ".join(f"--soa {name}={value}" for name, value in soa.proposed.items())
-    screen.verdict(not count, f"{document.domain}: {said}; serials: {soa.scheme}", f"`{command.strip()}` makes them so" if count else "")
+    wishes = " ".join(f"--soa {name}={value}" for name, value in soa.proposed.items())
+    screen.verdict(not count, f"{document.domain}: {said}; serials: {soa.scheme}", f"`legatum move draft {document.domain} {wishes}` plans to make them so" if count else "")
 
 
 def _show_soa(soa: SoaPart, screen: Screen) -> None:

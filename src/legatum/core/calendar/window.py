@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from legatum.core.calendar.moment import day_number
@@ -109,18 +110,30 @@ class Windows:
 
     def spans(self, since: float) -> Iterator[tuple[float, float, str]]:
         """The times that are left, in order, from ``since`` on, with the window's words; empty ones left out."""
-        day = datetime.fromtimestamp(since, self.zone).date() - timedelta(days=1)
-        quiet = _merged(self._of(self.quiet, day, longest=_AHEAD))
-        if not self.open:
-            yield from ((begins, ends, "no quiet time") for begins, ends in _without((since, float("inf")), quiet))
-            return
-        for begins, ends, text in self._of(self.open, day):
-            for left, right in _without((max(begins, since), ends), quiet):
+        for begins, ends, text in self._open_from(since):
+            for left, right in _without((max(begins, since), ends), self._quiet_between(max(begins, since), ends)):
                 yield left, right, text
 
-    def _of(self, windows: Sequence[Window], day: date, longest: int = 0) -> list[tuple[float, float, str]]:
-        days = (day + timedelta(days=each) for each in range(-longest, _AHEAD))
-        return sorted((*span, each.text) for one in days for each in windows if (span := each.on(one, self.zone)) is not None)
+    def _open_from(self, since: float) -> Iterator[tuple[float, float, str]]:
+        first = datetime.fromtimestamp(since, self.zone).date() - timedelta(days=1)
+        for day in (first + timedelta(days=each) for each in range(_AHEAD)):
+            if not self.open:
+                begins = later_instant(datetime.combine(day, time(0)), self.zone)
+                yield begins, begins + _day(day, self.zone), "outside the quiet times"
+            yield from sorted((*span, each.text) for each in self.open if (span := each.on(day, self.zone)) is not None)
+
+    def _quiet_between(self, begins: float, ends: float) -> list[tuple[float, float]]:
+        spans = []
+        for each in self.quiet:
+            if each.first is not None:
+                spans.append(each.on(each.first, self.zone))
+                continue
+            day, last = (datetime.fromtimestamp(at, self.zone).date() for at in (begins, ends))
+            day -= timedelta(days=1)
+            while day <= last:
+                spans.append(each.on(day, self.zone))
+                day += timedelta(days=1)
+        return _merged(sorted(each for each in spans if each is not None))
 
     def next(self, since: float, lasting: float = 0.0) -> tuple[float, str] | None:
         """From when on something that takes that long fits, and in which window; None where none does within a year."""
@@ -133,9 +146,9 @@ class Windows:
         return f"{'; '.join(said)} ({self.zone.key})" if said else "any time"
 
 
-def _merged(spans: Sequence[tuple[float, float, str]]) -> list[tuple[float, float]]:
+def _merged(spans: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
     merged: list[tuple[float, float]] = []
-    for begins, ends, _ in spans:
+    for begins, ends in spans:
         if merged and begins <= merged[-1][1]:
             merged[-1] = (merged[-1][0], max(ends, merged[-1][1]))
         else:
@@ -155,6 +168,7 @@ def _without(span: tuple[float, float], taken: Sequence[tuple[float, float]]) ->
         yield begins, ends
 
 
-def parse_windows(windows: Sequence[str], quiet: Sequence[str], zone: ZoneInfo) -> Windows:
+@lru_cache(maxsize=256)
+def parse_windows(windows: tuple[str, ...], quiet: tuple[str, ...], zone: ZoneInfo) -> Windows:
     """Raises :class:`BadInput`."""
     return Windows(tuple(map(parse_window, windows)), tuple(map(parse_quiet, quiet)), zone)

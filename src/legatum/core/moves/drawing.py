@@ -45,8 +45,7 @@ class Drawing:
     ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
     the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
     signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
-    :class:`Premises`; ``at_once``: TTLs
-    are not lowered first."""
+    :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first."""
 
     domain: Name
     at: float
@@ -79,6 +78,9 @@ class Drawing:
     serial_rule: str = "counter"
     reads_cds: bool = True
     at_once: bool = False
+    windows: tuple[str, ...] = ()
+    quiet: tuple[str, ...] = ()
+    time_zone: str = "UTC"
     made: tuple[tuple[str, Name], ...] = field(default=())
 
     def place(self, name: str) -> Place:
@@ -152,7 +154,7 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     premises = Premises(
         drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
         drawing.vanishing, drawing.unsigned, drawing.signing, anchors, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
-        drawing.reads_cds,
+        drawing.reads_cds, drawing.windows, drawing.quiet, drawing.time_zone,
     )  # fmt: skip
     return premises, (*past, *seen)
 

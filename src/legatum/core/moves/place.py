@@ -7,6 +7,8 @@ the plan rests on: the RRsets that change, those that lead to servers, and how l
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from legatum.core.calendar.window import Windows, parse_windows
+from legatum.core.calendar.zone import parse_zone
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import RRset
@@ -105,7 +107,8 @@ class Premises:
     domain is not signed, or ``signing``: how it is, in words; both empty where that was not looked at; ``anchors``: domain → the DS set
     at its parent; ``needed``: names and types that visitors come for, of those that change; ``vanishing``: an old side that ends by
     itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
-    :func:`~legatum.core.records.soa.serial_by_rule`; ``reads_cds``: the registry may act on CDS records by itself."""
+    :func:`~legatum.core.records.soa.serial_by_rule`; ``reads_cds``: the registry may act on CDS records by itself;
+    ``windows``, ``quiet``, ``time_zone``: when the house makes changes that visitors can feel, and when not."""
 
     parent_zone: Name
     registrar: str
@@ -121,6 +124,14 @@ class Premises:
     time_out: int = 0
     serial_rule: str = "counter"
     reads_cds: bool = True
+    windows: tuple[str, ...] = ()
+    quiet: tuple[str, ...] = ()
+    time_zone: str = "UTC"
+
+    @property
+    def times(self) -> Windows:
+        """When what visitors can feel is done."""
+        return parse_windows(self.windows, self.quiet, parse_zone(self.time_zone))
 
     def place(self, name: str) -> Place:
         """Raises ``KeyError``."""

@@ -75,9 +75,19 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
             "have that changed first, or say who serves it now",
         )
     runbook = runbook_of(ident, words, drawing.at, premises, pieces, past, drawing.caution, drawing.domain)
+    refuse_no_window(runbook)
     for obstacle in running_out(runbook, (), drawing.signed_until, drawing.at) if drawing.anchors else ():
         raise GateShut(obstacle.reason, obstacle.remedy)
     return runbook
+
+
+def refuse_no_window(runbook: Runbook) -> None:
+    """Raises :class:`GateShut` where what visitors can feel fits into no window."""
+    times = runbook.premises.times
+    if times and any(step.felt for step in runbook.steps) and times.next(runbook.drafted) is None:
+        raise GateShut(
+            f"no window comes within a year: {times.text}", "give others: [house] windows and quiet in the settings, or --window"
+        )
 
 
 def _refuse_lost_ds(drawing: Drawing, wishes: Sequence[Wish], pieces: Sequence[Piece]) -> None:

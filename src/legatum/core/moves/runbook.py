@@ -44,6 +44,11 @@ class Step:
         return any(effect.changes for effect in self.effects)
 
     @property
+    def felt(self) -> bool:
+        """Whether visitors may get something else by it."""
+        return any(effect.felt for effect in self.effects)
+
+    @property
     def takes_away(self) -> bool:
         """Whether somebody might still lean on what goes."""
         return any(effect.takes_away for effect in self.effects)
@@ -163,10 +168,28 @@ def happened_before(runbook: Runbook) -> dict[str, float]:
     return {past.label: past.everywhere for past in runbook.past if past.everywhere is not None}
 
 
-def hold_of(runbook: Runbook, step: Step, outcomes: Mapping[str, Outcome], now: float) -> Bound | None:
-    """What the step must wait for, by what has been measured. All steps that its waits name must be done."""
+def hold_of(runbook: Runbook, step: Step, outcomes: Mapping[str, Outcome], now: float, any_time: bool = False) -> Bound | None:
+    """What the step must wait for, by what has been measured. All steps that its waits name must be done. ``any_time``: no window of the
+    house counts."""
     happened = happened_before(runbook) | {ident: outcome.all for ident, outcome in outcomes.items()}
-    return not_before(step.waits, happened, now, runbook.margin)
+    bound = not_before(step.waits, happened, now, runbook.margin)
+    return bound if any_time else _in_window(runbook, step, bound, now)
+
+
+def _in_window(runbook: Runbook, step: Step, bound: Bound | None, now: float) -> Bound | None:
+    """What visitors can feel is done when the house does such things; a way back, and what helps a domain that is bogus, at any time."""
+    times = runbook.premises.times
+    if not times or not step.felt or runbook.retreating or runbook.disconnects:
+        return bound
+    earliest = max(now, bound.instant) if bound is not None else now
+    found = times.next(earliest)
+    if found is None or found[0] <= earliest:
+        return bound
+    begins, text = found
+    reason = f"what visitors can feel is done {text if text.startswith('outside') else f'in the window {text}'} ({times.zone.key})"
+    before = f"; before that: {bound.reason}" if bound is not None and bound.instant > now else ""
+    parts = bound.parts if bound is not None else ()
+    return Bound(begins, reason + before, 0, ((begins, reason), *parts))
 
 
 def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, durations: Mapping[str, float] | None = None) -> Iterator[Slot]:
@@ -179,6 +202,8 @@ def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, dura
     for step in runbook.steps:
         outcome = outcomes.get(step.id)
         bound = not_before(step.waits, happened, now, runbook.margin)
+        if outcome is None:
+            bound = _in_window(runbook, step, bound, clock)
         if outcome is not None:
             happened[step.id] = outcome.all
             yield Slot(step, outcome, bound, outcome.all, outcome.all)

@@ -31,7 +31,7 @@ class Wishes:
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone; ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`."""
+    these alone; ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows``: instead of the house's."""
 
     domain: Name
     to: str = ""
@@ -66,6 +66,7 @@ class Wishes:
     pace: str = ""
     old_ends: float | None = None
     anyway: bool = False
+    windows: tuple[str, ...] = ()
 
     @property
     def delegates(self) -> bool:
@@ -146,7 +147,7 @@ def refuse_silence(wish: Wishes, picture: Picture, dead: Collection[Name]) -> No
         view.address for view in picture.parents if not view.answered
     ]
     if silent:
-        hint = f"; where {wish.without} is dead: `legatum second leave {domain} … --dead`" if wish.without else ""
+        hint = f"; where {wish.without} is dead: `legatum second leave {domain} --at PROVIDER --second {wish.without} --dead`" if wish.without else ""
         raise GateShut(
             f"not every server answers for {domain}: {', '.join(silent)}",
             f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in "

@@ -93,6 +93,9 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         publishing=wish.publishing,
         serial_rule=house.serial,
         reads_cds=reads_cds,
+        windows=wish.windows or tuple(house.windows),
+        quiet=tuple(house.quiet),
+        time_zone=house.time_zone,
     )
 
 

@@ -53,7 +53,8 @@ class Halted:
 @dataclass(frozen=True)
 class Ways:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
-    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; the rest are told: ``by_hand`` what only a person
+    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside the house's windows too;
+    the rest are told: ``by_hand`` what only a person
     can do, ``missing`` what is not as it was meant meanwhile."""
 
     wait: bool
@@ -66,6 +67,7 @@ class Ways:
     only_show: bool = False
     until: str | None = None
     unproven: bool = False
+    any_time: bool = False
 
 
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
@@ -79,7 +81,7 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
         return Halted(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
     while step := next_step(runbook, outcomes):
         now = outside.clock.now()
-        bound = hold_of(runbook, step, outcomes, now)
+        bound = hold_of(runbook, step, outcomes, now, ways.any_time)
         if bound is not None and now < bound.instant:
             ways.hold(step, bound)
             if not ways.wait:

@@ -22,6 +22,7 @@ class Delegated(Effect):
     after: tuple[Name, ...]
     ttl: int
     glue: tuple[RRset, ...] = ()
+    felt = True
     shown_later = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:

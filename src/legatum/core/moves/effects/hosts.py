@@ -30,6 +30,7 @@ class HostSet(Effect):
     before: tuple[str, ...]
     after: tuple[str, ...]
     ttl: int
+    felt = True
 
     @property
     def takes_away(self) -> bool:  # type: ignore[override]

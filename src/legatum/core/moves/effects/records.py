@@ -54,6 +54,14 @@ class Records(Effect):
     def reverse(self) -> "Records":
         return Records(self.place, self.zone, tuple(each.reverse() for each in self.changed), self.follows)
 
+    @property
+    def felt(self) -> bool:  # type: ignore[override]
+        """Other data, not another TTL or serial alone."""
+        return any(
+            each.before is None or each.after is None or (each.key[1] != SOA and each.before.rdatas != each.after.rdatas)
+            for each in self.changed
+        )
+
     def of(self, key: Key) -> Change | None:
         return next((each for each in self.changed if each.key == key), None)
 

@@ -32,6 +32,7 @@ class Released(Effect):
     zone: Name
     primary: str
     takes_away = True
+    felt = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)

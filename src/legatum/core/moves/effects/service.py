@@ -15,6 +15,7 @@ class ServiceEnded(Effect):
     place: str = ""
     changes = False
     takes_away = True
+    felt = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         if self.address in scene.answering:

@@ -18,6 +18,7 @@ class DsSet(Effect):
     before: Anchors
     after: Anchors
     ahead: bool = False
+    felt = True
     shown_later = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
@@ -50,6 +51,7 @@ class Signed(Effect):
     after: Keys | None
     follows: tuple[str, ...] = ()
     shares: str = ""
+    felt = True
 
     @property
     def takes_away(self) -> bool:  # type: ignore[override]

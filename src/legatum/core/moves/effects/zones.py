@@ -47,6 +47,7 @@ class ZoneEnded(Effect):
     rrsets: tuple[RRset, ...] = ()
     source: str = ""
     keys: Keys | None = None
+    felt = True
     takes_away = True
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
