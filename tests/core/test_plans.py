@@ -16,6 +16,7 @@ from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.meanwhile.redraw import redrawn
 from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, shorter_pace
+from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Outcome, forecast, hold_of, next_step
 from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import rdata_texts
@@ -149,3 +150,35 @@ def test_another_ttl_at_the_parent_is_drawn_anew(ttl: int) -> None:
     assert rehearse(again, {}, AT + 100).safe
     (wait,) = [each for each in again.step("confirm").waits if each.after == "parents"]
     assert wait.seconds == max(ttl, 300)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_what_visitors_can_feel_is_done_in_windows_and_the_rest_at_any_time(kind: str) -> None:
+    housed = drawing(windows=("Sat 22:00-04:00", "Wed 01:00-02:00"), quiet=("1970-01-07",), time_zone="Europe/Berlin")
+    runbook = plan(kind, housed)
+    slots = list(forecast(runbook, {}, AT))
+    felt = [slot for slot in slots if slot.step.felt]
+    assert felt or kind in ("ttl", "soa")
+    for slot in felt:
+        begins, text = runbook.premises.times.next(slot.first) or (0.0, "")
+        assert begins <= slot.first, (slot.step.id, slot.first)
+        if slot.bound is not None and slot.bound.rule == 0:
+            assert slot.bound.instant == slot.first and f"in the window {text}" in slot.bound.reason
+    assert any(slot.bound is not None and slot.bound.rule == 0 for slot in felt) == bool(felt)
+    assert rehearse(runbook, {}, AT).safe
+    assert all(slot.bound is None or slot.bound.rule for slot in slots if not slot.step.felt)
+    step = felt[0].step if felt else slots[0].step
+    done = {slot.step.id: Outcome(slot.step.id, slot.first, slot.first, "done") for slot in slots[: slots.index(felt[0])]} if felt else {}
+    late = slots[-1].ends + 86400
+    hold, any_time = hold_of(runbook, step, done, late), hold_of(runbook, step, done, late, any_time=True)
+    assert any_time is None or any_time.instant <= late
+    if felt and hold is not None and hold.instant > late:
+        assert hold.rule == 0
+    back = draft_retreat(runbook, {slot.step.id: Begun(slot.first, slot.ends) for slot in slots}, late)
+    assert not [slot for slot in forecast(back, {}, late) if slot.bound is not None and slot.bound.rule == 0]  # a way back waits for none
+
+
+def test_a_house_without_any_window_plans_nothing_that_is_felt() -> None:
+    with pytest.raises(Fault, match="no window comes within a year"):
+        plan("provider", drawing(windows=("Sat 22:00-04:00",), quiet=("daily 00:00-24:00",)))
+    assert plan("ttl", drawing(windows=("Sat 22:00-04:00",), quiet=("daily 00:00-24:00",))).steps

@@ -1,4 +1,4 @@
-"""``legatum fleet survey / confirm LIST``"""
+"""``legatum fleet survey / confirm / timetable LIST``"""
 
 import argparse
 import os
@@ -12,11 +12,13 @@ from typing import IO, TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, remember, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.output import abandoned
+from legatum.cli.timetable import moment_of, windows_of
+from legatum.cli.wishes import add_windows
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
-    from legatum.work.fleet.looks import Fleet
+    from legatum.work.fleet.looks import Fleet, Result
     from legatum.work.outside import Outside
 
     Source = Callable[[AsyncIterator[Name], Tally], AsyncGenerator[FleetLine, None]]
@@ -35,7 +37,15 @@ def configure(parser: argparse.ArgumentParser) -> None:
     )
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
-    for each in (survey, confirm):
+    timetable = actions.add_parser("timetable", help="when each has to lower TTLs for a switch, and when all can go together")
+    timetable.add_argument(
+        "--switch", metavar="INSTANT", required=True, help="a change then: 'Saturday 22:00', 'in 3d', '2031-03-04 22:00'"
+    )
+    timetable.add_argument("--low-ttl", metavar="DURATION", help="the TTL that is lowered to (default: the house's)")
+    timetable.add_argument("--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)")
+    add_windows(timetable)
+    timetable.add_argument("--calendar", metavar="FILE", help="what is to be done, as iCalendar")
+    for each in (survey, confirm, timetable):
         each.add_argument("list", metavar="LIST", help="a file with one name a line, or a CSV table; - for standard input")
         each.add_argument("--column", metavar="NAME", help="the column of a CSV table, by its heading or its number from 1")
         each.add_argument("--csv", action="store_true", help="results as CSV on standard output")
@@ -57,6 +67,8 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--json and --csv", "choose one of them")
     if not 1 <= args.at_once <= 1000:
         raise BadInput(f"--at-once {args.at_once}", "give a number from 1 to 1000")
+    if args.action == "timetable":
+        _resolve_switch(args)
     total = count_of(args.list, args.column)
     jobs = args.jobs or (os.cpu_count() or 1 if total is None or total >= _WORTH_SEVERAL else 1)
     if jobs > 1 and args.list != "-":
@@ -68,6 +80,18 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
+def _resolve_switch(args: argparse.Namespace) -> None:
+    """The instant, and the windows, as every process is to take them."""
+    from legatum.core.instant import instant_text
+
+    async def work(outside: "Outside") -> int:
+        args.windows = windows_of(args, outside.settings.house)
+        args.switch = instant_text(moment_of(args.switch, outside.clock.now(), args.windows.zone))
+        return OK
+
+    with_outside(args, work)
+
+
 def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
     from legatum.work.fleet.looks import Fleet
     from legatum.work.look.depth import BRIEF, FULL, SIGNED
@@ -76,7 +100,8 @@ def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
         outside.settings.network.rate = args.rate
     expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
     surveyed = args.action == "survey"
-    return Fleet(outside, args.at_once, expected, FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF)
+    depth = FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF
+    return Fleet(outside, args.at_once, expected, depth, judging=args.action != "timetable")
 
 
 def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
@@ -84,8 +109,8 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
 
     async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
         from legatum.core.observation.picture import Picture
-        from legatum.views.fleet import fleet_line
 
+        told = _telling(args, fleet.outside)
         asker, seen, kept = fleet.outside.asker, list[Picture](), True
         asked = asker.asked
         if not asker.patience.ipv6:
@@ -98,11 +123,33 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
                         kept = remember(args, fleet.outside, seen)
                         seen.clear()
                     tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
-                    yield fleet_line(result, signing=args.action == "survey" and args.signed)
+                    yield told(result)
         finally:
             remember(args, fleet.outside, seen)
 
     return lines
+
+
+def _telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
+    """How a result becomes a line."""
+    from legatum.views.fleet import fleet_line, switch_line
+
+    if args.action != "timetable":
+        return lambda result: fleet_line(result, signing=args.action == "survey" and args.signed)
+
+    from legatum.core.duration import parse_duration
+    from legatum.core.instant import parse_instant
+    from legatum.core.timetable.observed import of_brief_look
+    from legatum.core.timetable.switch import Wish, wished
+
+    at, publishing, caution = parse_instant(args.switch), parse_duration(args.publishing), outside.caution
+    low = parse_duration(args.low_ttl or outside.settings.house.low_ttl)
+
+    def wish(result: "Result") -> "Wish | None":
+        matters = list(of_brief_look(result.picture)) if result.picture is not None and result.picture.serving else []
+        return wished(matters, at, low, outside.clock.now(), publishing, caution) if matters else None
+
+    return lambda result: switch_line(result, wish(result))
 
 
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
@@ -115,6 +162,8 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     command += ["--at-once", str(args.at_once), "--rate", str(max(1, rate // jobs) if rate else 0)]
     if args.action == "survey":
         command += [f"--{each}" for each in ("full", "signed") if getattr(args, each)]
+    if args.action == "timetable":
+        command += [f"--switch={args.switch}", f"--publishing={args.publishing}", *([f"--low-ttl={args.low_ttl}"] if args.low_ttl else [])]
     if args.action == "confirm":
         command += [f"--{name}={getattr(args, name)}" for name in ("ns", "to", "serial", "since") if getattr(args, name) is not None]
         command += ["--move"] if args.move else []
@@ -145,14 +194,11 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
-    from legatum.views.fleet import BRIEF_LEAVES_OUT, CONFIRM_LEAVES_OUT, FULL_LEAVES_OUT, SIGNED_LEAVES_OUT, Tally, json_line, show_summary
+    from legatum.views.fleet import LEFT_OUT, Tally, json_line, show_summary
     from legatum.views.screen import Screen
 
-    if args.action == "confirm":
-        left_out = CONFIRM_LEAVES_OUT
-    else:
-        left_out = SIGNED_LEAVES_OUT if args.signed else FULL_LEAVES_OUT if args.full else BRIEF_LEAVES_OUT
-    tally, began = Tally(left_out), time.monotonic()
+    depth = next((each for each in ("signed", "full") if getattr(args, each, False)), args.action)
+    tally, began = Tally(LEFT_OUT[depth], args.windows if args.action == "timetable" else None), time.monotonic()
     with _writing(args), ExitStack() as stack:
         known = _take_up(args, tally)
         sinks = list(_sinks(args, stack))
@@ -274,6 +320,8 @@ def _sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[Fl
 
         return write
 
+    if getattr(args, "calendar", None):
+        yield _calendar(args, stack)
     if args.csv:
         sys.stdout.write(csv_head())
         yield writer(sys.stdout, csv_row)
@@ -293,6 +341,28 @@ def _sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[Fl
         if table and fresh:
             file.write(csv_head())
         yield writer(file, csv_row if table else json_line)
+
+
+def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLine], None]":
+    """One for all of them, written in the end: when to lower TTLs, and the switch."""
+    from legatum.core.instant import parse_instant
+    from legatum.net.file import write_whole
+    from legatum.views.schedule import switch_calendar
+    from legatum.views.timetable import EventPart
+
+    events: list[tuple[str, list[EventPart]]] = []
+
+    def take(line: "FleetLine") -> None:
+        told = [EventPart(at=line.lower_by, what=f"lower TTLs, {line.decides} first", todo=True)] if line.lower_by else []
+        if line.earliest is not None:
+            events.append((line.domain, [*told, EventPart(at=args.switch, what="switch", todo=True)]))
+
+    def write() -> None:
+        write_whole(Path(args.calendar), switch_calendar(events, parse_instant(args.switch)).encode())
+        note(args, f"calendar: {args.calendar}")
+
+    stack.callback(write)
+    return take
 
 
 class _Progress:

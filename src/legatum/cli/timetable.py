@@ -83,7 +83,7 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
     change, publishing = _change(args, domain), parse_duration(args.publishing)
     windows, captured = windows_of(args, house), _captured(args, domain)
     started = outside.clock.now()
-    at = _moment(args, started, windows.zone) if args.switch else None
+    at = moment_of(args.switch, started, windows.zone) if args.switch else None
     note(args, "asking every server …")
     looked = await look(outside, domain, change)
     now, matters = outside.clock.now(), looked.matters
@@ -121,14 +121,15 @@ def windows_of(args: argparse.Namespace, house: "House") -> "Windows":
     return parse_windows(tuple(args.window or house.windows), tuple(house.quiet), parse_zone(args.time_zone or house.time_zone))
 
 
-def _moment(args: argparse.Namespace, now: float, zone: "ZoneInfo") -> float:
+def moment_of(text: str, now: float, zone: "ZoneInfo") -> float:
+    """Of a switch. Raises :class:`BadInput` for one that has passed."""
     from legatum.core.calendar.moment import parse_moment
     from legatum.core.fault import BadInput
     from legatum.core.instant import instant_text
 
-    at = parse_moment(args.switch, now, zone)
+    at = parse_moment(text, now, zone)
     if at <= now:
-        raise BadInput(f"--switch {args.switch}: {instant_text(at)} has passed", "give an instant that is still to come")
+        raise BadInput(f"--switch {text}: {instant_text(at)} has passed", "give an instant that is still to come")
     return at
 
 

@@ -19,29 +19,44 @@ _TICKS = (60, 300, 900, 3600, 14400, 86400)
 
 def draw_costs(document: TimetableDocument, path: Path, demands: Mapping[str, Demand]) -> None:
     """Writes the picture; the format follows the file's ending."""
-    sets = list(dict.fromkeys(each.what for each in document.costs))[:_MOST]
+    groups = _groups(document)
     with mpl.rc_context({"font.family": "DejaVu Sans", "font.size": 9, "text.color": _INK, "axes.edgecolor": _FAINT}):
         figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=_PAPER)
         left, right = figure.subplots(1, 2)
         figure.subplots_adjust(left=0.07, right=0.975, top=0.84, bottom=0.2, wspace=0.2)
         figure.text(0.02, 0.95, f"{document.domain}: what TTLs cost, and gain", fontsize=15, weight="bold")
-        if not sets:
+        if not groups:
             words = "none of its names was asked for: there is nothing to draw"
         else:
             words = f"asked by {document.costs[0].demand}" + (" and others" if len({each.demand for each in document.costs}) > 1 else "")
         figure.text(0.02, 0.915, words, fontsize=10, color=_FAINT)
-        for colour, what in zip(_COLOURS, sets, strict=False):
-            costs = [each for each in document.costs if each.what == what]
-            _load(left, demands[what], costs, colour, what)
-            _old(right, demands[what], costs, colour, what)
+        for colour, (costs, sets) in zip(_COLOURS, groups, strict=False):
+            label = _named(sets)
+            _load(left, demands[sets[0]], costs, colour, label)
+            _old(right, demands[sets[0]], costs, colour, label)
         _finish(left, "TTL", "questions a second to the domain's servers")
         left.set_yscale("log")
+        left.yaxis.set_major_formatter("{x:g}")
         _finish(right, "time after a change", "share of resolvers still on the old answer, %")
         right.set_ylim(-3, 103)
         handles, labels = left.get_legend_handles_labels()
         figure.legend(handles, labels, loc="lower left", bbox_to_anchor=(0.06, 0.02), ncols=3, frameon=False, fontsize=9)
         figure.text(0.97, 0.03, "filled: the TTL now; open, dashed: the house's", ha="right", fontsize=9, color=_FAINT)
         figure.savefig(path, facecolor=_PAPER)
+
+
+def _groups(document: TimetableDocument) -> list[tuple[list[CostPart], list[str]]]:
+    """RRsets of which everything is the same, in one."""
+    found: dict[tuple[object, ...], tuple[list[CostPart], list[str]]] = {}
+    for what in dict.fromkeys(each.what for each in document.costs):
+        costs = [each for each in document.costs if each.what == what]
+        key = tuple((each.ttl, each.proposed, each.load, each.demand) for each in costs)
+        found.setdefault(key, (costs, []))[1].append(what)
+    return list(found.values())[:_MOST]
+
+
+def _named(sets: list[str]) -> str:
+    return ", ".join(sets[:2]) + (f" and {len(sets) - 2} more" if sets[2:] else "")
 
 
 def _load(axes: "mpl.axes.Axes", demand: Demand, costs: list[CostPart], colour: str, what: str) -> None:

@@ -5,22 +5,30 @@ import io
 from collections.abc import Iterable
 
 import msgspec
+from msgspec import structs
 
+from legatum.core.calendar.window import Windows
 from legatum.core.duration import rough_text
 from legatum.core.findings import KINDS, Severity
-from legatum.core.instant import instant_text
+from legatum.core.instant import instant_text, parse_instant
 from legatum.core.observation.chain import own_link
 from legatum.core.printable import clean
 from legatum.core.records.name import name_text
 from legatum.core.records.soa import parse_soa
+from legatum.core.timetable.switch import Wish
 from legatum.views.confirm import verdict_lines
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
 from legatum.work.fleet.looks import Result
 
 HEALTHY, FAILED, CONFIRMED, PENDING, DIFFERS = "healthy", "failed", "confirmed", "pending", "differs"
-_ORDER = ["error", FAILED, DIFFERS, "warning", PENDING, "notice", CONFIRMED, HEALTHY]
-_STYLES = {"error": BAD, FAILED: BAD, DIFFERS: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, HEALTHY: GOOD}
+LATE, IN_TIME = "late", "in time"
+_ORDER = ["error", FAILED, DIFFERS, LATE, "warning", PENDING, "notice", CONFIRMED, IN_TIME, HEALTHY]
+_STYLES = {
+    "error": BAD, FAILED: BAD, DIFFERS: BAD, LATE: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, IN_TIME: GOOD,
+    HEALTHY: GOOD,
+}  # fmt: skip
+_MOST_URGENT = 20
 CONFIRM_LEAVES_OUT = (
     "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, keys and signatures, "
     "resolvers, the registration: `legatum confirm DOMAIN` looks at them"
@@ -34,9 +42,18 @@ SIGNED_LEAVES_OUT = (
     "the chain above each domain's parent (`legatum ds show DOMAIN` does), TCP and transfers, CDS, all names but the domain itself, "
     "its visitors' too, resolvers, the registration: `legatum survey DOMAIN` looks at them"
 )
+TIMETABLE_LEAVES_OUT = (
+    "all but one address of the parent zone and of each name server, names other than the domain itself, its mail and www, addresses of "
+    "name servers: `legatum timetable DOMAIN` looks at them"
+)
+LEFT_OUT = {
+    "survey": BRIEF_LEAVES_OUT, "full": FULL_LEAVES_OUT, "signed": SIGNED_LEAVES_OUT, "confirm": CONFIRM_LEAVES_OUT,
+    "timetable": TIMETABLE_LEAVES_OUT,
+}  # fmt: skip
+"""By what is done, or how deep: what the results do not speak of."""
 COLUMNS = (
     "domain", "standing", "findings", "verdict", "ns", "serials", "ds", "questions", "milliseconds", "at",
-    "signing", "keys", "signed_until",
+    "signing", "keys", "signed_until", "lower_by", "earliest", "gone", "decides",
 )  # fmt: skip
 
 
@@ -50,7 +67,9 @@ class FleetLine(Document, tag="legatum.fleet-line/1"):
     """One domain. ``standing``: healthy or the worst severity; confirmed, pending or differs; failed.
 
     ``signing``: the state of its own link of the chain of trust, empty where that was not looked at; ``keys``: labels of those that sign;
-    ``signed_until``: when the first of the signatures that hold runs out.
+    ``signed_until``: when the first of the signatures that hold runs out. Of a switch: ``late`` or ``in time``; ``lower_by``: the latest
+    instant to lower the first TTL, None where none has to be; ``earliest``: of a switch with all lowered; ``gone``: when the last old
+    answer is gone; ``decides``: which TTL comes first.
     """
 
     domain: str
@@ -66,6 +85,18 @@ class FleetLine(Document, tag="legatum.fleet-line/1"):
     signing: str = ""
     keys: list[str] = []
     signed_until: str | None = None
+    lower_by: str | None = None
+    earliest: str | None = None
+    gone: str | None = None
+    decides: str = ""
+
+
+class UrgentPart(Part):
+    """Of the domains to switch, one of those whose TTLs have to be lowered first."""
+
+    domain: str
+    lower_by: str
+    earliest: str
 
 
 class SummaryPart(Part):
@@ -81,7 +112,8 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
 
     ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *healthy* and *confirmed* do
     not speak of in a list; ``signing``: domains by the state of their own link, where that was looked at; ``first_to_run_out``: whose
-    signatures do first, and when.
+    signatures do first, and when; ``urgent``: the first ones to lower TTLs of, ``together``: the earliest switch of all at once, in a
+    window.
     """
 
     domains: int
@@ -94,6 +126,8 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
     not_looked_at: str = ""
     signing: dict[str, int] = {}
     first_to_run_out: str = ""
+    urgent: list[UrgentPart] = []
+    together: str | None = None
 
 
 def failed_line(name: str, why: str, took: float = 0.0) -> FleetLine:
@@ -135,6 +169,22 @@ def fleet_line(result: Result, signing: bool = False) -> FleetLine:
     )  # fmt: skip
 
 
+def switch_line(result: Result, wish: Wish | None) -> FleetLine:
+    """``wish``: what the switch comes to for it; None where nothing can be said."""
+    line = fleet_line(result)
+    if wish is None:
+        return line if line.standing == FAILED else failed_line(line.domain, "no server answers for it: no TTL is to be seen", result.took)
+    first = next((each for each in wish.lowerings if each.by is not None), None)
+    standing, verdict = (
+        (LATE, "too late to lower every TTL") if wish.late else (IN_TIME, "no TTL has to be lowered" if first is None else "")
+    )
+    return structs.replace(
+        line, standing=standing, verdict=verdict, findings=[], lower_by=instant_text(wish.by) if wish.by is not None else None,
+        earliest=instant_text(wish.earliest), gone=instant_text(wish.gone),
+        decides=first.matter.text if first is not None else wish.overlap.matter.text,
+    )  # fmt: skip
+
+
 def json_line(line: Document) -> str:
     return msgspec.json.encode(line).decode() + "\n"
 
@@ -144,7 +194,7 @@ def csv_row(line: FleetLine) -> str:
     cells = (
         line.domain, line.standing, " ".join(each.slug for each in line.findings), line.verdict, " ".join(line.ns),
         " ".join(map(str, line.serials)), line.ds, line.questions, line.milliseconds, line.at or "", line.signing, " ".join(line.keys),
-        line.signed_until or "",
+        line.signed_until or "", line.lower_by or "", line.earliest or "", line.gone or "", line.decides,
     )  # fmt: skip
     return _csv([clean(cell) if not isinstance(cell, int | float) else cell for cell in cells])
 
@@ -167,15 +217,19 @@ def show_line(line: FleetLine, screen: Screen) -> None:
     if line.signing:
         until = f", signatures until {line.signed_until}" if line.signed_until else ""
         told += f"; {line.signing}{', keys ' if line.keys else ''}{', '.join(line.keys)}{until}"
+    if line.earliest is not None:
+        told += f"; lower {line.decides} by {line.lower_by}" if line.lower_by else f": {line.verdict}"
+        told += f"; the earliest switch is {line.earliest}" if line.standing == LATE else ""
+        told += f"; old answers gone by {line.gone}"
     screen.line(told, _STYLES.get(line.standing, ""), indent=4)
 
 
 class Tally:
     """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains share too.
-    ``left_out``: what is not looked at, in words."""
+    ``left_out``: what is not looked at, in words; ``windows``: of the house, where a switch is asked about."""
 
-    def __init__(self, left_out: str) -> None:
-        self.left_out = left_out
+    def __init__(self, left_out: str, windows: Windows | None = None) -> None:
+        self.left_out, self._windows = left_out, windows
         self.domains = 0
         self.questions = 0
         self.slowed: dict[str, float] = {}
@@ -184,6 +238,8 @@ class Tally:
         self._runs_out: tuple[str, str] | None = None
         self.failed: dict[str, str] = {}
         self._found: dict[str, list[str]] = {}
+        self._urgent: list[tuple[str, str, str]] = []
+        self._together = ""
 
     def add(self, line: FleetLine) -> None:
         self.domains += 1
@@ -192,6 +248,10 @@ class Tally:
             self.signing[line.signing] = self.signing.get(line.signing, 0) + 1
         if line.signed_until is not None:
             self._runs_out = min(self._runs_out or ("~", ""), (line.signed_until, line.domain))
+        if line.earliest is not None:
+            self._together = max(self._together, line.earliest)
+            if line.lower_by is not None:
+                self._urgent = sorted([*self._urgent, (line.lower_by, line.domain, line.earliest)])[:_MOST_URGENT]
         if line.standing == FAILED:
             self.failed[line.domain] = line.verdict
         for each in line.findings:
@@ -200,7 +260,14 @@ class Tally:
     @property
     def bad(self) -> int:
         """Domains that need somebody."""
-        return sum(self.standings.get(each, 0) for each in ("error", FAILED, DIFFERS))
+        return sum(self.standings.get(each, 0) for each in ("error", FAILED, DIFFERS, LATE))
+
+    def _in_window(self) -> str | None:
+        """The earliest switch of all that were seen."""
+        if not self._together or not self._windows:
+            return self._together or None
+        found = self._windows.next(parse_instant(self._together))
+        return instant_text(found[0]) if found is not None else None
 
     def join(self, worker: FleetDocument) -> None:
         """Takes in what one of several processes asked."""
@@ -226,6 +293,8 @@ class Tally:
             seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
             signing=self.signing,
+            urgent=[UrgentPart(domain=domain, lower_by=by, earliest=earliest) for by, domain, earliest in self._urgent],
+            together=self._in_window(),
             first_to_run_out=f"{self._runs_out[1]}, {self._runs_out[0]}" if self._runs_out else "",
             not_looked_at=self.left_out if self.standings.keys() - {FAILED} else "",
         )  # fmt: skip
@@ -245,6 +314,8 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
         screen.table(("severity", "finding", "domains", "which"), rows, styles)
     for domain, why in list(document.failed.items())[:20]:
         screen.line(f"failed: {domain}: {why}", BAD, indent=8)
+    if document.together is not None:
+        _show_switches(document, screen)
     if document.signing:
         screen.line(f"signing: {'; '.join(f'{count} {state}' for state, count in sorted(document.signing.items()))}", indent=9)
     if document.first_to_run_out:
@@ -256,6 +327,15 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
         screen.line(f"Not looked at: {document.not_looked_at}", QUIET, indent=15)
     for server, pace in document.slowed.items():
         screen.line(f"{server} began to truncate or drop: asked {pace:.0f} times a second at the end", QUIET)
+
+
+def _show_switches(document: FleetDocument, screen: Screen) -> None:
+    screen.line(f"all of them together: not before {document.together}", indent=4)
+    if document.urgent:
+        screen.heading("Most urgent")
+        screen.table(
+            ("lower by", "domain", "the earliest switch"), [(each.lower_by, each.domain, each.earliest) for each in document.urgent]
+        )
 
 
 def _some(domains: list[str]) -> str:

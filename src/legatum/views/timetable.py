@@ -333,7 +333,11 @@ def _show_soa_verdict(document: TimetableDocument, soa: SoaPart, screen: Screen)
         else f"{count} of the SOA record's timers {'is' if count == 1 else 'are'} odd"
     )
     wishes = " ".join(f"--soa {name}={value}" for name, value in soa.proposed.items())
-    screen.verdict(not count, f"{document.domain}: {said}; serials: {soa.scheme}", f"`legatum move draft {document.domain} {wishes}` plans to make them so" if count else "")
+    screen.verdict(
+        not count,
+        f"{document.domain}: {said}; serials: {soa.scheme}",
+        f"`legatum move draft {document.domain} {wishes}` plans to make them so" if count else "",
+    )
 
 
 def _show_soa(soa: SoaPart, screen: Screen) -> None:

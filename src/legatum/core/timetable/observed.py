@@ -71,6 +71,16 @@ def of_answers(picture: Picture, given: Sequence[Given], rule: int = 0) -> Itera
         yield from _made(Role.DATA, name, rtype, ttls, _servers_of(picture.domain), silent, True, rule=rule)
 
 
+def of_brief_look(picture: Picture) -> Iterator[Matter]:
+    """From a look that asks one server of each kind: what it gives stands for all of them."""
+    yield from of_delegation(picture)
+    yield from of_servers(picture)
+    holder = _servers_of(picture.domain)
+    for (name, rtype), found in picture.contents.items():
+        if found is not None and is_under(name, picture.domain):
+            yield from _made(Role.DATA, name, rtype, {"one of them": found.ttl}, holder, _silent(picture), True)
+
+
 def of_absence(picture: Picture, given: Sequence[Given], rule: int = 0) -> Iterator[Matter]:
     """How long *no such name* and *no such data* are kept: by the SOA record of each negative answer (RFC 2308 s5), or by the proof beside
     it (RFC 9077)."""

@@ -11,7 +11,8 @@ _HOUR, _DAY = 3600, 86400
 _RANGES = {"refresh": (1200, 12 * _HOUR), "retry": (180, 2 * _HOUR), "expire": (14 * _DAY, 28 * _DAY), "minimum": (300, 3 * _HOUR)}
 """Seconds: RFC 1912 s2.2 for the first three, RFC 2308 s5 for the last."""
 _SOURCE = {"refresh": "RFC 1912 s2.2", "retry": "RFC 1912 s2.2", "expire": "RFC 1912 s2.2", "minimum": "RFC 2308 s5"}
-_FIRST_DATE, _LAST_OF_DAY = 1990, 99
+_FIRST_DATE, _LAST_YEAR, _LAST_OF_DAY = 1990, 2100, 99
+_FIRST_SECOND = 10**9  # in 2001: what is less counts
 COUNTER, DATE, SECONDS = "counter", "date", "seconds"
 
 
@@ -72,18 +73,17 @@ class Scheme:
 
 
 def scheme_of(serial: int, now: float) -> Scheme:
-    """What it looks like; a number that may be several is taken for the date before seconds, and for those before a counter."""
+    """What it looks like; a number that may be several is taken for the date of a day until next year, then for seconds that have passed,
+    then for a later date."""
     day = _day_of(serial)
     if day is not None and day.year <= datetime.fromtimestamp(now, UTC).year + 1:
         return _dated(serial, day, now)
-    if abs(serial - now) < 20 * 365 * _DAY and serial > 10**9:
-        ahead = serial - now
-        state = (
-            f"{rough_text(ahead)} ahead of the clock: every change adds one until then"
-            if ahead > 0
-            else f"last set {rough_text(ahead)} ago"
+    if _FIRST_SECOND < serial <= now + _DAY:
+        return Scheme(
+            SECONDS, f"seconds since 1970, last set {rough_text(now - serial)} ago; it can go on", serial_by_rule(SECONDS, serial, now)
         )
-        return Scheme(SECONDS, f"seconds since 1970, {state}", serial_by_rule(SECONDS, serial, now))
+    if day is not None and day.year < _LAST_YEAR:
+        return _dated(serial, day, now)
     return Scheme(COUNTER, "a counter; it can go on for ever", serial_by_rule(COUNTER, serial, now))
 
 

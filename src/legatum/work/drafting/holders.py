@@ -43,7 +43,8 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
 def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
     return GateShut(
         f"{' and '.join(providers)} each serve and sign a zone of their own of {domain}: a change has to be made at both",
-        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; records at each of them: `legatum amend {domain} NAME TYPE DATA --at {providers[0]}`",
+        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; records at each of them: `legatum amend {domain} "
+        f"NAME TYPE DATA --at {providers[0]}`",
     )
 
 
