@@ -189,7 +189,7 @@ class House(Section):
     patience: str = "1h"
     command_limit: str = "5m"
     time_zone: str = "UTC"
-    soa: dict[Literal["refresh", "retry", "expire", "minimum"], str] = field(default_factory=dict)
+    soa: dict[str, str] = field(default_factory=dict)
     windows: list[str] = field(default_factory=list)
     quiet: list[str] = field(default_factory=list)
     ttls: dict[str, str] = field(default_factory=lambda: {"A": "1h", "AAAA": "1h", "CNAME": "1h", "MX": "4h", "TXT": "1h"})

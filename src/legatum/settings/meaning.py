@@ -16,6 +16,8 @@ from legatum.settings.document import EppRegistrar, FilesProvider, House, KeyRef
 from legatum.settings.secret import check_reference
 from legatum.wire.signing import ALGORITHMS
 
+_TIMERS = ("refresh", "retry", "expire", "minimum")
+
 
 class Objection(NamedTuple):
     """``where``: the table, ``key``: the line in it."""
@@ -94,6 +96,8 @@ def _house(house: House) -> Iterator[Objection]:
     yield from _each("house", "quiet", house.quiet, parse_quiet)
     yield from _each("house", "ttls", list(house.ttls), parse_type)
     for timer, text in house.soa.items():
+        if timer not in _TIMERS:
+            yield Objection("house.soa", timer, f"the SOA record has no timer '{timer}'", f"it has: {', '.join(_TIMERS)}")
         yield from _lasting("house.soa", timer, text, 1, LARGEST_TTL)
     for rtype, text in house.ttls.items():
         yield from _lasting("house.ttls", rtype, text, 1, LARGEST_TTL)

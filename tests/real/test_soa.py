@@ -1,0 +1,164 @@
+"""What `timetable --soa` says of timers, held against real secondaries that are told of nothing: BIND, NSD and Knot."""
+
+import base64
+import json
+import os
+import socket
+import struct
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+
+from legatum.core.records.name import parse_name
+from legatum.wire.message import decode, encode_question
+from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Nsd, Server, stop_all
+from tests.real.program import legatum
+
+pytestmark = [pytest.mark.timeout(240), *NEEDS_SERVERS]
+DOMAIN = "timers.example"
+REFRESH, RETRY, EXPIRE = 4, 1, 12
+SOA = 6
+ROOT = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 60 20 1209600 5\n"
+
+
+@dataclass
+class PatientBind(Bind):
+    """A secondary that looks as often as the record says: by itself it looks every five minutes at most."""
+
+    primary: str = ""
+
+    def configure(self) -> None:
+        super().configure()
+        file = self.folder / "named.conf"
+        timers = "min-refresh-time 1; min-retry-time 1; max-retry-time 5;"
+        file.write_text(
+            file.read_text()
+            + f'zone "{DOMAIN}" {{ type secondary; file "copy"; {timers} primaries {{ {self.primary} key "{KEY_NAME}"; }}; }};\n'
+        )
+
+
+@dataclass
+class PatientKnot(Knot):
+    primary: str = ""
+
+    def configure(self) -> None:
+        self.secondary = {DOMAIN: self.primary}
+        super().configure()
+        file = self.folder / "knot.conf"
+        timers = "\n    refresh-min-interval: 1\n    retry-min-interval: 1\n    expire-min-interval: 3\n"
+        file.write_text(file.read_text().rstrip("\n") + timers)
+
+
+@dataclass
+class SecondaryNsd(Nsd):
+    primary: str = ""
+    secret: str = ""
+
+    def configure(self) -> None:
+        super().configure()
+        file = self.folder / "nsd.conf"
+        file.write_text(
+            file.read_text() + f'key:\n  name: "{KEY_NAME}"\n  algorithm: hmac-sha256\n  secret: "{self.secret}"\n'
+            f'zone:\n  name: "{DOMAIN}"\n  zonefile: "copy"\n  request-xfr: {self.primary}@53 {KEY_NAME}\n'
+            "  min-refresh-time: 1\n  min-retry-time: 1\n  min-expire-time: 1\n"
+        )  # fmt: skip
+
+
+@dataclass
+class World:
+    folder: Path
+    primary: Bind
+    secondaries: dict[str, Server]
+    others: list[Server] = field(default_factory=list)
+
+    def serials(self) -> dict[str, int | None]:
+        return {name: serial(each.address) for name, each in self.secondaries.items()}
+
+    def legatum(self, *words: str) -> dict[str, object]:
+        found = legatum(self.folder, *words)
+        assert isinstance(found, dict)
+        return found
+
+
+def serial(address: str) -> int | None:
+    """None where it does not answer for the domain."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as port:
+        port.settimeout(1)
+        try:
+            port.sendto(encode_question(1, parse_name(f"{DOMAIN}."), SOA), (address, 53))
+            answer = decode(port.recv(65535))
+        except OSError:
+            return None
+    data = [each.rdata for each in answer.answer if each.rtype == SOA]
+    return struct.unpack("!I", data[0][-20:-16])[0] if answer.rcode == 0 and data else None
+
+
+@pytest.fixture
+def world(tmp_path: Path) -> Iterator[World]:
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
+    top, one, *rest = (f"127.{130 + worker}.7.{last}" for last in (1, 2, 3, 4, 5))
+    secret = base64.b64encode(os.urandom(32)).decode()
+    (tmp_path / "secret").write_text(secret)
+    for each in (tmp_path, *tmp_path.parents[:2]):
+        each.chmod(0o755)
+    hosts = "".join(f"ns{number} A {address}\ntimers 2 NS ns{number}\n" for number, address in enumerate((one, *rest), 1))
+    names = "".join(f"@ 2 NS ns{number}.example.\n" for number in (1, 2, 3, 4))
+    soa = f"@ 5 SOA ns1.example. hostmaster.quillmoor.example. 7 {REFRESH} {RETRY} {EXPIRE} 5\n"
+    contents = f"$TTL 60\n{soa}{names}@ A 127.0.0.80\nwww A 127.0.0.80\n"
+    root = f"{ROOT}. NS a.root.test\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
+    zones = {".": root, "example": f"{ROOT}@ NS ns\nns A {top}\n{hosts}"}
+    primary = Bind(tmp_path / "primary", one, DOMAIN, secret=secret, zones={DOMAIN: contents})
+    copies: dict[str, Server] = {
+        "bind": PatientBind(tmp_path / "bind", rest[0], DOMAIN, secret=secret, primary=one),
+        "nsd": SecondaryNsd(tmp_path / "nsd", rest[1], DOMAIN, primary=one, secret=secret),
+        "knot": PatientKnot(tmp_path / "knot", rest[2], DOMAIN, secret=secret, primary=one),
+    }  # fmt: skip
+    others: list[Server] = [Bind(tmp_path / "top", top, "example", secret=secret, zones=zones)]
+    servers = ", ".join(f'"ns{number}.example"' for number in (1, 2, 3, 4))
+    (tmp_path / "legatum.toml").write_text(
+        f'[network]\nroots = {{ "a.root.test" = ["{top}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8"]\n'
+        '[house]\npoll = "1s"\npatience = "60s"\nfloor = "0s"\nmargin = "1s"\n'
+        f'[providers.primary]\nkind = "update"\nprimary = "{one}"\nservers = [{servers}]\n'
+        f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}\n'
+    )
+    made = World(tmp_path, primary, copies, others)
+    try:
+        for each in (*others, primary, *copies.values()):
+            each.start()
+        yield made
+    finally:
+        stop_all([*others, primary, *copies.values()])
+
+
+def test_secondaries_do_what_the_soa_record_is_said_to_mean(world: World) -> None:
+    said = world.legatum("timetable", DOMAIN, "--soa")["soa"]
+    assert isinstance(said, dict)
+    worst = REFRESH + RETRY
+    assert f"takes up to {worst} s to reach it" in said["meanings"][0] and f"stop answering after {EXPIRE} s" in said["meanings"][2]
+    assert said["scheme"].startswith("a counter")
+    changed = time.monotonic()
+    world.legatum("amend", DOMAIN, "www", "A", "127.0.0.81", "--at", "primary", "--yes")  # until every server has it; nobody tells them
+    assert REFRESH / 4 < time.monotonic() - changed < worst + 4
+    assert set(world.serials().values()) == {8}
+
+    counter = {each["name"]: each for each in said["changes"]}["date"]
+    began = time.monotonic()
+    done = world.legatum("amend", DOMAIN, "--serial", "5", "--at", "primary", "--yes")  # lower: by a step that every server has in between
+    assert done["state"] == "published" and set(world.serials().values()) == {5}
+    assert time.monotonic() - began < 2 * (counter["hold"] + 4)
+
+    world.primary.stop()
+    stopped = time.monotonic()
+    ended: dict[str, float] = {}
+    while len(ended) < 3 and time.monotonic() - stopped < EXPIRE + REFRESH + 15:
+        for name, found in world.serials().items():
+            if found is None:
+                ended.setdefault(name, time.monotonic() - stopped)
+        time.sleep(0.25)
+    # Since the last look at the primary, which was up to REFRESH before it stopped.
+    assert set(ended) == {"bind", "nsd", "knot"}, ended
+    assert all(EXPIRE - REFRESH - 2 < each < EXPIRE + RETRY + 5 for each in ended.values()), ended
+    assert json.dumps(said)  # what a ticket takes
