@@ -5,6 +5,7 @@ import json
 import os
 import socket
 import struct
+import subprocess
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -14,7 +15,7 @@ import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.wire.message import decode, encode_question
-from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Nsd, Server, stop_all
+from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Nsd, Server, program, stop_all
 from tests.real.program import legatum
 
 pytestmark = [pytest.mark.timeout(240), *NEEDS_SERVERS]
@@ -48,7 +49,7 @@ class PatientKnot(Knot):
         self.secondary = {DOMAIN: self.primary}
         super().configure()
         file = self.folder / "knot.conf"
-        timers = "\n    refresh-min-interval: 1\n    retry-min-interval: 1\n    expire-min-interval: 3\n"
+        timers = "\n    refresh-min-interval: 2\n    expire-min-interval: 3\n"
         file.write_text(file.read_text().rstrip("\n") + timers)
 
 
@@ -96,10 +97,15 @@ def serial(address: str) -> int | None:
     return struct.unpack("!I", data[0][-20:-16])[0] if answer.rcode == 0 and data else None
 
 
+def address_of_lo(verb: str, address: str) -> None:
+    """Some servers listen only on addresses that an interface has."""
+    subprocess.run([program("ip") or "ip", "address", verb, f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+
+
 @pytest.fixture
 def world(tmp_path: Path) -> Iterator[World]:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
-    top, one, *rest = (f"127.{130 + worker}.7.{last}" for last in (1, 2, 3, 4, 5))
+    top, one, *rest = (f"127.{110 + worker}.0.{last}" for last in (1, 2, 3, 4, 5))
     secret = base64.b64encode(os.urandom(32)).decode()
     (tmp_path / "secret").write_text(secret)
     for each in (tmp_path, *tmp_path.parents[:2]):
@@ -126,11 +132,15 @@ def world(tmp_path: Path) -> Iterator[World]:
     )
     made = World(tmp_path, primary, copies, others)
     try:
+        for address in (top, one, *rest):
+            address_of_lo("add", address)
         for each in (*others, primary, *copies.values()):
             each.start()
         yield made
     finally:
         stop_all([*others, primary, *copies.values()])
+        for address in (top, one, *rest):
+            address_of_lo("del", address)
 
 
 def test_secondaries_do_what_the_soa_record_is_said_to_mean(world: World) -> None:
