@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+from legatum.core.instant import with_local
 from legatum.core.observation.picture import Picture
 from legatum.core.printable import clean
 from legatum.net.file import write_whole
@@ -31,4 +32,4 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
 
 def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:
     """Raises as :func:`~legatum.net.file.write_whole`."""
-    write_whole(path, report_text(surveys))
+    write_whole(path, with_local(report_text(surveys)))
