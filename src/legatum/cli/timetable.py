@@ -175,7 +175,7 @@ def _assumed(args: argparse.Namespace, outside: "Outside", looked: "Looked") -> 
         said.append(f"the registry publishes a change within {args.publishing} (--publishing)")
     silent = sorted({address for each in looked.matters for address in each.silent})
     if silent:
-        said.append(f"{', '.join(silent)} did not answer, and gives nothing with a longer TTL than the others do")
+        said.append(f"{', '.join(silent)} did not answer for it, and gives nothing with a longer TTL than the others do")
     return said
 
 

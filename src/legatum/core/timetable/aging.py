@@ -30,7 +30,7 @@ def aged(matter: Matter, changed: float, publishing: int, caution: Caution) -> A
     if matter.role in AT_PARENT and publishing:
         words.append(f"the registry is taken to need {duration_text(publishing)} to publish")
     if matter.silent:
-        words.append(f"{', '.join(matter.silent[:3])} did not answer, and is taken to give no longer one")
+        words.append(f"{', '.join(matter.silent[:3])} did not answer for it, and is taken to give no longer one")
     words.append(f"{slack} s for a question under way")
     words += [f"{caution.margin} s margin"] if caution.margin else []
     return Aged(matter, begins + lasts + slack + caution.margin, f"{'; '.join(words)} (rule {matter.by_rule})")
