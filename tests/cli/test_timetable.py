@@ -49,6 +49,8 @@ def test_the_first_line_is_the_answer_and_every_row_has_its_reason(desk: Desk) -
     assert all(f"TTL of {each['ttl']}" in each["reason"] and f"(rule {each['rule']})" in each["reason"] for each in rows.values())
     one = told(desk, "--change", "shop A")
     assert [each["what"] for each in one["rows"]] == [f"shop.{DOMAIN} A"] and not one["costs"]  # type: ignore[attr-defined]
+    wild = {each["role"]: each for each in told(desk, "--add", "fresh.preview")["rows"]}  # type: ignore[attr-defined]
+    assert wild["data"]["ttl"] == 300 and wild["data"]["rule"] == 3  # what the wildcard said of it until then
     absent = told(desk, "--add", "fresh")
     assert [(each["role"], each["ttl"], each["rule"]) for each in absent["rows"]] == [("“no such name”", 1800, 3)]  # type: ignore[attr-defined]
 
