@@ -434,7 +434,7 @@ class Lab:
         assert self.registry.ready.wait(10)
         (self.folder / "legatum.toml").write_text(
             f'[network]\nroots = {{ "a.root.test" = ["{self.host(1)}"] }}\ntimeout = "2s"\nhome = ["127.0.0.0/8"]\n'
-            '[house]\nlow_ttl = "2s"\nns_ttl = "4s"\nfloor = "0s"\nmargin = "1s"\npoll = "1s"\npatience = "40s"\n'
+            '[house]\nlow_ttl = "2s"\nns_ttl = "4s"\nfloor = "0s"\nmargin = "1s"\npoll = "1s"\npatience = "60s"\n'
             f'[resolvers]\nunbound = "{self.resolvers[0].address}"\nbind = "{self.resolvers[1].address}"\n'
             + "".join(each.settings() for each in self.hostings.values())
             + "".join(self._copying(each) for each in self.hostings.values())

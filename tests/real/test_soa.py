@@ -1,13 +1,13 @@
 """What `timetable --soa` says of timers, held against real secondaries that are told of nothing: BIND, NSD and Knot."""
 
 import base64
-import json
 import os
 import socket
 import struct
 import subprocess
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -21,6 +21,7 @@ from tests.real.program import legatum
 pytestmark = [pytest.mark.timeout(240), *NEEDS_SERVERS]
 DOMAIN = "timers.example"
 REFRESH, RETRY, EXPIRE = 4, 1, 12
+WORST = REFRESH + RETRY
 SOA = 6
 ROOT = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 60 20 1209600 5\n"
 
@@ -126,7 +127,7 @@ def world(tmp_path: Path) -> Iterator[World]:
     servers = ", ".join(f'"ns{number}.example"' for number in (1, 2, 3, 4))
     (tmp_path / "legatum.toml").write_text(
         f'[network]\nroots = {{ "a.root.test" = ["{top}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8"]\n'
-        '[house]\npoll = "1s"\npatience = "60s"\nfloor = "0s"\nmargin = "1s"\n'
+        f'[house]\npoll = "1s"\npatience = "{WORST + 5}s"\nfloor = "0s"\nmargin = "1s"\n'
         f'[providers.primary]\nkind = "update"\nprimary = "{one}"\nservers = [{servers}]\n'
         f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}\n'
     )
@@ -143,32 +144,33 @@ def world(tmp_path: Path) -> Iterator[World]:
             address_of_lo("del", address)
 
 
+def until(moment: float) -> None:
+    time.sleep(max(0.0, moment - time.monotonic()))
+
+
 def test_secondaries_do_what_the_soa_record_is_said_to_mean(world: World) -> None:
+    """A change within REFRESH and RETRY, which is all the patience that the house has here; a lower serial by steps; the end of it all."""
     said = world.legatum("timetable", DOMAIN, "--soa")["soa"]
     assert isinstance(said, dict)
-    worst = REFRESH + RETRY
-    assert f"takes up to {worst} s to reach it" in said["meanings"][0] and f"stop answering after {EXPIRE} s" in said["meanings"][2]
+    assert f"takes up to {WORST} s to reach it" in said["meanings"][0] and f"stop answering after {EXPIRE} s" in said["meanings"][2]
     assert said["scheme"].startswith("a counter")
-    changed = time.monotonic()
-    world.legatum("amend", DOMAIN, "www", "A", "127.0.0.81", "--at", "primary", "--yes")  # until every server has it; nobody tells them
-    assert REFRESH / 4 < time.monotonic() - changed < worst + 4
-    assert set(world.serials().values()) == {8}
+    seen: list[set[int | None]] = []
+    with ThreadPoolExecutor(1) as crew:
+        amending = crew.submit(world.legatum, "amend", DOMAIN, "www", "A", "127.0.0.81", "--at", "primary", "--yes")
+        while not amending.done():  # it ends when every server has the change, of which nobody tells them
+            seen.append({serial(world.primary.address), *world.serials().values()})
+            time.sleep(0.1)
+        amending.result()
+    assert {7, 8} in seen and set(world.serials().values()) == {8}
 
-    counter = {each["name"]: each for each in said["changes"]}["date"]
-    began = time.monotonic()
     done = world.legatum("amend", DOMAIN, "--serial", "5", "--at", "primary", "--yes")  # lower: by a step that every server has in between
     assert done["state"] == "published" and set(world.serials().values()) == {5}
-    assert time.monotonic() - began < 2 * (counter["hold"] + 4)
 
     world.primary.stop()
     stopped = time.monotonic()
-    ended: dict[str, float] = {}
-    while len(ended) < 3 and time.monotonic() - stopped < EXPIRE + REFRESH + 15:
-        for name, found in world.serials().items():
-            if found is None:
-                ended.setdefault(name, time.monotonic() - stopped)
+    until(stopped + EXPIRE - REFRESH - 2)  # since the last look at the primary, which was up to REFRESH before it stopped
+    assert set(world.serials().values()) == {5}
+    deadline = stopped + EXPIRE + WORST + 10
+    while set(world.serials().values()) != {None} and time.monotonic() < deadline:
         time.sleep(0.25)
-    # Since the last look at the primary, which was up to REFRESH before it stopped.
-    assert set(ended) == {"bind", "nsd", "knot"}, ended
-    assert all(EXPIRE - REFRESH - 2 < each < EXPIRE + RETRY + 5 for each in ended.values()), ended
-    assert json.dumps(said)  # what a ticket takes
+    assert world.serials() == {"bind": None, "nsd": None, "knot": None}

@@ -93,7 +93,8 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
         done = await prove(outside, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
     document = publish_document(publication, state, done)
     tell_how(args, done)
-    others = [f"`legatum compare {provider.name} {each} --domain {args.domain}`" for each in also_named(outside, publication)]
+    places, domain = (provider.name, *also_named(outside, publication)), args.domain
+    others = [f"`legatum compare {places[0]} {other} --domain {domain}`" for other in places[1:]]
     following = f"see whether who is named beside it has the same: {', '.join(others)}" if others else ""
     show(args, document, lambda screen: show_publish(document, screen, following))
     return SHUT if state == "declined" else OK

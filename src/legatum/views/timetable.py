@@ -256,7 +256,7 @@ def _at(text: str, now: float) -> str:
 def _show_now(document: TimetableDocument, now: float, screen: Screen) -> None:
     changed = "changed now" if document.change == "changed" else f"{document.change} now"
     screen.verdict(True, f"{document.domain}: {changed}, the last old answer is gone by {_at(document.gone, now)}: {document.decides}", (
-        f"for a switch at some time: `legatum timetable {document.domain} --switch 'Saturday 22:00'`"))  # fmt: skip
+        f"for a switch at some time: `legatum timetable {document.domain} --switch INSTANT`"))  # fmt: skip
     screen.line()
     rows, styles = [], []
     for each in document.rows:

@@ -43,16 +43,15 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
 def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
     return GateShut(
         f"{' and '.join(providers)} each serve and sign a zone of their own of {domain}: a change has to be made at both",
-        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; records at each of them: `legatum amend {domain} "
-        f"NAME TYPE DATA --at {providers[0]}`",
+        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; single records can be amended at each of them",
     )
 
 
 def signer_beside(outside: Outside, picture: Picture, main: str) -> str:
     """A provider that is led to with a zone of its own beside the main one's, signed with keys of its own; empty for none."""
 
-    own = servers_at(outside, main)
-    others = {view.server for group in by_signer(picture) for view in group if not any(each.server in own for each in group)}
+    own, groups = servers_at(outside, main), by_signer(picture)
+    others = {view.server for group in groups for view in group if not any(each.server in own for each in group)} if groups[1:] else set()
     return next((name for name in outside.settings.providers if name != main and others & set(servers_at(outside, name))), "")
 
 

@@ -39,9 +39,10 @@ def open_seconding(outside: Outside, domain: Name, primary: str, second: str) ->
     if section is None:
         known = ", ".join(sorted(outside.settings.secondaries)) or "none"
         if second in outside.settings.providers:
+            left, right = primary, second
             raise BadInput(
                 f"{second} is a provider with zones of its own, and takes no copies",
-                f"whether both have the same: `legatum compare {primary} {second} --domain {name_text(domain)}`",
+                f"whether both have the same: `legatum compare {left} {right} --domain {name_text(domain)}`",
             )
         raise BadInput(f"no secondary '{second}' in the settings", f"under [secondaries] there are: {known}")
     return Seconding(domain, outside.provider(primary), second, section, server_names(section.servers))
