@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 import matplotlib as mpl
 import numpy as np
@@ -30,10 +31,10 @@ def draw_costs(document: TimetableDocument, path: Path, demands: Mapping[str, De
         else:
             words = f"asked by {document.costs[0].demand}" + (" and others" if len({each.demand for each in document.costs}) > 1 else "")
         figure.text(0.02, 0.915, words, fontsize=10, color=_FAINT)
-        for colour, (costs, sets) in zip(_COLOURS, groups, strict=False):
-            label = _named(sets)
-            _load(left, demands[sets[0]], costs, colour, label)
-            _old(right, demands[sets[0]], costs, colour, label)
+        for number, (costs, sets) in enumerate(groups):  # curves that fall together lie on each other, the first one broadest
+            style = {"color": _COLOURS[number], "linewidth": 1.6 + 1.5 * (len(groups) - 1 - number), "label": _named(sets)}
+            _load(left, demands[sets[0]], costs, style)
+            _old(right, demands[sets[0]], costs, style)
         _finish(left, "TTL", "questions a second to the domain's servers")
         left.set_yscale("log")
         left.yaxis.set_major_formatter("{x:g}")
@@ -59,18 +60,20 @@ def _named(sets: list[str]) -> str:
     return ", ".join(sets[:2]) + (f" and {len(sets) - 2} more" if sets[2:] else "")
 
 
-def _load(axes: "mpl.axes.Axes", demand: Demand, costs: list[CostPart], colour: str, what: str) -> None:
+def _load(axes: "mpl.axes.Axes", demand: Demand, costs: list[CostPart], style: dict[str, Any]) -> None:
     ttls = np.geomspace(30, 172800, 120)
-    axes.plot(ttls, [demand.load(int(ttl)) for ttl in ttls], color=colour, linewidth=1.8, label=what)
+    axes.plot(ttls, [demand.load(int(ttl)) for ttl in ttls], **style)
     for each in costs:
-        axes.plot(each.ttl, each.load, marker="o", markersize=8, color=colour, mfc=_PAPER if each.proposed else colour, zorder=4)
+        axes.plot(
+            each.ttl, each.load, marker="o", markersize=8, color=style["color"], mfc=_PAPER if each.proposed else style["color"], zorder=4
+        )
 
 
-def _old(axes: "mpl.axes.Axes", demand: Demand, costs: list[CostPart], colour: str, what: str) -> None:
+def _old(axes: "mpl.axes.Axes", demand: Demand, costs: list[CostPart], style: dict[str, Any]) -> None:
     for each in costs:
         ages = np.concatenate((np.geomspace(30, max(each.ttl, 31), 120), [each.ttl, max(each.ttl * 1.5, 172800)]))
         shares = [100 * demand.share_old(each.ttl, float(age)) for age in ages]
-        axes.plot(ages, shares, color=colour, linewidth=1.8, linestyle="--" if each.proposed else "-", label=what)
+        axes.plot(ages, shares, linestyle="--" if each.proposed else "-", **style)
 
 
 def _finish(axes: "mpl.axes.Axes", across: str, up: str) -> None:

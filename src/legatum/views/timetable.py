@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from legatum.core.calendar.window import Windows
 from legatum.core.duration import duration_text, rough_text
-from legatum.core.instant import beside, instant_text, people_text
+from legatum.core.instant import beside, instant_text, parse_instant, people_text
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.timetable.aging import Aged
 from legatum.core.timetable.cost import Cost, Demand
-from legatum.core.timetable.matter import AT_PARENT
+from legatum.core.timetable.matter import AT_PARENT, Role
 from legatum.core.timetable.soa import Oddity, Scheme, SchemeChange
 from legatum.core.timetable.switch import Lowering, Wish
 from legatum.views.document import Document, Part
@@ -248,8 +248,6 @@ def show_timetable(document: TimetableDocument, now: float, screen: Screen) -> N
 
 
 def _at(text: str, now: float) -> str:
-    from legatum.core.instant import parse_instant
-
     return people_text(parse_instant(text), now)
 
 
@@ -266,7 +264,8 @@ def _show_now(document: TimetableDocument, now: float, screen: Screen) -> None:
         styles.append(STRONG if each.what == document.decides else DOUBT if len(servers) > 1 or each.silent else "")
     screen.table(("what", "TTL in force", "changed now, gone by", "rule", "the house wants", "which is"), rows, styles)
     screen.heading("Why")
-    for each in document.rows[:6]:
+    foreign = [each for each in document.rows if each.role == Role.HOST and not each.ours]
+    for each in [*(row for row in document.rows if row not in foreign), *foreign][:6]:
         screen.line(f"{each.what}: {each.reason}", indent=2)
     if document.rows[6:]:
         screen.line(f"and {len(document.rows) - 6} more, with --json", QUIET)
@@ -278,11 +277,12 @@ def _wanted(row: RowPart) -> str:
     return "just that" if row.wanted == row.ttl else f"{row.wanted} ({rough_text(row.wanted)})"
 
 
-def _short(text: str, now: float) -> str:
-    from legatum.core.instant import parse_instant
+def _stamp(text: str) -> str:
+    return text.replace("T", " ").replace("Z", " UTC")
 
-    at = parse_instant(text)
-    return f"{text.replace('T', ' ').replace('Z', ' UTC')} ({beside(at, now)})"
+
+def _short(text: str, now: float) -> str:
+    return f"{_stamp(text)} ({beside(parse_instant(text), now)})"
 
 
 def _show_switch(document: TimetableDocument, switch: SwitchPart, now: float, screen: Screen) -> None:
@@ -305,13 +305,15 @@ def _show_switch(document: TimetableDocument, switch: SwitchPart, now: float, sc
     rows = [(_short(each.at, now), each.what) for each in switch.schedule]
     screen.table(("when", "what"), rows, [STRONG if each.what == "switch" else "" if each.todo else QUIET for each in switch.schedule])
     screen.heading("Each RRset")
+    costs = any(each.late for each in switch.rows)
     told = []
     for each in switch.rows:
         lower = "stays" if each.low is None else f"{each.ttl} → {each.low}"
         cost = f"{each.share * 100:.0f} % of busy resolvers keep the old answer past the low TTL" if each.late else ""
-        told.append((each.what, lower, _short(each.by, now) if each.by else "", _short(each.gone, now), _short(each.kept, now), cost))
-    styles = [BAD if each.late else "" for each in switch.rows]
-    screen.table(("what", "TTL", "lower by", "old answers gone by", "with nothing lowered", "if lowered only now"), told, styles)
+        cells = (each.what, lower, _stamp(each.by) if each.by else "", _stamp(each.gone), _stamp(each.kept))
+        told.append((*cells, cost) if costs else cells)
+    columns = ("what", "TTL", "lower by", "old answers gone by", "with nothing lowered")
+    screen.table((*columns, "if lowered only now") if costs else columns, told, [BAD if each.late else "" for each in switch.rows])
 
 
 def _show_costs(document: TimetableDocument, screen: Screen) -> None:
