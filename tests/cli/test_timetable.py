@@ -183,8 +183,12 @@ def test_plans_wait_for_the_house_s_windows_and_show_the_house_s_time(desk: Desk
     desk.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--force")
     desk.done("move", "rehearse", DOMAIN)
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+    desk.done(
+        "move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint", "--quiet-time", "2020-01-01"
+    )
+    assert "windows daily 03:00-04:00; quiet 2020-01-01 (Europe/Berlin)" in desk.said
     assert desk.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint",
-                    "--window", "Sun 02:00-03:00") == 4  # fmt: skip
+                    "--window", "Sun 02:00-03:00", "--force") == 4  # fmt: skip
     assert "no window comes within a year" in desk.said
 
 

@@ -114,11 +114,12 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 def windows_of(args: argparse.Namespace, house: "House") -> "Windows":
-    """Those of the command line instead of the house's; the house's quiet times in either case. Raises :class:`BadInput`."""
+    """Those of the command line instead of the house's. Raises :class:`BadInput`."""
     from legatum.core.calendar.window import parse_windows
     from legatum.core.calendar.zone import parse_zone
 
-    return parse_windows(tuple(args.window or house.windows), tuple(house.quiet), parse_zone(args.time_zone or house.time_zone))
+    windows, quiet = tuple(args.window or house.windows), tuple(args.quiet_time or house.quiet)
+    return parse_windows(windows, quiet, parse_zone(args.time_zone or house.time_zone))
 
 
 def moment_of(text: str, now: float, zone: "ZoneInfo") -> float:

@@ -75,6 +75,10 @@ def add_windows(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> 
         "--window", metavar="TIMES", action="append", default=[],
         help="when changes may be felt, such as 'Sat 22:00-04:00' (default: the house's windows)",
     )  # fmt: skip
+    parser.add_argument(
+        "--quiet-time", metavar="TIMES", action="append", default=[],
+        help="when none may, window or not, such as '2031-12-20..2032-01-06' (default: the house's quiet times)",
+    )  # fmt: skip
 
 
 def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
@@ -124,6 +128,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         pace=args.pace,
         anyway=args.anyway,
         windows=tuple(args.window),
+        quiet=tuple(args.quiet_time),
         old_ends=parse_instant_or_wait(args.old_ends, outside.clock.now()) if args.old_ends else None,
     )
 

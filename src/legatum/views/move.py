@@ -226,6 +226,8 @@ def _what_it_rests_on(runbook: Runbook) -> list[tuple[str, str]]:
             f"resolvers may keep an answer {duration_text(premises.floor)} even where its TTL is shorter; "
             f"an answer takes at most {duration_text(premises.time_out)}; margin {duration_text(runbook.margin)}",
         ))  # fmt: skip
+    if premises.times:
+        facts.append(("windows", f"for what visitors can feel: {premises.times.text}"))
     return facts
 
 

@@ -363,3 +363,4 @@ def _show_soa(soa: SoaPart, screen: Screen) -> None:
         for each in soa.changes
     ]  # fmt: skip
     screen.table(("scheme", "serials", "steps", "hold", "the number goes"), rows)
+    screen.line("`legatum move draft DOMAIN --soa serial=NUMBER` plans the way to the last of them.", QUIET)

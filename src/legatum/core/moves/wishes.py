@@ -31,7 +31,8 @@ class Wishes:
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone; ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows``: instead of the house's."""
+    these alone; ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
+    ``quiet``: instead of the house's."""
 
     domain: Name
     to: str = ""
@@ -67,6 +68,7 @@ class Wishes:
     old_ends: float | None = None
     anyway: bool = False
     windows: tuple[str, ...] = ()
+    quiet: tuple[str, ...] = ()
 
     @property
     def delegates(self) -> bool:

@@ -94,7 +94,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         serial_rule=house.serial,
         reads_cds=reads_cds,
         windows=wish.windows or tuple(house.windows),
-        quiet=tuple(house.quiet),
+        quiet=wish.quiet or tuple(house.quiet),
         time_zone=house.time_zone,
     )
 
