@@ -22,7 +22,7 @@ KNOWN = [  # what stands in braces, by what it is called in the code
 MEANT = {  # what stands in capitals
     "CATALOG": DOMAIN, "DOMAIN": DOMAIN, "NAME,NAME": "ns1.alder.test,ns2.alder.test", "SERVER": "ns1.alder.test.", "LEFT": "alder",
     "RIGHT": "birch", "PLACE": "alder", "LIST": "list", "HOST": HOST, "OTHER": "ns2.evensong.test", "ADDRESS": "198.51.100.41",
-    "INSTANT": "22:00", "IDENTIFIER": "QM-7", "TEXT": "Kiln", "XX": "GB",
+    "INSTANT": "22:00", "serial=NUMBER": "serial=5", "IDENTIFIER": "QM-7", "TEXT": "Kiln", "XX": "GB",
 }  # fmt: skip
 
 

@@ -97,16 +97,15 @@ def passed_bind(lab: Lab, domain: str, home: str) -> None:
 
 
 def together(lab: Lab, domain: str, home: str) -> None:
-    """Another signer beside, with a zone of its own; taken back; beside again, and either leaves, the first one first."""
+    """Another signer beside, with a zone of its own; taken back; beside again, and the first one leaves."""
     other = "pdns" if home == "knot" else "knot"
     carried_out(lab, domain, "--from", home, "--sign")
     carried_out(lab, domain, "--from", home, "--second", other, back=True)
     whole(lab, domain)
-    for staying, leaving in ((home, other), (other, home)):
-        carried_out(lab, domain, "--from", staying, "--second", leaving)
-        whole(lab, domain)
-        carried_out(lab, domain, "--without", staying)
-        whole(lab, domain)
+    carried_out(lab, domain, "--from", home, "--second", other)
+    whole(lab, domain)
+    carried_out(lab, domain, "--without", home)
+    whole(lab, domain)
 
 
 TOURS: Tours = {
@@ -205,4 +204,4 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 
 
 def test_keys_and_signers_change_and_nothing_is_ever_bogus(lab: Lab) -> None:
-    never_bogus(lab, TOURS, CARELESS, rate=4.0)
+    never_bogus(lab, TOURS, CARELESS, rate=3.0)

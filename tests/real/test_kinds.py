@@ -214,7 +214,7 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 
 
 def test_every_kind_there_and_back_on_each_server_and_nobody_notices(lab: Lab) -> None:
-    visitors = [Visitors(each.address, [*DOMAINS], rate=4.0) for each in lab.resolvers]
+    visitors = [Visitors(each.address, [*DOMAINS], rate=2.5) for each in lab.resolvers]
     for each in visitors:
         each.start()
     with ThreadPoolExecutor(len(DOMAINS) + len(NEW)) as workers:

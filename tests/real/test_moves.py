@@ -65,7 +65,7 @@ def retreat(lab: Lab, domain: str) -> None:
 
 
 def test_every_pair_there_and_back_and_nobody_notices(lab: Lab) -> None:
-    visitors = [Visitors(each.address, [*TOURS, *RETREATS]) for each in lab.resolvers]
+    visitors = [Visitors(each.address, [*TOURS, *RETREATS], rate=5.0) for each in lab.resolvers]
     for each in visitors:
         each.start()
     with ThreadPoolExecutor(len(TOURS) + len(RETREATS)) as crew:

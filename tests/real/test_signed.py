@@ -120,4 +120,4 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 
 
 def test_signed_domains_are_led_there_and_back_and_nothing_is_ever_bogus(lab: Lab) -> None:
-    never_bogus(lab, TOURS, CARELESS, rate=8.0)
+    never_bogus(lab, TOURS, CARELESS, rate=4.0)

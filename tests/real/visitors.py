@@ -13,7 +13,7 @@ from legatum.wire.message import RD, decode, encode_question
 from tests.real.processes import Server
 
 A, MX = 1, 15
-_PATIENCE = 5.0  # seconds until a question is asked once more, as any program does, and then counts as not answered
+_PATIENCE = 8.0  # seconds until a question is asked once more, as any program does, and then counts as not answered
 QUESTIONS: dict[tuple[str, int], tuple[int, frozenset[bytes]]] = {
     ("", A): (0, frozenset([bytes((198, 51, 100, 80))])),
     ("www.", A): (0, frozenset([bytes((198, 51, 100, 80))])),
