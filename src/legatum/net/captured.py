@@ -79,7 +79,7 @@ def _read(file: BinaryIO, path: Path, domain: Name) -> Captured:
     if head[:4] == _NEXT_GENERATION:
         raise BadInput(f"{path} is a capture of the newer form (pcapng)", "write it in the older form: pcap")
     if len(head) < 24 or head[:4] not in _MAGICS:
-        raise BadInput(f"{path} is no capture", "a pcap file, such as `tcpdump -w FILE port 53` writes")
+        raise BadInput(f"{path} is no capture", "a pcap file, as tools that record packets write it")
     order, fraction = _MAGICS[head[:4]]
     (link,) = struct.unpack(f"{order}20xI", head)
     link &= 0xFFFF
