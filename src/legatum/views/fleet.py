@@ -28,7 +28,7 @@ _STYLES = {
     "error": BAD, FAILED: BAD, DIFFERS: BAD, LATE: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, IN_TIME: GOOD,
     HEALTHY: GOOD,
 }  # fmt: skip
-_MOST_URGENT = 20
+_SHOWN = 20  # of those that are sorted by urgency
 CONFIRM_LEAVES_OUT = (
     "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, keys and signatures, "
     "resolvers, the registration: `legatum confirm DOMAIN` looks at them"
@@ -112,8 +112,8 @@ class FleetDocument(Document, tag="legatum.fleet/1"):
 
     ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *healthy* and *confirmed* do
     not speak of in a list; ``signing``: domains by the state of their own link, where that was looked at; ``first_to_run_out``: whose
-    signatures do first, and when; ``urgent``: the first ones to lower TTLs of, ``together``: the earliest switch of all at once, in a
-    window.
+    signatures do first, and when; ``urgent``: those whose TTLs have to be lowered, the first one first; ``together``: the earliest switch
+    of all at once, in a window.
     """
 
     domains: int
@@ -251,7 +251,7 @@ class Tally:
         if line.earliest is not None:
             self._together = max(self._together, line.earliest)
             if line.lower_by is not None:
-                self._urgent = sorted([*self._urgent, (line.lower_by, line.domain, line.earliest)])[:_MOST_URGENT]
+                self._urgent.append((line.lower_by, line.domain, line.earliest))
         if line.standing == FAILED:
             self.failed[line.domain] = line.verdict
         for each in line.findings:
@@ -293,7 +293,7 @@ class Tally:
             seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
             signing=self.signing,
-            urgent=[UrgentPart(domain=domain, lower_by=by, earliest=earliest) for by, domain, earliest in self._urgent],
+            urgent=[UrgentPart(domain=domain, lower_by=by, earliest=earliest) for by, domain, earliest in sorted(self._urgent)],
             together=self._in_window(),
             first_to_run_out=f"{self._runs_out[1]}, {self._runs_out[0]}" if self._runs_out else "",
             not_looked_at=self.left_out if self.standings.keys() - {FAILED} else "",
@@ -333,9 +333,10 @@ def _show_switches(document: FleetDocument, screen: Screen) -> None:
     screen.line(f"all of them together: not before {document.together}", indent=4)
     if document.urgent:
         screen.heading("Most urgent")
-        screen.table(
-            ("lower by", "domain", "the earliest switch"), [(each.lower_by, each.domain, each.earliest) for each in document.urgent]
-        )
+        rows = [(each.lower_by, each.domain, each.earliest) for each in document.urgent[:_SHOWN]]
+        screen.table(("lower by", "domain", "the earliest switch"), rows)
+    if document.urgent[_SHOWN:]:
+        screen.line(f"and {len(document.urgent) - _SHOWN} more, in this order with --json", QUIET)
 
 
 def _some(domains: list[str]) -> str:
