@@ -39,6 +39,9 @@ def test_the_first_line_is_the_answer_and_every_row_has_its_reason(desk: Desk) -
     desk.done("timetable", DOMAIN)
     first = desk.said.splitlines()[1]
     assert "changed now, the last old answer is gone by" in first and first.endswith(f"{DOMAIN} NS")
+    assert desk.said.count("(rule ") == 6
+    desk.done("timetable", DOMAIN, "-v")
+    assert desk.said.count("(rule ") == 15
     found = told(desk)
     rows = {each["what"]: each for each in found["rows"]}  # type: ignore[attr-defined]
     assert {each["role"] for each in rows.values()} >= {

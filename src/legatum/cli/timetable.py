@@ -109,7 +109,7 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
         note(args, f"calendar: {args.calendar}")
     if args.draft:
         return await _draft(args, outside, domain, document, wish)
-    show(args, document, lambda screen: show_timetable(document, now, screen))
+    show(args, document, lambda screen: show_timetable(document, now, screen, bool(args.verbose)))
     return FOUND if document.switch is not None and (document.switch.late or not document.switch.fits) else OK
 
 

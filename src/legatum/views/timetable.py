@@ -16,6 +16,8 @@ from legatum.core.timetable.switch import Lowering, Wish
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, STRONG, Screen
 
+_REASONS = 6  # that are shown without being asked for
+
 
 class ServerTtlPart(Part):
     server: str
@@ -229,13 +231,14 @@ def soa_part(told: SoaTold) -> SoaPart:
     )  # fmt: skip
 
 
-def show_timetable(document: TimetableDocument, now: float, screen: Screen) -> None:
+def show_timetable(document: TimetableDocument, now: float, screen: Screen, whole: bool = False) -> None:
+    """``whole``: every reason."""
     if document.switch is not None:
         _show_switch(document, document.switch, now, screen)
     elif document.soa is not None:
         _show_soa_verdict(document, document.soa, screen)
     else:
-        _show_now(document, now, screen)
+        _show_now(document, now, screen, None if whole else _REASONS)
     if document.costs:
         _show_costs(document, screen)
     if document.soa is not None:
@@ -251,7 +254,7 @@ def _at(text: str, now: float) -> str:
     return people_text(parse_instant(text), now)
 
 
-def _show_now(document: TimetableDocument, now: float, screen: Screen) -> None:
+def _show_now(document: TimetableDocument, now: float, screen: Screen, most: int | None) -> None:
     changed = "changed now" if document.change == "changed" else f"{document.change} now"
     screen.verdict(True, f"{document.domain}: {changed}, the last old answer is gone by {_at(document.gone, now)}: {document.decides}", (
         f"for a switch at some time: `legatum timetable {document.domain} --switch INSTANT`"))  # fmt: skip
@@ -265,10 +268,10 @@ def _show_now(document: TimetableDocument, now: float, screen: Screen) -> None:
     screen.table(("what", "TTL in force", "changed now, gone by", "rule", "the house wants", "which is"), rows, styles)
     screen.heading("Why")
     foreign = [each for each in document.rows if each.role == Role.HOST and not each.ours]
-    for each in [*(row for row in document.rows if row not in foreign), *foreign][:6]:
+    for each in [*(row for row in document.rows if row not in foreign), *foreign][:most]:
         screen.line(f"{each.what}: {each.reason}", indent=2)
-    if document.rows[6:]:
-        screen.line(f"and {len(document.rows) - 6} more, with --json", QUIET)
+    if most is not None and document.rows[most:]:
+        screen.line(f"and {len(document.rows) - most} more, with -v", QUIET)
 
 
 def _wanted(row: RowPart) -> str:
