@@ -4,6 +4,7 @@ import argparse
 import asyncio
 import sys
 from collections.abc import Awaitable, Callable, Iterable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.interruption import ending
@@ -113,6 +114,15 @@ def note(args: argparse.Namespace, text: str) -> None:
         return
     shown = with_local(clean(text))
     print(_folded(shown) if sys.stderr.isatty() else shown, file=sys.stderr, flush=True)
+
+
+def picture_file(text: str) -> Path:
+    """Where a picture is to be written; its ending says as what. Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+
+    if Path(text).suffix not in (".png", ".svg", ".pdf"):
+        raise BadInput(f"{text}: no picture of that kind", "name a file that ends in .png, .svg or .pdf")
+    return Path(text)
 
 
 def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[Picture]") -> bool:

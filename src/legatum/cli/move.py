@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, show, with_outside
+from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, picture_file, show, with_outside
 from legatum.cli.moving import add_against_advice, carried_out, carry_out, drafted, present
 from legatum.cli.wishes import add_wishes, wished
 
@@ -207,7 +207,6 @@ def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
 
 def _schedule(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
     """Writes what was asked for in another form than text; whether anything was."""
-    from legatum.core.fault import BadInput
     from legatum.core.moves.runbook import forecast
     from legatum.net.file import unwritable, write_whole
     from legatum.views.schedule import calendar, markdown
@@ -227,9 +226,7 @@ def _schedule(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", 
             from legatum.views.timeline import draw_timeline
 
             _refuse_without_answers(runbook, "there are no curves to draw")
-            if Path(wanted[2]).suffix not in (".png", ".svg", ".pdf"):
-                raise BadInput(f"{wanted[2]}: no picture of that kind", "name a file that ends in .png, .svg or .pdf")
-            draw_timeline(runbook, slots, now, Path(wanted[2]))
+            draw_timeline(runbook, slots, now, picture_file(wanted[2]))
             note(args, f"written: {wanted[2]}")
     except OSError as error:
         raise unwritable(Path(error.filename or "picture"), error) from None

@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, picture_file, show, with_outside
 from legatum.cli.moving import drafted, present
 from legatum.cli.wishes import add_windows
 
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from legatum.work.outside import Outside
     from legatum.work.timetable.look import Looked
 
+_FARTHEST = 100 * 366 * 86400  # seconds
 _SET = "write --change 'NAME TYPE', such as 'www A'"
 
 
@@ -62,6 +63,8 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--draft lowers TTLs for a switch, or mends an SOA record", "say which: --switch INSTANT, or --soa")
     if args.picture and not (args.asked_every or args.capture):
         raise BadInput("--picture draws what TTLs cost", "say how often names are asked for: --asked-every DURATION, or --capture FILE")
+    if args.picture:
+        picture_file(args.picture)
     if args.asked_every and args.capture:
         raise BadInput("--asked-every and --capture", "how often is supposed, or counted: choose one of them")
 
@@ -97,9 +100,13 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
         costs=_costs(args, house, matters, captured), soa=_soa(house, looked, captured, now) if args.soa else None,
     )  # fmt: skip
     if args.picture:
+        from legatum.net.file import unwritable
         from legatum.views.cost_picture import draw_costs
 
-        draw_costs(document, Path(args.picture), _demands(args, matters, captured))
+        try:
+            draw_costs(document, picture_file(args.picture), _demands(args, matters, captured))
+        except OSError as error:
+            raise unwritable(Path(args.picture), error) from None
         note(args, f"picture: {args.picture}")
     if args.calendar and document.switch is not None:
         from legatum.net.file import write_whole
@@ -123,12 +130,14 @@ def windows_of(args: argparse.Namespace, house: "House") -> "Windows":
 
 
 def moment_of(text: str, now: float, zone: "ZoneInfo") -> float:
-    """Of a switch. Raises :class:`BadInput` for one that has passed."""
+    """Of a switch. Raises :class:`BadInput` for one that has passed, or that nobody can mean."""
     from legatum.core.calendar.moment import parse_moment
     from legatum.core.fault import BadInput
     from legatum.core.instant import instant_text
 
     at = parse_moment(text, now, zone)
+    if at > now + _FARTHEST:
+        raise BadInput(f"--switch {text} is more than 100 years away", "give an instant that is nearer")
     if at <= now:
         raise BadInput(f"--switch {text}: {instant_text(at)} has passed", "give an instant that is still to come")
     return at
