@@ -10,7 +10,7 @@ import pytest
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import NS, SOA, A
+from legatum.core.records.rrtype import AXFR, NS, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker, Patience
@@ -210,6 +210,21 @@ def test_an_update_that_is_not_taken_says_so(answers: Answers, then: str, says: 
         asyncio.run(serve(answers, then, work))
     assert any(word in seen.value.remedy for word in remedy.split("|"))
     assert ("nothing of this change was made" in seen.value.message) == ("RRset" in says or says == "refused")  # else nobody knows
+
+
+def test_an_update_without_an_answer_is_looked_for() -> None:
+    """Carried out or not: the zone tells, and its serial where nothing else changes."""
+    for contents, done in ((ZONE.with_serial(8), True), (ZONE, False)):
+
+        def answers(request: bytes, contents: Zone = contents) -> list[bytes]:
+            opening = tuple(records([contents.soa_rrset]))
+            return in_parts((*opening, *REST, *opening))(request) if decode(request).questions[0].rtype == AXFR else []
+
+        async def work(asker: Asker) -> None:
+            await send_update(asker, "192.0.2.1", ZONE, ZONE.with_serial(8), None)
+
+        with nullcontext() if done else pytest.raises(OutsideFault, match="closed before the answer"):
+            asyncio.run(serve(answers, "close", work))
 
 
 def test_a_server_that_is_busy_is_asked_again_and_one_that_stays_so_is_told_of() -> None:

@@ -100,7 +100,7 @@ class Network:
             for name, reload in (("pdns", control), ("nsd", ["kill", "-HUP", str(self.nsd.process.pid)]))
         )
         (self.folder / "legatum.toml").write_text(
-            f'[network]\nroots = {{ "a.root.test" = ["{self.places["top"]}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8", "2001:db8::/32"]\n'
+            f'[network]\nroots = {{ "a.root.test" = ["{self.places["top"]}"] }}\ntimeout = "3s"\nhome = ["127.0.0.0/8", "2001:db8::/32"]\n'
             f'{updates}{files}[house]\npoll = "1s"\npatience = "20s"\nserial = "date"\n'
         )
 

@@ -41,6 +41,10 @@ class Condition(StrEnum):
     SETS = "on condition that every RRset it changes was still as read, as the server's own SOA is no condition there"
 
 
+class Unanswered(OutsideFault):
+    """Nothing came back: the change was made, or not."""
+
+
 class Unwilling(OutsideFault):
     """A server answered an update with a response code other than NOERROR."""
 
@@ -51,27 +55,31 @@ class Unwilling(OutsideFault):
 
 async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> Condition:
     """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it. Where a condition is refused the
-    zone is read there once more, to know whether it was met.
+    zone is read there once more, to know whether it was met; where no answer comes, to know whether it was done.
 
     Raises :class:`OutsideFault` when it refuses or does not answer; the words say how much was done before that.
     """
     update = _Update(asker, server, wanted, key)
     parts, state = update_parts(zone, wanted), zone
     for number, part in enumerate(parts):
+        after = apply_update(state, part.changes)
         try:
             await update.send(state, part, on_soa(state, part, update.draw()), number, len(parts))
-        except Unwilling as fault:
-            if fault.rcode != _CHANGED:
+        except (Unwilling, Unanswered) as fault:
+            if isinstance(fault, Unwilling) and fault.rcode != _CHANGED:
                 raise
             try:
                 present = await update.read()
             except OutsideFault:
                 raise fault from None
-            if not _as_read(present, state):
+            if isinstance(fault, Unanswered) and (not _as_read(present, after) or serial_is_newer(after.soa.serial, present.soa.serial)):
                 raise
-            await update.send_on_sets(present)
-            return Condition.SETS
-        state = apply_update(state, part.changes)
+            if isinstance(fault, Unwilling):
+                if not _as_read(present, state):
+                    raise
+                await update.send_on_sets(present)
+                return Condition.SETS
+        state = after
     return Condition.SOA
 
 
@@ -119,7 +127,7 @@ class _Update:
             which, remedy = await self._explained(fault, state, part, message)
             raise Unwilling(f"{fault.message}{which}{_how_far(number, count, True)}", remedy, fault.rcode) from fault
         except OutsideFault as fault:
-            raise OutsideFault(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
+            raise type(fault)(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
 
     async def _explained(self, fault: Unwilling, state: Zone, part: Part, message: Message) -> tuple[str, str]:
         """Which records the server will not have, and why, as far as that can be known; and what to do."""
@@ -218,9 +226,9 @@ async def _send(asker: Asker, server: str, origin: Name, message: Message, key: 
         if received[:2] != wire[:2]:
             raise Malformed("an answer to another message")
     except TimeoutError:
-        raise OutsideFault(f"{what}: no answer in time", "it may or may not have been done: look before trying again") from None
+        raise Unanswered(f"{what}: no answer in time", "it may or may not have been done: look before trying again") from None
     except asyncio.IncompleteReadError:
-        raise OutsideFault(
+        raise Unanswered(
             f"{what}: the connection closed before the answer",
             "it may or may not have been done: look before trying again",
         ) from None
