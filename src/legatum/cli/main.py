@@ -33,6 +33,7 @@ COMMANDS = {
     "registration": "the registrar's side: what it holds, name servers, locks",
     "ds": "the chain of trust; DS records from key to registry and back",
     "move": "draft, show, advance a move; where it stands",
+    "visit": "the service behind the names, where the DNS leads to now and at a new address, side by side",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
     "watch": "follow a change until it has reached everybody, beside the forecast",
     "fleet": "survey or confirm lists of domains, results as they come",

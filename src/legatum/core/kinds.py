@@ -1,7 +1,7 @@
-"""Every kind of finding there is: those of a survey and those of a zone's contents."""
+"""Every kind of finding there is: those of a survey, of a zone's contents, and of the services behind the names."""
 
-from legatum.core import findings, lint
+from legatum.core import findings, lint, service
 from legatum.core.findings.finding import Kind
 
-FAMILIES = findings.FAMILIES | lint.FAMILIES
-KINDS: dict[str, Kind] = findings.KINDS | lint.KINDS
+FAMILIES = findings.FAMILIES | lint.FAMILIES | service.FAMILIES
+KINDS: dict[str, Kind] = findings.KINDS | lint.KINDS | service.KINDS

@@ -25,20 +25,26 @@ class Endpoint(NamedTuple):
 class Route:
     """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say.
 
-    A key may be ``ADDRESS#PORT`` for a service of its own on that address.
+    A key may be ``ADDRESS#PORT`` for a service of its own on that address, or ``*#PORT`` for one that is the same on all of them.
     """
 
     def __init__(self, mapping: Mapping[str, Endpoint] | None = None) -> None:
-        self._mapping = None if mapping is None else {_canonical(each): end for each, end in mapping.items()}
+        self._mapping = None if mapping is None else {_key(each): end for each, end in mapping.items()}
 
     def endpoint(self, address: str, port: int) -> Endpoint:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
         if self._mapping is None:
             return Endpoint(_canonical(address), port)
-        found = self._mapping.get(f"{address}#{port}") or self._mapping.get(address) or self._mapping.get(_canonical(address))
+        address = _canonical(address)
+        found = self._mapping.get(f"{address}#{port}") or self._mapping.get(f"*#{port}") or self._mapping.get(address)
         if found is None:
             raise Unreachable(f"{address} is not in the address map")
         return found
+
+
+def _key(text: str) -> str:
+    address, hash_, port = text.partition("#")
+    return f"{_canonical(address)}{hash_}{port}"
 
 
 def _canonical(address: str) -> str:

@@ -42,6 +42,7 @@ def write_settings(world: World, control: Control) -> None:
             "map": {address: f"{end.host}:{end.port}" for address, end in sorted(world.endpoints.items())},
         },
         "resolvers": {name: _resolver(name, address, world.authority_file.name) for name, (_, address) in scenario.RESOLVERS.items()},
+        "visit": {"authority": world.authority_file.name},
         "rdap": {"bootstrap": _BOOTSTRAP, "authority": world.authority_file.name},
         "providers": {name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()},
         "secondaries": {

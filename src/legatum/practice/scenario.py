@@ -90,6 +90,22 @@ HOME = ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
 DELEGATION_TTL = 3600
 PUBLISHING_DELAY = 240.0
 KEY_NAME = "quillmoor.key.test"
+FRESH_MACHINE, DEAD_MACHINE = "203.0.113.66", "203.0.113.67"  # one that nobody has set up yet, and one that is switched off
+SITE_LABELS = ("www", "mail", "mx2", "shop", "workshop")
+SITES = {
+    "kilnandclay.example": (
+        "Kiln & Clay – pottery by hand",
+        "Stoneware bowls, jugs and tiles, thrown and fired in our workshop by the river. Courses on Saturdays; the shop is open all week.",
+    ),
+    "ferrytimes.example": (
+        "Ferry Times",
+        "When the ferries go, from both piers, in summer and in winter, with what the tide has to say about it.",
+    ),
+    "evensong.test": (
+        "Evensong",
+        "A choir of forty voices. Rehearsals on Tuesdays, concerts at Michaelmas and at Easter, guests are welcome.",
+    ),
+}
 
 ZONES = {
     "kilnandclay.example": """

@@ -26,7 +26,7 @@ from legatum.net.asker import Asker, Patience
 from legatum.net.route import Endpoint, Route
 from legatum.practice import scenario
 from legatum.practice.authority import Authority
-from legatum.practice.certificate import make_certificates
+from legatum.practice.certificate import Authority as CertificateAuthority
 from legatum.practice.clock import WorldClock
 from legatum.practice.epp_server import EppServer
 from legatum.practice.listener import Handler, Listener
@@ -34,6 +34,7 @@ from legatum.practice.log import Errand, Errands, VisitLog
 from legatum.practice.registry import Registry, Tld
 from legatum.practice.resolver import Resolver
 from legatum.practice.signing.keyring import key_data
+from legatum.practice.sites import Sites
 from legatum.practice.visitors import Visitors
 from legatum.practice.web_server import DnsService, RdapService, WebServer
 from legatum.practice.web_server import Handler as WebHandler
@@ -67,10 +68,14 @@ class World:
         self._asker = Asker(Route({}), self.clock, Patience(0.5, 2), random.Random())
         self._askers.append(self._asker)
         names = (scenario.REGISTRY[0], scenario.RDAP_SERVER, scenario.RESOLVER_HOST)
-        self.authority_file, self._tls = make_certificates(self.folder, *names)
+        authority = CertificateAuthority(self.folder)
+        self.authority_file, self._tls = authority.file, authority.serve(*names)
         await self._open_authorities()
         await self._open_resolvers()
         await self._open_registry()
+        self._sites = Sites(authority)
+        await self._sites.open()
+        self.endpoints |= self._sites.endpoints
         for asker in self._askers:
             asker.route = Route(self.endpoints)
         self._serve_everything()
@@ -80,6 +85,7 @@ class World:
     async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         self.clock.close()
         self.epp.close()
+        self._sites.close()
         for listener in self._listeners:
             listener.close()
         for server in self._web:

@@ -168,6 +168,14 @@ class Rdap(Section):
     authority: str | None = None
 
 
+class Visiting(Section):
+    """How services are looked at. ``authority``: a file of certificates to trust instead of the system's; ``timeout``: for one visit in
+    all."""
+
+    authority: str | None = None
+    timeout: str = "10s"
+
+
 class House(Section):
     """The house's defaults: TTLs in a move and after it, and how careful the computed instants are.
 
@@ -205,6 +213,7 @@ class Settings(Section):
     registrars: dict[str, EppRegistrar | ManualRegistrar] = {}
     resolvers: dict[str, str | Resolver] = {}
     rdap: Rdap | None = None
+    visit: Visiting = field(default_factory=Visiting)
     house: House = field(default_factory=House)
     journal: str = "journal.sqlite"
     moves: str = "moves"

@@ -58,6 +58,7 @@ def objections(settings: Settings) -> Iterator[Objection]:
         table = isinstance(given, Resolver)
         address = given.address if isinstance(given, Resolver) else given
         yield from _each(f"resolvers.{name}" if table else "resolvers", "address" if table else name, [address], ip_address)
+    yield from _lasting("visit", "timeout", settings.visit.timeout, 1, 300)
     yield from _house(settings.house)
 
 

@@ -5,29 +5,20 @@ from pathlib import Path
 
 from legatum.core.instant import with_local
 from legatum.core.observation.picture import Picture
-from legatum.core.printable import clean
 from legatum.net.file import write_whole
 from legatum.views.chain_drawing import draw_chain
 from legatum.views.drawing import draw_delegation, draw_narrow
+from legatum.views.page import render
 from legatum.views.survey import SurveyDocument
-
-_PAGES = Path(__file__).parent / "pages"
 
 
 def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
     """The page. Everything from the network is escaped, control characters are spelt out."""
-    from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
-    environment = Environment(
-        loader=FileSystemLoader(_PAGES), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )
-    environment.filters["clean"] = clean
-    page = environment.get_template("report.html")
     drawn = [
         (document, draw_delegation(document, picture), draw_narrow(document, picture), draw_chain(document.chain))
         for document, picture in surveys
     ]
-    return page.render(surveys=drawn)
+    return render("report.html", surveys=drawn)
 
 
 def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:

@@ -1,0 +1,75 @@
+"""``legatum visit DOMAIN…``"""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.wishes import canonical_address, replaced
+
+if TYPE_CHECKING:
+    from legatum.core.records.name import Name
+    from legatum.views.visit import VisitDocument
+    from legatum.work.outside import Outside
+    from legatum.work.visit import NewPlaces
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("domain", nargs="+", metavar="DOMAIN")
+    parser.add_argument("--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet")
+    parser.add_argument("--mail-at", action="append", metavar="ADDRESS", help="the same for its mail servers")
+    parser.add_argument(
+        "--replace", action="append", metavar="OLD=NEW", help="whatever is at OLD now, at NEW too; as in `legatum move draft`"
+    )
+    parser.add_argument("--name", action="append", metavar="NAME", help="a further site below the domain, such as shop")
+    add_visiting(parser)
+    parser.add_argument("--html", metavar="FILE", help="a page in one file")
+    add_common(parser)
+
+
+def add_visiting(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--authority", metavar="FILE", help="certificates to trust instead of those of the settings, or the system's")
+
+
+def run(args: argparse.Namespace) -> int:
+    from legatum.core.records.name import parse_domain
+
+    domains = [parse_domain(text) for text in args.domain]
+
+    async def work(outside: "Outside") -> int:
+        documents = [await _one(args, outside, domain) for domain in domains]
+        if args.html:
+            from legatum.views.visit import write_visit
+
+            write_visit(Path(args.html), documents)
+            note(args, f"page: {args.html}")
+        if args.json:
+            from legatum.views.visit import VisitListDocument
+
+            show(args, documents[0] if len(documents) == 1 else VisitListDocument(visits=documents), lambda _: None)
+        return OK if all(document.good for document in documents) else FOUND
+
+    return with_outside(args, work)
+
+
+async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "VisitDocument":
+    from legatum.core.service import judge_visit, worse
+    from legatum.views.visit import show_visit, visit_document
+    from legatum.work.visit import visit
+
+    places = _places(args, domain)
+    found = await visit(outside, domain, places, args.authority)
+    document = visit_document(found, judge_visit(found), worse(found))
+    if not args.json:
+        show(args, document, lambda screen: show_visit(document, screen))
+    return document
+
+
+def _places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":
+    """Raises :class:`BadInput`."""
+    from legatum.core.records.name import typed_name
+    from legatum.work.visit import NewPlaces
+
+    instead = {each.old: each.new for each in map(replaced, args.replace or ())}
+    names = tuple(typed_name(text, domain) for text in args.name or ())
+    return NewPlaces(tuple(map(canonical_address, args.at or ())), tuple(map(canonical_address, args.mail_at or ())), instead, names)

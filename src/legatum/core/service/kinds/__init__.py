@@ -1,0 +1,1 @@
+"""Findings on services: one family a file; each is a generator over a :class:`~legatum.core.service.seen.Visit`."""

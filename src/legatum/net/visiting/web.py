@@ -1,0 +1,139 @@
+"""A site by name at a given address: HTTP/1.1 and HTTP/2, redirects followed as long as they stay in the domain.
+
+A page is read up to a mebibyte; a visit takes no longer than its time-out in all. Nothing is raised for what a server can do wrong.
+"""
+
+import asyncio
+import ssl
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+from urllib.parse import urljoin, urlsplit
+
+from legatum.core.records.name import Name, name_text
+from legatum.core.service.page import page_of
+from legatum.core.service.seen import PORTS, Certificate, Protocol, Trust, WebSeen
+from legatum.net.reply import Trouble
+from legatum.net.route import Route, Unreachable
+from legatum.net.visiting.tls import lenient, seen_certificate, strict, trust_of
+
+_MOST_OCTETS = 1 << 20
+_MOST_HOPS = 8
+_REDIRECTS = (301, 302, 303, 307, 308)
+_HEADERS = {"user-agent": "legatum", "accept": "text/html, */*;q=0.5", "accept-encoding": "identity"}
+_PROTOCOLS = ("h2", "http/1.1")
+
+
+class Visitor:
+    """One who comes to a domain's sites at one address. ``ours``: whether a host belongs to the domain, so that redirects to it are
+    followed; ``timeout``: seconds for a visit in all; ``authority``: a file of certificates to trust instead of the system's."""
+
+    def __init__(self, route: Route, address: str, ours: Callable[[str], bool], timeout: float, authority: str | None) -> None:
+        self._route, self._address, self._ours = route, address, ours
+        self._timeout, self._authority = timeout, authority
+
+    async def visit(self, protocol: Protocol, name: Name) -> WebSeen:
+        """What somebody gets who opens the site of that name."""
+        seen = WebSeen()
+        try:
+            async with asyncio.timeout(self._timeout):
+                certificate = await self._certificate(name_text(name)) if protocol == Protocol.HTTPS else None
+                seen = replace(seen, certificate=certificate)
+                return await self._follow(seen, f"{protocol}://{name_text(name)}/")
+        except TimeoutError:
+            return replace(seen, trouble=f"{Trouble.SILENT}: it had not ended after {self._timeout:g} s")
+        except Unreachable as error:
+            return replace(seen, trouble=str(error))
+        except ssl.SSLError as error:
+            return replace(seen, trouble=_tls_trouble(error))
+        except OSError as error:
+            return replace(seen, trouble=_words(error))
+
+    async def _certificate(self, host: str) -> Certificate | None:
+        """Raises as connecting does."""
+        end = self._route.endpoint(self._address, PORTS[Protocol.HTTPS])
+        trust, said = Trust.WHOLE, ""
+        try:
+            _, writer = await asyncio.open_connection(end.host, end.port, ssl=strict(self._authority, _PROTOCOLS), server_hostname=host)
+        except ssl.SSLCertVerificationError as error:
+            trust, said = trust_of(error)
+            _, writer = await asyncio.open_connection(end.host, end.port, ssl=lenient(_PROTOCOLS), server_hostname=host)
+        found = seen_certificate(writer.get_extra_info("ssl_object"), trust, said)
+        writer.close()
+        return found
+
+    async def _follow(self, seen: WebSeen, url: str) -> WebSeen:
+        import httpx
+
+        been: list[tuple[str, int]] = []
+        try:
+            async with httpx.AsyncClient(verify=lenient(), http2=True, trust_env=False, timeout=self._timeout) as client:
+                while True:
+                    seen, leads = await self._once(client, seen, url)
+                    been.append((url, seen.status))
+                    seen = replace(seen, hops=tuple(been))
+                    if not leads:
+                        return seen
+                    if not self._is_ours(leads):
+                        return replace(seen, leads=leads)
+                    if leads in [each for each, _ in been] or len(been) > _MOST_HOPS:
+                        return replace(seen, endless=True)
+                    url = leads
+        except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
+            return replace(seen, hops=tuple(been), trouble=_http_trouble(error))
+
+    def _is_ours(self, url: str) -> bool:
+        parts = urlsplit(url)
+        return parts.scheme in ("http", "https") and parts.port in (None, 80, 443) and self._ours(parts.hostname or "")
+
+    async def _once(self, client: Any, seen: WebSeen, url: str) -> tuple[WebSeen, str]:
+        """One request, and where it leads. Raises what the library raises, or ``ValueError`` for a place that is none."""
+        parts = urlsplit(url)
+        secure, host = parts.scheme == "https", parts.hostname or ""
+        end = self._route.endpoint(self._address, PORTS[Protocol.HTTPS if secure else Protocol.HTTP])
+        place = f"[{end.host}]:{end.port}" if end.is_ipv6 else f"{end.host}:{end.port}"
+        where = parts._replace(netloc=place, fragment="").geturl()
+        request = client.build_request("GET", where, headers={**_HEADERS, "host": parts.netloc}, extensions={"sni_hostname": host})
+        response = await client.send(request, stream=True)
+        try:
+            version = response.http_version
+            hsts = response.headers.get("strict-transport-security", "") if secure else ""
+            seen = replace(seen, version=version, hops=((url, response.status_code),), hsts=hsts or seen.hsts)
+            if response.status_code in _REDIRECTS and "location" in response.headers:
+                return seen, urljoin(url, response.headers["location"])
+            body, cut = bytearray(), False
+            async for part in response.aiter_raw():
+                body += part
+                if len(body) > _MOST_OCTETS:
+                    cut = True
+                    break
+            charset = response.charset_encoding or ""
+            return replace(seen, page=page_of(bytes(body[:_MOST_OCTETS]), charset, cut)), ""
+        finally:
+            await response.aclose()
+
+
+def _http_trouble(error: Exception) -> str:
+    name = type(error).__name__
+    if isinstance(error, ValueError) or name == "InvalidURL":
+        return f"it redirects to a place that is none ({error})"
+    if name in ("RemoteProtocolError", "LocalProtocolError"):
+        return f"what came is no HTTP, or broke off ({error})"
+    if name in ("ConnectTimeout", "ReadTimeout", "PoolTimeout", "WriteTimeout"):
+        return str(Trouble.SILENT)
+    return f"the connection failed ({error or name})"
+
+
+def _tls_trouble(error: ssl.SSLError) -> str:
+    reason = (error.reason or "").replace("_", " ").lower()
+    if "wrong version number" in reason or "record layer" in reason or "packet length" in reason:
+        return "it does not speak TLS there"
+    return f"no TLS with it ({reason or error})"
+
+
+def _words(error: OSError) -> str:
+    if isinstance(error, ConnectionRefusedError):
+        return str(Trouble.CLOSED)
+    if isinstance(error, ConnectionError):
+        return "the connection was cut off"
+    return error.strerror or str(error)
