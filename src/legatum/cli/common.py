@@ -39,7 +39,9 @@ def add_changing(parser: argparse.ArgumentParser) -> None:
 
 def add_anyway(parser: argparse.ArgumentParser) -> None:
     """For what changes a zone."""
-    parser.add_argument("--anyway", action="store_true", help="even if the zone has an error then that it did not have")
+    parser.add_argument(
+        "--anyway", action="store_true", help="even if the zone has an error, or visitors a worse service, that they did not have"
+    )
 
 
 def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[int]]") -> int:

@@ -66,6 +66,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     advance.add_argument(
         "--code", metavar="REFERENCE", help="where a transfer's authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt"
     )
+    advance.add_argument("--anyway", action="store_true", help="although the services are worse at the addresses that visitors are led to")
     add_against_advice(advance)
 
 

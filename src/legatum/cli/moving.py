@@ -153,7 +153,7 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
 
     return Ways(
         args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, getattr(args, "until", None),
-        getattr(args, "unproven", False), getattr(args, "any_time", False),
+        getattr(args, "unproven", False), getattr(args, "any_time", False), getattr(args, "anyway", False),
     )  # fmt: skip
 
 

@@ -72,4 +72,5 @@ def _places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":
 
     instead = {each.old: each.new for each in map(replaced, args.replace or ())}
     names = tuple(typed_name(text, domain) for text in args.name or ())
-    return NewPlaces(tuple(map(canonical_address, args.at or ())), tuple(map(canonical_address, args.mail_at or ())), instead, names)
+    web, mail = (tuple(map(canonical_address, each or ())) for each in (args.at, args.mail_at))
+    return NewPlaces(web, mail, instead, names=names)

@@ -10,6 +10,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text, parse_domain
 from legatum.core.records.rrset import RRset, names_in, targets
 from legatum.core.records.rrtype import AAAA, MX, SRV, A
+from legatum.core.records.space import leads_nowhere
 from legatum.core.service.page import likeness
 from legatum.core.service.seen import MAIL, WEB, Protocol, Seen, Spot, Visit, WebSeen
 from legatum.net.side_by_side import side_by_side
@@ -25,17 +26,19 @@ _SERVED_BY_SRV = {"_submission._tcp": Protocol.SUBMISSION, "_imaps._tcp": Protoc
 @dataclass(frozen=True)
 class NewPlaces:
     """Where to look beside: ``web`` and ``mail`` addresses for all names of that sort, and ``instead`` of which present address another one
-    comes. ``names``: of sites beside the domain and www."""
+    comes; ``by_name``: the same for one name. ``names``: of sites beside the domain and www."""
 
     web: tuple[str, ...] = ()
     mail: tuple[str, ...] = ()
     instead: Mapping[str, str] = field(default_factory=dict)
+    by_name: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
     names: tuple[Name, ...] = ()
 
     def of(self, spot: Spot, present: Iterable[str], web_present: Iterable[str]) -> tuple[str, ...]:
         """For one service: the new addresses. Mail goes where the site goes if both are at one address now."""
         present = list(present)
         found = [self.instead[each] for each in present if each in self.instead]
+        found += self.by_name.get(spot.name, ())
         if spot.protocol in WEB:
             found += self.web
         else:
@@ -65,6 +68,9 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     wanted = [(spot, address, False) for spot in spots for address in known[spot.name]]
     for spot in spots:
         wanted += [(spot, each, True) for each in places.of(spot, known[spot.name], web_present) if each not in known[spot.name]]
+    home, mapped = tuple(outside.settings.network.home), outside.settings.network.map is not None
+    left += [f"{address}: a special address, at which nobody is" for _, address, _ in wanted if not mapped and leads_nowhere(address, home)]
+    wanted = [each for each in wanted if mapped or not leads_nowhere(each[1], home)]
     look = _Look(outside, domain, trusted)
     seen = await side_by_side(look.at, list(dict.fromkeys(wanted)), _AT_ONCE)
     visited = Visit(domain, outside.clock.now(), tuple(seen), tuple(dict.fromkeys(left)))

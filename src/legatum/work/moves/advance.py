@@ -24,6 +24,7 @@ from legatum.work.memory import note_done
 from legatum.work.moves.effects.whole import WholeStep
 from legatum.work.moves.job import Job
 from legatum.work.moves.premises import keep_as_it_is, moved_on
+from legatum.work.moves.services import worse_services
 from legatum.work.outside import Outside
 
 _LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
@@ -54,7 +55,7 @@ class Halted:
 class Ways:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
     stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside the house's windows too;
-    the rest are told: ``by_hand`` what only a person
+    ``anyway``: although the services are worse where visitors are led to; the rest are told: ``by_hand`` what only a person
     can do, ``missing`` what is not as it was meant meanwhile."""
 
     wait: bool
@@ -68,6 +69,7 @@ class Ways:
     until: str | None = None
     unproven: bool = False
     any_time: bool = False
+    anyway: bool = False
 
 
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
@@ -187,6 +189,8 @@ async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Hal
 
 async def _gate(job: Job, action: WholeStep, ways: Ways) -> Halted | None:
     refusals = await action.gate()
+    if not refusals and not ways.anyway:
+        refusals = await worse_services(job)
     if refusals:
         return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
     if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):

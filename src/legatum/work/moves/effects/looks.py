@@ -24,6 +24,7 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
 from legatum.work.moves.readiness import bogus_names, differing, unready
+from legatum.work.moves.services import services_now
 from legatum.work.survey import survey
 from legatum.work.zones.compare import addresses_by_side, compare_answers
 
@@ -139,7 +140,7 @@ class Agree(Action[Agreed]):
         now = self.now()
         parties = "parent, child, registrar" if effect.registrar else "parent, child"
         parties += " and resolvers" if effect.resolvers else ""
-        return self.outcome(now, now, f"all {len(verdict.checks)} agree: {parties}")
+        return self.outcome(now, now, f"all {len(verdict.checks)} agree: {parties}; {await services_now(job)}")
 
     async def _given_up(self) -> Outcome:
         self.job.glance.forget()
@@ -177,4 +178,5 @@ class SeeAnswers(Action[Answered]):
 
         when = await job.outside.until_seen(missing, f"{len(effect.rrsets)} RRsets at every server and resolver")
         count = len(job.outside.resolvers())
-        return self.outcome(when, when, f"{len(addresses)} addresses and {count} resolvers give just that")
+        given = f"{len(addresses)} addresses and {count} resolvers give just that"
+        return self.outcome(when, when, f"{given}; {await services_now(job)}")

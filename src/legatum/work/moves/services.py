@@ -1,0 +1,93 @@
+"""The gate of every step that leads visitors to other addresses: the services there must not be worse than those that they have now."""
+
+from legatum.core.fault import Fault, OutsideFault
+from legatum.core.findings.finding import Severity
+from legatum.core.moves.effects import Change, Delegated, Records
+from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, below, is_under, name_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import AAAA, MX, NS, A
+from legatum.core.service import judge_visit, worse
+from legatum.core.service.leading import led_to
+from legatum.core.zones.zone import Zone
+from legatum.work.moves.job import Job
+from legatum.work.visit import NewPlaces, visit
+
+_MOST_NAMES = 12
+
+
+async def worse_services(job: Job) -> list[Refusal]:
+    """What visitors would suffer at addresses that the step leads them to. A way back leads to where they were."""
+    led = {} if job.runbook.retreating else await _led_elsewhere(job)
+    if not led:
+        return []
+    found = worse(await visit(job.outside, job.domain, NewPlaces(by_name=led, names=tuple(led))))
+    if not found:
+        return []
+    more = f"; and {len(found) - 1} more" if len(found) > 1 else ""
+    address = next(iter(led.values()))[0]
+    remedy = f"all of it: `legatum visit {name_text(job.domain)} --at {address}`; mend it there, or go on all the same: --anyway"
+    return [Refusal(f"visitors would be worse off: {found[0]}{more}", remedy)]
+
+
+async def services_now(job: Job) -> str:
+    """What is behind the names by way of the DNS, in a few words for an outcome."""
+    try:
+        found = await visit(job.outside, job.domain)
+    except Fault as fault:
+        return f"the services could not be looked at: {fault.message}"
+    if not found.seen:
+        return "no services to look at"
+    errors = [each for each in judge_visit(found) if each.kind.severity == Severity.ERROR]
+    if not errors:
+        return f"all {len(found.seen)} services behind the names answer as they should"
+    more = f", and {len(errors) - 1} more" if len(errors) > 1 else ""
+    return f"behind the names: error: {errors[0].kind.title.lower()}: {errors[0].sightings[0].seen}{more}"
+
+
+async def _led_elsewhere(job: Job) -> dict[Name, tuple[str, ...]]:
+    """Name → addresses that visitors are led to by the step, and are not now."""
+    led: dict[Name, tuple[str, ...]] = {}
+    for effect in job.step.effects:
+        if isinstance(effect, Records):
+            for change in effect.changed:
+                if change.key[1] in (A, AAAA) and change.before is not None and (added := _added(change)):
+                    led[change.key[0]] = (*led.get(change.key[0], ()), *added)
+                elif change.key[1] == NS and change.after is not None:
+                    hosts = set(targets(change.after)) - set(targets(change.before))
+                    led |= await _by_another_side(job, effect.zone, effect.place, change.key[0], hosts)
+        elif isinstance(effect, Delegated) and effect.before and effect.after:
+            left = next((place for host in effect.before if (place := job.runbook.premises.place_of(host))), "")
+            led |= await _by_another_side(job, effect.domain, left, effect.domain, set(effect.after) - set(effect.before))
+    return dict(list(led.items())[:_MOST_NAMES])
+
+
+def _added(change: Change) -> tuple[str, ...]:
+    return tuple(sorted(_addresses(change.after) - _addresses(change.before)))
+
+
+def _addresses(rrset: RRset | None) -> set[str]:
+    return {address_text(rdata) for rdata in rrset.rdatas} if rrset is not None else set()
+
+
+async def _by_another_side(job: Job, zone: Name, left: str, cut: Name, hosts: set[Name]) -> dict[Name, tuple[str, ...]]:
+    """Where names at and below a cut lead to by the zone of those newly named, and not by that of who is left."""
+    right = next((place for host in sorted(hosts) if (place := job.runbook.premises.place_of(host))), "")
+    if not left or not right or left == right:
+        return {}
+    try:
+        one, other = await job.zone(left, zone), await job.zone(right, cut)
+    except OutsideFault:
+        return {}  # the step's own gates say so
+    found = {}
+    for name in _names(one, cut):
+        old, new = led_to(one, name), led_to(other, name)
+        if new and old is not None and (added := tuple(each for each in new if each not in old)):
+            found[name] = added
+    return found
+
+
+def _names(zone: Zone, cut: Name) -> list[Name]:
+    hosts = [host for host in targets(zone.get(cut, MX)) if is_under(host, cut)]
+    return [cut, below("www", cut), *hosts]
