@@ -4,6 +4,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, show, with_outside
+from legatum.cli.survey import add_service, require_service
 
 if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
@@ -18,6 +19,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--registrar", metavar="NAME", help="also what this registrar's account at the registry holds")
     parser.add_argument("--no-resolvers", action="store_true", help="leave the resolvers of the settings alone")
     parser.add_argument("--no-rdap", action="store_true", help="leave registration data alone")
+    add_service(parser)
     add_common(parser)
 
 
@@ -67,6 +69,7 @@ def run(args: argparse.Namespace) -> int:
     from legatum.core.records.name import parse_domain
 
     domains = [parse_domain(text) for text in args.domain]
+    require_service(args)
 
     async def work(outside: "Outside") -> int:
         documents = [await _one(args, outside, domain) for domain in domains]
@@ -86,7 +89,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     from legatum.work.look.wanted import Wanted
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
-    verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted)
+    service = (args.before or "") if args.service else None
+    verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted, service)
     remember(args, outside, [found.picture])
     if found.asked_for is not None:
         note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")

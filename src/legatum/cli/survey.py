@@ -23,11 +23,27 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--change-at", metavar="WHEN", help="when a change of name servers is planned: RFC 3339, or from now such as 2h")
     parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
     parser.add_argument("--chain", action="store_true", help="also the chain of trust above it, from the root down")
+    add_service(parser)
     parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
     parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
     parser.add_argument("--html", metavar="FILE", help="a report in one file, for the customer's ticket")
     add_common(parser)
+
+
+def add_service(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--service", action="store_true", help="also sites, mail and certificates, and what the names say of them; see `legatum visit`"
+    )
+    parser.add_argument("--before", metavar="PLACE", help="with it: the zone as it was: a provider, a master file, server:ADDRESS")
+
+
+def require_service(args: argparse.Namespace) -> None:
+    """Raises :class:`BadInput`."""
+    from legatum.core.fault import BadInput
+
+    if args.before and not args.service:
+        raise BadInput("--before without --service", "it is what mail and certificates are held against: add --service")
 
 
 def run(args: argparse.Namespace) -> int:
@@ -36,12 +52,13 @@ def run(args: argparse.Namespace) -> int:
 
     if bool(args.domain) == bool(args.source):
         raise BadInput("survey wants domains, or --from FILE", "`legatum survey DOMAIN`")
+    require_service(args)
     if args.source:
         return run_interruptibly(_again(args))
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
-        from legatum.work.survey import survey, whole_chain
+        from legatum.work.survey import survey, whole_chain, with_service
 
         wanted = await _wanted(args, outside)
         surveys = []
@@ -49,6 +66,8 @@ def run(args: argparse.Namespace) -> int:
             found = await survey(outside, domain, args.registrar, wanted)
             if args.chain:
                 found = replace(found, chain=remember_chain(args, outside, await whole_chain(outside, found)))
+            if args.service:
+                found = await with_service(outside, found, args.before or "")
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [found.picture])
@@ -105,7 +124,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 def _document(found: "Survey") -> "SurveyDocument":
     from legatum.views.survey import survey_document
 
-    return survey_document(found.picture, found.findings, found.chain)
+    return survey_document(found.picture, found.findings, found.chain, found.service)
 
 
 def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:

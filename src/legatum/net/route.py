@@ -25,7 +25,7 @@ class Endpoint(NamedTuple):
 class Route:
     """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say.
 
-    A key may be ``ADDRESS#PORT`` for a service of its own on that address, or ``*#PORT`` for one that is the same on all of them.
+    A key may be ``ADDRESS#PORT`` for a service of its own on that address, or ``*#PORT`` for one on all that are not in it.
     """
 
     def __init__(self, mapping: Mapping[str, Endpoint] | None = None) -> None:
@@ -36,7 +36,7 @@ class Route:
         if self._mapping is None:
             return Endpoint(_canonical(address), port)
         address = _canonical(address)
-        found = self._mapping.get(f"{address}#{port}") or self._mapping.get(f"*#{port}") or self._mapping.get(address)
+        found = self._mapping.get(f"{address}#{port}") or self._mapping.get(address) or self._mapping.get(f"*#{port}")
         if found is None:
             raise Unreachable(f"{address} is not in the address map")
         return found

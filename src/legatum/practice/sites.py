@@ -105,11 +105,11 @@ class _Mail:
 
     async def __call__(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         secure = False
-        writer.write(b"220 mail.quillmoor.test ready\r\n")
+        writer.write(b"220 quillmoor-mail ready\r\n")
         while line := (await reader.readuntil(b"\n")).decode("latin-1").strip():
             verb = line.upper()
             if verb.startswith("EHLO"):
-                writer.write(b"250-mail.quillmoor.test\r\n" + (b"" if secure else b"250-STARTTLS\r\n") + b"250 SIZE 52428800\r\n")
+                writer.write(b"250-quillmoor-mail\r\n" + (b"" if secure else b"250-STARTTLS\r\n") + b"250 SIZE 52428800\r\n")
             elif verb == "STARTTLS" and not secure:
                 writer.write(b"220 go ahead\r\n")
                 await writer.start_tls(self._tls)
@@ -134,6 +134,6 @@ def _is_hosted(domain: str) -> bool:
 
 
 async def _greet_imap(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-    writer.write(b"* OK mail.quillmoor.test ready\r\n")
+    writer.write(b"* OK quillmoor-mail ready\r\n")
     await writer.drain()
     await reader.readuntil(b"\n")

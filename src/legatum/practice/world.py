@@ -9,6 +9,7 @@ import secrets
 import ssl
 import time
 from collections.abc import Iterable
+from ipaddress import ip_address
 from pathlib import Path
 from types import TracebackType
 
@@ -18,7 +19,7 @@ from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import AAAA, DS, NS, SOA, A
+from legatum.core.records.rrtype import AAAA, DS, NS, PTR, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
@@ -210,6 +211,8 @@ class World:
     def _serve_everything(self) -> None:
         for authority in self.hostings["root"]:
             authority.serve(self._root_zone())
+            for zone in self._reverse_zones():
+                authority.serve(zone)
         for tld, hosting in scenario.TLDS.items():
             self._serve_group(tld, [self._tld_zone(tld, hosting)])
         for provider, hosting in scenario.PROVIDERS.items():
@@ -250,6 +253,20 @@ class World:
             rrsets += [_ns(name, hosting.servers, 86400), *_address_rrsets(hosting.servers, 86400)]
             rrsets.append(rrset(name, DS, 86400, [ds_of_key(name, key_data(tld, name))]))
         return self._blank(ROOT, scenario.ROOT_SERVERS, 1, ttl=86400).with_rrsets(rrsets)
+
+    def _reverse_zones(self) -> Iterable[Zone]:
+        """The names of addresses, where a name of a customer's zone has one to itself."""
+        named: dict[str, dict[Name, Name]] = {}
+        for hosting in scenario.PROVIDERS.values():
+            for each in (one for domain in hosting.zones for one in self._customer_zone(domain, hosting)):
+                for rdata in each.rdatas if each.rtype in (A, AAAA) else ():
+                    pointer = ip_address(rdata).reverse_pointer
+                    named.setdefault(pointer.split(".", 32 if each.rtype == AAAA else 4)[-1], {}).setdefault(
+                        parse_name(pointer + "."), each.name
+                    )
+        for origin, names in named.items():
+            pointers = (rrset(name, PTR, 86400, [target]) for name, target in names.items())
+            yield self._blank(parse_name(origin + "."), scenario.ROOT_SERVERS, 1, ttl=86400).with_rrsets(pointers)
 
     def _blank(self, origin: Name, servers: Iterable[str], serial: int, ttl: int = 3600) -> Zone:
         first = parse_name(next(iter(servers)) + ".")

@@ -170,10 +170,11 @@ class Rdap(Section):
 
 class Visiting(Section):
     """How services are looked at. ``authority``: a file of certificates to trust instead of the system's; ``timeout``: for one visit in
-    all."""
+    all; ``issuers``: an authority's name in certificates → its name in CAA records."""
 
     authority: str | None = None
     timeout: str = "10s"
+    issuers: dict[str, str] = field(default_factory=dict)
 
 
 class House(Section):

@@ -4,8 +4,8 @@ from collections.abc import Sequence
 
 from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
+from legatum.views.findings import FindingPart, finding_part, show_findings
 from legatum.views.screen import BAD, Screen
-from legatum.views.survey import FindingPart, finding_part, show_findings
 from legatum.work.zones.lint import Linted
 
 _MOST_SHOWN = 40

@@ -10,12 +10,19 @@ from legatum.views.chain_drawing import draw_chain
 from legatum.views.drawing import draw_delegation, draw_narrow
 from legatum.views.page import render
 from legatum.views.survey import SurveyDocument
+from legatum.views.visit import service_rows
 
 
 def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
     """The page. Everything from the network is escaped, control characters are spelt out."""
     drawn = [
-        (document, draw_delegation(document, picture), draw_narrow(document, picture), draw_chain(document.chain))
+        (
+            document,
+            draw_delegation(document, picture),
+            draw_narrow(document, picture),
+            draw_chain(document.chain),
+            service_rows(document.service) if document.service is not None else [],
+        )
         for document, picture in surveys
     ]
     return render("report.html", surveys=drawn)

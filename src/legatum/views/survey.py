@@ -16,9 +16,13 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import RRSIG, type_text
 from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
+from legatum.core.service import judge_visit, worse
+from legatum.core.service.seen import Visit
 from legatum.views.chain import ChainDocument, chain_document, show_links
 from legatum.views.document import Document, Part
-from legatum.views.screen import BAD, DOUBT, QUIET, Screen
+from legatum.views.findings import FindingPart, finding_part, show_findings
+from legatum.views.screen import BAD, QUIET, Screen
+from legatum.views.visit import VisitDocument, show_services, visit_document
 
 
 class ParentPart(Part):
@@ -104,22 +108,10 @@ class RecordPart(Part):
     data: list[str]
 
 
-class FindingPart(Part):
-    slug: str
-    severity: str
-    title: str
-    seen: list[str]
-    why: str
-    remedy: str
-    standard: str
-    replies: list[int]
-    explains: dict[str, int]
-
-
 class SurveyDocument(Document, tag="legatum.survey/1"):
     """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
-    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``: where it
-    was asked for."""
+    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``,
+    ``service``: where they were asked for."""
 
     domain: str
     unicode: str
@@ -146,6 +138,7 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     not_known: list[str]
     not_looked_at: list[str]
     chain: ChainDocument | None = None
+    service: VisitDocument | None = None
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -154,7 +147,9 @@ class SurveyListDocument(Document, tag="legatum.survey-list/1"):
     surveys: list[SurveyDocument]
 
 
-def survey_document(picture: Picture, findings: tuple[Finding, ...], chain: Chain | None = None) -> SurveyDocument:
+def survey_document(
+    picture: Picture, findings: tuple[Finding, ...], chain: Chain | None = None, service: Visit | None = None
+) -> SurveyDocument:
     soas = [view.soa for view in picture.serving if view.soa]
     verdict, following = _verdict(picture, findings)
     return SurveyDocument(
@@ -181,8 +176,13 @@ def survey_document(picture: Picture, findings: tuple[Finding, ...], chain: Chai
         questions=picture.questions,
         dropped=picture.dropped,
         not_known=list(picture.not_known),
-        not_looked_at=["names other than those shown", *unseen(picture, chain is not None)],
+        not_looked_at=[
+            "names other than those shown",
+            *unseen(picture, chain is not None),
+            *([] if service else ["the services behind the names (--service)"]),
+        ],
         chain=chain_document(chain, picture.at) if chain is not None else None,
+        service=visit_document(service, judge_visit(service), worse(service)) if service is not None else None,
     )
 
 
@@ -319,21 +319,6 @@ def record_part(rrset: RRset) -> RecordPart:
     return RecordPart(name=name_text(rrset.name), type=type_text(rrset.rtype), ttl=rrset.ttl, data=rdata_texts(rrset))
 
 
-def finding_part(found: Finding) -> FindingPart:
-    kind = found.kind
-    return FindingPart(
-        slug=kind.slug,
-        severity=str(kind.severity),
-        title=kind.title,
-        seen=[each.seen for each in found.sightings],
-        why=kind.why,
-        remedy=kind.remedy,
-        standard=kind.standard,
-        replies=sorted({number for each in found.sightings for number in each.replies}),
-        explains=dict(found.explains),
-    )
-
-
 # For people
 
 
@@ -365,6 +350,8 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
             ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
         )
     _show_others(document, screen)
+    if document.service is not None:
+        show_services(document.service, screen)
     screen.line()
     screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)
 
@@ -380,19 +367,6 @@ def _show_security(document: SurveyDocument, screen: Screen) -> None:
     screen.heading("DNSSEC")
     until = min((each.signatures_until for each in document.servers if each.signatures_until), default="-")
     screen.pairs([("DS at the parent", "\n".join(document.ds) or "none"), ("keys", "\n".join(keys) or "none"), ("signed until", until)])
-
-
-def show_findings(findings: Iterable[FindingPart], screen: Screen) -> None:
-    for each in findings:
-        screen.line()
-        screen.line(f"{each.severity}: {each.title}  [{each.slug}]", {"error": BAD, "warning": DOUBT}.get(each.severity, ""))
-        for seen in each.seen[:6]:
-            screen.line(f"  seen: {seen}", indent=8)
-        if len(each.seen) > 6:
-            screen.line(f"  and {len(each.seen) - 6} more")
-        if each.explains:
-            screen.line(f"  explains: {', '.join(f'{slug} ({count})' for slug, count in each.explains.items())}", indent=12)
-        screen.line(f"  do:   {each.remedy}", indent=8)
 
 
 def _show_timers(document: SurveyDocument, screen: Screen) -> None:

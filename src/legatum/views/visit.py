@@ -10,9 +10,9 @@ from legatum.core.service.page import likeness
 from legatum.core.service.seen import Certificate, MailSeen, Seen, Trust, Visit, WebSeen
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
+from legatum.views.findings import FindingPart, finding_part, show_findings
 from legatum.views.page import render
 from legatum.views.screen import BAD, GOOD, QUIET, Screen
-from legatum.views.survey import FindingPart, finding_part, show_findings
 
 
 class CertificatePart(Part):
@@ -159,13 +159,17 @@ def _certificate(found: Certificate | None) -> CertificatePart | None:
 def show_visit(document: VisitDocument, screen: Screen) -> None:
     screen.verdict(document.good, document.verdict, document.next)
     show_findings(document.findings, screen)
-    rows = service_rows(document)
-    styles = [BAD if bad else GOOD if new else "" for *_, new, bad in rows]
-    if rows:
-        screen.heading("Side by side: what is there now, and at the new address" if document.compares else "What is there")
-        screen.table(COLUMNS, [row[:6] for row in rows], styles)
+    show_services(document, screen)
     screen.line()
     screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)
+
+
+def show_services(document: VisitDocument, screen: Screen) -> None:
+    """What stands behind the names, a row for each service and what is alike of it."""
+    rows = service_rows(document)
+    if rows:
+        screen.heading("The services: what is there now, and at the new address" if document.compares else "The services behind the names")
+        screen.table(COLUMNS, [row[:6] for row in rows], [BAD if bad else GOOD if new else "" for *_, new, bad in rows])
 
 
 COLUMNS = ("service", "name", "address", "answers", "what", "certificate")

@@ -1,29 +1,34 @@
 """Confirming: a survey, and the expected records asked for at every server and resolver."""
 
 import asyncio
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.picture import Picture
 from legatum.core.observation.soundness import Given, questions
 from legatum.core.observation.unseen import unseen
 from legatum.core.observation.verdict import RecordView, Verdict, agreement
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import CNAME
+from legatum.core.service import service_checks
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
+from legatum.work.look.answers import ask_servers, given
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
-from legatum.work.survey import Survey, survey
+from legatum.work.survey import Survey, survey, with_service
 
 _LONGEST_CHAIN = 8
 
 
 async def confirm(
-    outside: Outside, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None
-) -> tuple[Verdict, Survey]:
-    """One verdict, and what it rests on. Where records, a serial or a DS alone are expected nothing else is looked into; else the domain is
+    outside: Outside, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None,
+    service: str | None = None,
+) -> tuple[Verdict, Survey]:  # fmt: skip
+    """One verdict, and what it rests on. ``service``: the services behind the names too, and what they were before, as a place, or empty.
+    Where records, a serial or a DS alone are expected nothing else is looked into; else the domain is
     to be sound in itself too. Raises as :func:`~legatum.work.survey.survey`."""
     found = await survey(outside, domain, registrar, wanted)
     resolvers = wanted is None or wanted.resolvers
@@ -32,7 +37,13 @@ async def confirm(
         ask_records(outside, found.picture, expected.records, resolvers),
         _nothing() if narrow else ask_for_visitors(outside, found.picture, resolvers),
     )
-    return agreement(found.picture, expected, records, given, not_looked_at(outside, found.picture, narrow)), found
+    left = not_looked_at(outside, found.picture, narrow)
+    if service is None:
+        return agreement(found.picture, expected, records, given, [*left, "the services behind the names (--service)"]), found
+    found = await with_service(outside, found, service)
+    assert found.service is not None
+    verdict = agreement(found.picture, expected, records, given, [*left, *found.service.not_looked_at])
+    return replace(verdict, checks=(*verdict.checks, *service_checks(found.service))), found
 
 
 async def _nothing() -> None:
@@ -43,28 +54,12 @@ async def ask_for_visitors(outside: Outside, picture: Picture, resolvers: bool) 
     """What every serving address, and every resolver, gives for what visitors come for, signatures and all."""
 
     async def resolver(who: str, place: ResolverPlace, name: Name, rtype: int) -> Given:
-        return _given("resolver", f"{who} ({place.address})", place.address, await ask_resolver(outside.asker, place, name, rtype))
+        return given("resolver", f"{who} ({place.address})", place.address, await ask_resolver(outside.asker, place, name, rtype))
 
     wanted = questions(picture.domain)
     places = outside.resolvers().items() if resolvers else ()
     copies = asyncio.gather(*(resolver(who, place, *key) for key in wanted for who, place in places))
     return [*await ask_servers(outside, picture, wanted), *await copies]
-
-
-async def ask_servers(outside: Outside, picture: Picture, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
-    """What every address that answers for the domain gives, signatures and all."""
-
-    async def child(view: ServerView, name: Name, rtype: int) -> Given:
-        reply = await outside.asker.ask(view.address, name, rtype, dnssec=True)
-        return _given("child", f"{name_text(view.server)} ({view.address})", view.address, reply)
-
-    return list(await asyncio.gather(*(child(view, *key) for key in wanted for view in picture.serving)))
-
-
-def _given(party: str, who: str, address: str, reply: Reply) -> Given:
-    return Given(
-        party, who, address, reply.name, reply.rtype, reply.outcome, reply.rcode, reply.authoritative, reply.answer, reply.authority
-    )
 
 
 def not_looked_at(outside: Outside, picture: Picture, narrow: bool) -> list[str]:

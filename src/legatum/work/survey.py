@@ -17,19 +17,21 @@ if TYPE_CHECKING:
     from legatum.core.dnssec.chain import Chain
     from legatum.core.findings import Finding
     from legatum.core.observation.picture import Picture, RegistrationView
+    from legatum.core.service.seen import Visit
     from legatum.net.reply import Reply
 
 
 @dataclass(frozen=True)
 class Survey:
     """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
-    ``chain``: of trust, from the root down, where that was looked at."""
+    ``chain``: of trust, from the root down, and ``service``: what stands behind the names, where that was looked at."""
 
     picture: "Picture"
     findings: "tuple[Finding, ...]"
     evidence: Evidence
     asked_for: Name | None = None
     chain: "Chain | None" = None
+    service: "Visit | None" = None
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
@@ -54,6 +56,19 @@ async def whole_chain(outside: Outside, found: Survey) -> "Chain":
 
     above = await chain_of(outside, found.picture.parent_zone)
     return Chain([*above.links, own_link(found.picture)], above.left_out)
+
+
+async def with_service(outside: Outside, found: Survey, before: str = "") -> Survey:
+    """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move.
+    Raises :class:`BadInput`, and :class:`OutsideFault` where that place does not give it."""
+    from legatum.core.findings.finding import by_severity
+    from legatum.core.service import judge_visit
+    from legatum.work.gathering.contents import contents_of
+    from legatum.work.service import Before, look_at_service
+
+    zone = (await contents_of(outside, before, found.picture.domain)).zone if before else None
+    service = await look_at_service(outside, found.picture, before=Before(zone))
+    return replace(found, service=service, findings=by_severity((*found.findings, *judge_visit(service))))
 
 
 async def look_again(

@@ -12,7 +12,8 @@ from legatum.core.records.rrset import RRset, names_in, targets
 from legatum.core.records.rrtype import AAAA, MX, SRV, A
 from legatum.core.records.space import leads_nowhere
 from legatum.core.service.page import likeness
-from legatum.core.service.seen import MAIL, WEB, Protocol, Seen, Spot, Visit, WebSeen
+from legatum.core.service.seen import Seen, Visit, WebSeen
+from legatum.core.service.spot import MAIL, WEB, Protocol, Spot
 from legatum.net.side_by_side import side_by_side
 from legatum.net.visiting.mail import visit_mail
 from legatum.net.visiting.web import Visitor

@@ -97,6 +97,11 @@ def judge_with(kinds: Iterable[Kind], picture: object) -> tuple[Finding, ...]:
     return tuple(Finding(kind, own, tuple(sorted(explained.get(kind.slug, Counter()).items()))) for kind, own in told)
 
 
+def by_severity(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Worst first, else as they come."""
+    return tuple(sorted(findings, key=lambda each: _ORDER.index(each.kind.severity)))
+
+
 def _cause(kind: Kind, sighting: Sighting, seen: Mapping[str, tuple[Kind, tuple[Sighting, ...]]]) -> str | None:
     """The first cause of a sighting that was seen too, followed to where it has no cause itself."""
     for slug in kind.after:

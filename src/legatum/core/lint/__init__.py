@@ -5,7 +5,7 @@ survey, over a picture of one server that serves the zone.
 """
 
 from legatum.core.findings import KINDS as SURVEYED
-from legatum.core.findings.finding import Finding, Kind, Severity, collect, judge_with
+from legatum.core.findings.finding import Finding, Kind, by_severity, collect, judge_with
 from legatum.core.lint import aliases, cuts, mail, names, sets
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.observation.picture import Picture, ServerView
@@ -23,13 +23,12 @@ _SHARED = [
         "negative-ttl-long", "negative-ttl-short", "ns-ttl-short",
     )
 ]  # fmt: skip
-_ORDER = list(Severity)
 
 
 def lint(contents: ZoneContents) -> tuple[Finding, ...]:
     """Every finding on the zone, worst first."""
     found = judge_with(KINDS.values(), contents) + judge_with(_SHARED, _picture(contents))
-    return tuple(sorted(found, key=lambda each: _ORDER.index(each.kind.severity)))
+    return by_severity(found)
 
 
 def _picture(contents: ZoneContents) -> Picture:

@@ -26,7 +26,7 @@ _NUMBERS = {text: number for number, text in (MNEMONICS | RARE).items()} | {"ANA
 
 A, NS, CNAME, SOA, PTR, MX, TXT, AAAA, SRV, DNAME = 1, 2, 5, 6, 12, 15, 16, 28, 33, 39
 OPT, DS, RRSIG, NSEC, DNSKEY, NSEC3, NSEC3PARAM, CDS, CDNSKEY = 41, 43, 46, 47, 48, 50, 51, 59, 60
-TSIG, IXFR, AXFR, ANY, CAA = 250, 251, 252, 255, 257
+TLSA, TSIG, IXFR, AXFR, ANY, CAA = 52, 250, 251, 252, 255, 257
 ALIAS = 65401  # of the private range: no standard has it, but master files from providers that offer it do; its data are one name
 
 # How the data is laid out: octets to pass before the names, how many character-strings after those, how many names.

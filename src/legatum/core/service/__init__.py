@@ -4,10 +4,19 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from legatum.core.findings.finding import Finding, Kind, Severity, Sighting, collect, judge_with
-from legatum.core.service.kinds import certificates, change, mail, web
+from legatum.core.observation.verdict import Check
+from legatum.core.records.name import name_text
+from legatum.core.service.kinds import certificates, change, mail, readiness, senders, web
 from legatum.core.service.seen import Visit
 
-FAMILIES = {"web": web, "certificates": certificates, "mail servers": mail, "new address": change}
+FAMILIES = {
+    "web": web,
+    "certificates": certificates,
+    "readiness": readiness,
+    "mail servers": mail,
+    "senders": senders,
+    "new address": change,
+}
 KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
 
 
@@ -35,3 +44,14 @@ def _errors(findings: Iterable[Finding]) -> list[tuple[str, Sighting]]:
 def _spot(sighting: Sighting) -> str:
     """The service and its name, of the place that a sighting is about."""
     return sighting.about.rpartition(" at ")[0]
+
+
+def service_checks(visit: Visit) -> tuple[Check, ...]:
+    """For a verdict: every error is somebody who does not agree; where there is none, all services do."""
+    wrong = [
+        Check("service", sighting.about or name_text(visit.domain), False, sighting.seen, about=slug)
+        for slug, sighting in _errors(judge_visit(visit))
+    ]
+    if wrong or not visit.seen:
+        return tuple(wrong)
+    return (Check("service", name_text(visit.domain), True, f"{len(visit.seen)} looked at: no error", about="services"),)

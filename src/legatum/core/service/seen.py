@@ -8,21 +8,8 @@ from enum import StrEnum
 
 from legatum.core.records.name import Name, name_text
 from legatum.core.service.page import Page
-
-
-class Protocol(StrEnum):
-    """What is spoken; each has its port."""
-
-    HTTP = "http"
-    HTTPS = "https"
-    SMTP = "smtp"
-    SUBMISSION = "submission"
-    IMAPS = "imaps"
-
-
-PORTS = {Protocol.HTTP: 80, Protocol.HTTPS: 443, Protocol.SMTP: 25, Protocol.SUBMISSION: 587, Protocol.IMAPS: 993}
-WEB = (Protocol.HTTP, Protocol.HTTPS)
-MAIL = (Protocol.SMTP, Protocol.SUBMISSION, Protocol.IMAPS)
+from legatum.core.service.records import NameRecords
+from legatum.core.service.spot import Spot
 
 
 class Trust(StrEnum):
@@ -87,14 +74,6 @@ class MailSeen:
 
 
 @dataclass(frozen=True, slots=True)
-class Spot:
-    """One service of one name: what visitors ask for."""
-
-    protocol: Protocol
-    name: Name
-
-
-@dataclass(frozen=True, slots=True)
 class Seen:
     """``new``: the address is one that the DNS does not name yet."""
 
@@ -111,12 +90,13 @@ class Seen:
 @dataclass(frozen=True)
 class Visit:
     """``at``: seconds since 1970. ``seen``: every service at every address; those of the new ones only where one was named.
-    ``not_looked_at``: in words."""
+    ``not_looked_at``: in words; ``records``: what the names say, where that was looked at."""
 
     domain: Name
     at: float
     seen: tuple[Seen, ...]
     not_looked_at: tuple[str, ...] = ()
+    records: NameRecords | None = None
 
     def of(self, spot: Spot, new: bool) -> tuple[Seen, ...]:
         return tuple(each for each in self.seen if each.spot == spot and each.new is new)

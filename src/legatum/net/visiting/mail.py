@@ -10,7 +10,8 @@ import ssl
 from dataclasses import replace
 
 from legatum.core.records.name import Name, name_text
-from legatum.core.service.seen import PORTS, MailSeen, Protocol, Trust
+from legatum.core.service.seen import MailSeen, Trust
+from legatum.core.service.spot import PORTS, Protocol
 from legatum.net.reply import Trouble
 from legatum.net.route import Endpoint, Route, Unreachable
 from legatum.net.visiting.tls import lenient, seen_certificate, strict, trust_of

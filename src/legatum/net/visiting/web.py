@@ -12,13 +12,15 @@ from urllib.parse import urljoin, urlsplit
 
 from legatum.core.records.name import Name, name_text
 from legatum.core.service.page import page_of
-from legatum.core.service.seen import PORTS, Certificate, Protocol, Trust, WebSeen
+from legatum.core.service.seen import Certificate, Trust, WebSeen
+from legatum.core.service.spot import PORTS, Protocol
 from legatum.net.reply import Trouble
 from legatum.net.route import Route, Unreachable
 from legatum.net.visiting.tls import lenient, seen_certificate, strict, trust_of
 
 _MOST_OCTETS = 1 << 20
 _MOST_HOPS = 8
+_LONGEST_TEXT = 65_536
 _REDIRECTS = (301, 302, 303, 307, 308)
 _HEADERS = {"user-agent": "legatum", "accept": "text/html, */*;q=0.5", "accept-encoding": "identity"}
 _PROTOCOLS = ("h2", "http/1.1")
@@ -137,3 +139,32 @@ def _words(error: OSError) -> str:
     if isinstance(error, ConnectionError):
         return "the connection was cut off"
     return error.strerror or str(error)
+
+
+async def fetch_text(route: Route, address: str, url: str, timeout: float, authority: str | None) -> tuple[str, str]:
+    """A small text behind a certificate that must hold, without redirects (RFC 8461 s3.3); and why there is none."""
+    import httpx
+
+    parts = urlsplit(url)
+    host = parts.hostname or ""
+    try:
+        end = route.endpoint(address, PORTS[Protocol.HTTPS])
+        tls = ssl.create_default_context(cafile=authority)
+        place = f"[{end.host}]:{end.port}" if end.is_ipv6 else f"{end.host}:{end.port}"
+        async with asyncio.timeout(timeout), httpx.AsyncClient(verify=tls, trust_env=False, timeout=timeout) as client:
+            headers = {**_HEADERS, "host": host}
+            where = parts._replace(netloc=place).geturl()
+            request = client.build_request("GET", where, headers=headers, extensions={"sni_hostname": host})
+            response = await client.send(request, stream=True)
+            body = bytearray()
+            async for part in response.aiter_raw():
+                body += part
+                if len(body) > _LONGEST_TEXT:
+                    return "", f"more than {_LONGEST_TEXT} octets"
+            if response.status_code != 200:
+                return "", f"status {response.status_code}"
+            return body.decode("utf-8", "replace"), ""
+    except (TimeoutError, httpx.TimeoutException):
+        return "", str(Trouble.SILENT)
+    except (httpx.HTTPError, httpx.InvalidURL, OSError, ValueError) as error:
+        return "", f"it cannot be fetched ({error})"

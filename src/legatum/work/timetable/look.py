@@ -19,7 +19,7 @@ from legatum.core.timetable.observed import (
     usual_questions,
 )
 from legatum.core.timetable.question import Change, refuse_strange
-from legatum.work.confirm import ask_servers
+from legatum.work.look.answers import ask_servers
 from legatum.work.look.server import unmade_name
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside

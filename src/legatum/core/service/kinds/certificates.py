@@ -6,7 +6,8 @@ from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.instant import instant_text
 from legatum.core.records.name import name_text
 from legatum.core.service.certificate import is_for, runs_out
-from legatum.core.service.seen import Certificate, Protocol, Seen, Trust, Visit
+from legatum.core.service.seen import Certificate, Seen, Trust, Visit
+from legatum.core.service.spot import Protocol
 
 _MEND = (
     "Install a certificate for the name there. Before a switch it can be had by a challenge over the DNS, or brought along with its key."

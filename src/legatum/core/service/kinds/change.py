@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.service.page import likeness
-from legatum.core.service.seen import Protocol, Seen, Visit, WebSeen
+from legatum.core.service.seen import Seen, Visit, WebSeen
+from legatum.core.service.spot import Protocol
 
 _ANOTHER, _ALIKE = 0.5, 0.97
 

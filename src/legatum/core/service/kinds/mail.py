@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.records.name import name_text
-from legatum.core.service.seen import MailSeen, Protocol, Seen, Visit
+from legatum.core.service.seen import MailSeen, Seen, Visit
+from legatum.core.service.spot import Protocol
 
 
 @finding(

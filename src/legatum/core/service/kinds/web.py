@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.records.name import name_text
-from legatum.core.service.seen import Protocol, Seen, Visit, WebSeen
+from legatum.core.service.seen import Seen, Visit, WebSeen
+from legatum.core.service.spot import Protocol
 
 _FAILED, _WANTS_A_PASSWORD = 400, 401
 

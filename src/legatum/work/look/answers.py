@@ -1,0 +1,26 @@
+"""What everybody who answers for a domain gives for a name, signatures and all."""
+
+import asyncio
+from collections.abc import Iterable
+
+from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.soundness import Given
+from legatum.core.records.name import Name, name_text
+from legatum.net.reply import Reply
+from legatum.work.outside import Outside
+
+
+async def ask_servers(outside: Outside, picture: Picture, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
+    """What every address that answers for the domain gives, signatures and all."""
+
+    async def child(view: ServerView, name: Name, rtype: int) -> Given:
+        reply = await outside.asker.ask(view.address, name, rtype, dnssec=True)
+        return given("child", f"{name_text(view.server)} ({view.address})", view.address, reply)
+
+    return list(await asyncio.gather(*(child(view, *key) for key in wanted for view in picture.serving)))
+
+
+def given(party: str, who: str, address: str, reply: Reply) -> Given:
+    return Given(
+        party, who, address, reply.name, reply.rtype, reply.outcome, reply.rcode, reply.authoritative, reply.answer, reply.authority
+    )
