@@ -87,14 +87,14 @@ class Asker:
 
     async def ask(
         self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
-        tries: int = 0,
+        tries: int = 0, network: str = "",
     ) -> Reply:  # fmt: skip
         """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP.
 
         ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: so many over UDP and no more; else as many as
-        patience has, and more where the server has answered other questions.
+        patience has, and more where the server has answered other questions; ``network``: on whose behalf (RFC 7871).
         """
-        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec)
+        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec, network=network)
         asking = _Asking(server, name, rtype, query, self._loop.time())
         pace = self.pace
         if pace is not None:
@@ -155,9 +155,9 @@ class Asker:
             for task in waiting:
                 task.cancel()
 
-    async def ask_all(self, servers: Sequence[str], name: Name, rtype: int, **how: bool) -> list[Reply]:
+    async def ask_all(self, servers: Sequence[str], name: Name, rtype: int) -> list[Reply]:
         """The same question to several servers at once; replies in the order of ``servers``."""
-        return list(await asyncio.gather(*(self.ask(server, name, rtype, **how) for server in servers)))
+        return list(await asyncio.gather(*(self.ask(server, name, rtype) for server in servers)))
 
     async def _over_udp(self, endpoint: Endpoint, asking: "_Asking", tries: int, counted: int = 0) -> Reply:
         """``counted``: how many tries the reply is said to have taken, if others went before."""

@@ -152,9 +152,9 @@ class Replay(Asker):
 
     async def ask(
         self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
-        tries: int = 0,
+        tries: int = 0, network: str = "",
     ) -> Reply:  # fmt: skip
-        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec)
+        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec, network=network)
         found = self._kept.get((server, name, rtype, query[2:], tcp))
         if found is None:
             found = Reply(server, name, rtype, self.clock.now(), 0.0, Transport.UDP, 0, trouble=Trouble.SILENT, query=query)

@@ -25,6 +25,7 @@ class Network(Section):
     ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known. ``rate``: questions a second to one
     server address in lists of domains, 0 for no limit. ``home``: special address ranges (private, documentation) that count as
     public here. ``anchors``: zone → DS records by which it is trusted, ``12345 13 2 …``; those of the public root where that is asked.
+    ``behalf``: networks on whose behalf servers are asked where their answers differ (RFC 7871), to see whether that is by place.
     """
 
     roots: Literal["public"] | dict[str, list[str]]
@@ -35,6 +36,7 @@ class Network(Section):
     rate: int = 150
     home: list[str] = field(default_factory=list)
     anchors: dict[str, list[str]] = field(default_factory=dict)
+    behalf: list[str] = field(default_factory=lambda: ["24.0.0.0/24", "80.0.0.0/24", "101.0.0.0/24", "102.0.0.0/24", "177.0.0.0/24"])
 
 
 class KeyReference(Section):

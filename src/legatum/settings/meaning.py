@@ -67,6 +67,7 @@ def _network(network: Network) -> Iterator[Objection]:
     yield from _between("network", "tries", network.tries, 1, 10)
     yield from _between("network", "rate", network.rate, 0, 1_000_000)
     yield from _each("network", "home", network.home, ip_network)
+    yield from _each("network", "behalf", network.behalf, ip_network)
     if isinstance(network.roots, dict):
         for name, addresses in network.roots.items():
             yield from _each("network", "roots", [name], _host)

@@ -44,6 +44,7 @@ class AnswerPart(Part):
     weight: str
     expected: bool
     answers: list[SaidPart]
+    varied: str = ""
 
 
 class CompareDocument(Document, tag="legatum.compare/1"):
@@ -170,6 +171,7 @@ def _answer(each: AnswerDifference, answers: AnswersComparison) -> AnswerPart:
         weight=str(each.weight),
         expected=each.weight == ForVisitors.OWN,
         answers=said,
+        varied=each.varied,
     )
 
 
@@ -238,6 +240,9 @@ def _show_answers(document: CompareDocument, screen: Screen) -> None:
             [(name, ", ".join(types), *more) for (name, *more), types in rows.items()],
             [BAD if weight in _REFUSING else DOUBT for _, weight, *_ in rows],
         )
+        for each in wrong:
+            if each.varied:
+                screen.line(f"{each.name} {each.type}: {each.varied}", DOUBT)
 
 
 def _said_by(answer: AnswerPart, side: str) -> str:

@@ -9,6 +9,7 @@ backwards from the labels it stands behind, which bounds every name without coun
 import struct
 from collections.abc import Callable, Iterable, Sequence
 from functools import cache
+from ipaddress import ip_network
 from typing import Any, NamedTuple
 
 from legatum.core.records.name import MAX_NAME, Name
@@ -19,6 +20,7 @@ from legatum.wire.malformed import Malformed
 IN, NONE, ANY_CLASS = 1, 254, 255
 QR, AA, TC, RD, RA, AD, CD = 0x8000, 0x0400, 0x0200, 0x0100, 0x0080, 0x0020, 0x0010
 DO = 0x8000
+CLIENT_SUBNET = 8
 QUERY, NOTIFY, UPDATE = 0, 4, 5
 MAX_MESSAGE = 65535
 MAX_POINTERS = 127  # that a name may pass through
@@ -276,16 +278,28 @@ def _options(rdata: bytes) -> tuple[tuple[int, bytes], ...]:
 # Encoding
 
 
-def encode_question(ident: int, name: Name, rtype: int, *, flags: int = 0, size: int = 1232, dnssec: bool = False) -> bytes:
-    """A query with one question. ``size`` is the EDNS payload offered, 0 for none; ``dnssec`` sets DO."""
+def encode_question(
+    ident: int, name: Name, rtype: int, *, flags: int = 0, size: int = 1232, dnssec: bool = False, network: str = ""
+) -> bytes:
+    """A query with one question. ``size`` is the EDNS payload offered, 0 for none; ``dnssec`` sets DO; ``network``: on whose behalf
+    (:func:`client_subnet`)."""
     head = _HEADER.pack(ident, flags, 1, 0, 0, 1 if size else 0)
     question = name + _PAIR.pack(rtype, IN)
-    return head + question + (_offer(size, dnssec) if size else b"")
+    return head + question + (_offer(size, dnssec, network) if size else b"")
 
 
 @cache
-def _offer(size: int, dnssec: bool) -> bytes:
-    return _opt(Edns(size, 0, DO if dnssec else 0), 0)
+def _offer(size: int, dnssec: bool, network: str) -> bytes:
+    options = ((CLIENT_SUBNET, client_subnet(network)),) if network else ()
+    return _opt(Edns(size, 0, DO if dnssec else 0, options), 0)
+
+
+def client_subnet(network: str) -> bytes:
+    """The EDNS option by which an answer is asked for on behalf of a network (RFC 7871 s6): family, prefix length, no scope, as many octets
+    as the length wants. Raises ``ValueError``."""
+    subnet = ip_network(network)
+    octets = (subnet.prefixlen + 7) // 8
+    return struct.pack("!HBB", 1 if subnet.version == 4 else 2, subnet.prefixlen, 0) + subnet.network_address.packed[:octets]
 
 
 def encode(message: Message, limit: int = MAX_MESSAGE) -> bytes:

@@ -6,8 +6,9 @@ from dataclasses import replace
 
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.picture import Picture
-from legatum.core.observation.soundness import Given, questions
+from legatum.core.observation.soundness import Given, questions, varying
 from legatum.core.observation.unseen import unseen
+from legatum.core.observation.variety import Sort, Variety, members
 from legatum.core.observation.verdict import RecordView, Verdict, agreement
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
@@ -16,6 +17,7 @@ from legatum.core.service import service_checks
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
 from legatum.work.look.answers import ask_servers, given
+from legatum.work.look.variety import look_at_variety
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.survey import Survey, survey, with_service
@@ -37,13 +39,21 @@ async def confirm(
         ask_records(outside, found.picture, expected.records, resolvers),
         _nothing() if narrow else ask_for_visitors(outside, found.picture, resolvers),
     )
-    left = not_looked_at(outside, found.picture, narrow)
+    left, varieties = not_looked_at(outside, found.picture, narrow), await _varieties(outside, found.picture, given or ())
     if service is None:
-        return agreement(found.picture, expected, records, given, [*left, "the services behind the names (--service)"]), found
+        left = [*left, "the services behind the names (--service)"]
+        return agreement(found.picture, expected, records, given, left, varieties), found
     found = await with_service(outside, found, service)
     assert found.service is not None
-    verdict = agreement(found.picture, expected, records, given, [*left, *found.service.not_looked_at])
+    verdict = agreement(found.picture, expected, records, given, [*left, *found.service.not_looked_at], varieties)
     return replace(verdict, checks=(*verdict.checks, *service_checks(found.service))), found
+
+
+async def _varieties(outside: Outside, picture: Picture, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
+    """Of what not everybody gives alike."""
+    addresses = [view.address for view in picture.serving]
+    keys = varying(picture, given)
+    return dict(zip(keys, await asyncio.gather(*(look_at_variety(outside, addresses, *key) for key in keys)), strict=True))
 
 
 async def _nothing() -> None:
@@ -89,7 +99,33 @@ async def ask_records(outside: Outside, picture: Picture, wanted: Sequence[RRset
     if resolvers:
         places = outside.resolvers()
         asked += [resolver(f"{name} ({place.address})", name, each) for each in wanted for name, place in places.items()]
-    return list(await asyncio.gather(*asked))
+    views = list(await asyncio.gather(*asked))
+    return await _pooled(outside, picture, wanted, views)
+
+
+async def _pooled(outside: Outside, picture: Picture, wanted: Sequence[RRset], views: list[RecordView]) -> list[RecordView]:
+    """Where a server gives a changing part of a set, all that it gave in time stands for what it gives."""
+    for each in wanted:
+        concerned = [view for view in views if (view.name, view.rtype) == (each.name, each.rtype)]
+        if all(view.rrset is not None and view.rrset.rdatas == each.rdatas for view in concerned):
+            continue
+        variety = await look_at_variety(outside, [view.address for view in picture.serving], each.name, each.rtype)
+        if variety.sort not in (Sort.BY_CHANCE, Sort.BOTH):
+            continue
+        views = [_with_pool(variety, view) if view in concerned else view for view in views]
+    return views
+
+
+def _with_pool(variety: Variety, view: RecordView) -> RecordView:
+    """A resolver that has a part of what the servers give has what it was given."""
+    given = members([view.rrset]) if view.rrset is not None else frozenset()
+    server = next((each for each in variety.servers if f"({each})" in view.who), None)
+    whole = frozenset(member for each in variety.servers for member in variety.of(each))
+    pool = variety.of(server) if server is not None else whole if given and given <= whole else given
+    rdatas = tuple(sorted(rdata for name, rtype, rdata in pool if rtype == view.rtype))
+    if view.rrset is None or not rdatas:
+        return view
+    return replace(view, rrset=view.rrset._replace(rdatas=rdatas), outcome=f"{view.outcome}; {variety.text}")
 
 
 async def _viewed(outside: Outside, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:

@@ -1,11 +1,12 @@
 """Following a change: asking every server and resolver again and again until all of them have it."""
 
 import asyncio
-from collections.abc import AsyncIterator, Iterable
-from dataclasses import dataclass, field
+from collections.abc import AsyncIterator, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from legatum.core.fault import OutsideFault
-from legatum.core.observation.progress import Change, Look, Progress, Told, told
+from legatum.core.observation.progress import Change, Look, Progress, State, Told, told
+from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
@@ -13,6 +14,7 @@ from legatum.core.records.rrtype import NS
 from legatum.net.reply import Reply
 from legatum.net.resolver import ask_resolver
 from legatum.net.walk import referral
+from legatum.work.look.variety import look_at_variety
 from legatum.work.outside import Outside
 
 
@@ -26,6 +28,7 @@ class Watch:
     servers: tuple[Name, ...] = ()
     _parents: dict[str, Name] = field(default_factory=dict)
     _children: dict[str, Name] = field(default_factory=dict)
+    _steady: set[tuple[str, tuple[bytes, ...]]] = field(default_factory=set)
 
     async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
         """Every look, with who changed since the one before. Ends when everybody asked has the change and the last copy anywhere has run
@@ -78,7 +81,35 @@ class Watch:
                 for name, reply in zip(resolvers, copies, strict=True)
             ),
         ]
-        return Look(self.outside.clock.now(), tuple(found))
+        return Look(self.outside.clock.now(), await self._varied(found, own, copies))
+
+    async def _varied(self, found: Sequence[Told], own: Sequence[Reply], copies: Sequence[Reply]) -> tuple[Told, ...]:
+        """A server that gives what is wanted to some, or from time to time, has it; so have resolvers that got a part of it there."""
+        change = self.progress.change
+        if change.delegation or all(each.state == State.NEW for each in found):
+            return tuple(found)
+        wanted = {(change.name, change.rtype, rdata) for rdata in change.wanted}
+        varied: dict[str, Variety] = {}
+        for reply in own:
+            rrset = _own(reply)
+            if rrset is not None and rrset.rdatas != change.wanted and (reply.server, rrset.rdatas) not in self._steady:
+                seen = await look_at_variety(self.outside, [reply.server], change.name, change.rtype)
+                if seen.sort == Sort.STEADY:
+                    self._steady.add((reply.server, rrset.rdatas))
+                elif wanted <= seen.of(reply.server):
+                    varied[reply.server] = seen
+        parts = {
+            reply.server for reply in copies if varied and (given := reply.find(change.rtype)) and set(given.rdatas) < set(change.wanted)
+        }
+        return tuple(self._seen_to_have(each, varied, parts) for each in found)
+
+    def _seen_to_have(self, each: Told, varied: Mapping[str, Variety], parts: Collection[str]) -> Told:
+        address = each.who.rpartition("(")[2].rstrip(")")
+        if each.state == State.NEW or each.party == "parent":
+            return each
+        if address in varied:
+            return replace(each, state=State.NEW, said=f"{each.said}; {varied[address].text}")
+        return replace(each, state=State.NEW, said=f"{each.said}, a part of it") if each.party == "resolver" and address in parts else each
 
     def _told(self, party: str, who: str, reply: Reply, rrset: RRset | None) -> Told:
         said = ", ".join(rdata_texts(rrset)) if rrset else reply.outcome

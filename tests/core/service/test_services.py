@@ -211,7 +211,7 @@ def test_names_of_certificates() -> None:
     named = [below("www", DOMAIN), DOMAIN, below("a", below("b", DOMAIN)), parse_name("clay.example.")]
     assert [is_for(found, name) for name in named] == [True, True, False, False]
     assert not is_for(certificate(names=("*.kilnandclay.example",)), DOMAIN)
-    with pytest.raises(ValueError, match="ASN.1|parse"):
+    with pytest.raises(ValueError, match="error parsing"):
         certificate_of(b"\x30\x03junk", Trust.WHOLE)
 
 

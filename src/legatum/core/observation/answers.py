@@ -52,12 +52,14 @@ class Said:
 
 @dataclass(frozen=True, slots=True)
 class AnswerDifference:
-    """One question to which not all servers say the same. ``said``: what → the addresses that say it."""
+    """One question to which not all servers say the same. ``said``: what → the addresses that say it; ``varied``: how it
+    differs from one time, or place, to the next, where it does."""
 
     name: Name
     rtype: int
     said: Mapping[Said, tuple[str, ...]]
     weight: ForVisitors
+    varied: str = ""
 
 
 @dataclass(frozen=True)

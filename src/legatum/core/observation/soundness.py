@@ -5,7 +5,7 @@ Computed from what every server said, not from what somebody else's resolver mak
 """
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.denial import denies
@@ -14,6 +14,7 @@ from legatum.core.dnssec.signature import Validity, best_validity, signatures_ov
 from legatum.core.observation.chain import ds_of, secured
 from legatum.core.observation.picture import ParentView, Picture, ServerView
 from legatum.core.observation.signers import by_signer, unshared
+from legatum.core.observation.variety import Sort, Variety, members
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -21,7 +22,9 @@ from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, DNSKEY, MX, NSEC, NSEC3, RRSIG, A, type_text
 from legatum.core.records.soa import parse_soa, serial_is_newer
 
+_NO_NAME = 3
 _HOLDS = (Validity.GOOD, Validity.UNKNOWN)
+Varieties = Mapping[tuple[Name, int], Variety]
 Words = tuple[str, str, str, bool, str]
 """Party, who, about what, whether all is well, and what it says."""
 
@@ -89,11 +92,12 @@ def _who(view: ServerView | ParentView) -> str:
     return f"{name_text(view.server)} ({view.address})"
 
 
-def unsound(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
-    """Every check, agreeing ones too. ``given``: each server's and resolver's answers to :func:`questions`."""
+def unsound(picture: Picture, given: Sequence[Given], varieties: Varieties | None = None) -> Iterator[Words]:
+    """Every check, agreeing ones too. ``given``: each server's and resolver's answers to :func:`questions`; ``varieties``: of questions
+    that are answered otherwise from one time, or from one place, to the next."""
     yield from _versions(picture)
     yield from _glue(picture)
-    yield from _contents(picture, given)
+    yield from _contents(picture, given, varieties or {})
     yield from _security(picture, given)
 
 
@@ -123,16 +127,31 @@ def _glue(picture: Picture) -> Iterator[Words]:
             yield "parent", _who(view), f"glue of {name_text(name)}", right, said
 
 
-def _contents(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
+def varying(picture: Picture, given: Iterable[Given]) -> list[tuple[Name, int]]:
+    """Questions to which not everybody gives the same: they are worth asking again."""
+    given = list(given)
+    found = []
+    for key in dict.fromkeys((each.name, each.rtype) for each in given):
+        said = {each.said(picture.domain)[1] for each in given if (each.name, each.rtype) == key and each.rcode in (0, _NO_NAME)}
+        if len(said) > 1:
+            found.append(key)
+    return found
+
+
+def _contents(picture: Picture, given: Sequence[Given], varieties: Varieties) -> Iterator[Words]:
     for key in questions(picture.domain):
         meant = reference(picture, given, key)
         about = f"{name_text(key[0])} {type_text(key[1])}"
         for each in given:
             if (each.name, each.rtype) == key:
                 same = meant is not None and each.rcode is not None and each.said(picture.domain) == meant.said(picture.domain)
+                said, variety = each.text, varieties.get(key)
+                if variety is not None and variety.sort != Sort.STEADY and each.rcode is not None:
+                    same = variety.agrees(each.address, members(each.answer))
+                    said = f"{each.text}; {variety.text}" if same else f"{each.text}, which the others do not give; {variety.text}"
                 if each.party == "child":
                     same = same and each.authoritative
-                yield each.party, each.who, about, same, each.text
+                yield each.party, each.who, about, same, said
 
 
 def _security(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from legatum.core.dnssec.key import ds_set_text
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.picture import Picture, ServerView
-from legatum.core.observation.soundness import Given, unsound
+from legatum.core.observation.soundness import Given, Varieties, unsound
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
@@ -77,11 +77,12 @@ def agreement(
     records: Iterable[RecordView] = (),
     given: Sequence[Given] | None = None,
     not_looked_at: Iterable[str] = (),
+    varieties: Varieties | None = None,
 ) -> Verdict:
     """``expected``: an NS set, or more; without one the parent's NS set, so that the verdict says whether all agree with each other.
 
     ``records``: what was said of the records expected; ``given``: what was given for what visitors come for, where the domain is to be
-    sound in itself too; ``not_looked_at``: in words.
+    sound in itself too; ``not_looked_at``: in words; ``varieties``: as for :func:`~legatum.core.observation.soundness.unsound`.
     """
     wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
     if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:
@@ -95,7 +96,7 @@ def agreement(
         checks += _serial_checks(picture, wanted.serial, wanted)
     checks += _record_checks(picture, wanted, records)
     if given is not None:
-        checks += _sound_checks(picture, wanted, given)
+        checks += _sound_checks(picture, wanted, given, varieties)
     return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), _with_causes(checks), tuple(not_looked_at))
 
 
@@ -111,7 +112,7 @@ def _usual_ns(picture: Picture) -> tuple[Name, ...]:
     return picture.delegation
 
 
-def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given]) -> Iterator[Check]:
+def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given], varieties: Varieties | None) -> Iterator[Check]:
     meant = [view for view in picture.servers if view.server in (wanted.ns or ())]
     if meant:  # on the way from one NS set to another the servers of the other one are somebody else's
         picture = replace(picture, servers=tuple(meant))
@@ -119,7 +120,7 @@ def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given]) ->
         given = [each for each in given if each.party != "child" or each.address in own]
     views = {f"{name_text(view.server)} ({view.address})": view for view in picture.servers}
     left = {(each.who, f"{name_text(each.name)} {type_text(each.rtype)}"): each.left for each in given if each.party == "resolver"}
-    for party, who, about, agrees, said in unsound(picture, given):
+    for party, who, about, agrees, said in unsound(picture, given, varieties):
         if about == "DS" and wanted.ds is not None:
             continue  # what is expected says more
         until = _copied(views[who], wanted) if who in views and about != "signatures" else None

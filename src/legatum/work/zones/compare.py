@@ -1,19 +1,30 @@
 """The same zone in two places: contents RRset by RRset, and answers server by server."""
 
 import asyncio
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from legatum.core.fault import OutsideFault
-from legatum.core.observation.answers import AnswersComparison, Form, Heard, OfZone, Said, answer_differences, questions_about
+from legatum.core.observation.answers import (
+    AnswerDifference,
+    AnswersComparison,
+    Form,
+    Heard,
+    OfZone,
+    Said,
+    answer_differences,
+    questions_about,
+)
+from legatum.core.observation.variety import Sort
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CNAME, NS
-from legatum.core.zones.difference import Difference, zone_differences
+from legatum.core.zones.difference import Difference, ForVisitors, zone_differences
 from legatum.core.zones.zone import Zone
 from legatum.net.reply import Reply
 from legatum.wire.codes import rcode_text
 from legatum.work.gathering.contents import Contents, contents_of
+from legatum.work.look.variety import look_at_variety
 from legatum.work.outside import Outside
 
 _NO_SUCH_NAME = 3
@@ -60,7 +71,23 @@ async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]
     heard = Heard(zone, old, fresh, answers)
     followed = await asyncio.gather(*(_followed(outside, zone.origin, own, question, names) for question, names in heard.at_cuts()))
     heard = replace(heard, followed=dict(followed))
-    return AnswersComparison(zone.origin, dict(sides), len(questions), answer_differences(heard))
+    differences = [await _varied(outside, each, old, fresh) for each in answer_differences(heard)]
+    return AnswersComparison(zone.origin, dict(sides), len(questions), tuple(differences))
+
+
+async def _varied(outside: Outside, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:
+    """Both sides asked again and again, on behalf of several networks: sets that change by chance or place are equal where they are so in
+    the same way on both."""
+    if not found.weight.refuses or {said.form for said in found.said} != {Form.ANSWER}:
+        return found
+    one, other = await asyncio.gather(*(look_at_variety(outside, side, found.name, found.rtype) for side in (old, new)))
+    if Sort.STEADY in (one.sort, other.sort) and one.sort == other.sort:
+        return found
+    behind = {**one.behind, **other.behind}
+    words = str(one.text) if one.sort == other.sort else f"{one.text}; at the new side {other.text}"
+    if behind:
+        return replace(found, varied=f"{words}; {', '.join(behind)} alone gives what no other does")
+    return replace(found, weight=ForVisitors.EQUAL if one.equals(other) else found.weight, varied=words)
 
 
 async def _followed(
