@@ -16,7 +16,7 @@ KNOWN = [  # what stands in braces, by what it is called in the code
     ("slug", "server-silent"), ("_verb", "advance"), ("REQUEST|_making|gathering|step.id", "gather"), (r"places\[0\]|^left$", "alder"),
     (r"places\[-1\]|^right$", "birch"), ("place", "{settings}"), ("old.name|self.name", "alder"),
     ("^one$", "alder"), ("new.name|^other$", "birch"), ("registrar|premises|account.name|effect.losing", "flint"), ("args.at", "birch"),
-    ("host|bare", HOST),
+    ("host|bare", HOST), ("^address$", "198.51.100.41"),
     ("document.file", f"{DOMAIN}.zone"), ("source", "alder"), ("", DOMAIN),
 ]  # fmt: skip
 MEANT = {  # what stands in capitals

@@ -48,7 +48,9 @@ def test_a_survey_tells_of_every_side(shell: Shell) -> None:
     assert all(each["created"] for each in document["registrations"] if each["source"] == "RDAP")
     assert all(each["edns"] == "answered with EDNS" and each["transfer_open"] is False for each in document["servers"])
     assert {(each["name"], each["type"]) for each in document["contents"]} >= {(DOMAIN, "A"), (DOMAIN, "MX"), (f"www.{DOMAIN}", "CNAME")}
-    assert document["not_looked_at"] == ["names other than those shown", "how it looks from other networks"]
+    assert document["not_looked_at"] == [
+        "names other than those shown", "how it looks from other networks", "the services behind the names (--service)",
+    ]  # fmt: skip
     less = shell.run("survey", DOMAIN, "--no-resolvers", "--no-rdap")
     assert "healthy" in less.out and "what resolvers say (none was asked); the registration (" in less.out.split("Not looked at:")[1]
 

@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
 def configure(parser: argparse.ArgumentParser) -> None:
     places = "a provider of the settings, a master file, or server:ADDRESS"
-    parser.add_argument("left", metavar="LEFT", help=places)
-    parser.add_argument("right", metavar="RIGHT", help=places)
+    parser.add_argument("left", metavar="LEFT", help=f"{places}; with --views the domain")
+    parser.add_argument("right", metavar="RIGHT", nargs="?", help=places)
     parser.add_argument("more", nargs="*", metavar="PLACE", help="more places, each beside LEFT")
     parser.add_argument("--domain", metavar="DOMAIN", help="which zone; a file says it itself")
     parser.add_argument("--answers", action="store_true", help="also put every question to every server of both sides")
@@ -27,6 +27,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="write what turns LEFT into RIGHT; `legatum publish DOMAIN --difference FILE --to PROVIDER` carries it out",
     )
+    parser.add_argument("--views", nargs=2, metavar=("INSIDE", "OUTSIDE"), help="instead: a domain's names from two views of the settings")
+    parser.add_argument("--zone", metavar="PLACE", help="with --views: whose names to ask for; without it those that zones usually have")
+    parser.add_argument("--before", metavar="PLACE", help="with --views: the zone as it was before a change, to find who still has that")
     add_common(parser)
 
 
@@ -34,6 +37,12 @@ def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
     from legatum.core.records.name import parse_domain
 
+    if args.views:
+        return _views(args)
+    if args.right is None:
+        raise BadInput("compare wants two places", "`legatum compare LEFT RIGHT`, or `legatum compare DOMAIN --views INSIDE OUTSIDE`")
+    if args.zone or args.before:
+        raise BadInput("--zone and --before go with --views", "leave them out")
     domain = parse_domain(args.domain) if args.domain else None
     if args.more and args.difference:
         raise BadInput("--difference is of two places", "leave out the others")
@@ -50,6 +59,27 @@ def run(args: argparse.Namespace) -> int:
             documents.append(_document(contents, answers))
         _tell(args, documents)
         return FOUND if any(document.worse for document in documents) else OK
+
+    return with_outside(args, work)
+
+
+def _views(args: argparse.Namespace) -> int:
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import parse_domain
+
+    if args.right is not None or args.answers or args.csv or args.difference:
+        raise BadInput("--views compares one domain's names", "`legatum compare DOMAIN --views INSIDE OUTSIDE`")
+    domain = parse_domain(args.domain or args.left)
+
+    async def work(outside: "Outside") -> int:
+        from legatum.views.views import show_views, views_document
+        from legatum.work.gathering.contents import contents_of
+        from legatum.work.views import compare_views
+
+        zones = [(await contents_of(outside, place, domain)).zone if place else None for place in (args.zone, args.before)]
+        document = views_document(await compare_views(outside, domain, *args.views, *zones))
+        show(args, document, lambda screen: show_views(document, screen))
+        return OK if document.good else FOUND
 
     return with_outside(args, work)
 

@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, remember, remember_chain, run_interruptibly, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.core.records.name import Name
     from legatum.views.survey import SurveyDocument
     from legatum.work.look.wanted import Wanted
     from legatum.work.outside import Outside
     from legatum.work.survey import Survey
+    from legatum.work.views import Compared
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -24,6 +26,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
     parser.add_argument("--chain", action="store_true", help="also the chain of trust above it, from the root down")
     add_service(parser)
+    parser.add_argument("--view", action="append", metavar="NAME", help="also the names as seen from this view of the settings")
     parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
     parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
@@ -33,7 +36,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def add_service(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--service", action="store_true", help="also sites, mail and certificates, and what the names say of them; see `legatum visit`"
+        "--service",
+        action="store_true",
+        help="also sites, mail and certificates, and what the names say of them; see `legatum visit DOMAIN`",
     )
     parser.add_argument("--before", metavar="PLACE", help="with it: the zone as it was: a provider, a master file, server:ADDRESS")
 
@@ -68,6 +73,7 @@ def run(args: argparse.Namespace) -> int:
                 found = replace(found, chain=remember_chain(args, outside, await whole_chain(outside, found)))
             if args.service:
                 found = await with_service(outside, found, args.before or "")
+            found = replace(found, views=await _seen_from(args, outside, found.picture.domain))
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [found.picture])
@@ -79,6 +85,15 @@ def run(args: argparse.Namespace) -> int:
         return _finish(args, surveys)
 
     return with_outside(args, work)
+
+
+async def _seen_from(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Compared, ...]":
+    """The views wanted, each beside what the world is given. Raises :class:`BadInput`."""
+    if not args.view:
+        return ()
+    from legatum.work.views import PUBLIC, compare_views
+
+    return tuple([await compare_views(outside, domain, view, PUBLIC) for view in args.view])
 
 
 async def _again(args: argparse.Namespace) -> int:
@@ -124,7 +139,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 def _document(found: "Survey") -> "SurveyDocument":
     from legatum.views.survey import survey_document
 
-    return survey_document(found.picture, found.findings, found.chain, found.service)
+    return survey_document(found.picture, found.findings, found.chain, found.service, found.views)
 
 
 def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
@@ -144,4 +159,5 @@ def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
 
         show(args, documents[0] if len(documents) == 1 else SurveyListDocument(surveys=documents), lambda _: None)
     errors = any(finding.severity == "error" for document in documents for finding in document.findings)
+    errors = errors or not all(view.good for document in documents for view in document.views)
     return FOUND if errors or not all(document.delegation for document in documents) else OK

@@ -18,9 +18,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", nargs="+", metavar="DOMAIN")
     parser.add_argument("--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet")
     parser.add_argument("--mail-at", action="append", metavar="ADDRESS", help="the same for its mail servers")
-    parser.add_argument(
-        "--replace", action="append", metavar="OLD=NEW", help="whatever is at OLD now, at NEW too; as in `legatum move draft`"
-    )
+    parser.add_argument("--replace", action="append", metavar="OLD=NEW", help="whatever is at OLD now, at NEW too; as for moves")
     parser.add_argument("--name", action="append", metavar="NAME", help="a further site below the domain, such as shop")
     add_visiting(parser)
     parser.add_argument("--html", metavar="FILE", help="a page in one file")

@@ -14,8 +14,11 @@ class Unreachable(OSError):
 
 
 class Endpoint(NamedTuple):
+    """``source``: the local address to send from, empty for whichever the system takes."""
+
     host: str
     port: int
+    source: str = ""
 
     @property
     def is_ipv6(self) -> bool:
@@ -25,21 +28,38 @@ class Endpoint(NamedTuple):
 class Route:
     """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say.
 
-    A key may be ``ADDRESS#PORT`` for a service of its own on that address, or ``*#PORT`` for one on all that are not in it.
+    A key may be ``ADDRESS#PORT`` for a service of its own on that address, or ``*#PORT`` for one on all addresses.
     """
 
-    def __init__(self, mapping: Mapping[str, Endpoint] | None = None) -> None:
+    def __init__(self, mapping: Mapping[str, Endpoint] | None = None, source: str = "") -> None:
+        self._source = source
         self._mapping = None if mapping is None else {_key(each): end for each, end in mapping.items()}
 
     def endpoint(self, address: str, port: int) -> Endpoint:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
         if self._mapping is None:
-            return Endpoint(_canonical(address), port)
+            return self._from_source(Endpoint(_canonical(address), port))
         address = _canonical(address)
-        found = self._mapping.get(f"{address}#{port}") or self._mapping.get(address) or self._mapping.get(f"*#{port}")
+        found = self._mapping.get(f"{address}#{port}") or self._everywhere(address, port) or self._mapping.get(address)
         if found is None:
             raise Unreachable(f"{address} is not in the address map")
-        return found
+        return self._from_source(found)
+
+    def _everywhere(self, address: str, port: int) -> Endpoint | None:
+        """A service on all addresses; hosts by name are themselves."""
+        assert self._mapping is not None
+        found = self._mapping.get(f"*#{port}")
+        return found if found is not None and (":" in address or address.replace(".", "").isdecimal()) else None
+
+    def from_source(self, source: str) -> "Route":
+        """The same, from another local address."""
+        made = Route(None, source)
+        made._mapping = self._mapping
+        return made
+
+    def _from_source(self, found: Endpoint) -> Endpoint:
+        """The source counts for its own family."""
+        return found._replace(source=self._source) if self._source and (":" in self._source) == found.is_ipv6 else found
 
 
 def _key(text: str) -> str:

@@ -39,8 +39,9 @@ class Stream(asyncio.Protocol):
     async def open(self) -> None:
         """Raises ``OSError``, ``ssl.SSLError`` or ``TimeoutError``."""
         async with asyncio.timeout(self._timeout):
+            source = (self._server.source, 0) if self._server.source else None
             await self._loop.create_connection(
-                lambda: self, self._server.host, self._server.port, ssl=self._tls, server_hostname=self._host
+                lambda: self, self._server.host, self._server.port, ssl=self._tls, server_hostname=self._host, local_addr=source
             )  # fmt: skip
 
     async def __aenter__(self) -> "Stream":

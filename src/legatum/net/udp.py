@@ -49,7 +49,7 @@ class UdpPorts:
 
     def __init__(self, generator: random.Random) -> None:
         self._random = generator
-        self._pools: dict[int, list[_Port]] = {socket.AF_INET: [], socket.AF_INET6: []}
+        self._pools: dict[tuple[int, str], list[_Port]] = {}  # by family and source
         self._busy: set[_Port] = set()
         self._loop = asyncio.get_running_loop()
         self._sweeper: asyncio.TimerHandle | None = None
@@ -60,7 +60,7 @@ class UdpPorts:
 
         Raises ``TimeoutError``, or ``OSError`` where the machine cannot send there.
         """
-        port = self._pick(socket.AF_INET6 if server.is_ipv6 else socket.AF_INET)
+        port = self._pick((socket.AF_INET6 if server.is_ipv6 else socket.AF_INET, server.source))
         place = (server.host, server.port)
         key = (self._random.getrandbits(16), place)
         while key in port.waiting:
@@ -100,26 +100,33 @@ class UdpPorts:
                 self._retire(port)
             pool.clear()
 
-    def _pick(self, family: int) -> _Port:
-        pool = self._pools[family]
+    def _pick(self, kind: tuple[int, str]) -> _Port:
+        """Raises ``OSError`` for a source that this machine does not have."""
+        pool = self._pools.get(kind)
+        if pool is None:
+            pool = self._pools[kind] = []
         slot = self._random.getrandbits(_PORT_BITS)
         if slot >= len(pool):
-            pool.append(self._open(family))
+            pool.append(self._open(*kind))
             slot = len(pool) - 1
         elif pool[slot].uses >= _USES:
             spent = pool[slot]
-            pool[slot] = self._open(family)
+            pool[slot] = self._open(*kind)
             if not spent.waiting:
                 self._retire(spent)
         port = pool[slot]
         port.uses += 1
         return port
 
-    def _open(self, family: int) -> _Port:
+    def _open(self, family: int, source: str) -> _Port:
         opened = socket.socket(family, socket.SOCK_DGRAM)
         opened.setblocking(False)
         opened.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _RECEIVE_BUFFER)
-        opened.bind(("::" if family == socket.AF_INET6 else "0.0.0.0", 0))
+        try:
+            opened.bind((source or ("::" if family == socket.AF_INET6 else "0.0.0.0"), 0))
+        except OSError:
+            opened.close()
+            raise
         port = _Port(opened)
         self._loop.add_reader(opened.fileno(), self._drain, port)
         return port

@@ -179,6 +179,15 @@ class Visiting(Section):
     issuers: dict[str, str] = field(default_factory=dict)
 
 
+class View(Section):
+    """From where the names are looked at: ``resolvers`` and ``servers``, addresses; ``source``: the address of this machine to ask from.
+    Without servers and resolvers: the servers that the parent hands out."""
+
+    resolvers: list[str] = field(default_factory=list)
+    servers: list[str] = field(default_factory=list)
+    source: str = ""
+
+
 class House(Section):
     """The house's defaults: TTLs in a move and after it, and how careful the computed instants are.
 
@@ -215,6 +224,7 @@ class Settings(Section):
     secondaries: dict[str, SecondaryProvider] = {}
     registrars: dict[str, EppRegistrar | ManualRegistrar] = {}
     resolvers: dict[str, str | Resolver] = {}
+    views: dict[str, View] = {}
     rdap: Rdap | None = None
     visit: Visiting = field(default_factory=Visiting)
     house: House = field(default_factory=House)

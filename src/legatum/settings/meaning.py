@@ -58,6 +58,10 @@ def objections(settings: Settings) -> Iterator[Objection]:
         table = isinstance(given, Resolver)
         address = given.address if isinstance(given, Resolver) else given
         yield from _each(f"resolvers.{name}" if table else "resolvers", "address" if table else name, [address], ip_address)
+    for name, view in settings.views.items():
+        for key in ("resolvers", "servers"):
+            yield from _each(f"views.{name}", key, getattr(view, key), ip_address)
+        yield from _each(f"views.{name}", "source", [view.source] if view.source else [], ip_address)
     yield from _lasting("visit", "timeout", settings.visit.timeout, 1, 300)
     yield from _house(settings.house)
 

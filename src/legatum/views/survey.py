@@ -1,6 +1,6 @@
 """A survey for people and programs."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from legatum.core.dnssec.chain import Chain
 from legatum.core.dnssec.key import ds_texts, parse_key
@@ -22,7 +22,9 @@ from legatum.views.chain import ChainDocument, chain_document, show_links
 from legatum.views.document import Document, Part
 from legatum.views.findings import FindingPart, finding_part, show_findings
 from legatum.views.screen import BAD, QUIET, Screen
+from legatum.views.views import ViewsDocument, show_view_rows, views_document
 from legatum.views.visit import VisitDocument, show_services, visit_document
+from legatum.work.views import Compared
 
 
 class ParentPart(Part):
@@ -139,6 +141,7 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     not_looked_at: list[str]
     chain: ChainDocument | None = None
     service: VisitDocument | None = None
+    views: list[ViewsDocument] = []
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -148,7 +151,11 @@ class SurveyListDocument(Document, tag="legatum.survey-list/1"):
 
 
 def survey_document(
-    picture: Picture, findings: tuple[Finding, ...], chain: Chain | None = None, service: Visit | None = None
+    picture: Picture,
+    findings: tuple[Finding, ...],
+    chain: Chain | None = None,
+    service: Visit | None = None,
+    views: Sequence[Compared] = (),
 ) -> SurveyDocument:
     soas = [view.soa for view in picture.serving if view.soa]
     verdict, following = _verdict(picture, findings)
@@ -183,6 +190,7 @@ def survey_document(
         ],
         chain=chain_document(chain, picture.at) if chain is not None else None,
         service=visit_document(service, judge_visit(service), worse(service)) if service is not None else None,
+        views=[views_document(each) for each in views],
     )
 
 
@@ -350,6 +358,8 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
             ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
         )
     _show_others(document, screen)
+    for views in document.views:
+        show_view_rows(views, screen)
     if document.service is not None:
         show_services(document.service, screen)
     screen.line()

@@ -19,12 +19,14 @@ if TYPE_CHECKING:
     from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.core.service.seen import Visit
     from legatum.net.reply import Reply
+    from legatum.work.views import Compared
 
 
 @dataclass(frozen=True)
 class Survey:
     """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
-    ``chain``: of trust, from the root down, and ``service``: what stands behind the names, where that was looked at."""
+    ``chain``: of trust, from the root down, and ``service``: what stands behind the names, ``views``: the names
+    as they are seen from elsewhere, where that was looked at."""
 
     picture: "Picture"
     findings: "tuple[Finding, ...]"
@@ -32,6 +34,7 @@ class Survey:
     asked_for: Name | None = None
     chain: "Chain | None" = None
     service: "Visit | None" = None
+    views: "tuple[Compared, ...]" = ()
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:

@@ -106,7 +106,7 @@ class OfZone:
     """What of an answer a zone itself gives: an alias may lead anywhere, and one server knows more of that than another."""
 
     def __init__(self, zone: Zone) -> None:
-        self._origin = zone.origin
+        self.origin = zone.origin
         self._cuts = {each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin}
 
     def __call__(self, rrsets: Iterable[RRset]) -> tuple[RRset, ...]:
@@ -116,7 +116,7 @@ class OfZone:
         return tuple(sorted(each for each in found if self._owns(each.name) and not (each.rtype == CNAME and _lies_below(each.name, made))))
 
     def _owns(self, name: Name) -> bool:
-        return is_under(name, self._origin) and self._cuts.isdisjoint(ancestors(name)[1:])
+        return is_under(name, self.origin) and self._cuts.isdisjoint(ancestors(name)[1:])
 
 
 def _lies_below(name: Name, owners: Iterable[Name]) -> bool:

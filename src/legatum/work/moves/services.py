@@ -52,6 +52,8 @@ async def _led_elsewhere(job: Job) -> dict[Name, tuple[str, ...]]:
     for effect in job.step.effects:
         if isinstance(effect, Records):
             for change in effect.changed:
+                if job.runbook.premises.place_of(change.key[0]) is not None:
+                    continue  # a name server's: nobody visits that
                 if change.key[1] in (A, AAAA) and change.before is not None and (added := _added(change)):
                     led[change.key[0]] = (*led.get(change.key[0], ()), *added)
                 elif change.key[1] == NS and change.after is not None:

@@ -66,7 +66,7 @@ async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]
     answers: dict[tuple[Name, int], dict[str, Said]] = {}
     own = OfZone(zone)
     for reply in replies:
-        answers.setdefault((reply.name, reply.rtype), {})[reply.server] = _said(zone.origin, own, reply)
+        answers.setdefault((reply.name, reply.rtype), {})[reply.server] = said_by(zone.origin, own, reply)
     old, fresh = (tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True))
     heard = Heard(zone, old, fresh, answers)
     followed = await asyncio.gather(*(_followed(outside, zone.origin, own, question, names) for question, names in heard.at_cuts()))
@@ -99,7 +99,7 @@ async def _followed(
     except OutsideFault:
         return question, ()
     replies = await outside.asker.ask_all(outside.asker.askable(addresses), *question)
-    return question, tuple(_said(origin, own, reply) for reply in replies)
+    return question, tuple(said_by(origin, own, reply) for reply in replies)
 
 
 async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
@@ -111,12 +111,13 @@ async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]
     return found
 
 
-def _said(origin: Name, own: OfZone, reply: Reply) -> Said:
+def said_by(origin: Name, own: OfZone, reply: Reply, resolver: bool = False) -> Said:
+    """What of a reply counts. ``resolver``: it speaks for others, and needs no authority."""
     if not reply.answered:
         return Said(Form.SILENT, reply.outcome)
     rcode = reply.rcode or 0
     if reply.answer:
-        form = Form.ANSWER if reply.authoritative else Form.UNAUTHORITATIVE
+        form = Form.ANSWER if reply.authoritative or resolver else Form.UNAUTHORITATIVE
         kept = own(reply.answer)
         # The code is about the last name of a chain of aliases (RFC 6604 s3): beyond the zone that is nobody's business here.
         ends = [name for each in kept if each.rtype == CNAME for name in targets(each)]

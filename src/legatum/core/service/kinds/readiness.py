@@ -63,7 +63,7 @@ def caa_not_answered(visit: Visit) -> Iterator[Sighting]:
 @finding(
     "caa-forbids-issuer", Severity.ERROR, "Nobody may issue a certificate for the name",
     why="The certificate that is there works until it ends; its renewal is refused.",
-    remedy="Name the authority in the CAA set: `legatum amend DOMAIN @ CAA '0 issue \"AUTHORITY\"' --at PROVIDER`.",
+    remedy="Name the authority in the CAA set, as in 0 issue “authority.test”, at the name where it was found.",
     standard="RFC 8659 s4.2",
 )  # fmt: skip
 def caa_forbids_issuer(visit: Visit) -> Iterator[Sighting]:

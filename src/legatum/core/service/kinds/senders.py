@@ -106,7 +106,7 @@ def mail_policy_broken(visit: Visit) -> Iterator[Sighting]:
 @finding(
     "mail-record-left-behind", Severity.ERROR, "A record that mail or certificates need did not come along",
     why="Nobody sees it missing until mail is refused, or a certificate ends: DKIM selectors and the like stand at names that no list has.",
-    remedy="Bring it: `legatum amend DOMAIN NAME TYPE DATA --at PROVIDER`, or compare the zones whole: `legatum compare LEFT RIGHT`.",
+    remedy="Bring it; `legatum compare LEFT RIGHT --domain DOMAIN` shows what else did not come along.",
     standard="RFC 6376 s3.6.2",
 )  # fmt: skip
 def mail_record_left_behind(visit: Visit) -> Iterator[Sighting]:
@@ -122,7 +122,7 @@ def mail_record_left_behind(visit: Visit) -> Iterator[Sighting]:
 @finding(
     "mail-record-changed", Severity.NOTICE, "A record that mail needs is not what it was before",
     why="It may be meant. If not, mail goes elsewhere, or is believed no longer.",
-    remedy="Compare the two; what is not meant, put back with `legatum amend`.",
+    remedy="Compare the two: `legatum compare LEFT RIGHT --domain DOMAIN`; what is not meant, put back.",
     standard="RFC 6376 s3.6.2",
 )  # fmt: skip
 def mail_record_changed(visit: Visit) -> Iterator[Sighting]:
