@@ -40,7 +40,7 @@ def run(args: argparse.Namespace) -> int:
     if args.views:
         return _views(args)
     if args.right is None:
-        raise BadInput("compare wants two places", "`legatum compare LEFT RIGHT`, or `legatum compare DOMAIN --views INSIDE OUTSIDE`")
+        raise BadInput("compare wants two places", "`legatum compare LEFT RIGHT --domain DOMAIN`, or the domain alone with --views")
     if args.zone or args.before:
         raise BadInput("--zone and --before go with --views", "leave them out")
     domain = parse_domain(args.domain) if args.domain else None
@@ -68,7 +68,7 @@ def _views(args: argparse.Namespace) -> int:
     from legatum.core.records.name import parse_domain
 
     if args.right is not None or args.answers or args.csv or args.difference:
-        raise BadInput("--views compares one domain's names", "`legatum compare DOMAIN --views INSIDE OUTSIDE`")
+        raise BadInput("--views compares one domain's names", "name the domain alone, beside --views")
     domain = parse_domain(args.domain or args.left)
 
     async def work(outside: "Outside") -> int:

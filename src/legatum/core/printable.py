@@ -13,6 +13,11 @@ def one_line(text: object) -> str:
     return shown if shown.isprintable() else " ".join("".join(map(_shown, shown)).split())
 
 
+def cell_text(cell: object) -> str:
+    """For a table: what a spreadsheet would take for a formula is quoted with an apostrophe."""
+    return f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@", "\t") else str(cell)
+
+
 def _shown(character: str) -> str:
     if character.isprintable():
         return character

@@ -52,6 +52,15 @@ CREATE TABLE IF NOT EXISTS occupations (
     domain TEXT PRIMARY KEY, who TEXT NOT NULL, process BIGINT NOT NULL, since DOUBLE PRECISION NOT NULL
 )
 """
+_ADDED = (
+    ("entries", "who", "TEXT NOT NULL DEFAULT ''"),
+    ("entries", "changes", "TEXT NOT NULL DEFAULT '[]'"),
+    ("replies", "query", "{octets}"),
+    ("replies", "trouble", "TEXT NOT NULL DEFAULT ''"),
+    ("replies", "tries", "BIGINT NOT NULL DEFAULT 1"),
+    ("replies", "cut", "BIGINT NOT NULL DEFAULT 0"),
+)
+"""Columns that journals of earlier versions do not have: table, name, definition. Earlier versions leave them alone."""
 _MAKING = 4_711_000_001  # the advisory lock under which tables are made
 _BUSY = 30.0  # seconds that another process may hold the file
 _IDLE = 5.0  # seconds after which a connection is tried before it is relied on
@@ -100,14 +109,24 @@ class Database:
         with self._transaction() as connection:
             if self._file is None:
                 connection.execute("SELECT pg_advisory_xact_lock(%s)", (_MAKING,))
-            for statement in _TABLES.format_map(self._dialect._asdict()).split(";"):
+            kinds = self._dialect._asdict()
+            for statement in _TABLES.format_map(kinds).split(";"):
                 connection.execute(statement)
+            for table, column, definition in _ADDED:
+                if column not in self._columns(connection, table):
+                    connection.execute(f"ALTER TABLE {table} ADD COLUMN {column} {definition.format_map(kinds)}")
 
     def _has_tables(self) -> bool:
         """Of those who may use the tables not all may make them."""
         with self._transaction() as connection:
             ((last,),) = connection.execute("SELECT to_regclass('memory')").fetchall()
-        return last is not None
+            return last is not None and all(column in self._columns(connection, table) for table, column, _ in _ADDED)
+
+    def _columns(self, connection: Any, table: str) -> set[str]:
+        if self._file is not None:
+            return {row[1] for row in connection.execute(f"PRAGMA table_info({table})").fetchall()}
+        said = "SELECT attname FROM pg_attribute WHERE attrelid = to_regclass(%s) AND attnum > 0 AND NOT attisdropped"
+        return {row[0] for row in connection.execute(said, (table,)).fetchall()}
 
     def check_room(self) -> None:
         """Raises :class:`OutsideFault` where what is done could not be recorded afterwards."""

@@ -7,38 +7,23 @@ it by looking at the outside, never by doing it again blindly.
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, SENT, Entry
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.database import Database, Row
-from legatum.journal.occupation import Occupation
-from legatum.net.reply import Reply
-
-INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT = "intent", "outcome", "forgotten", "again", "failed", "sent"
+from legatum.journal.occupation import Occupation, system_user
+from legatum.net.reply import Reply, Transport, Trouble
+from legatum.wire.message import encode_question
 
 _DAY = 86400.0  # seconds between two notes that something is still given as before
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """One line of the journal. ``replies``: how many are kept with it."""
-
-    number: int
-    move: str
-    domain: str
-    step: str
-    kind: str
-    at: float
-    text: str
-    replies: int
-
-
 class Seen(NamedTuple):
-    """An RRset as it was given. ``place``: by whom, empty for the domain's own servers; ``data``: of NS sets, as text."""
+    """An RRset as it was given. ``place``: by whom, empty for the domain's own servers; ``data``: as text."""
 
     place: str
     name: Name
@@ -73,7 +58,9 @@ class _Line(NamedTuple):
 class Journal:
     """``place``: a file, or PostgreSQL by URL. Methods raise :class:`OutsideFault` when it fails."""
 
-    def __init__(self, place: str, folder: Path) -> None:
+    def __init__(self, place: str, folder: Path, who: str = "") -> None:
+        """``who``: works with it, as it is to be remembered; the system's user without one."""
+        self._who = who or system_user()
         self._database = Database(place, folder)
         self._occupation = Occupation(self._database)
 
@@ -81,13 +68,13 @@ class Journal:
         """Within it nobody else works on these domains. Raises :class:`GateShut` that says who does, and since when."""
         return self._occupation.of(domains, now)
 
-    def intend(self, move: str, domain: Name, step: str, at: float, text: str) -> int:
-        """Before an outside effect. The number of the entry.
+    def intend(self, move: str, domain: Name, step: str, at: float, text: str, changes: Sequence[str] = ()) -> int:
+        """Before an outside effect. The number of the entry. ``changes``: old → new, a line each.
 
         Room for the outcome must be there too, so that what is done can be recorded.
         """
         self._database.check_room()
-        return self._write(move, domain, step, INTENT, at, text, {}, ())
+        return self._write(move, domain, step, INTENT, at, text, {}, (), changes)
 
     def settle(self, move: str, domain: Name, outcome: Outcome, at: float, replies: Iterable[Reply]) -> None:
         """After it: what was seen, with the replies that show it."""
@@ -113,7 +100,7 @@ class Journal:
         self._note([("", domain, step, OUTCOME if done else FAILED, at, text) for domain, text, done in texts], facts)
 
     def _note(self, rows: Iterable[tuple[str, Name, str, str, float, str]], facts: str = "{}") -> None:
-        self._database.add("entries", [_entry_row(*row, facts) for row in rows])
+        self._database.add("entries", [_entry_row(*row, facts, self._who) for row in rows])
 
     def domains(self) -> list[Name]:
         """Every domain that the journal knows of."""
@@ -195,10 +182,31 @@ class Journal:
 
     def entries(self, domain: Name) -> list[Entry]:
         """Everything about a domain, oldest first."""
-        counted = "SELECT count(*) FROM replies WHERE entry = entries.number"
-        columns = ", ".join(each.name for each in fields(Entry) if each.name != "replies")
-        said = f"SELECT {columns}, ({counted}) FROM entries WHERE domain = ? ORDER BY number"
-        return [Entry(*row) for row in self._database.rows(said, name_text(domain))]
+        said = f"SELECT {_ENTRY_COLUMNS} FROM entries WHERE domain = ? ORDER BY number"
+        return [_entry(*row) for row in self._database.rows(said, name_text(domain))]
+
+    def entry(self, number: int) -> Entry | None:
+        """The one with that number."""
+        found = self._database.rows(f"SELECT {_ENTRY_COLUMNS} FROM entries WHERE number = ?", number)
+        return _entry(*found[0]) if found else None
+
+    def replies(self, entry: int) -> list[Reply]:
+        """Those that are kept with an entry, in the order in which they came."""
+        said = (
+            "SELECT at, server, name, type, transport, took, wire, query, trouble, tries, cut FROM replies WHERE entry = ? ORDER BY number"
+        )
+        return [_reply(*row) for row in self._database.rows(said, entry)]
+
+    def take_in(self, entry: Entry, replies: Iterable[Reply]) -> bool:
+        """An entry of another journal; False where the same one is there already."""
+        same = "SELECT number FROM entries WHERE domain = ? AND move = ? AND step = ? AND kind = ? AND at = ? AND text = ?"
+        if self._database.rows(same, entry.domain, entry.move, entry.step, entry.kind, entry.at, entry.text):
+            return False
+        domain = parse_name(entry.domain + "." if entry.domain != "." else ".")
+        facts = json.dumps(dict(entry.facts))
+        row = _entry_row(entry.move, domain, entry.step, entry.kind, entry.at, entry.text, facts, entry.who, entry.changes)
+        self._database.add_with("entries", row, "replies", "entry", map(_reply_row, replies))
+        return True
 
     def _of_move(self, move: str) -> list[_Line]:
         return [
@@ -207,18 +215,47 @@ class Journal:
         ]
 
     def _write(
-        self, move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: Mapping[str, Any], replies: Iterable[Reply]
-    ) -> int:
-        row = _entry_row(move, domain, step, kind, at, text, json.dumps(facts))
+        self, move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: Mapping[str, Any], replies: Iterable[Reply],
+        changes: Sequence[str] = (),
+    ) -> int:  # fmt: skip
+        row = _entry_row(move, domain, step, kind, at, text, json.dumps(facts), self._who, changes)
         return self._database.add_with("entries", row, "replies", "entry", map(_reply_row, replies))
 
 
-def _entry_row(move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: str) -> Row:
-    return {"move": move, "domain": name_text(domain), "step": step, "kind": kind, "at": at, "text": text, "facts": facts}
+def _entry_row(
+    move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: str, who: str, changes: Sequence[str] = ()
+) -> Row:
+    return {
+        "move": move, "domain": name_text(domain), "step": step, "kind": kind, "at": at, "text": text, "facts": facts, "who": who,
+        "changes": json.dumps(list(changes)),
+    }  # fmt: skip
+
+
+_ENTRY_COLUMNS = (
+    "number, move, domain, step, kind, at, text, who, changes, facts, (SELECT count(*) FROM replies WHERE entry = entries.number)"
+)
+
+
+def _entry(
+    number: int, move: str, domain: str, step: str, kind: str, at: float, text: str, who: str, changes: str, facts: str, replies: int
+) -> Entry:
+    return Entry(number, move, domain, step, kind, at, text, who, tuple(json.loads(changes)), json.loads(facts), replies)
 
 
 def _reply_row(reply: Reply) -> Row:
     return {
         "at": reply.at, "server": reply.server, "name": name_text(reply.name), "type": type_text(reply.rtype),
-        "transport": str(reply.transport), "took": reply.took, "outcome": reply.outcome, "wire": reply.wire,
+        "transport": str(reply.transport), "took": reply.took, "outcome": reply.outcome, "wire": reply.wire, "query": reply.query,
+        "trouble": reply.trouble.name if reply.trouble else "", "tries": reply.tries, "cut": int(reply.cut),
     }  # fmt: skip
+
+
+def _reply(
+    at: float, server: str, name: str, rtype: str, transport: str, took: float, wire: bytes, query: bytes | None, trouble: str, tries: int,
+    cut: int,
+) -> Reply:  # fmt: skip
+    """Those of earlier versions are without their question: made again as it is mostly asked."""
+    owner, kind = parse_name(name + "." if name != "." else "."), parse_type(rtype)
+    failed = Trouble[trouble] if trouble else None if wire else Trouble.SILENT
+    question = bytes(query) if query else encode_question(0, owner, kind)
+    return Reply(server, owner, kind, at, took, Transport(transport), tries, bytes(wire), failed, question, bool(cut))

@@ -42,7 +42,7 @@ class Occupation:
             self._database.release([_number(each) for each in new])
 
     def _tell(self, domains: Sequence[Name], now: float) -> None:
-        rows = [{"domain": name_text(each), "who": _who(), "process": os.getpid(), "since": now} for each in domains]
+        rows = [{"domain": name_text(each), "who": system_user(), "process": os.getpid(), "since": now} for each in domains]
         self._database.replace("occupations", "domain", rows)
 
     def _occupied(self, domain: Name) -> GateShut:
@@ -56,7 +56,8 @@ def _number(domain: Name) -> int:
     return int.from_bytes(hashlib.sha256(domain).digest()[:8], "big") >> 2
 
 
-def _who() -> str:
+def system_user() -> str:
+    """Who runs this process, and on which machine."""
     try:
         user = getpass.getuser()
     except (KeyError, OSError):

@@ -37,12 +37,15 @@ class Recording:
 
 def write_recording(path: Path, recordings: Iterable[Recording]) -> None:
     """Raises as :func:`~legatum.net.file.write_whole`."""
-    lines = []
-    for recording in recordings:
-        lines.append(json.dumps({"schema": SCHEMA, **recording.head, _COUNTS: len(recording.evidence)}))
-        lines += [json.dumps(_reply_line(number, reply)) for number, reply in enumerate(recording.evidence, 1)]
-        lines += [json.dumps(_web_line(answer)) for answer in recording.evidence.web.values()]
-    write_whole(path, "\n".join(lines) + "\n")
+    write_whole(path, "".join(map(recording_text, recordings)))
+
+
+def recording_text(recording: Recording) -> str:
+    """As it stands in a file."""
+    lines = [json.dumps({"schema": SCHEMA, **recording.head, _COUNTS: len(recording.evidence)})]
+    lines += [json.dumps(reply_line(number, reply)) for number, reply in enumerate(recording.evidence, 1)]
+    lines += [json.dumps(_web_line(answer)) for answer in recording.evidence.web.values()]
+    return "\n".join(lines) + "\n"
 
 
 def read_recording(path: Path) -> list[Recording]:
@@ -64,7 +67,7 @@ def read_recording(path: Path) -> list[Recording]:
                 answer = _web(entry)
                 found[-1].evidence.web[answer.url] = answer
             else:
-                found[-1].evidence(_reply(entry))
+                found[-1].evidence(read_reply(entry))
         except (ValueError, KeyError, IndexError, TypeError, AttributeError, BadInput) as error:
             raise BadInput(
                 f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
@@ -79,7 +82,8 @@ def read_recording(path: Path) -> list[Recording]:
     return found
 
 
-def _reply_line(number: int, reply: Reply) -> dict[str, Any]:
+def reply_line(number: int, reply: Reply) -> dict[str, Any]:
+    """One reply as it stands in a file."""
     line = {
         "reply": number, "server": reply.server, "name": name_text(reply.name), "type": type_text(reply.rtype), "at": reply.at,
         "took": reply.took, "transport": str(reply.transport), "tries": reply.tries, "query": _b64(reply.query),
@@ -89,7 +93,8 @@ def _reply_line(number: int, reply: Reply) -> dict[str, Any]:
     return {**line, "trouble": reply.trouble.name} if reply.trouble else {**line, "wire": _b64(reply.wire)}
 
 
-def _reply(line: Mapping[str, Any]) -> Reply:
+def read_reply(line: Mapping[str, Any]) -> Reply:
+    """Raises ``ValueError`` and its like for what is none."""
     name = parse_name(line["name"] + "." if line["name"] != "." else ".")
     wire, trouble = base64.b64decode(line.get("wire", "")), Trouble[line["trouble"]] if "trouble" in line else None
     reply = Reply(

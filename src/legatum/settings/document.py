@@ -196,7 +196,8 @@ class House(Section):
     ``time_zone``: in which times are shown beside UTC, and meant where none is named; ``windows``: when changes that visitors can feel are
     made, ``quiet``: when none is; ``ttls``: type → the TTL that the house wants. ``serial``: the rule for new serials.
     ``most_removed``: the share of a zone's RRsets, in percent, that a change may take away without being told so;
-    ``command_limit``: how long a command of these settings may take. ``soa``: timer → what the house wants it to be.
+    ``command_limit``: how long a command of these settings may take. ``soa``: timer → what the house wants it to be. ``operator``: who
+    works with these settings, as the journal remembers it; the system's user without one.
     """
 
     low_ttl: str = "5m"
@@ -208,6 +209,7 @@ class House(Section):
     poll: str = "10s"
     patience: str = "1h"
     command_limit: str = "5m"
+    operator: str = ""
     time_zone: str = "UTC"
     soa: dict[str, str] = field(default_factory=dict)
     windows: list[str] = field(default_factory=list)

@@ -8,6 +8,7 @@ import msgspec
 
 from legatum.core.fault import BadInput
 from legatum.core.observation.answers import AnswerDifference, AnswersComparison
+from legatum.core.printable import cell_text
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_texts
 from legatum.core.records.rrset import RRset, rrset
@@ -85,16 +86,12 @@ def compare_csv(documents: Iterable[CompareDocument]) -> str:
         places = (document.domain, document.left, document.right)
         for each in document.differences:
             sides = [(side.ttl, " | ".join(side.data)) if side else ("", "") for side in (each.left, each.right)]
-            rows.writerow(map(_cell_text, (*places, each.name, each.type, each.kind, each.weight, *sides[0], *sides[1])))
+            rows.writerow(map(cell_text, (*places, each.name, each.type, each.kind, each.weight, *sides[0], *sides[1])))
         for answer in document.answers:
             left, right = (_said_by(answer, side).replace("\n", " | ") for side in places[1:])
             what = (answer.name, answer.type, "answers differ", answer.weight)
-            rows.writerow(map(_cell_text, (*places, *what, "", left, "", right)))
+            rows.writerow(map(cell_text, (*places, *what, "", left, "", right)))
     return file.getvalue()
-
-
-def _cell_text(cell: object) -> str:
-    return f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@", "\t") else str(cell)
 
 
 def read_difference(text: bytes) -> CompareDocument:

@@ -12,7 +12,7 @@ from legatum.core.duration import rough_text
 from legatum.core.findings import KINDS, Severity
 from legatum.core.instant import instant_text, parse_instant
 from legatum.core.observation.chain import own_link
-from legatum.core.printable import clean
+from legatum.core.printable import cell_text, clean
 from legatum.core.records.name import name_text
 from legatum.core.records.soa import parse_soa
 from legatum.core.timetable.switch import Wish
@@ -205,7 +205,7 @@ def csv_head() -> str:
 
 def _csv(cells: Iterable[object]) -> str:
     text = io.StringIO()
-    csv.writer(text, lineterminator="\n").writerow([f"'{each}" if str(each)[:1] in ("=", "+", "@", "-") else each for each in cells])
+    csv.writer(text, lineterminator="\n").writerow(map(cell_text, cells))
     return text.getvalue()
 
 

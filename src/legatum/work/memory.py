@@ -11,12 +11,14 @@ from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Outcome, Runbook, Step
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, absolute_text, parse_name
+from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import DS, NS, A
 from legatum.journal.journal import Memory, Seen
 from legatum.services.provider import server_names
 from legatum.work.outside import Outside
 
+_LONGEST = 2000  # characters of data that are remembered of a set
 _SIGNING = "the chain of trust"  # the place of entries that say in which state it was
 
 
@@ -45,7 +47,7 @@ def _seen(picture: Picture) -> list[Seen]:
 
 
 def _entry(each: RRset, place: str = "") -> Seen:
-    data = " ".join(map(absolute_text, targets(each))) if each.rtype == NS else ""
+    data = " ".join(map(absolute_text, targets(each))) if each.rtype == NS else " | ".join(rdata_texts(each))[:_LONGEST]
     return Seen(place, each.name, each.rtype, each.ttl, data)
 
 
@@ -63,7 +65,7 @@ def remembered(outside: Outside, domain: Name, parent_zone: Name) -> tuple[Remem
 
 
 def _set(each: Memory) -> RRset | None:
-    return rrset(each.name, NS, each.ttl, [parse_name(name) for name in each.data.split()]) if each.data else None
+    return rrset(each.name, NS, each.ttl, [parse_name(name) for name in each.data.split()]) if each.data and each.rtype == NS else None
 
 
 def note_chain(outside: Outside, chain: Chain) -> Chain:

@@ -122,7 +122,7 @@ class Outside:
     def journal(self) -> "Journal":
         from legatum.journal.journal import Journal
 
-        return Journal(self.settings.journal, self.folder)
+        return Journal(self.settings.journal, self.folder, self.settings.house.operator)
 
     def resolvers(self) -> "dict[str, ResolverPlace]":
         from legatum.net.resolver import ResolverPlace

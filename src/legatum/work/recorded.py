@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from legatum.core.fault import BadInput
+from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.observation.picture import Picture, RegistrationView
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.rdap import Bootstrap
@@ -28,7 +28,8 @@ class RegistrationHead(msgspec.Struct):
 
 
 class Head(msgspec.Struct):
-    """What a survey rested on beside the replies. ``services``: where registration data were asked for."""
+    """What a survey rested on beside the replies. ``services``: where registration data were asked for;
+    ``partial``: it was no survey, and what was not asked is not known."""
 
     domain: str
     at: float
@@ -44,6 +45,7 @@ class Head(msgspec.Struct):
     asked_resolvers: bool
     dropped: int
     registration: RegistrationHead | None
+    partial: bool = False
 
 
 def keep(path: Path, outside: Outside, wanted: Wanted, surveys: Iterable[Survey]) -> None:
@@ -72,6 +74,15 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         if held
         else None,
     )
+
+
+def head_of_entry(outside: Outside, domain: str, at: float) -> Head:
+    """Of replies that were kept for something else than a survey: as the settings are now. What was not asked then was not silent."""
+    network = outside.settings.network
+    return Head(
+        domain, at, {name_text(name): list(addresses) for name, addresses in outside.roots.items()}, network.home,
+        outside.settings.resolvers, network.ipv6, False, {}, {}, None, False, True, 0, None, True,
+    )  # fmt: skip
 
 
 def _serving_elsewhere(picture: Picture) -> dict[str, str]:
@@ -103,7 +114,16 @@ async def _again(path: Path, recording: Recording) -> Survey:
         account = (
             RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
         )
-        return await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
+        try:
+            return await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
+        except OutsideFault:
+            if not head.partial:
+                raise
+            servers = ", ".join(sorted({reply.server for reply in recording.evidence})[:6])
+            raise BadInput(
+                f"{path}: these {len(recording.evidence)} replies are of another look than a survey: no delegation in them ({servers})",
+                "the replies of a step that confirms are a survey; `legatum history DOMAIN` numbers them",
+            ) from None
 
 
 def _read_head(path: Path, head: dict[str, Any]) -> Head:

@@ -3,9 +3,10 @@
 from collections.abc import Iterable
 
 from legatum.core.fault import GateShut
+from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Records, ZoneMade
 from legatum.core.moves.place import Key
-from legatum.core.moves.runbook import Runbook
+from legatum.core.moves.runbook import Runbook, hold_of, next_step
 from legatum.core.records.name import Name, name_text
 from legatum.work.movefile import is_over, move_path, read_move, retreat_path
 from legatum.work.outside import Outside
@@ -29,6 +30,21 @@ def refuse_under_way(outside: Outside, domain: Name, keys: Iterable[Key] | None 
         f"{text} is being {way}: an edit beside the move would undo it, or be lost with one side",
         f"wait for its end (`legatum move status {text}`), or make the same edit on both sides, each with --anyway",
     )
+
+
+def pending_text(outside: Outside, domain: Name) -> str:
+    """What is still to come of a move that has been begun, in words; empty where nothing is."""
+    path = move_path(outside, domain)
+    if not path.exists() or is_over(path, outside.journal):
+        return ""
+    move, now = read_move(path), outside.clock.now()
+    outcomes = outside.journal.outcomes(move.id)
+    step = next_step(move, outcomes)
+    if step is None or not outcomes:
+        return ""
+    bound = hold_of(move, step, outcomes, now)
+    when = f", not before {instant_text(bound.instant)}" if bound is not None and bound.instant > now else ""
+    return f"{step.title}{when}"
 
 
 def _copies(move: Runbook, domain: Name) -> bool:

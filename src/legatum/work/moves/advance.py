@@ -27,6 +27,7 @@ from legatum.work.moves.premises import keep_as_it_is, moved_on
 from legatum.work.moves.services import worse_services
 from legatum.work.outside import Outside
 
+_MOST_KEPT = 200  # lines of old → new in the journal
 _LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
 
 
@@ -227,7 +228,7 @@ async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
 
 async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence) -> Outcome:
     clock = job.outside.clock
-    journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title)
+    journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title, action.shown[:_MOST_KEPT])
     try:
         return await action.perform()
     except Fault as fault:

@@ -14,7 +14,7 @@ from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import parse_soa, serial_by_rule, serial_is_newer
 from legatum.core.rehearsal.answering import ServedZone, answer_from
 from legatum.core.zones.changing.publication import Key, Publication, for_provider, new_publication
-from legatum.core.zones.difference import Difference, zone_differences
+from legatum.core.zones.difference import Difference, difference_text, zone_differences
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone, fresh_zone
@@ -25,6 +25,7 @@ from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 
 _TTLS = "ttls before"  # a fact of an outcome
+_MOST_KEPT = 200  # lines of old → new in the journal
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
 _SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
 
@@ -231,7 +232,8 @@ async def publish(outside: Outside, publication: Publication) -> Published:
         return Outcome("publish", published.first, published.all, words, {_TTLS: publication.ttls_before})
 
     words = f"publish at {name}: {len(publication.differences)} RRsets change"
-    await carried_out(outside, publication.wanted.origin, "publish", words, change)
+    changes = [difference_text(each) for each in publication.differences[:_MOST_KEPT]]
+    await carried_out(outside, publication.wanted.origin, "publish", words, change, changes)
     return done[0]
 
 

@@ -13,6 +13,7 @@ class WholeStep:
     def __init__(self, job: Job) -> None:
         self.job = job
         self._actions = actions_of(job)
+        self.shown: list[str] = []  # old → new, as it was agreed to
 
     @property
     def shows(self) -> bool:
@@ -33,7 +34,8 @@ class WholeStep:
         return [refusal for each in self._actions for refusal in await each.gate()]
 
     async def preview(self) -> list[str]:
-        return [line for each in self._actions for line in await each.preview()]
+        self.shown = [line for each in self._actions for line in await each.preview()]
+        return self.shown
 
     async def perform(self) -> Outcome:
         """What is there already is not done again. Raises :class:`OutsideFault`."""

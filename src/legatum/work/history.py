@@ -1,0 +1,123 @@
+"""What the journal has of a domain: who did what, what was seen from when to when, and the replies that show it; out of one journal and
+into another."""
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from legatum.core.fault import BadInput
+from legatum.core.history import Act, Entry, acts
+from legatum.core.records.name import Name, absolute_text, name_text, parse_name
+from legatum.core.records.rrtype import parse_type, type_text
+from legatum.journal.journal import Memory, Seen
+from legatum.net.evidence import Evidence
+from legatum.net.file import write_whole
+from legatum.net.recording import Recording, read_reply, reply_line
+from legatum.work.outside import Outside
+from legatum.work.recorded import head_of_entry
+
+_SCHEMA = "legatum.history-export/1"
+
+
+@dataclass(frozen=True)
+class History:
+    """``acts``: what was done, oldest first; ``seen``: what was given, from when to when."""
+
+    domain: Name
+    acts: tuple[Act, ...]
+    seen: tuple[Memory, ...]
+
+
+def history_of(outside: Outside, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
+    """``domains``: None for all that the journal knows of; ``since``: only what was done, or first seen, from then on."""
+    journal = outside.journal
+    wanted = list(domains) if domains is not None else journal.domains()
+    found = []
+    for domain in wanted:
+        done = [act for act in acts(journal.entries(domain)) if since is None or (act.ended or act.begun) >= since]
+        seen = [each for each in journal.memory(domain) if since is None or each.last >= since]
+        found.append(History(domain, tuple(done), tuple(seen)))
+    return found
+
+
+def evidence_of(outside: Outside, number: int) -> Recording:
+    """The replies that are kept with an entry, as a recording that `survey --from` judges. Raises :class:`BadInput`."""
+    entry = outside.journal.entry(number)
+    if entry is None:
+        raise BadInput(f"no entry {number} in the journal", "`legatum history DOMAIN` numbers them")
+    replies = outside.journal.replies(number)
+    if not replies:
+        raise BadInput(f"entry {number} has no replies", "`legatum history DOMAIN` shows which have some")
+    return Recording(msgspec.to_builtins(head_of_entry(outside, entry.domain, entry.at)), Evidence(replies))
+
+
+def export_history(outside: Outside, domain: Name, path: Path) -> int:
+    """Everything about a domain into a file; how many entries. Raises as :func:`~legatum.net.file.write_whole`."""
+    journal, lines = outside.journal, [json.dumps({"schema": _SCHEMA, "domain": name_text(domain)})]
+    entries = journal.entries(domain)
+    for each in entries:
+        replies = [reply_line(number, reply) for number, reply in enumerate(journal.replies(each.number), 1)]
+        lines.append(json.dumps({"entry": {**asdict(each), "changes": list(each.changes)}, "replies": replies}))
+    for seen in journal.memory(domain):
+        lines.append(json.dumps({"seen": {
+            "place": seen.place, "name": absolute_text(seen.name), "type": type_text(seen.rtype), "ttl": seen.ttl, "data": seen.data,
+            "first": seen.first, "last": seen.last,
+        }}))  # fmt: skip
+    write_whole(path, "\n".join(lines) + "\n")
+    return len(entries)
+
+
+def import_history(outside: Outside, path: Path) -> tuple[Name, int, int]:
+    """What another journal put out; the domain, how many entries came, and how many were there already. Raises :class:`BadInput`."""
+    remedy = "give a file that `legatum history DOMAIN --export FILE` wrote"
+    try:
+        lines = path.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput(f"{path}: {error.strerror if isinstance(error, OSError) else 'not UTF-8'}", remedy) from None
+    came, there, domain, seen = 0, 0, None, list[tuple[Seen, float, float]]()
+    read = []
+    for number, line in enumerate(lines, 1):
+        try:
+            document = json.loads(line)
+            if number == 1:
+                if document.get("schema") != _SCHEMA:
+                    raise ValueError("another kind of file")
+                domain = _name(document["domain"])
+            elif "entry" in document:
+                read.append((_entry(document["entry"], domain), [read_reply(each) for each in document["replies"]]))
+            else:
+                seen.append(_seen(document["seen"]))
+        except (ValueError, KeyError, TypeError, AttributeError, BadInput) as error:
+            raise BadInput(f"{path}:{number}: not a history ({error})", remedy) from None
+    if domain is None:
+        raise BadInput(f"{path}: empty", remedy)
+    with outside.journal.occupied([domain], outside.clock.now()):
+        for entry, replies in read:
+            new = outside.journal.take_in(entry, replies)
+            came, there = came + new, there + (not new)
+        for each, first, last in seen:
+            outside.journal.remember(domain, [each], first)
+            outside.journal.remember(domain, [each], last)
+    return domain, came, there
+
+
+def _entry(found: Mapping[str, Any], domain: Name | None) -> Entry:
+    if domain is None or str(found["domain"]) != name_text(domain):
+        raise ValueError("an entry of another domain")
+    return Entry(
+        int(found["number"]), str(found["move"]), str(found["domain"]), str(found["step"]), str(found["kind"]), float(found["at"]),
+        str(found["text"]), str(found["who"]), tuple(map(str, found["changes"])), dict(found["facts"]), int(found["replies"]),
+    )  # fmt: skip
+
+
+def _seen(found: Mapping[str, Any]) -> tuple[Seen, float, float]:
+    name, rtype = parse_name(found["name"]), parse_type(found["type"])
+    return Seen(str(found["place"]), name, rtype, int(found["ttl"]), str(found["data"])), float(found["first"]), float(found["last"])
+
+
+def _name(text: str) -> Name:
+    return parse_name(text + "." if text != "." else ".")
