@@ -15,8 +15,8 @@ _DEADLY = textwrap.dedent("""
 
     intend, settle = Journal.intend, Journal.settle
 
-    def deadly_intend(self, move, domain, at_step, at, text):
-        intend(self, move, domain, at_step, at, text)
+    def deadly_intend(self, move, domain, at_step, *words):
+        intend(self, move, domain, at_step, *words)
         if (point, step) == ("after the intent", at_step):
             kill()
 

@@ -47,7 +47,7 @@ def put(command: str, settings: str) -> list[str]:
             words[at] = names.get(words[at - 1], "app")
         elif word == "FILE":
             given = "some.difference" if words[0] == "publish" else "new.difference"
-            new = {"--into": "new.code", "--evidence": "new.evidence", "--difference": given}
+            new = {"--into": "new.code", "--evidence": "new.evidence", "--difference": given, "--export": "new.history"}
             words[at] = new.get(words[at - 1], f"{DOMAIN}.zone")
         else:
             words[at] = MEANT.get(word, word)
