@@ -22,6 +22,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--no-resolvers", action="store_true", help="leave the resolvers of the settings alone")
     parser.add_argument("--no-rdap", action="store_true", help="leave registration data alone")
     parser.add_argument("--former", metavar="PROVIDER", help="after a switch: also what this provider's servers still say")
+    parser.add_argument(
+        "--leftovers", action="store_true", help="what nothing uses any more: zones, hosts, names, DS, records (with --former too)"
+    )
+    parser.add_argument("--tenants", metavar="FILE", help="with it: a table of domains and templates, to find records of other ones")
     parser.add_argument("--change-at", metavar="WHEN", help="when a change of name servers is planned: RFC 3339, or from now such as 2h")
     parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
     parser.add_argument("--chain", action="store_true", help="also the chain of trust above it, from the root down")
@@ -74,6 +78,10 @@ def run(args: argparse.Namespace) -> int:
             if args.service:
                 found = await with_service(outside, found, args.before or "")
             found = replace(found, views=await _seen_from(args, outside, found.picture.domain))
+            if args.leftovers or args.former:
+                from legatum.work.left_behind import with_leftovers
+
+                found = await with_leftovers(outside, found, args.registrar or "", args.tenants or "")
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [found.picture])
@@ -139,7 +147,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 def _document(found: "Survey") -> "SurveyDocument":
     from legatum.views.survey import survey_document
 
-    return survey_document(found.picture, found.findings, found.chain, found.service, found.views)
+    return survey_document(found.picture, found.findings, found.chain, found.service, found.views, found.leftovers, found.not_looked_at)
 
 
 def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:

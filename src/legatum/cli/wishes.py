@@ -40,7 +40,13 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     wished.add_argument("--registrar-to", metavar="NAME", default="", help="registered through this account")
     wished.add_argument("--first", action="store_true", help="its first delegation, to who serves it already (--from)")
-    wished.add_argument("--retire", action="store_true", help="out of service: delegation, hosts and zone cleaned up")
+    wished.add_argument(
+        "--retire", nargs="?", const="domain", choices=("domain", "leftovers"), default="",
+        help="out of service: delegation, hosts and zone cleaned up; `leftovers`: only what nothing uses any more",
+    )  # fmt: skip
+    wished.add_argument(
+        "--also", metavar="'NAME TYPE'", action="append", default=[], help="with --retire leftovers: this too, although it is doubtful"
+    )
     wished.add_argument("--sign", action="store_true", help="signed by who serves it now, with a DS at the registrar")
     wished.add_argument("--exchange", action="store_true", help="another key, and a DS for it in the place of the old one")
     wished.add_argument("--ds", metavar="DATA", action="append", default=[], help="with --sign or --exchange: just this DS record")
@@ -115,7 +121,9 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         soa=_soa(args.soa, domain),
         transfer=_transfer(args, domain),
         first=args.first,
-        retire=args.retire,
+        retire=args.retire == "domain",
+        leftovers=args.retire == "leftovers",
+        also=_also(args, domain),
         sign=args.sign,
         exchange=args.exchange,
         way=args.way,
@@ -149,6 +157,22 @@ def _halves(text: str, form: str) -> tuple[str, str]:
     if not mark or not left.strip():
         raise BadInput(f"'{text}' is no wish of this kind", f"write {form}")
     return left.strip(), right.strip()
+
+
+def _also(args: argparse.Namespace, domain: "Name") -> "tuple[Key, ...]":
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import typed_name
+    from legatum.core.records.rrtype import parse_type
+
+    if args.also and args.retire != "leftovers":
+        raise BadInput("--also goes with --retire leftovers", "leave it out, or say what shall go")
+    found = []
+    for text in args.also:
+        words = text.split()
+        if len(words) != 2:
+            raise BadInput(f"'{text}' is no name and type", "write --also 'NAME TYPE'")
+        found.append((typed_name(words[0], domain), parse_type(words[1])))
+    return tuple(found)
 
 
 def replaced(text: str) -> "NewAddress":

@@ -8,6 +8,7 @@ from legatum.core.dnssec.signature import parse_signature
 from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
 from legatum.core.instant import instant_text, parse_instant
+from legatum.core.observation.leftovers import Leftover
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.unseen import unseen
 from legatum.core.records.address import address_text
@@ -110,6 +111,17 @@ class RecordPart(Part):
     data: list[str]
 
 
+class LeftoverPart(Part):
+    """``sure``: nothing can use it, and `move draft --retire leftovers` takes it away; ``remedy``: where that does not."""
+
+    kind: str
+    what: str
+    where: str
+    why: str
+    sure: bool
+    remedy: str
+
+
 class SurveyDocument(Document, tag="legatum.survey/1"):
     """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
     that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``,
@@ -142,6 +154,7 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     chain: ChainDocument | None = None
     service: VisitDocument | None = None
     views: list[ViewsDocument] = []
+    leftovers: list[LeftoverPart] = []
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -156,6 +169,8 @@ def survey_document(
     chain: Chain | None = None,
     service: Visit | None = None,
     views: Sequence[Compared] = (),
+    leftovers: Sequence[Leftover] = (),
+    not_looked_at: Sequence[str] = (),
 ) -> SurveyDocument:
     soas = [view.soa for view in picture.serving if view.soa]
     verdict, following = _verdict(picture, findings)
@@ -187,10 +202,15 @@ def survey_document(
             "names other than those shown",
             *unseen(picture, chain is not None),
             *([] if service else ["the services behind the names (--service)"]),
+            *not_looked_at,
         ],
         chain=chain_document(chain, picture.at) if chain is not None else None,
         service=visit_document(service, judge_visit(service), worse(service)) if service is not None else None,
         views=[views_document(each) for each in views],
+        leftovers=[
+            LeftoverPart(kind=str(each.kind), what=each.what, where=each.where, why=each.why, sure=each.sure, remedy=each.remedy)
+            for each in leftovers
+        ],
     )
 
 
@@ -358,12 +378,27 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
             ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
         )
     _show_others(document, screen)
+    _show_leftovers(document, screen)
     for views in document.views:
         show_view_rows(views, screen)
     if document.service is not None:
         show_services(document.service, screen)
     screen.line()
     screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)
+
+
+def _show_leftovers(document: SurveyDocument, screen: Screen) -> None:
+    if not document.leftovers:
+        return
+    screen.heading("Left behind")
+    rows = [(each.kind, each.what, each.where, "surely" if each.sure else "perhaps", each.why) for each in document.leftovers]
+    screen.table(("", "what", "where", "of no use", "because"), rows)
+    screen.line(
+        f"`legatum move draft {document.domain} --retire leftovers` takes what is surely of no use, once nobody can ask for it", QUIET
+    )
+    for each in document.leftovers:
+        if each.remedy:
+            screen.line(f"{each.kind} {each.what}: {each.remedy}", QUIET, indent=8)
 
 
 def _show_security(document: SurveyDocument, screen: Screen) -> None:

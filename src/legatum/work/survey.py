@@ -16,6 +16,7 @@ from legatum.work.outside import Outside
 if TYPE_CHECKING:
     from legatum.core.dnssec.chain import Chain
     from legatum.core.findings import Finding
+    from legatum.core.observation.leftovers import Leftover
     from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.core.service.seen import Visit
     from legatum.net.reply import Reply
@@ -26,7 +27,8 @@ if TYPE_CHECKING:
 class Survey:
     """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
     ``chain``: of trust, from the root down, and ``service``: what stands behind the names, ``views``: the names
-    as they are seen from elsewhere, where that was looked at."""
+    as they are seen from elsewhere, ``leftovers``: what nothing uses any more, where that was looked at; ``not_looked_at``: of these, in
+    words."""
 
     picture: "Picture"
     findings: "tuple[Finding, ...]"
@@ -35,6 +37,8 @@ class Survey:
     chain: "Chain | None" = None
     service: "Visit | None" = None
     views: "tuple[Compared, ...]" = ()
+    leftovers: "tuple[Leftover, ...]" = ()
+    not_looked_at: tuple[str, ...] = ()
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:

@@ -45,7 +45,8 @@ class Drawing:
     ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
     the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
     signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
-    :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first."""
+    :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first; ``former``: places that
+    served it once, and are to end."""
 
     domain: Name
     at: float
@@ -82,6 +83,7 @@ class Drawing:
     quiet: tuple[str, ...] = ()
     time_zone: str = "UTC"
     made: tuple[tuple[str, Name], ...] = field(default=())
+    former: tuple[str, ...] = ()
 
     def place(self, name: str) -> Place:
         return next(each for each in self.places if each.name == name)

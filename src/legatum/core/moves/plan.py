@@ -11,6 +11,7 @@ from legatum.core.moves.effects import DsSet, Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
 from legatum.core.moves.kinds.beside import Beside, beside_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
+from legatum.core.moves.kinds.leftovers import Leftovers, leftover_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, passage_words, provider_pieces
@@ -34,7 +35,23 @@ class NewRegistrar:
     wish: Terms
 
 
-Wish = NewProvider | NewAddress | Hosts | Part | Second | Ttls | Soa | First | Retirement | NewRegistrar | Sign | Exchange | Unsign | Beside
+Wish = (
+    Leftovers
+    | NewProvider
+    | NewAddress
+    | Hosts
+    | Part
+    | Second
+    | Ttls
+    | Soa
+    | First
+    | Retirement
+    | NewRegistrar
+    | Sign
+    | Exchange
+    | Unsign
+    | Beside
+)
 _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     NewProvider: provider_pieces,
     NewAddress: address_pieces,
@@ -46,12 +63,13 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     Soa: soa_pieces,
     First: first_pieces,
     Retirement: retirement_pieces,
+    Leftovers: leftover_pieces,
     Sign: sign_pieces,
     Exchange: exchange_pieces,
     Unsign: unsign_pieces,
     NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
 }
-_ALONE = (First, Retirement, Beside)
+_ALONE = (First, Retirement, Leftovers, Beside)
 _OF_KEYS = (Sign, Exchange, Unsign)
 _SERVERS = (NewProvider, Second, Hosts)
 
@@ -132,7 +150,8 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
             raise BadInput("the same is wished for twice", "say each once")
     if any(isinstance(each, _ALONE) for each in wishes) and len(wishes) > 1:
         raise BadInput(
-            "a first delegation, a retirement, a second signer stand for the whole domain", "draft the rest by itself, before or after it"
+            "a first delegation, a retirement, leftovers, a second signer stand for the whole domain",
+            "draft the rest by itself, before or after it",
         )
     if sum(isinstance(each, _OF_KEYS) for each in wishes) > 1:
         raise BadInput("signed and unsigned at once", "say one of --sign and --unsign")

@@ -31,7 +31,8 @@ class Wishes:
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone; ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
+    these alone; ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets;
+    ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
     ``quiet``: instead of the house's."""
 
     domain: Name
@@ -55,6 +56,8 @@ class Wishes:
     transfer: TransferWish | None = None
     first: bool = False
     retire: bool = False
+    leftovers: bool = False
+    also: tuple[tuple[Name, int], ...] = ()
     sign: bool = False
     exchange: bool = False
     way: str = ""
@@ -74,7 +77,7 @@ class Wishes:
     def delegates(self) -> bool:
         """The registrar is needed: an NS set, or a host, is changed there."""
         second = bool(self.second or self.without) and self.at_registrar
-        return bool(self.to or self.hosts or self.named or second or self.first or self.retire or self.of_keys)
+        return bool(self.to or self.hosts or self.named or second or self.first or self.retire or self.leftovers or self.of_keys)
 
     @property
     def of_keys(self) -> bool:
@@ -111,6 +114,7 @@ class Wishes:
         said += [f"from {self.transfer.losing} to {self.transfer.gaining} (registrars)"] if self.transfer else []
         said += ["first delegated"] if self.first else []
         said += ["retired"] if self.retire else []
+        said += ["without what was left behind"] if self.leftovers else []
         vouched = f" with DS {'; '.join(each[:24] for each in self.ds)}" if self.ds else ""
         said += [f"signed{vouched}"] if self.sign else []
         other = f"a key of algorithm {self.algorithm}" if self.algorithm else "another key"

@@ -1,13 +1,14 @@
 """Drafting a move: what is observed, and what is wished for, becomes a runbook."""
 
 import secrets
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Sequence
 from dataclasses import replace
 
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.beside import Beside
 from legatum.core.moves.kinds.hosts import Hosts
+from legatum.core.moves.kinds.leftovers import Leftovers
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import First, Retirement
 from legatum.core.moves.kinds.provider import NewProvider
@@ -21,6 +22,8 @@ from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_p
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import TransferWish, Wishes, refuse_silence, refuse_strange_names
 from legatum.core.observation.hosts import refuse_leaned_on
+from legatum.core.observation.leftovers import Kind, Leftover, cleared
+from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
@@ -31,6 +34,7 @@ from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
 from legatum.work.drafting.transfer import transfer_wish
+from legatum.work.leftovers import look_for_leftovers
 from legatum.work.look.wanted import Wanted
 from legatum.work.memory import note_served
 from legatum.work.outside import Outside
@@ -60,7 +64,7 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
     account = outside.registrar(drawing.registrar) if drawing.registrar else None
     if account is not None:
         await refuse_other_registrar(outside, wish, account, told)
-    wishes = [each async for each in _wishes(outside, wish, drawing, account)]
+    wishes = [each async for each in _wishes(outside, wish, drawing, account, picture)]
     ident = _ident(wish.domain)
     try:
         if wish.pace:
@@ -96,7 +100,7 @@ def _note(outside: Outside, drawing: Drawing) -> None:
     note_served(outside, drawing.domain, sets, at=drawing.at)
 
 
-async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None) -> AsyncIterator[Wish]:
+async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None, picture: Picture) -> AsyncIterator[Wish]:
     if wish.to:
         yield NewProvider(
             wish.domain,
@@ -147,6 +151,9 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield Exchange(wish.way, wish.ds, wish.algorithm)
     if wish.unsign and not wish.to:
         yield Unsign(outside.provider(drawing.main).signing.ends)
+    if wish.leftovers:
+        behind, _ = await look_for_leftovers(outside, picture, drawing.contents, drawing.registrar)
+        yield leftover_wish([each for each in behind if each.sure or _is_named(each, wish)], drawing)
     if wish.retire:
         own = [each for each in drawing.contents.names if is_under(each, wish.domain) and each != wish.domain]
         hosts = [(host, addresses) for host in own if account is not None and _has_address(drawing.contents, host)
@@ -166,6 +173,17 @@ async def _refuse_unfit(outside: Outside, wish: Wishes, drawing: Drawing, accoun
     for host in wish.named:
         if host not in wish.hosts:
             await refuse_unready_host(outside, drawing.contents, host, account)
+
+
+def _is_named(found: Leftover, wish: Wishes) -> bool:
+    return found.before is not None and (found.before.name, found.before.rtype) in wish.also
+
+
+def leftover_wish(found: Sequence[Leftover], drawing: Drawing) -> Leftovers:
+    """Of these, what a move takes away."""
+    hosts = tuple((each.host, each.addresses) for each in found if each.host is not None)
+    zones = tuple((each.where, drawing.apex_ns) for each in found if each.kind == Kind.ZONE and each.where in drawing.former)
+    return Leftovers(tuple(cleared(found)), hosts, zones)
 
 
 def _has_address(zone: Zone, host: Name) -> bool:

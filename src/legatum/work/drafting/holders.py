@@ -40,6 +40,13 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
     )
 
 
+def provider_of(outside: Outside, picture: Picture) -> str:
+    """The only provider of the settings that is led to; empty where there is none, or several."""
+    led = {*picture.delegation, *picture.own_ns}
+    found = [name for name in outside.settings.providers if set(servers_at(outside, name)) & led]
+    return found[0] if len(found) == 1 else ""
+
+
 def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
     return GateShut(
         f"{' and '.join(providers)} each serve and sign a zone of their own of {domain}: a change has to be made at both",

@@ -12,13 +12,14 @@ from legatum.core.moves.kinds.trust.signing import Signing, first_to_run_out, ob
 from legatum.core.moves.place import PARENT, KnownHost, Place, Vanishing
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
-from legatum.core.records.name import Name, is_under, name_text
-from legatum.core.records.rrset import targets
+from legatum.core.records.name import Name, absolute_text, is_under, name_text
+from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
 from legatum.work.drafting.second import has_own_zone, servers_at
+from legatum.work.leftovers import look_for_former
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import known_since, note_hosts, remembered
 from legatum.work.outside import Outside
@@ -44,7 +45,8 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         if held_by:
             names |= dict.fromkeys([held_by])
             zones[held_by, wish.part[0]] = await outside.provider(held_by).fetch(wish.part[0])
-    places = [await _place(outside, name) for name in names]
+    former = tuple(each for each in await look_for_former(outside, picture) if each != main) if wish.leftovers else ()
+    places = [await _place(outside, name) for name in (*names, *(each for each in former if each not in names))]
     places[0] = _with_others(wish, picture, places, led - set(servers_at(outside, wish.without) if dead else ()))
     above = Place(PARENT, grouped((view.server, view.address) for view in picture.parents))
     glue, glue_ttl = glue_of(picture)
@@ -78,7 +80,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         registered=registered_of((await look_at_held(outside, wish.domain, outside.registrar(wish.transfer.losing)))[0])
         if wish.transfer
         else None,
-        remembered=(*remembered(outside, wish.domain, picture.parent_zone), *_shown(picture, zone)),
+        remembered=(*remembered(outside, wish.domain, picture.parent_zone), *_shown(picture, zone), *_left(outside, picture, former)),
         vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
         unsigned=signing.unsigned_text,
         signing=signing.text if signing.is_signed else "",
@@ -96,7 +98,20 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         windows=wish.windows or tuple(house.windows),
         quiet=wish.quiet or tuple(house.quiet),
         time_zone=house.time_zone,
+        former=former,
     )
+
+
+def _left(outside: Outside, picture: Picture, former: Sequence[str]) -> list[Remembered]:
+    """A provider of which nobody remembers when it was left: as if the parent had led there until now."""
+    known = {name for each in outside.journal.memory(picture.domain) for name in each.data.split() if each.rtype == NS}
+    found = []
+    for place in former:
+        servers = tuple(sorted(servers_at(outside, place)))
+        if not known & {absolute_text(host) for host in servers} and picture.parent_ttl is not None:
+            ns = rrset(picture.domain, NS, picture.parent_ttl, servers)
+            found.append(Remembered(picture.parent_zone, (picture.domain, NS), picture.parent_ttl, outside.clock.now(), ns))
+    return found
 
 
 def _shown(picture: Picture, zone: Zone) -> tuple[Remembered, ...]:

@@ -1,0 +1,52 @@
+"""What nothing uses any more, taken away: records in the zone, hosts at the registry, zones at providers that nobody is led to."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from legatum.core.fault import BadInput
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Change, HostSet, ZoneEnded
+from legatum.core.moves.needs import Unasked, Unnamed
+from legatum.core.moves.runbook import Step
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import type_text
+
+
+@dataclass(frozen=True, slots=True)
+class Leftovers:
+    """``records``: before and after, None for all of it; ``hosts`` with addresses; ``zones``: provider → its NS set there."""
+
+    records: tuple[tuple[RRset, RRset | None], ...] = ()
+    hosts: tuple[tuple[Name, tuple[str, ...]], ...] = ()
+    zones: tuple[tuple[str, RRset], ...] = ()
+
+
+def leftover_pieces(drawing: Drawing, wish: Leftovers) -> Iterator[Piece]:
+    """Raises :class:`BadInput` where there is nothing."""
+    if not (wish.records or wish.hosts or wish.zones):
+        raise BadInput(
+            f"{name_text(drawing.domain)}: nothing was left behind that is surely of no use",
+            "`legatum survey DOMAIN --leftovers` lists what is doubtful; --also 'NAME TYPE' takes that too",
+        )
+    zone = drawing.domain
+    if wish.records:
+        words = ", ".join(f"{name_text(before.name)} {type_text(before.rtype)}" for before, _ in wish.records[:4])
+        more = f" and {len(wish.records) - 4} more" if len(wish.records) > 4 else ""
+        yield Piece(Phase.LEAVE, Step(
+            "records", f"Take {words}{more} out of the zone at {drawing.main}",
+            (drawing.records(drawing.main, zone, [Change(before, after) for before, after in wish.records]),),
+            ("they are what was seen when drafting",), f"no server of {drawing.main} gives them any more", "put them in again", estimate=10,
+        ))  # fmt: skip
+    for host, addresses in wish.hosts:
+        yield Piece(Phase.LEAVE, Step(
+            f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {drawing.registrar}",
+            (HostSet(drawing.registrar, host, drawing.parent_zone, addresses, (), drawing.glue_ttl),), ("no domain leans on it",),
+            "the registry has no such host any more", "make it again", estimate=2,
+        ), (Unnamed(zone, (host,)),))  # fmt: skip
+    for place, ns in wish.zones:
+        yield Piece(Phase.END, Step(
+            "end", f"End the old zone at {place}", (ZoneEnded(place, zone, (ns,), drawing.main),), ("nobody asks there any more",),
+            f"no server of {place} answers for it any more", f"from here on it begins with creating the zone at {place} anew", estimate=5,
+        ), (Unasked(place, zone),))  # fmt: skip
