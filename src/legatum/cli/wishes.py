@@ -47,6 +47,12 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished.add_argument(
         "--also", metavar="'NAME TYPE'", action="append", default=[], help="with --retire leftovers: this too, although it is doubtful"
     )
+    wished.add_argument(
+        "--tenants",
+        metavar="FILE",
+        default="",
+        help="with --retire leftovers: a table of domains and templates; records of other ones go too",
+    )
     wished.add_argument("--sign", action="store_true", help="signed by who serves it now, with a DS at the registrar")
     wished.add_argument("--exchange", action="store_true", help="another key, and a DS for it in the place of the old one")
     wished.add_argument("--ds", metavar="DATA", action="append", default=[], help="with --sign or --exchange: just this DS record")
@@ -124,6 +130,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         retire=args.retire == "domain",
         leftovers=args.retire == "leftovers",
         also=_also(args, domain),
+        tenants=args.tenants,
         sign=args.sign,
         exchange=args.exchange,
         way=args.way,

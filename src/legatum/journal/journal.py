@@ -163,13 +163,20 @@ class Journal:
             for each in dict.fromkeys(served):
                 there = latest.get((each.place, each.name, each.rtype))
                 if there is None or (there.ttl, there.data) != (each.ttl, each.data):
-                    fresh.append({
-                        "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
-                        "ttl": each.ttl, "data": each.data, "first": at, "last": at,
-                    })  # fmt: skip
+                    fresh.append(_memory_row(domain, each, at, at))
                 elif at - there.last >= _DAY:
                     again.append((there.number, at))
         self._database.set("memory", "last", again)
+        self._database.add("memory", fresh)
+
+    def recall(self, domain: Name, rows: Iterable[tuple[Seen, float, float]]) -> None:
+        """What another journal remembers, with when it was first and last seen; what is there already is left as it is."""
+        there = {(each.place, each.name, each.rtype, each.ttl, each.data, each.first) for each in self.memory(domain)}
+        fresh = [
+            _memory_row(domain, each, first, last)
+            for each, first, last in rows
+            if (each.place, each.name, each.rtype, each.ttl, each.data, first) not in there
+        ]
         self._database.add("memory", fresh)
 
     def memory(self, domain: Name) -> list[Memory]:
@@ -240,6 +247,13 @@ def _entry(
     number: int, move: str, domain: str, step: str, kind: str, at: float, text: str, who: str, changes: str, facts: str, replies: int
 ) -> Entry:
     return Entry(number, move, domain, step, kind, at, text, who, tuple(json.loads(changes)), json.loads(facts), replies)
+
+
+def _memory_row(domain: Name, each: Seen, first: float, last: float) -> Row:
+    return {
+        "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
+        "ttl": each.ttl, "data": each.data, "first": first, "last": last,
+    }  # fmt: skip
 
 
 def _reply_row(reply: Reply) -> Row:

@@ -27,7 +27,8 @@ class Sites:
     def __init__(self, authority: Authority) -> None:
         self._authority = authority
         self._servers: list[asyncio.Server] = []
-        self.endpoints: dict[str, Endpoint] = {scenario.DEAD_MACHINE: _NOBODY}
+        ports = (_HTTP, _HTTPS, _SMTP, _SUBMISSION, _IMAPS)
+        self.endpoints: dict[str, Endpoint] = {f"{scenario.DEAD_MACHINE}#{port}": _NOBODY for port in ports}
 
     async def open(self) -> None:
         known = [*scenario.REGISTRATIONS, *(f"{label}.{domain}" for domain in scenario.REGISTRATIONS for label in scenario.SITE_LABELS)]

@@ -99,9 +99,7 @@ def import_history(outside: Outside, path: Path) -> tuple[Name, int, int]:
         for entry, replies in read:
             new = outside.journal.take_in(entry, replies)
             came, there = came + new, there + (not new)
-        for each, first, last in seen:
-            outside.journal.remember(domain, [each], first)
-            outside.journal.remember(domain, [each], last)
+        outside.journal.recall(domain, seen)
     return domain, came, there
 
 

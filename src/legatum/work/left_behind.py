@@ -1,24 +1,20 @@
 """A survey with what was left behind: the zone whole where a provider gives it, the journal, the registrar's account and the templates."""
 
 from dataclasses import replace
-from pathlib import Path
 
 from legatum.core.fault import OutsideFault
 from legatum.core.zones.signer import without_signing
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import provider_of
-from legatum.work.leftovers import look_for_leftovers
+from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.outside import Outside
 from legatum.work.survey import Survey
-from legatum.work.zones.templates import read_templates, read_tenants
 
 
 async def with_leftovers(outside: Outside, found: Survey, registrar: str, tenants: str = "") -> Survey:
     """What was left behind. ``registrar``: the account to ask for hosts; ``tenants``: a table of the house's domains and their templates.
     Raises :class:`BadInput`."""
     domain = found.picture.domain
-    templates = read_templates(outside.folder / outside.settings.templates) if tenants else None
-    tenant = next((each for each in read_tenants(Path(tenants)) if each.domain == domain), None) if tenants else None
     place, left = provider_of(outside, found.picture), list[str]()
     zone = Zone(domain, [each for each in found.picture.contents.values() if each is not None and each.name.endswith(domain)])
     try:
@@ -27,5 +23,5 @@ async def with_leftovers(outside: Outside, found: Survey, registrar: str, tenant
         place, left = "", [fault.message]
     if not place:
         left.append("records of the zone other than those shown (no provider of the settings gives it whole)")
-    behind, unseen = await look_for_leftovers(outside, found.picture, zone, registrar, templates, tenant)
+    behind, unseen = await look_for_leftovers(outside, found.picture, zone, registrar, *tenancy(outside, domain, tenants))
     return replace(found, leftovers=tuple(behind), not_looked_at=(*found.not_looked_at, *left, *unseen))

@@ -3,6 +3,7 @@
 import asyncio
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 
 from legatum.core.fault import Fault, GateShut, OutsideFault
 from legatum.core.history import acts
@@ -18,6 +19,7 @@ from legatum.services.provider import server_names
 from legatum.services.registrar import Registrar
 from legatum.work.outside import Outside
 from legatum.work.registry.hosts import held_addresses, look_for_leaning
+from legatum.work.zones.templates import read_templates, read_tenants
 
 
 async def look_for_leftovers(
@@ -54,6 +56,14 @@ async def look_for_leftovers(
     )
     found = leftovers(picture, known, registrar)
     return [await _checked(outside, each, account) for each in found], left
+
+
+def tenancy(outside: Outside, domain: Name, table: str) -> tuple[dict[str, Template] | None, Tenant | None]:
+    """The house's templates, and which of them is the domain's by a table; None where there is no table. Raises :class:`BadInput`."""
+    if not table:
+        return None, None
+    tenants = {each.domain: each for each in read_tenants(Path(table))}
+    return read_templates(outside.folder / outside.settings.templates), tenants.get(domain)
 
 
 async def _checked(outside: Outside, found: Leftover, account: Registrar | None) -> Leftover:

@@ -31,7 +31,8 @@ class Wishes:
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone; ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets;
+    these alone; ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets, by the table
+    ``tenants`` too;
     ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
     ``quiet``: instead of the house's."""
 
@@ -58,6 +59,7 @@ class Wishes:
     retire: bool = False
     leftovers: bool = False
     also: tuple[tuple[Name, int], ...] = ()
+    tenants: str = ""
     sign: bool = False
     exchange: bool = False
     way: str = ""

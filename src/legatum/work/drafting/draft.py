@@ -34,7 +34,7 @@ from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
 from legatum.work.drafting.transfer import transfer_wish
-from legatum.work.leftovers import look_for_leftovers
+from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.look.wanted import Wanted
 from legatum.work.memory import note_served
 from legatum.work.outside import Outside
@@ -152,7 +152,8 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
     if wish.unsign and not wish.to:
         yield Unsign(outside.provider(drawing.main).signing.ends)
     if wish.leftovers:
-        behind, _ = await look_for_leftovers(outside, picture, drawing.contents, drawing.registrar)
+        of_templates = tenancy(outside, wish.domain, wish.tenants)
+        behind, _ = await look_for_leftovers(outside, picture, drawing.contents, drawing.registrar, *of_templates)
         yield leftover_wish([each for each in behind if each.sure or _is_named(each, wish)], drawing)
     if wish.retire:
         own = [each for each in drawing.contents.names if is_under(each, wish.domain) and each != wish.domain]

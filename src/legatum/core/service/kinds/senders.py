@@ -6,10 +6,11 @@ from collections.abc import Iterator
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
-from legatum.core.records.rrtype import MX, TXT, type_text
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import TXT, type_text
 from legatum.core.service.records import NameRecords, Reverse
 from legatum.core.service.seen import MailSeen, Visit
-from legatum.core.service.spf import MOST_VOID, Result
+from legatum.core.service.spf import MOST_VOID, Result, spf_texts
 from legatum.core.service.spot import Protocol
 
 _KEPT = {b"_dmarc": "DMARC", b"_mta-sts": "MTA-STS", b"_tls": "TLS reports", b"_domainkey": "DKIM", b"_acme-challenge": "certificates"}
@@ -129,8 +130,7 @@ def mail_record_changed(visit: Visit) -> Iterator[Sighting]:
     records = _records(visit)
     for key, before in records.before.items():
         now = records.now.get(key)
-        of_mail = key[1] in (MX, TXT)
-        if now is not None and of_mail and now.rdatas != before.rdatas and _is_of_mail(visit.domain, key):
+        if now is not None and _matter(visit.domain, now) != _matter(visit.domain, before):
             yield Sighting(f"{name_text(key[0])} {type_text(key[1])}", (), name_text(key[0]))
 
 
@@ -188,8 +188,9 @@ def mail_host_name(visit: Visit) -> Iterator[Sighting]:
                 yield Sighting(f"{each.where}: {said} ({', '.join(known[said]) or 'no address'})", (), each.where)
 
 
-def _is_of_mail(domain: Name, key: tuple[Name, int]) -> bool:
-    return key == (domain, MX) or any(key[0].find(label) >= 0 for label in _KEPT)
+def _matter(domain: Name, rrset: RRset) -> tuple[object, ...]:
+    """What of it mail goes by: of the domain's texts, the senders."""
+    return tuple(spf_texts(rrset)) if (rrset.name, rrset.rtype) == (domain, TXT) else rrset.rdatas
 
 
 def _reverse(visit: Visit, role: str) -> Iterator[Reverse]:
