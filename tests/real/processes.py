@@ -24,7 +24,21 @@ def program(name: str) -> str | None:
     return shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/bin")
 
 
-PROGRAMS = ("named", "rndc", "knotd", "knotc", "unbound", "nsd", "nsd-control", "pdns_server", "pdnsutil", "ip")
+PROGRAMS = (
+    "named",
+    "rndc",
+    "knotd",
+    "knotc",
+    "unbound",
+    "nsd",
+    "nsd-control",
+    "pdns_server",
+    "pdnsutil",
+    "ip",
+    "nginx",
+    "exim4",
+    "dovecot",
+)
 MISSING = [name for name in PROGRAMS if program(name) is None]
 for backend in ("bind", "gsqlite3"):
     MISSING += [] if list(Path("/usr/lib").glob(f"*/pdns/lib{backend}backend.so")) else [f"the {backend} backend of PowerDNS"]

@@ -28,8 +28,14 @@ class Authority:
         self.file.write_bytes(certificate.public_bytes(serialization.Encoding.PEM))
 
     def serve(self, *servers: str, days: int = 365, file: str = "registry.pem", by_itself: bool = False) -> ssl.SSLContext:
-        """The TLS context of a server with a certificate for these names, kept in ``file``. ``days``: from now until it expires; below 0 it
-        has; ``by_itself``: signed with its own key."""
+        """The TLS context of a server with :meth:`issue`."""
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        context.load_cert_chain(self.issue(*servers, days=days, file=file, by_itself=by_itself))
+        return context
+
+    def issue(self, *servers: str, days: int = 365, file: str = "registry.pem", by_itself: bool = False) -> Path:
+        """A key and a certificate for these names, in ``file``. ``days``: from now until it expires; below 0 it has; ``by_itself``: signed
+        with its own key."""
         key = ec.generate_private_key(ec.SECP256R1())
         subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, servers[0])])
         signer = key if by_itself else self._key
@@ -43,9 +49,7 @@ class Authority:
         private = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
         chain.touch(0o600)
         chain.write_bytes(private + certificate.public_bytes(serialization.Encoding.PEM))
-        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-        context.load_cert_chain(chain)
-        return context
+        return chain
 
 
 def make_certificates(folder: Path, *servers: str, days: int = 365) -> tuple[Path, ssl.SSLContext]:

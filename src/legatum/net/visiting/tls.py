@@ -17,9 +17,9 @@ _SAID = {
     19: Trust.UNKNOWN,
     2: Trust.UNKNOWN,
     20: Trust.UNKNOWN,
-    21: Trust.ALONE,
+    21: Trust.UNKNOWN,
 }
-"""OpenSSL's verdicts (X509_V_ERR_…). 20 is also said of a chain whose last certificate nobody here knows."""
+"""OpenSSL's verdicts (X509_V_ERR_…). 20 and 21 are said of a certificate sent alone, and of a chain whose last one nobody here knows."""
 
 
 @lru_cache(maxsize=8)
@@ -49,7 +49,16 @@ def trust_of(error: ssl.SSLCertVerificationError) -> tuple[Trust, str]:
 def seen_certificate(connection: ssl.SSLObject | None, trust: Trust, said: str) -> Certificate | None:
     """None where there was none, or what came is none."""
     der = connection.getpeercert(binary_form=True) if connection is not None else None
+    if trust == Trust.UNKNOWN and connection is not None and _sent(connection) == 1:
+        trust = Trust.ALONE
     try:
         return certificate_of(der, trust, said) if der else None
     except ValueError:
         return None
+
+
+def _sent(connection: ssl.SSLObject) -> int:
+    """How many certificates the server sent; 0 where that is not to be had: Python shows it from 3.13 on, and inside from 3.10 on."""
+    inner = connection if hasattr(connection, "get_unverified_chain") else getattr(connection, "_sslobj", None)
+    chain = getattr(inner, "get_unverified_chain", lambda: ())()
+    return len(chain or ())

@@ -123,6 +123,8 @@ def _http_trouble(error: Exception) -> str:
         return f"what came is no HTTP, or broke off ({error})"
     if name in ("ConnectTimeout", "ReadTimeout", "PoolTimeout", "WriteTimeout"):
         return str(Trouble.SILENT)
+    if name in ("ReadError", "WriteError", "CloseError"):
+        return str(Trouble.CUT_OFF)
     return f"the connection failed ({error or name})"
 
 

@@ -44,7 +44,7 @@ def certificate_out_of_date(visit: Visit) -> Iterator[Sighting]:
 @finding(
     "certificate-chain-incomplete", Severity.ERROR, "The certificate is sent without the one that vouches for it",
     why="Some browsers fetch or remember what is missing, others and most programs refuse: it works for some and fails for others.",
-    remedy="Install the whole chain: the certificate first, then those of the authority that came with it.",
+    remedy="Install the whole chain: the certificate, then the authority's. Of an authority of the house's own: name it, --authority FILE.",
     standard="RFC 8446 s4.4.2",
     after=("certificate-out-of-date",),
 )  # fmt: skip
