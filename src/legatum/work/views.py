@@ -11,7 +11,7 @@ from legatum.core.observation.answers import OfZone, Said, questions_about
 from legatum.core.observation.split import Row, Split, split_of
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import targets
-from legatum.core.records.rrtype import AAAA, MX, SRV, TXT, A
+from legatum.core.records.rrtype import AAAA, MX, SOA, SRV, TXT, A
 from legatum.core.records.usual import APEX_TYPES, USUAL
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.asker import Asker
@@ -54,7 +54,8 @@ async def compare_views(
     """
     async with _asked_from(outside, inner) as here, _asked_from(outside, outer) as there:
         sides = {inner: (here, await _parties(outside, here, domain, inner)), outer: (there, await _parties(outside, there, domain, outer))}
-        wanted = questions_about(zone) if zone is not None else _usual_questions(domain)
+        asked = questions_about(zone) if zone is not None else _usual_questions(domain)
+        wanted = [each for each in asked if each[1] != SOA]  # a zone's serial is each server's own affair, and no visitor's
         of_zone = OfZone(zone if zone is not None else fresh_zone(domain, [domain]))
 
         async def one(question: tuple[Name, int]) -> Row:

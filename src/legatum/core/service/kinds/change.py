@@ -28,7 +28,7 @@ def service_lost(visit: Visit) -> Iterator[Sighting]:
 @finding(
     "another-site", Severity.ERROR, "The new address shows another site",
     why="Visitors would find a default page, a parking page or somebody else's site. The name is not set up there.",
-    remedy="Set the site up for this name at the new server, and bring its contents; then look again. If it is meant to be new: --anyway.",
+    remedy="Set the site up for this name at the new server, and bring its contents; then look again. If it is meant: the move's --anyway.",
     standard="RFC 9110 s7.2",
     after=("web-error-page",),
 )  # fmt: skip
