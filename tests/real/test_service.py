@@ -97,7 +97,9 @@ class Network:
 
     def _reverse(self) -> dict[str, str]:
         second = self.base.split(".")[1]
-        return {f"{second}.127.in-addr.arpa": f"{HEAD}@ NS ns.example.\n25.0 PTR mail.{DOMAIN}.\n26.0 PTR host.elsewhere.test.\n"}
+        return {
+            f"{second}.127.in-addr.arpa": f"{HEAD}@ NS ns.example.\n25.0 PTR mail.{DOMAIN}.\n2.0 PTR d1.example.\n3.0 PTR d2.example.\n"
+        }
 
     def _views(self) -> dict[str, str]:
         shared = (
@@ -121,11 +123,17 @@ class Network:
 
     def write_settings(self) -> None:
         at = self.address
+        providers = "".join(f'[providers.v{each}]\nkind = "files"\nfolder = "files"\nservers = ["v{each}.example"]\n' for each in (1, 2, 3))
+        (self.folder / "files").mkdir()
+        for name in VARIED:
+            addresses = "".join(f"@ A {each}\n" for each in POOL)
+            (self.folder / "files" / f"{name}.example.zone").write_text(f"$ORIGIN {name}.example.\n{HEAD}@ NS v1.example.\n{addresses}")
         (self.folder / "legatum.toml").write_text(
             f'[network]\nroots = {{ "a.root.test" = ["{at(1)}"] }}\ntimeout = "2s"\nhome = ["127.0.0.0/8", "203.0.113.0/24"]\n'
             f"behalf = {json.dumps([each for each in PLACES if each])}\n"
             f'[views.inside]\nservers = ["{at(2)}", "{at(3)}"]\nsource = "{at(7)}"\n[views.outside]\nservers = ["{at(2)}", "{at(3)}"]\n'
             '[visit]\nauthority = "authority.pem"\ntimeout = "4s"\nissuers = { "Quillmoor practice authority" = "authority.test" }\n'
+            + providers
         )
 
     def stop(self) -> None:
@@ -300,6 +308,8 @@ def test_ready_for_a_certificate(network: Network) -> None:
     assert slugs(found) & {"visitors-sent-to-special-address"} == set()
     confirmed = network.legatum("confirm", DOMAIN, "--service", "--no-rdap")
     assert any(each["party"] == "service" and each["agrees"] for each in confirmed["checks"])
+    new = network.legatum("survey", DOMAIN, "--service", "--mail-at", network.address(26), "--no-rdap")
+    assert f"{network.address(26)}: fail, by -all" in json.dumps(new["findings"])  # SPF does not know of it yet
 
 
 def test_views_are_told_as_views(network: Network) -> None:
@@ -321,6 +331,12 @@ def test_answers_that_vary_are_no_faults(network: Network) -> None:
         found = network.legatum("confirm", f"{name}.example", "--no-rdap")
         said = [each["said"] for each in found["checks"] if each["about"] == f"{name}.example A"]
         assert found["confirmed"] and (name == "placed" or any(words in each and "sure" in each for each in said)), said
+        assert not [
+            each["slug"] for each in network.legatum("survey", f"{name}.example", "--no-rdap")["findings"] if each["severity"] == "error"
+        ]
+    assert network.legatum("compare", "v1", "v2", "--domain", "rotating.example", "--answers")["answers"][0]["varied"]
+    differing = network.legatum("compare", "v1", "v3", "--domain", "behind.example", "--answers", status=1)["answers"]
+    assert network.address(63) in differing[0]["varied"].partition("nobody else gives")[2] and differing[0]["varied"]
     behind = network.legatum("confirm", "behind.example", "--no-rdap", status=1)
     wrong = [each for each in behind["checks"] if not each["agrees"]]
     assert {each["who"] for each in wrong} == {f"v3.example ({network.address(63)})"} and "which the others do not give" in wrong[0]["said"]

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, remember_chain, run_interruptibly, show, with_outside
+from legatum.cli.visit import add_places, new_places
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -30,6 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
     parser.add_argument("--chain", action="store_true", help="also the chain of trust above it, from the root down")
     add_service(parser)
+    add_places(parser)
     parser.add_argument("--view", action="append", metavar="NAME", help="also the names as seen from this view of the settings")
     parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
@@ -51,8 +53,9 @@ def require_service(args: argparse.Namespace) -> None:
     """Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
 
-    if args.before and not args.service:
-        raise BadInput("--before without --service", "it is what mail and certificates are held against: add --service")
+    for option in ("before", "at", "mail_at"):
+        if getattr(args, option, None) and not args.service:
+            raise BadInput(f"--{option.replace('_', '-')} without --service", "it is of the services behind the names: add --service")
 
 
 def run(args: argparse.Namespace) -> int:
@@ -76,7 +79,7 @@ def run(args: argparse.Namespace) -> int:
             if args.chain:
                 found = replace(found, chain=remember_chain(args, outside, await whole_chain(outside, found)))
             if args.service:
-                found = await with_service(outside, found, args.before or "")
+                found = await with_service(outside, found, args.before or "", new_places(args, found.picture.domain))
             found = replace(found, views=await _seen_from(args, outside, found.picture.domain))
             if args.leftovers or args.former:
                 from legatum.work.left_behind import with_leftovers

@@ -16,13 +16,17 @@ if TYPE_CHECKING:
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", nargs="+", metavar="DOMAIN")
-    parser.add_argument("--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet")
-    parser.add_argument("--mail-at", action="append", metavar="ADDRESS", help="the same for its mail servers")
+    add_places(parser)
     parser.add_argument("--replace", action="append", metavar="OLD=NEW", help="whatever is at OLD now, at NEW too; as for moves")
     parser.add_argument("--name", action="append", metavar="NAME", help="a further site below the domain, such as shop")
     add_visiting(parser)
     parser.add_argument("--html", metavar="FILE", help="a page in one file")
     add_common(parser)
+
+
+def add_places(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet")
+    parser.add_argument("--mail-at", action="append", metavar="ADDRESS", help="the same for its mail servers")
 
 
 def add_visiting(parser: argparse.ArgumentParser) -> None:
@@ -55,7 +59,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     from legatum.views.visit import show_visit, visit_document
     from legatum.work.visit import visit
 
-    places = _places(args, domain)
+    places = new_places(args, domain)
     found = await visit(outside, domain, places, args.authority)
     document = visit_document(found, judge_visit(found), worse(found))
     if not args.json:
@@ -63,12 +67,12 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     return document
 
 
-def _places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":
+def new_places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":
     """Raises :class:`BadInput`."""
     from legatum.core.records.name import typed_name
     from legatum.work.visit import NewPlaces
 
-    instead = {each.old: each.new for each in map(replaced, args.replace or ())}
-    names = tuple(typed_name(text, domain) for text in args.name or ())
+    instead = {each.old: each.new for each in map(replaced, getattr(args, "replace", None) or ())}
+    names = tuple(typed_name(text, domain) for text in getattr(args, "name", None) or ())
     web, mail = (tuple(map(canonical_address, each or ())) for each in (args.at, args.mail_at))
     return NewPlaces(web, mail, instead, names=names)

@@ -109,9 +109,8 @@ class _Names:
         return {spot: rrset for spot, rrset in await side_by_side(one, spots) if rrset is not None}
 
     async def _reverse(self, hosts: Iterable[Name]) -> tuple[Reverse, ...]:
-        """Of the mail servers that are the domain's own, and of its name servers below it."""
-        wanted = [(host, "mail server") for host in hosts if is_under(host, self._domain)]
-        wanted += [(host, "name server") for host in self._picture.delegation if is_under(host, self._domain)]
+        """Of mail servers and name servers."""
+        wanted = [(host, "mail server") for host in hosts] + [(host, "name server") for host in self._picture.delegation]
         places = [(address, host, role) for host, role in wanted for address in await addresses_of(self._walker, host)]
         return tuple(await side_by_side(self._reverse_of, places[:_MOST_REVERSE]))
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from legatum.core.service.seen import Visit
     from legatum.net.reply import Reply
     from legatum.work.views import Compared
+    from legatum.work.visit import NewPlaces
 
 
 @dataclass(frozen=True)
@@ -65,8 +66,9 @@ async def whole_chain(outside: Outside, found: Survey) -> "Chain":
     return Chain([*above.links, own_link(found.picture)], above.left_out)
 
 
-async def with_service(outside: Outside, found: Survey, before: str = "") -> Survey:
-    """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move.
+async def with_service(outside: Outside, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
+    """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move;
+    ``places``: new addresses to look at too.
     Raises :class:`BadInput`, and :class:`OutsideFault` where that place does not give it."""
     from legatum.core.findings.finding import by_severity
     from legatum.core.service import judge_visit
@@ -74,7 +76,7 @@ async def with_service(outside: Outside, found: Survey, before: str = "") -> Sur
     from legatum.work.service import Before, look_at_service
 
     zone = (await contents_of(outside, before, found.picture.domain)).zone if before else None
-    service = await look_at_service(outside, found.picture, before=Before(zone))
+    service = await look_at_service(outside, found.picture, places, Before(zone))
     return replace(found, service=service, findings=by_severity((*found.findings, *judge_visit(service))))
 
 

@@ -44,6 +44,11 @@ def members(rrsets: Iterable[RRset]) -> Answer:
     return frozenset((each.name, each.rtype, rdata) for each in rrsets if each.rtype != RRSIG for rdata in each.rdatas)
 
 
+def members_of(samples: Iterable[Sample]) -> Answer:
+    """All of them together."""
+    return frozenset().union(*(each.answer for each in samples))
+
+
 @dataclass(frozen=True)
 class Variety:
     """All samples of one question."""
@@ -107,6 +112,8 @@ class Variety:
         """Of two sides of which neither is steady: they give the same sets, for each network where that makes a difference."""
         if self.sort != other.sort or self.sort == Sort.STEADY:
             return False
+        if self.sort == Sort.BY_CHANCE:
+            return members_of(self.samples) == members_of(other.samples)
         return all(self._of_all(network) == other._of_all(network) for network in {*self.networks, *other.networks})
 
     def of(self, server: str) -> Answer:

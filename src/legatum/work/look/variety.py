@@ -18,6 +18,7 @@ async def look_at_variety(outside: Outside, addresses: Iterable[str], name: Name
     samples: list[Sample] = []
     while True:
         asked = [(server, network) for _ in range(_AT_ONCE) for server in servers for network in networks]
+        outside.asker.random.shuffle(asked)  # who gives the next part each time must not meet an order of ours
         replies = await asyncio.gather(*(outside.asker.ask(server, name, rtype, network=network) for server, network in asked))
         fresh = _samples(asked, replies)
         samples += fresh

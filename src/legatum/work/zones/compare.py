@@ -15,7 +15,7 @@ from legatum.core.observation.answers import (
     answer_differences,
     questions_about,
 )
-from legatum.core.observation.variety import Sort
+from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CNAME, NS
@@ -83,10 +83,10 @@ async def _varied(outside: Outside, found: AnswerDifference, old: Sequence[str],
     one, other = await asyncio.gather(*(look_at_variety(outside, side, found.name, found.rtype) for side in (old, new)))
     if Sort.STEADY in (one.sort, other.sort) and one.sort == other.sort:
         return found
-    behind = {**one.behind, **other.behind}
+    behind = Variety((*one.samples, *other.samples)).behind
     words = str(one.text) if one.sort == other.sort else f"{one.text}; at the new side {other.text}"
     if behind:
-        return replace(found, varied=f"{words}; {', '.join(behind)} alone gives what no other does")
+        return replace(found, varied=f"{words}; with data that nobody else gives: {', '.join(behind)}")
     return replace(found, weight=ForVisitors.EQUAL if one.equals(other) else found.weight, varied=words)
 
 
