@@ -24,18 +24,23 @@ def parse_instant(text: str) -> float:
 
 def parse_instant_or_age(text: str, now: float) -> float:
     """An instant in RFC 3339, or how long before ``now`` it was. Raises :class:`BadInput`."""
+    return _meant(text, now, -1, "or how long ago, such as 30d")
+
+
+def _meant(text: str, now: float, direction: int, otherwise: str) -> float:
     try:
-        return now - parse_duration(text)
+        return now + direction * parse_duration(text)
     except BadInput:
+        pass
+    try:
         return parse_instant(text)
+    except BadInput as fault:
+        raise BadInput(fault.message, f"{fault.remedy}, {otherwise}") from None
 
 
 def parse_instant_or_wait(text: str, now: float) -> float:
     """An instant in RFC 3339, or a duration from ``now`` on. Raises :class:`BadInput`."""
-    try:
-        return now + parse_duration(text)
-    except BadInput:
-        return parse_instant(text)
+    return _meant(text, now, 1, "or from now on, such as 2h")
 
 
 def people_text(instant: float, now: float) -> str:

@@ -96,7 +96,11 @@ def _verdict(visit: Visit, findings: Sequence[Finding], worse: Sequence[str]) ->
     domain = unicode_text(visit.domain)
     errors = [each for each in findings if each.kind.severity == Severity.ERROR]
     if not visit.seen:
-        return f"{domain}: nothing to visit: no name of it has an address", "`legatum survey DOMAIN` says what is there", False
+        return (
+            f"{domain}: nothing to visit: no name of it has an address",
+            f"`legatum survey {name_text(visit.domain)}` says what is there",
+            False,
+        )
     if worse:
         more = f", and {len(worse) - 1} more" if len(worse) > 1 else ""
         slug = worse[0].rpartition("[")[2].rstrip("]")

@@ -16,6 +16,7 @@ from legatum.core.service.seen import Seen, Visit, WebSeen
 from legatum.core.service.spot import MAIL, WEB, Protocol, Spot
 from legatum.net.side_by_side import side_by_side
 from legatum.net.visiting.mail import visit_mail
+from legatum.net.visiting.tls import NO_WAY
 from legatum.net.visiting.web import Visitor
 from legatum.net.walk import Walker
 from legatum.work.outside import Outside
@@ -74,6 +75,9 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     wanted = [each for each in wanted if mapped or not leads_nowhere(each[1], home)]
     look = _Look(outside, domain, trusted)
     seen = await side_by_side(look.at, list(dict.fromkeys(wanted)), _AT_ONCE)
+    beyond = [each for each in seen if each.what.trouble == NO_WAY and ":" in each.address]
+    left += [f"{each.address}: {NO_WAY}, which has no IPv6" for each in beyond]
+    seen = [each for each in seen if each not in beyond]
     visited = Visit(domain, outside.clock.now(), tuple(seen), tuple(dict.fromkeys(left)))
     return await _steadied(look, visited)
 

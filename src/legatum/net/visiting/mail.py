@@ -14,7 +14,7 @@ from legatum.core.service.seen import MailSeen, Trust
 from legatum.core.service.spot import PORTS, Protocol
 from legatum.net.reply import Trouble
 from legatum.net.route import Endpoint, Route, Unreachable
-from legatum.net.visiting.tls import lenient, seen_certificate, strict, trust_of
+from legatum.net.visiting.tls import lenient, seen_certificate, strict, trouble_of, trust_of
 
 _LONGEST = 4096
 _MOST_LINES = 100
@@ -43,16 +43,14 @@ async def visit_mail(
         return replace(seen, trouble=f"{Trouble.SILENT}: it had not ended after {timeout:g} s")
     except Unreachable as error:
         return replace(seen, trouble=str(error))
-    except ConnectionRefusedError:
-        return replace(seen, trouble=str(Trouble.CLOSED))
     except _Talk as error:
         return replace(seen, trouble=str(error))
     except ssl.SSLError as error:
         return replace(seen, trouble=f"no TLS with it ({(error.reason or str(error)).replace('_', ' ').lower()})")
-    except (asyncio.IncompleteReadError, ConnectionError):
+    except asyncio.IncompleteReadError:
         return replace(seen, trouble=str(Trouble.CUT_OFF))
     except OSError as error:
-        return replace(seen, trouble=error.strerror or str(error))
+        return replace(seen, trouble=trouble_of(error))
 
 
 async def _talk(

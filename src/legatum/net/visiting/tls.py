@@ -4,12 +4,16 @@ The first handshake wants the chain to lead to a trusted authority; where it doe
 can be looked at. For which name it is, and until when, is for :mod:`legatum.core.service.kinds.certificates`.
 """
 
+import errno
 import ssl
 from functools import lru_cache
 
 from legatum.core.service.certificate import certificate_of
 from legatum.core.service.seen import Certificate, Trust
+from legatum.net.reply import Trouble
 
+NO_WAY = "no way there from this machine"
+_NONE = (errno.ENETUNREACH, errno.EAFNOSUPPORT, errno.EADDRNOTAVAIL)
 _SAID = {
     9: Trust.EARLY,
     10: Trust.EXPIRED,
@@ -44,6 +48,17 @@ def lenient(protocols: tuple[str, ...] = ()) -> ssl.SSLContext:
 
 def trust_of(error: ssl.SSLCertVerificationError) -> tuple[Trust, str]:
     return _SAID.get(error.verify_code, Trust.OTHER), error.verify_message
+
+
+def trouble_of(error: OSError) -> str:
+    """Why there was no connection, or no more of one, in words."""
+    if isinstance(error, ConnectionRefusedError):
+        return str(Trouble.CLOSED)
+    if isinstance(error, ConnectionError):
+        return str(Trouble.CUT_OFF)
+    if error.errno in _NONE:
+        return NO_WAY
+    return error.strerror or str(error)
 
 
 def seen_certificate(connection: ssl.SSLObject | None, trust: Trust, said: str) -> Certificate | None:

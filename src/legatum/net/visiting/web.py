@@ -16,7 +16,7 @@ from legatum.core.service.seen import Certificate, Trust, WebSeen
 from legatum.core.service.spot import PORTS, Protocol
 from legatum.net.reply import Trouble
 from legatum.net.route import Route, Unreachable
-from legatum.net.visiting.tls import lenient, seen_certificate, strict, trust_of
+from legatum.net.visiting.tls import lenient, seen_certificate, strict, trouble_of, trust_of
 
 _MOST_OCTETS = 1 << 20
 _MOST_HOPS = 8
@@ -49,7 +49,7 @@ class Visitor:
         except ssl.SSLError as error:
             return replace(seen, trouble=_tls_trouble(error))
         except OSError as error:
-            return replace(seen, trouble=_words(error))
+            return replace(seen, trouble=trouble_of(error))
 
     async def _certificate(self, host: str) -> Certificate | None:
         """Raises as connecting does."""
@@ -133,14 +133,6 @@ def _tls_trouble(error: ssl.SSLError) -> str:
     if "wrong version number" in reason or "record layer" in reason or "packet length" in reason:
         return "it does not speak TLS there"
     return f"no TLS with it ({reason or error})"
-
-
-def _words(error: OSError) -> str:
-    if isinstance(error, ConnectionRefusedError):
-        return str(Trouble.CLOSED)
-    if isinstance(error, ConnectionError):
-        return "the connection was cut off"
-    return error.strerror or str(error)
 
 
 async def fetch_text(route: Route, address: str, url: str, timeout: float, authority: str | None) -> tuple[str, str]:
