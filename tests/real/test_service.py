@@ -17,7 +17,7 @@ from legatum.core.records.rrtype import A
 from legatum.practice.certificate import Authority
 from legatum.wire.message import CLIENT_SUBNET, Message, records
 from tests.real.liar import Liar
-from tests.real.processes import NEEDS_SERVERS, Bind, program, stop_all
+from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, program, stop_all
 from tests.real.program import legatum
 from tests.real.sites import Dovecot, Exim, Nginx, Rogue, Site, endless_line, huge, of_mail, silent, trickling, wild
 from tests.started import run_program
@@ -74,6 +74,7 @@ class Network:
             Bind(folder / "top", at(1), "example", secret="c2VjcmV0", zones={".": self._root(), "example": self._tld(), **self._reverse()}),
             Views(folder / "views", at(2), DOMAIN, inside=at(7), zones=self._views()),
             Views(folder / "views2", at(3), DOMAIN, inside=at(7), zones=self._views()),
+            Bind(folder / "steps", at(4), "steps.example", secret="c2VjcmV0", zones={"steps.example": self._steps()}),
         ]  # fmt: skip
 
     def _made(self, name: str) -> Path:
@@ -90,10 +91,15 @@ class Network:
 
     def _tld(self) -> str:
         hosts = "".join(
-            f"{name} A {self.address(last)}\n" for name, last in {"ns": 1, "d1": 2, "d2": 3, "v1": 61, "v2": 62, "v3": 63}.items()
+            f"{name} A {self.address(last)}\n" for name, last in {"ns": 1, "d1": 2, "d2": 3, "d3": 4, "v1": 61, "v2": 62, "v3": 63}.items()
         )
-        cuts = "kilnandclay NS d1\nkilnandclay NS d2\n" + "".join(f"{name} NS v{number}\n" for name in VARIED for number in (1, 2, 3))
+        cuts = "kilnandclay NS d1\nkilnandclay NS d2\nsteps NS d3\n" + "".join(
+            f"{name} NS v{number}\n" for name in VARIED for number in (1, 2, 3)
+        )
         return f"{HEAD}@ NS ns\n{hosts}{cuts}"
+
+    def _steps(self) -> str:
+        return f"{HEAD.replace('60', '2')}@ NS d3.example.\n@ A {self.address(80)}\nwww CNAME @\n"
 
     def _reverse(self) -> dict[str, str]:
         second = self.base.split(".")[1]
@@ -111,7 +117,7 @@ class Network:
         return {"outside": outside, "inside": inside}
 
     def start(self) -> None:
-        for last in (1, 2, 3, 7):
+        for last in (1, 2, 3, 4, 7):
             self._lo("add", last)
         for server in (*self.servers, *self.liars, self.nginx, *self.mail, *self.dovecots):
             server.start()
@@ -124,6 +130,9 @@ class Network:
     def write_settings(self) -> None:
         at = self.address
         providers = "".join(f'[providers.v{each}]\nkind = "files"\nfolder = "files"\nservers = ["v{each}.example"]\n' for each in (1, 2, 3))
+        (self.folder / "secret").write_text("c2VjcmV0")
+        providers += f'[providers.steps]\nkind = "update"\nprimary = "{at(4)}"\nservers = ["d3.example"]\n'
+        providers += f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}\n[house]\nfloor = "1s"\nmargin = "1s"\npoll = "1s"\n'
         (self.folder / "files").mkdir()
         for name in VARIED:
             addresses = "".join(f"@ A {each}\n" for each in POOL)
@@ -146,7 +155,7 @@ class Network:
             if server.process is not None:
                 server.process.terminate()
                 server.process.wait(20)
-        for last in (1, 2, 3, 7):
+        for last in (1, 2, 3, 4, 7):
             self._lo("del", last)
 
     def _lo(self, change: str, last: int) -> None:
@@ -274,6 +283,19 @@ def test_mail_servers_that_differ(network: Network) -> None:
     assert {"mail-in-the-open", "tls-lost"} <= slugs(plain)
     nobody = network.legatum("visit", DOMAIN, "--mail-at", network.address(29), status=1)
     assert "mail-silent" in slugs(nobody)
+
+
+def test_a_move_leads_nobody_to_a_worse_site(network: Network) -> None:
+    domain, old, bad, good = "steps.example", network.address(80), network.bad["default"], network.address(99)
+    draft = ("move", "draft", domain, "--from", "steps", "--pace", "at-once", "--force")
+    network.legatum(*draft, "--replace", f"{old}={bad}")
+    refused = network.legatum("move", "advance", domain, "--yes", "--wait", status=4)
+    assert "visitors would be worse off" in json.dumps(refused) and "another-site" in json.dumps(refused)
+    network.legatum(*draft, "--replace", f"{old}={good}")
+    network.legatum("move", "advance", domain, "--yes", "--wait")
+    story = network.legatum("history", domain)
+    assert {each["what"]: each["after"] for each in story["changed"]}[f"{domain} A"].endswith(good)
+    assert "behind the names" in next(each["said"] for each in story["acts"] if each["step"] == "confirm-address")
 
 
 @pytest.mark.parametrize("last", [120, 121, 122, 123, 124])
