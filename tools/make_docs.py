@@ -1,4 +1,5 @@
-"""Writes the pages that are made from the code: docs/findings.md and docs/schema/. ``--check``: only says what is out of date."""
+"""Writes the pages that are made from the code: docs/findings.md, docs/legatum.1 and docs/schema/. ``--check``: only says what is out of
+date."""
 
 import importlib
 import json
@@ -12,18 +13,22 @@ import msgspec
 
 import legatum.demo.report  # it has a document too
 import legatum.views
+from legatum import __version__
+from legatum.cli.main import COMMANDS
+from legatum.cli.tree import command_tree
 from legatum.core.findings.finding import collect
 from legatum.core.kinds import FAMILIES
 from legatum.core.moves.plain import schema as move_file
 from legatum.settings.document import Settings
 from legatum.views.document import Document
+from legatum.views.manual import manual
 
 DOCS = Path(__file__).parent.parent / "docs"
 
 
 def pages() -> dict[Path, str]:
     """Path → text of every generated page."""
-    made = {DOCS / "findings.md": findings()}
+    made = {DOCS / "findings.md": findings(), DOCS / "legatum.1": manual_page()}
     for module in pkgutil.iter_modules(legatum.views.__path__, "legatum.views."):
         importlib.import_module(module.name)
     for document in Document.__subclasses__():
@@ -32,6 +37,14 @@ def pages() -> dict[Path, str]:
     made[DOCS / "schema" / "settings.json"] = schema(Settings)
     made[DOCS / "schema" / "move-file-2.json"] = json.dumps(move_file(), indent=2, ensure_ascii=False) + "\n"
     return made
+
+
+def manual_page() -> str:
+    tree = command_tree(COMMANDS)
+    sections = [
+        (" ".join(each.words), each.summary, [(one.flags, one.value, one.help) for one in each.options]) for each in tree.all if each.words
+    ]
+    return manual(__version__, tree.summary, sections)
 
 
 def schema(struct: type) -> str:

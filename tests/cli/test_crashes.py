@@ -247,3 +247,19 @@ def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew
     assert holding.document["halt"] == "holding", holding.document
     assert practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
+
+
+def test_what_was_done_in_a_window_and_not_recorded_is_found_before_the_next_one(practice: WorldThread, shell: Shell) -> None:
+    from datetime import UTC, datetime, timedelta
+
+    begins = datetime.fromtimestamp(practice.world.clock.now() + 3 * 3600, UTC).replace(minute=0)
+    window = f"{begins:%a %H:%M}-{begins + timedelta(minutes=30):%H:%M}"
+    assert (
+        shell.run("move", "draft", DOMAIN, "--replace", "198.51.100.80=203.0.113.99", "--pace", "at-once", "--window", window).status == 0
+    )
+    assert killed(shell, "before the record", "address") == -signal.SIGKILL
+    practice.run(practice.world.clock.until(practice.world.clock.now() + 3600))
+    ended = shell.run("move", "advance", DOMAIN, "--yes", "--json")
+    assert ended.document["done"] == ["address"], ended.err  # found, not held for a week
+    updates = [each for each in practice.world.log if each.outcome == "update: answered" and each.server == "ns1.alder.test"]
+    assert len(updates) == 1

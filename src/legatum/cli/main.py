@@ -39,6 +39,7 @@ COMMANDS = {
     "history": "who did what when, old → new, and what shows it; the page for the customer",
     "fleet": "survey or confirm lists of domains, results as they come",
     "practice": "start and steer the practice world, to try every command by hand",
+    "completion": "completion of commands and options for bash, zsh or fish",
 }
 _YOUNG = 50_000  # objects before the collector looks: little of ours goes round in circles, and there is much of it
 

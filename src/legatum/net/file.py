@@ -111,6 +111,14 @@ def _settle(folder: Path) -> None:
             os.close(opened)
 
 
+def require_writable(path: Path) -> None:
+    """Before long work whose result is to go there. Raises :class:`BadInput`."""
+    folder = path.parent
+    if path.is_dir() or not folder.is_dir() or not os.access(folder, os.W_OK):
+        reason = "is a folder" if path.is_dir() else "no such folder" if not folder.is_dir() else "may not be written to"
+        raise BadInput(f"{path if path.is_dir() else folder}: {reason}", "give a file that can be written")
+
+
 def unwritable(path: Path, error: OSError) -> Fault:
     """What to tell of a file that could not be written."""
     if error.errno in _FULL:

@@ -2,12 +2,14 @@
 
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.observation.leftovers import Kind, Leftover
 from legatum.core.observation.picture import Picture, RegistrationView
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.rdap import Bootstrap
@@ -25,6 +27,17 @@ class RegistrationHead(msgspec.Struct):
     nameservers: list[str]
     statuses: list[str]
     expires: str
+
+
+class LeftoverHead(msgspec.Struct):
+    """What was left behind, as it was found in settings, journal and account: no reply shows that."""
+
+    kind: Kind
+    what: str
+    where: str
+    why: str
+    sure: bool
+    remedy: str
 
 
 class Head(msgspec.Struct):
@@ -46,6 +59,8 @@ class Head(msgspec.Struct):
     dropped: int
     registration: RegistrationHead | None
     partial: bool = False
+    leftovers: list[LeftoverHead] = msgspec.field(default_factory=list)
+    not_looked_at: list[str] = msgspec.field(default_factory=list)
 
 
 def keep(path: Path, outside: Outside, wanted: Wanted, surveys: Iterable[Survey]) -> None:
@@ -73,6 +88,8 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         registration=RegistrationHead(held.registrar, [name_text(each) for each in held.nameservers], list(held.statuses), held.expires)
         if held
         else None,
+        leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
+        not_looked_at=list(found.not_looked_at),
     )
 
 
@@ -115,7 +132,9 @@ async def _again(path: Path, recording: Recording) -> Survey:
             RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
         )
         try:
-            return await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
+            found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
+            behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
+            return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at))
         except OutsideFault:
             if not head.partial:
                 raise

@@ -85,13 +85,17 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
     while step := next_step(runbook, outcomes):
         now = outside.clock.now()
         bound = hold_of(runbook, step, outcomes, now, ways.any_time)
-        if bound is not None and now < bound.instant:
-            ways.hold(step, bound)
-            if not ways.wait:
-                return Halted(Halt.HOLDING, step, bound)
-            await outside.clock.until(bound.instant)
         job = Job(runbook, step, outcomes, outside, path)
-        halted, outcome = await _carry_out(job, journal, ways)
+        halted, outcome = None, None
+        if bound is not None and now < bound.instant:
+            outcome = await _done_before(job, journal, now)
+            if outcome is None:
+                ways.hold(step, bound)
+                if not ways.wait:
+                    return Halted(Halt.HOLDING, step, bound)
+                await outside.clock.until(bound.instant)
+        if outcome is None:
+            halted, outcome = await _carry_out(job, journal, ways)
         if halted is not None or outcome is None:
             return halted or Halted(Halt.DECLINED, step)
         outcomes[step.id] = outcome
@@ -99,6 +103,19 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
         if step.id == ways.until:
             return Halted(Halt.STOPPED, step)
     return Halted(Halt.COMPLETE)
+
+
+async def _done_before(job: Job, journal: Journal, now: float) -> Outcome | None:
+    """What was begun in a window, and not recorded any more, may be there: it is looked for without waiting for the next one."""
+    bound = hold_of(job.runbook, job.step, job.outcomes, now, any_time=True)
+    if (bound is not None and now < bound.instant) or job.step.id not in journal.begun(job.runbook.id):
+        return None
+    with job.outside.collecting() as evidence:
+        outcome = await WholeStep(job).seen()
+        if outcome is not None:
+            journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+            note_done(job.outside, job.runbook, job.step, outcome)
+    return outcome
 
 
 async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:
