@@ -5,7 +5,7 @@ BIN := .venv/bin
 READY := .venv/ready
 unexport PYTHONDONTWRITEBYTECODE # else every start of the program would compile it anew
 
-.PHONY: demo test check bench shots docs clean
+.PHONY: demo test check bench shots docs dist clean
 
 demo: $(READY)                  ## the full worked example, in under 30 s
 	$(BIN)/legatum demo
@@ -27,6 +27,9 @@ bench: $(READY)                 ## speed, as ratios measured in one run
 
 shots: $(READY)                 ## the pictures in docs/screenshots, made anew from the demo data
 	tools/shots
+
+dist: $(READY)                  ## wheel and source archive, in dist/
+	$(BIN)/python -m hatchling build
 
 docs: $(READY)                  ## the generated pages: findings and JSON Schema
 	$(BIN)/python tools/make_docs.py

@@ -77,6 +77,10 @@ def _run(words: list[str]) -> int:
     if module is None:
         parser.print_help()
         return 0 if not words else 2
+    if parsed.color != "auto":
+        from legatum.cli.parser import obey_colour
+
+        obey_colour(parsed.color)
     status: int = module.run(parsed)
     return status
 
@@ -85,7 +89,7 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
     """What reads these words, and the command's module; None where there is no command among them. Raises :class:`BadInput`."""
     import importlib
 
-    from legatum.cli.parser import Parser, proposal
+    from legatum.cli.parser import Parser, add_colour, proposal
 
     parser = Parser(
         prog="legatum",
@@ -102,6 +106,7 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
         if name == wanted:
             module = importlib.import_module(f"legatum.cli.{name}")
             module.configure(sub)
+            add_colour(sub)
     if module is None and wanted is not None:
         from legatum.core.fault import BadInput
 

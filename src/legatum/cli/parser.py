@@ -2,6 +2,7 @@
 
 import argparse
 import difflib
+import os
 import re
 from collections.abc import Iterable
 from typing import Any, NoReturn
@@ -42,6 +43,24 @@ class Parser(argparse.ArgumentParser):
         strange = re.search(r"unrecognized arguments: (--\S+)", message)
         known = [option for action in self._actions for option in action.option_strings]
         return proposal(strange[1].partition("=")[0], known) if strange else ""
+
+
+def add_colour(parser: argparse.ArgumentParser) -> None:
+    """An option that every command has, at whatever depth."""
+    below = [each for action in parser._actions if isinstance(action, argparse._SubParsersAction) for each in action.choices.values()]
+    for each in below:
+        add_colour(each)
+    if not below:
+        words = "colours and bold letters: where a terminal shows them (auto), always or never; NO_COLOR stands for never"
+        parser.add_argument("--color", choices=("auto", "always", "never"), default="auto", help=words)
+
+
+def obey_colour(wanted: str) -> None:
+    """What is asked for on the line comes before what the environment says."""
+    if wanted != "auto":
+        for name in ("NO_COLOR", "FORCE_COLOR"):
+            os.environ.pop(name, None)
+        os.environ["FORCE_COLOR" if wanted == "always" else "NO_COLOR"] = "1"
 
 
 def proposal(typed: str, known: Iterable[str]) -> str:

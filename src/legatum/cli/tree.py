@@ -4,7 +4,7 @@ import argparse
 import importlib
 from dataclasses import dataclass, field
 
-from legatum.cli.parser import Parser
+from legatum.cli.parser import Parser, add_colour
 
 
 @dataclass(frozen=True)
@@ -40,6 +40,7 @@ def command_tree(commands: dict[str, str]) -> Command:
     for name, summary in commands.items():
         parser = Parser(prog=f"legatum {name}", description=summary)
         importlib.import_module(f"legatum.cli.{name}").configure(parser)
+        add_colour(parser)
         below.append(_command((name,), summary, parser))
     top = (Option(("--help", "-h"), "", (), "show what there is"), Option(("--version",), "", (), "show the version"))
     return Command((), "moves customer domains between registrars and authoritative DNS providers", "", top, (), tuple(below))

@@ -19,8 +19,8 @@ def manual(version: str, summary: str, sections: Iterable[Section]) -> str:
     lines = [
         f'.TH LEGATUM 1 "" "Legatum {version}"', ".SH NAME", f"legatum \\- {_plain(summary)}", ".SH SYNOPSIS", ".B legatum",
         ".I COMMAND", "[options]", ".SH DESCRIPTION",
-        "Looks at every side of a delegation, gathers and publishes zones, works out when each step of a change is safe and why, proves the",
-        "plan against every kind of cache, carries it out with a journal and a way back, and confirms with evidence.",
+        "Looks at every side of a delegation, gathers and publishes zones, works out when each step of a change is safe and why, proves",
+        "the plan against every kind of cache, carries it out with a journal and a way back, and confirms with evidence.",
         ".SH COMMANDS",
     ]  # fmt: skip
     for words, what, options in sections:
