@@ -90,13 +90,26 @@ def test_ready_for_a_certificate_and_mail_whole(desk: Desk, tmp_path: Path) -> N
         ("winter._domainkey", "TXT", "--clear"),
         ("@", "TXT", "v=spf1 ip4:203.0.113.99 -all", "--instead"),
         ("_acme-challenge", "CNAME", "here.gone.example."),
+        ("_443._tcp", "TLSA", f"3 1 1 {'ab' * 32}"),
+        ("_mta-sts", "TXT", "v=STSv1; id=7"),
+        ("mta-sts", "A", OLD),
     ):
         desk.done("amend", DOMAIN, *words, "--at", "alder", "--yes", "--anyway")
     sick = told(desk, "survey", DOMAIN, "--service", "--before", str(tmp_path / "before.zone"), status=1)
     slugs = {each["slug"] for each in sick["findings"]}
-    assert {"caa-names-another", "mail-record-left-behind", "spf-forgets-server", "mail-record-changed"} <= slugs, slugs
+    assert {
+        "caa-names-another",
+        "challenge-leads-nowhere",
+        "mail-record-left-behind",
+        "spf-forgets-server",
+        "mail-record-changed",
+        "tlsa-does-not-fit",
+        "mail-policy-broken",
+    } <= slugs, slugs
     verdict = told(desk, "confirm", DOMAIN, "--service", "--before", str(tmp_path / "before.zone"), status=1)
-    assert [each["about"] for each in verdict["checks"] if each["party"] == "service"] == ["mail-record-left-behind"]
+    assert {each["about"] for each in verdict["checks"] if each["party"] == "service"} == {
+        "challenge-leads-nowhere", "tlsa-does-not-fit", "mail-policy-broken", "mail-record-left-behind",
+    }  # fmt: skip
     assert desk.run("survey", DOMAIN, "--before", "alder") == 2 and "--before without --service" in desk.said
     report = tmp_path / "report.html"
     desk.run("survey", DOMAIN, "--service", "--html", str(report))

@@ -8,7 +8,7 @@ from legatum.core.duration import parse_duration
 from legatum.core.fault import Fault
 from legatum.core.observation.picture import Picture
 from legatum.core.observation.soundness import Given
-from legatum.core.records.name import ROOT, Name, ancestors, below, is_under, name_text, parse_name
+from legatum.core.records.name import ROOT, Name, ancestors, below, is_under, labels_of, name_text, parse_name
 from legatum.core.records.rrset import RRset, strings_of, targets
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NS, PTR, TLSA, TXT, A
 from legatum.core.service.records import Answered, Challenge, Issuance, NameRecords, Policy, Reverse
@@ -96,8 +96,7 @@ class _Names:
             handed_on = await self._walker.lookup(at, NS)
             leads = targets(handed_on.rrset) if handed_on.rrset is not None else ()
         last = await self._aliased(at, TXT)
-        failed = last.reply is None or last.reply.rcode not in (0, _NXDOMAIN)
-        return Challenge(at, leads, last.why if failed else "")
+        return Challenge(at, leads, _gone(last))
 
     async def _tlsa(self) -> dict[Spot, RRset]:
         spots = [each for each in self._found.spots if self._found.of(each, False)]
@@ -202,6 +201,15 @@ def _answered(key: tuple[Name, int], given: list[Given], domain: Name) -> Answer
         tuple(each.address for each in given if each.rcode == _NXDOMAIN),
         tuple(f"{each.address} ({each.outcome})" for each in given if each.rcode in (_SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED)),
     )
+
+
+def _gone(found: Lookup) -> str:
+    """Why nobody can answer for the name, empty where somebody can: that there is no such name now is as it should be between renewals, but
+    not where a top-level domain says it."""
+    if found.reply is None or found.reply.rcode not in (0, _NXDOMAIN):
+        return found.why
+    above = found.reply.denial if found.reply.rcode == _NXDOMAIN else None
+    return "that domain does not exist" if above is not None and len(labels_of(above.name)) < 2 else ""
 
 
 def _caa(rdata: bytes) -> tuple[int, str, str]:
