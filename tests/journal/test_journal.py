@@ -14,7 +14,7 @@ from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import parse_name
 from legatum.journal.database import Database
-from legatum.journal.journal import Journal
+from legatum.journal.journal import Journal, Surveyed
 from legatum.net.reply import Reply, Transport, Trouble
 from tests.journal.postgresql import BIN, postgresql, restart
 
@@ -59,6 +59,21 @@ def test_outcomes_come_back_as_they_were(tmp_path: Path, place: str) -> None:
     again.settle_many("ns", 31.0, [(DOMAIN, "done", True)])
     assert set(journal.domains()) == {DOMAIN, parse_name("other.example.")}
     assert [each.text for each in journal.entries(DOMAIN)[2:]] == ["two", "done"]
+
+
+def test_what_is_kept_of_moves_and_surveys(tmp_path: Path, place: str) -> None:
+    journal, other = Journal(place, tmp_path), parse_name("wren.example.")
+    journal.intend("m7", other, "publish", 10.0, "Publish")
+    journal.fail("m7", other, "publish", 11.0, "refused", ())
+    lines = journal.of_move("m7")
+    assert [each.kind for each in lines] == ["intent", "failed"] and journal.latest()["m7"] == lines[-1].number
+    journal.keep_standings([("a.move.toml", "1", "one"), ("b.move.toml", "1", "two")])
+    journal.keep_standings([("b.move.toml", "2", "three")])
+    journal.surveyed([Surveyed(other, 5.0, {"lame": "error"}, None)])
+    journal.surveyed([Surveyed(other, 6.0, {}, 99.5)])
+    again = Journal(place, tmp_path)
+    assert again.standings() == {"a.move.toml": ("1", "one"), "b.move.toml": ("2", "three")}
+    assert again.surveys() == [Surveyed(other, 6.0, {}, 99.5)]
 
 
 def test_what_was_ever_begun(tmp_path: Path, place: str) -> None:

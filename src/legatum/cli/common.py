@@ -13,6 +13,7 @@ from legatum.core.printable import clean
 
 if TYPE_CHECKING:
     from legatum.core.dnssec.chain import Chain
+    from legatum.core.findings.finding import Finding
     from legatum.core.observation.picture import Picture
     from legatum.core.records.name import Name
     from legatum.views.document import Document
@@ -127,13 +128,19 @@ def picture_file(text: str) -> Path:
     return Path(text)
 
 
-def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[Picture]") -> bool:
-    """For later plans. Where nothing can be kept the looking is none the worse; whether it was."""
+def remember(
+    args: argparse.Namespace,
+    outside: "Outside",
+    pictures: "Iterable[Picture]",
+    surveyed: "Iterable[tuple[Picture, Iterable[Finding]]]" = (),
+) -> bool:
+    """For later plans, and with what surveys came to. Where nothing can be kept the looking is none the worse; whether it was."""
     from legatum.core.fault import Fault
-    from legatum.work.memory import note_pictures
+    from legatum.work.memory import note_pictures, note_surveys
 
     try:
         note_pictures(outside, pictures)
+        note_surveys(outside, surveyed)
         return True
     except Fault as fault:
         note(args, f"what was seen is not kept for later plans: {fault.message}")

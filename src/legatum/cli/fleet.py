@@ -108,24 +108,30 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
     async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
+        from legatum.core.findings.finding import Finding
         from legatum.core.observation.picture import Picture
 
         told = _telling(args, fleet.outside)
-        asker, seen, kept = fleet.outside.asker, list[Picture](), True
+        asker, seen, kept = fleet.outside.asker, list[tuple[Picture, tuple[Finding, ...]]](), True
+        surveying = args.action == "survey"
+
+        def noted() -> bool:
+            return remember(args, fleet.outside, [picture for picture, _ in seen], seen if surveying else ())
+
         asked = asker.asked
         if not asker.patience.ipv6:
             tally.left_out = f"anything over IPv6 (ipv6 = false in the settings), {tally.left_out}"
         try:
             async with aclosing(fleet.results(domains)) as results:
                 async for result in results:
-                    seen += [result.picture] if result.picture is not None and kept else []
+                    seen += [(result.picture, result.findings)] if result.picture is not None and kept else []
                     if len(seen) >= _REMEMBERED:
-                        kept = remember(args, fleet.outside, seen)
+                        kept = noted()
                         seen.clear()
                     tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
                     yield told(result)
         finally:
-            remember(args, fleet.outside, seen)
+            noted()
 
     return lines
 

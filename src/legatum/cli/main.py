@@ -36,6 +36,7 @@ COMMANDS = {
     "visit": "the service behind the names, where the DNS leads to now and at a new address, side by side",
     "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
     "watch": "follow a change until it has reached everybody, beside the forecast",
+    "house": "every move of the house at one look: where it stands, what is next, when, and who",
     "history": "who did what when, old → new, and what shows it; the page for the customer",
     "fleet": "survey or confirm lists of domains, results as they come",
     "practice": "start and steer the practice world, to try every command by hand",

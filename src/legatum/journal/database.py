@@ -50,6 +50,10 @@ CREATE TABLE IF NOT EXISTS memory (
 CREATE INDEX IF NOT EXISTS ix_memory_domain ON memory (domain);
 CREATE TABLE IF NOT EXISTS occupations (
     domain TEXT PRIMARY KEY, who TEXT NOT NULL, process BIGINT NOT NULL, since DOUBLE PRECISION NOT NULL
+);
+CREATE TABLE IF NOT EXISTS standings (file TEXT PRIMARY KEY, mark TEXT NOT NULL, standing TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS surveys (
+    domain TEXT PRIMARY KEY, at DOUBLE PRECISION NOT NULL, findings TEXT NOT NULL, signed_until DOUBLE PRECISION
 )
 """
 _ADDED = (
@@ -119,7 +123,7 @@ class Database:
     def _has_tables(self) -> bool:
         """Of those who may use the tables not all may make them."""
         with self._transaction() as connection:
-            ((last,),) = connection.execute("SELECT to_regclass('memory')").fetchall()
+            ((last,),) = connection.execute("SELECT to_regclass('surveys')").fetchall()
             return last is not None and all(column in self._columns(connection, table) for table, column, _ in _ADDED)
 
     def _columns(self, connection: Any, table: str) -> set[str]:

@@ -45,6 +45,16 @@ class Memory(NamedTuple):
     last: float
 
 
+class Surveyed(NamedTuple):
+    """What the last survey of a domain came to. ``findings``: slug → severity; ``signed_until``: when the first of its signatures
+    ends."""
+
+    domain: Name
+    at: float
+    findings: Mapping[str, str]
+    signed_until: float | None
+
+
 class _Line(NamedTuple):
     """What a move is known by."""
 
@@ -168,6 +178,43 @@ class Journal:
                     again.append((there.number, at))
         self._database.set("memory", "last", again)
         self._database.add("memory", fresh)
+
+    def surveyed(self, found: Iterable[Surveyed]) -> None:
+        """The last survey of each domain, in the place of the one before."""
+        rows = [
+            {
+                "domain": name_text(each.domain),
+                "at": each.at,
+                "findings": json.dumps(dict(each.findings)),
+                "signed_until": each.signed_until,
+            }
+            for each in found
+        ]
+        self._database.replace("surveys", "domain", rows)
+
+    def surveys(self) -> list[Surveyed]:
+        """Of every domain, by name."""
+        said = "SELECT domain, at, findings, signed_until FROM surveys ORDER BY domain"
+        return [
+            Surveyed(parse_domain(domain), at, json.loads(findings), until) for domain, at, findings, until in self._database.rows(said)
+        ]
+
+    def latest(self) -> dict[str, int]:
+        """Move → the number of its last entry."""
+        return dict(self._database.rows("SELECT move, max(number) FROM entries WHERE move <> '' GROUP BY move"))
+
+    def of_move(self, move: str) -> list[Entry]:
+        """Everything of a move, oldest first."""
+        said = f"SELECT {_ENTRY_COLUMNS} FROM entries WHERE move = ? ORDER BY number"
+        return [_entry(*row) for row in self._database.rows(said, move)]
+
+    def standings(self) -> dict[str, tuple[str, str]]:
+        """Move file → a mark of what it was worked out from, and where it stood."""
+        return {file: (mark, text) for file, mark, text in self._database.rows("SELECT file, mark, standing FROM standings")}
+
+    def keep_standings(self, rows: Iterable[tuple[str, str, str]]) -> None:
+        """File, mark, and where it stands."""
+        self._database.replace("standings", "file", [{"file": file, "mark": mark, "standing": text} for file, mark, text in rows])
 
     def recall(self, domain: Name, rows: Iterable[tuple[Seen, float, float]]) -> None:
         """What another journal remembers, with when it was first and last seen; what is there already is left as it is."""

@@ -5,6 +5,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from legatum.core.dnssec.chain import Chain, State, broken_since
+from legatum.core.dnssec.signature import parse_signature
+from legatum.core.findings.finding import Finding
 from legatum.core.moves.drawing import Remembered
 from legatum.core.moves.effects import Delegated, Published, Records, Trusted, ZoneMade
 from legatum.core.moves.place import PARENT
@@ -14,7 +16,7 @@ from legatum.core.records.name import Name, absolute_text, parse_name
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import DS, NS, A
-from legatum.journal.journal import Memory, Seen
+from legatum.journal.journal import Memory, Seen, Surveyed
 from legatum.services.provider import server_names
 from legatum.work.outside import Outside
 
@@ -30,11 +32,38 @@ def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], pl
 
 def note_pictures(outside: Outside, pictures: Iterable[Picture]) -> None:
     """What was seen of domains that the house looks after: those with a provider of the settings in their NS sets."""
-    sections = (*outside.settings.providers.values(), *outside.settings.secondaries.values())
-    ours = {host for section in sections for host in server_names(section.servers)}
+    ours = _our_servers(outside)
     kept = [each for each in pictures if ours & {*each.delegation, *each.own_ns}]
     if kept:
         outside.journal.remember_many((each.domain, _seen(each), each.at) for each in kept)
+
+
+def note_surveys(outside: Outside, found: Iterable[tuple[Picture, Iterable[Finding]]]) -> None:
+    """What surveys came to, of domains that the house looks after."""
+    ours = _our_servers(outside)
+    rows = [
+        Surveyed(picture.domain, picture.at, {each.kind.slug: str(each.kind.severity) for each in findings}, _signed_until(picture))
+        for picture, findings in found
+        if ours & {*picture.delegation, *picture.own_ns}
+    ]
+    if rows:
+        outside.journal.surveyed(rows)
+
+
+def _signed_until(picture: Picture) -> float | None:
+    ends = [
+        one.expires
+        for view in picture.serving
+        for each in view.signatures.values()
+        for rdata in each.rdatas
+        if (one := parse_signature(rdata)) is not None
+    ]
+    return min(ends, default=None)
+
+
+def _our_servers(outside: Outside) -> set[Name]:
+    sections = (*outside.settings.providers.values(), *outside.settings.secondaries.values())
+    return {host for section in sections for host in server_names(section.servers)}
 
 
 def _seen(picture: Picture) -> list[Seen]:

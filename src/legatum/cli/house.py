@@ -1,0 +1,69 @@
+"""``legatum house``"""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+
+if TYPE_CHECKING:
+    from legatum.work.house import House
+    from legatum.work.outside import Outside
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--all", action="store_true", help="complete moves too")
+    parser.add_argument("--html", metavar="DIR", help="an index and a page for each domain, each in one file")
+    parser.add_argument("--calendar", metavar="FILE", help="each hold's end and each step that may be done, as iCalendar")
+    parser.add_argument("--metrics", metavar="FILE", help="OpenMetrics text for a monitoring agent to read")
+    add_common(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    async def work(outside: "Outside") -> int:
+        from legatum.net.file import write_whole
+        from legatum.views.house import house_calendar, house_document, house_metrics, show_house
+        from legatum.work.house import look_at_house
+
+        house = look_at_house(outside)
+        document = house_document(house, args.all)
+        if args.calendar:
+            write_whole(Path(args.calendar), house_calendar(document).encode())
+            note(args, f"calendar: {args.calendar}")
+        if args.metrics:
+            write_whole(Path(args.metrics), house_metrics(document))
+            note(args, f"metrics: {args.metrics}")
+        if args.html:
+            _write_pages(args, outside, house)
+        show(args, document, lambda screen: show_house(document, screen, bool(args.verbose)))
+        troubled = any(each.state == "in trouble" for each in document.moves)
+        return FOUND if troubled or document.broken else OK
+
+    return with_outside(args, work)
+
+
+def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House") -> None:
+    from legatum.core.fault import BadInput
+    from legatum.core.moves.runbook import forecast
+    from legatum.core.records.name import name_text
+    from legatum.views.history import history_document
+    from legatum.views.house import house_document, write_house
+    from legatum.views.move import move_document
+    from legatum.work.history import history_of
+    from legatum.work.movefile import read_move
+
+    folder = Path(args.html)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise BadInput(f"{folder}: {error.strerror}", "give a folder that can be written") from None
+    shown = [each for each in house.standings if args.all or each.step]
+    moves = []
+    for each in shown:
+        path = house.files[name_text(each.domain)]
+        runbook = read_move(path)
+        slots = list(forecast(runbook, outside.journal.outcomes(runbook.id), house.at))
+        (history,) = history_of(outside, [each.domain])
+        moves.append((move_document(runbook, slots, str(path), house.at), history_document(history, None)))
+    count = write_house(folder, house_document(house, args.all), moves)
+    note(args, f"pages: {count} in {folder}")

@@ -1,0 +1,119 @@
+"""Where a move of the house stands, at one look: its next step, when that may be done, and what it waits for."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from legatum.core.history import FAILED, INTENT, OUTCOME, Entry
+from legatum.core.moves.effects import Delegated, DsSet, HostSet, Records, ServiceEnded, ZoneEnded, ZoneMade
+from legatum.core.moves.runbook import Outcome, Runbook, Step, forecast, hold_of, next_step
+from legatum.core.records.name import Name
+
+
+class State(StrEnum):
+    """What is the matter with it, the most pressing first."""
+
+    TROUBLE = "in trouble"
+    PERSON = "waits for a person"
+    READY = "may go on"
+    HOLDING = "holds"
+    DRAFTED = "drafted"
+    OVER = "complete"
+
+
+_ORDER = list(State)
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """``back``: it is being taken back; ``step``, ``title``: the next one, empty when it is over; ``not_before``: until when that holds,
+    and ``because``, None for no hold; ``ends``: when all of it is over if nothing is left waiting; ``done`` of ``steps``; ``who`` was at it
+    last, and when (``at``); ``trouble``: why its next step failed the last time. Instants in seconds since 1970."""
+
+    domain: Name
+    wish: str
+    state: State
+    back: bool
+    step: str
+    title: str
+    not_before: float | None
+    because: str
+    ends: float
+    done: int
+    steps: int
+    who: str
+    at: float
+    trouble: str = ""
+
+
+def standing_of(
+    runbook: Runbook, outcomes: Mapping[str, Outcome], entries: Sequence[Entry], by_hand: frozenset[str], now: float
+) -> Standing:
+    """``entries``: of the move, oldest first; ``by_hand``: providers and registrars that only a person changes."""
+    step = next_step(runbook, outcomes)
+    slots = list(forecast(runbook, outcomes, now))
+    last = entries[-1] if entries else None
+    trouble = _trouble(step, entries)
+    bound = hold_of(runbook, step, outcomes, now) if step is not None else None
+    holding = bound is not None and bound.instant > now
+    return Standing(
+        runbook.domain,
+        runbook.wish,
+        _state(step, outcomes, trouble, holding, step is not None and _is_by_hand(step, by_hand)),
+        runbook.retreating,
+        step.id if step else "",
+        step.title if step else "",
+        bound.instant if bound is not None and holding else None,
+        bound.reason if bound is not None and holding else "",
+        slots[-1].ends if slots else now,
+        sum(each.id in outcomes for each in runbook.steps),
+        len(runbook.steps),
+        last.who if last else "",
+        last.at if last else runbook.drafted,
+        trouble,
+    )
+
+
+def as_of(found: Standing, now: float) -> Standing:
+    """The same later: a hold may be over by then."""
+    if found.state == State.HOLDING and found.not_before is not None and found.not_before <= now:
+        return replace(found, state=State.READY, not_before=None, because="")
+    return found
+
+
+def by_urgency(found: Sequence[Standing]) -> list[Standing]:
+    """What needs somebody first; of those that hold the one whose hold ends first."""
+    return sorted(found, key=lambda each: (_ORDER.index(each.state), each.not_before or each.at, each.domain))
+
+
+def _state(step: Step | None, outcomes: Mapping[str, Outcome], trouble: str, holding: bool, by_hand: bool) -> State:
+    if step is None:
+        return State.OVER
+    if trouble:
+        return State.TROUBLE
+    if not outcomes:
+        return State.DRAFTED
+    if holding:
+        return State.HOLDING
+    return State.PERSON if by_hand else State.READY
+
+
+def _trouble(step: Step | None, entries: Sequence[Entry]) -> str:
+    """Of the next step: it failed the last time, or was begun and is not known to have ended."""
+    own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED)]
+    if not own or own[-1].kind == OUTCOME:
+        return ""
+    return own[-1].text if own[-1].kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
+
+
+def _is_by_hand(step: Step, by_hand: frozenset[str]) -> bool:
+    """It is for a person with a form, or to switch something off."""
+    for effect in step.effects:
+        if isinstance(effect, ServiceEnded):
+            return True
+        place = effect.registrar if isinstance(effect, Delegated | DsSet | HostSet) else ""
+        if isinstance(effect, Records | ZoneMade | ZoneEnded):
+            place = effect.place
+        if place in by_hand:
+            return True
+    return False

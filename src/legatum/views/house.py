@@ -1,0 +1,223 @@
+"""Every move of the house: for people, programs, a browser, a calendar and a monitoring agent."""
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from legatum.core.instant import instant_text, parse_instant, people_text, with_local
+from legatum.core.moves.standing import Standing, State
+from legatum.core.records.name import file_name, name_text, parse_domain
+from legatum.net.file import write_whole
+from legatum.views.document import Document, Part
+from legatum.views.history import HistoryDocument
+from legatum.views.move import MoveDocument
+from legatum.views.page import render
+from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
+from legatum.work.house import House
+
+_DAY, _MOST_SHOWN = 86400, 60
+_STYLES = {str(State.TROUBLE): BAD, str(State.PERSON): DOUBT, str(State.READY): DOUBT, str(State.OVER): GOOD}
+
+
+class StandingPart(Part):
+    """``state``: in trouble, waits for a person, may go on, holds, drafted or complete; ``step``: the next one; ``not_before``: until when
+    it holds; ``over``: when all of it is over if nothing is left waiting; ``who`` was at it last, and when."""
+
+    domain: str
+    wish: str
+    state: str
+    back: bool
+    step: str
+    title: str
+    not_before: str | None
+    because: str
+    over: str
+    done: int
+    steps: int
+    who: str
+    at: str
+    trouble: str
+
+
+class SurveyedPart(Part):
+    """The last survey of a domain; ``findings``: slug → severity."""
+
+    domain: str
+    at: str
+    findings: dict[str, str]
+    signed_until: str | None
+
+
+class HouseDocument(Document, tag="legatum.house/1"):
+    """Every move, what needs somebody first; ``today``: domains whose hold, or whole move, ends within a day; ``broken``: move files that
+    cannot be read, and why."""
+
+    at: str
+    moves: list[StandingPart]
+    counts: dict[str, int]
+    today: list[str]
+    broken: dict[str, str]
+    surveys: list[SurveyedPart]
+
+
+def house_document(house: House, every: bool) -> HouseDocument:
+    """``every``: complete moves too."""
+    shown = [each for each in house.standings if every or each.state != State.OVER]
+    return HouseDocument(
+        at=instant_text(house.at),
+        moves=[_standing(each) for each in shown],
+        counts=dict(Counter(str(each.state) for each in house.standings)),
+        today=[name_text(each.domain) for each in shown if _ends_today(each, house.at)],
+        broken=dict(house.broken),
+        surveys=[
+            SurveyedPart(
+                domain=name_text(each.domain),
+                at=instant_text(each.at),
+                findings=dict(each.findings),
+                signed_until=instant_text(each.signed_until) if each.signed_until is not None else None,
+            )
+            for each in house.surveys
+        ],
+    )
+
+
+def _standing(each: Standing) -> StandingPart:
+    return StandingPart(
+        domain=name_text(each.domain),
+        wish=each.wish,
+        state=str(each.state),
+        back=each.back,
+        step=each.step,
+        title=each.title,
+        not_before=instant_text(each.not_before) if each.not_before is not None else None,
+        because=each.because,
+        over=instant_text(each.ends),
+        done=each.done,
+        steps=each.steps,
+        who=each.who,
+        at=instant_text(each.at),
+        trouble=each.trouble,
+    )
+
+
+def _ends_today(each: Standing, now: float) -> bool:
+    ends = each.not_before if each.not_before is not None else each.ends
+    return each.state not in (State.OVER, State.DRAFTED) and now <= ends < now + _DAY
+
+
+def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> None:
+    """``whole``: every move, however many."""
+    now = parse_instant(document.at)
+    pressing = [each for each in document.moves if each.state in (str(State.TROUBLE), str(State.PERSON), str(State.READY))]
+    counted = ", ".join(f"{count} {state}" for state, count in sorted(document.counts.items(), key=lambda each: _rank(each[0])))
+    good = not document.broken and not any(each.state == str(State.TROUBLE) for each in document.moves)
+    screen.verdict(good, f"{sum(document.counts.values())} moves: {counted or 'none'}", _next(document, pressing))
+    for file, why in document.broken.items():
+        screen.line(f"{file}: {why}", BAD)
+    if document.moves:
+        screen.line()
+        shown = document.moves if whole else document.moves[:_MOST_SHOWN]
+        rows, styles = [_row(each, now) for each in shown], [_STYLES.get(each.state, "") for each in shown]
+        screen.table(("domain", "", "done", "next step", "not before", "last at it", "because"), rows, styles)
+        if len(shown) < len(document.moves):
+            screen.line(f"and {len(document.moves) - len(shown)} more (-v shows them)", QUIET)
+    if document.today:
+        screen.line()
+        screen.line(f"Within a day a hold or a move ends of: {', '.join(document.today[:12])}{' …' if len(document.today) > 12 else ''}")
+    if document.surveys:
+        errors = sum("error" in each.findings.values() for each in document.surveys)
+        oldest = min(parse_instant(each.at) for each in document.surveys)
+        told = f"{len(document.surveys)} domains surveyed, {errors} of them with errors"
+        screen.line(f"{told}; the oldest survey is of {people_text(oldest, now)}", QUIET)
+
+
+def _row(each: StandingPart, now: float) -> tuple[str, ...]:
+    state = f"{each.state} (back)" if each.back else each.state
+    return each.domain, state, f"{each.done}/{each.steps}", each.title, _when(each, now), each.who, each.trouble or each.because
+
+
+def _rank(state: str) -> int:
+    return [str(each) for each in State].index(state)
+
+
+def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
+    if pressing:
+        first = pressing[0]
+        verb = "retreat" if first.back else "advance"
+        return f"{first.domain}: `legatum move {verb} {first.domain}` ({first.title})"
+    holding = [each for each in document.moves if each.not_before]
+    return f"nothing before {holding[0].not_before} ({holding[0].domain})" if holding else ""
+
+
+def _when(each: StandingPart, now: float) -> str:
+    return people_text(parse_instant(each.not_before), now) if each.not_before else "-"
+
+
+def write_house(folder: Path, document: HouseDocument, moves: Iterable[tuple[MoveDocument, HistoryDocument]]) -> int:
+    """An index, and a page for each domain, each in one file; how many. Raises as :func:`~legatum.net.file.write_whole`."""
+    pages = [(move, history, f"{_file_name(move.domain)}.html") for move, history in moves]
+    links = {move.domain: name for move, _, name in pages}
+    write_whole(folder / "index.html", with_local(render("house.html", house=document, links=links)))
+    for move, history, name in pages:
+        write_whole(folder / name, with_local(render("house_domain.html", move=move, history=history, at=document.at)))
+    return len(pages) + 1
+
+
+def _file_name(domain: str) -> str:
+    return file_name(parse_domain(domain))
+
+
+def house_calendar(document: HouseDocument) -> str:
+    """Each hold's end, and each step that may be done, as events (RFC 5545)."""
+    from icalendar import Calendar, Event
+
+    book = Calendar()
+    book.add("prodid", "-//Legatum//house//EN")
+    book.add("version", "2.0")
+    for each in document.moves:
+        if each.state in (str(State.OVER), str(State.DRAFTED)):
+            continue
+        begins, event = datetime.fromtimestamp(int(parse_instant(each.not_before or document.at)), UTC), Event()
+        event.add("uid", f"{each.domain}-{each.step}@legatum")
+        event.add("dtstamp", datetime.fromtimestamp(int(parse_instant(document.at)), UTC))
+        event.add("dtstart", begins)
+        event.add("dtend", begins + timedelta(minutes=15))
+        event.add("summary", f"{each.domain}: {each.title}")
+        event.add("description", f"{each.trouble or each.because}\n`legatum move {'retreat' if each.back else 'advance'} {each.domain}`")
+        book.add_component(event)
+    return str(book.to_ical().decode())
+
+
+def house_metrics(document: HouseDocument) -> bytes:
+    """For a monitoring agent, in OpenMetrics text."""
+    from prometheus_client import CollectorRegistry, Gauge
+    from prometheus_client.openmetrics.exposition import generate_latest
+
+    registry, now = CollectorRegistry(), parse_instant(document.at)
+
+    def gauge(name: str, text: str, values: Iterable[tuple[Sequence[str], float]], *labels: str) -> None:
+        made = Gauge(f"legatum_{name}", text, labels, registry=registry)
+        for key, value in values:
+            (made.labels(*key) if labels else made).set(value)
+
+    waiting = (str(State.TROUBLE), str(State.PERSON), str(State.READY))
+    counted = Counter((slug, severity) for each in document.surveys for slug, severity in each.findings.items())
+    gauge("moves", "Moves of the house by state", [([str(state)], document.counts.get(str(state), 0)) for state in State], "state")
+    holds = [([each.domain], parse_instant(each.not_before)) for each in document.moves if each.not_before]
+    gauge("hold_ends_timestamp_seconds", "When the hold before a move's next step ends", holds, "domain")
+    needing = [([each.domain], float(each.state in waiting)) for each in document.moves]
+    gauge("needs_somebody", "1 where a move waits for somebody", needing, "domain")
+    found = [(key, float(count)) for key, count in counted.items()]
+    gauge("findings", "Domains with a finding in their last survey", found, "slug", "severity")
+    days = [([each.domain], (parse_instant(each.signed_until) - now) / _DAY) for each in document.surveys if each.signed_until]
+    gauge("signatures_days_left", "Days until the first of a domain's signatures ends", days, "domain")
+    gauge(
+        "survey_age_seconds",
+        "Age of a domain's last survey",
+        [([each.domain], now - parse_instant(each.at)) for each in document.surveys],
+        "domain",
+    )
+    gauge("broken_files", "Move files that cannot be read", [([], float(len(document.broken)))])
+    text: bytes = generate_latest(registry)
+    return text

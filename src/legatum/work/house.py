@@ -1,0 +1,83 @@
+"""Every move of the house at one look. What was worked out of a move is kept until its file, or the journal, says more of it."""
+
+import json
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from legatum.core.fault import BadInput, Fault
+from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of
+from legatum.core.records.name import name_text, parse_domain
+from legatum.journal.journal import Surveyed
+from legatum.settings.document import ManualProvider, ManualRegistrar
+from legatum.work.movefile import read_move, retreat_path
+from legatum.work.outside import Outside
+
+
+@dataclass(frozen=True)
+class House:
+    """``standings``: what needs somebody first; ``broken``: files that cannot be read, with the reason; ``surveys``: the last one of each
+    domain."""
+
+    at: float
+    standings: tuple[Standing, ...]
+    files: dict[str, Path]
+    broken: tuple[tuple[str, str], ...]
+    surveys: tuple[Surveyed, ...]
+
+
+def look_at_house(outside: Outside) -> House:
+    """Nothing is asked outside: the files and the journal say all."""
+    now, journal = outside.clock.now(), outside.journal
+    folder = outside.folder / outside.settings.moves
+    kept, latest = journal.standings(), journal.latest()
+    found, files, broken, fresh = list[Standing](), dict[str, Path](), list[tuple[str, str]](), list[tuple[str, str, str]]()
+    for path in sorted(folder.glob("*.move.toml")):
+        back = retreat_path(path)
+        there = back if back.exists() else path
+        try:
+            stat = there.stat()
+            ident, mark, standing = _kept(kept.get(str(there)))
+            wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(ident, 0)}"
+            if standing is None or mark != wanted or _windows(standing, now):
+                ident, standing = _worked_out(outside, there, now)
+                wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(ident, 0)}"
+                fresh.append((str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": name_text(standing.domain)})))
+        except (Fault, OSError) as fault:
+            broken.append((path.name, fault.message if isinstance(fault, Fault) else str(fault)))
+            continue
+        standing = as_of(standing, now)
+        found.append(standing)
+        files[name_text(standing.domain)] = there
+    if fresh:
+        journal.keep_standings(fresh)
+    return House(now, tuple(by_urgency(found)), files, tuple(broken), tuple(journal.surveys()))
+
+
+def _worked_out(outside: Outside, path: Path, now: float) -> tuple[str, Standing]:
+    """Raises :class:`BadInput` for what is no move."""
+    runbook = read_move(path)
+    settings = outside.settings
+    by_hand = frozenset(
+        [name for name, each in settings.providers.items() if isinstance(each, ManualProvider)]
+        + [name for name, each in settings.registrars.items() if isinstance(each, ManualRegistrar)]
+    )
+    entries = outside.journal.of_move(runbook.id)
+    return runbook.id, standing_of(runbook, outside.journal.outcomes(runbook.id), entries, by_hand, now)
+
+
+def _kept(row: tuple[str, str] | None) -> tuple[str, str, Standing | None]:
+    """The move's identifier, the mark, and where it stood."""
+    if row is None:
+        return "", "", None
+    try:
+        table = json.loads(row[1])
+        ident = str(table.pop("id"))
+        standing = Standing(**{**table, "domain": parse_domain(table["domain"]), "state": State(table["state"])})
+    except (ValueError, KeyError, TypeError, BadInput):
+        return "", "", None  # of another version: worked out anew
+    return ident, row[0], standing
+
+
+def _windows(standing: Standing, now: float) -> bool:
+    """A hold that is over: what comes then - a window, a person - is worked out anew."""
+    return standing.state == State.HOLDING and standing.not_before is not None and standing.not_before <= now
