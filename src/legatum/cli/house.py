@@ -47,7 +47,8 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House") -
     from legatum.core.moves.runbook import forecast
     from legatum.core.records.name import name_text
     from legatum.views.history import history_document
-    from legatum.views.house import house_document, write_house
+    from legatum.views.house import house_document
+    from legatum.views.house_pages import write_house
     from legatum.views.move import move_document
     from legatum.work.history import history_of
     from legatum.work.movefile import read_move

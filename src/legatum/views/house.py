@@ -3,16 +3,11 @@
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 
-from legatum.core.instant import instant_text, parse_instant, people_text, with_local
+from legatum.core.instant import instant_text, parse_instant, people_text
 from legatum.core.moves.standing import Standing, State
-from legatum.core.records.name import file_name, name_text, parse_domain
-from legatum.net.file import write_whole
+from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
-from legatum.views.history import HistoryDocument
-from legatum.views.move import MoveDocument
-from legatum.views.page import render
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
 from legatum.work.house import House
 
@@ -152,20 +147,6 @@ def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
 
 def _when(each: StandingPart, now: float) -> str:
     return people_text(parse_instant(each.not_before), now) if each.not_before else "-"
-
-
-def write_house(folder: Path, document: HouseDocument, moves: Iterable[tuple[MoveDocument, HistoryDocument]]) -> int:
-    """An index, and a page for each domain, each in one file; how many. Raises as :func:`~legatum.net.file.write_whole`."""
-    pages = [(move, history, f"{_file_name(move.domain)}.html") for move, history in moves]
-    links = {move.domain: name for move, _, name in pages}
-    write_whole(folder / "index.html", with_local(render("house.html", house=document, links=links)))
-    for move, history, name in pages:
-        write_whole(folder / name, with_local(render("house_domain.html", move=move, history=history, at=document.at)))
-    return len(pages) + 1
-
-
-def _file_name(domain: str) -> str:
-    return file_name(parse_domain(domain))
 
 
 def house_calendar(document: HouseDocument) -> str:

@@ -4,9 +4,9 @@ import json
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from legatum.core.fault import BadInput, Fault
+from legatum.core.fault import Fault
 from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of
-from legatum.core.records.name import name_text, parse_domain
+from legatum.core.records.name import Name, name_text
 from legatum.journal.journal import Surveyed
 from legatum.settings.document import ManualProvider, ManualRegistrar
 from legatum.work.movefile import read_move, retreat_path
@@ -41,7 +41,7 @@ def look_at_house(outside: Outside) -> House:
             if standing is None or mark != wanted or _windows(standing, now):
                 ident, standing = _worked_out(outside, there, now)
                 wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(ident, 0)}"
-                fresh.append((str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": name_text(standing.domain)})))
+                fresh.append((str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": standing.domain.hex()})))
         except (Fault, OSError) as fault:
             broken.append((path.name, fault.message if isinstance(fault, Fault) else str(fault)))
             continue
@@ -72,8 +72,8 @@ def _kept(row: tuple[str, str] | None) -> tuple[str, str, Standing | None]:
     try:
         table = json.loads(row[1])
         ident = str(table.pop("id"))
-        standing = Standing(**{**table, "domain": parse_domain(table["domain"]), "state": State(table["state"])})
-    except (ValueError, KeyError, TypeError, BadInput):
+        standing = Standing(**{**table, "domain": Name(bytes.fromhex(table["domain"])), "state": State(table["state"])})
+    except (ValueError, KeyError, TypeError):
         return "", "", None  # of another version: worked out anew
     return ident, row[0], standing
 
