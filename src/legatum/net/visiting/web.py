@@ -125,7 +125,18 @@ def _http_trouble(error: Exception) -> str:
         return str(Trouble.SILENT)
     if name in ("ReadError", "WriteError", "CloseError"):
         return str(Trouble.CUT_OFF)
-    return f"the connection failed ({error or name})"
+    below = _system_error(error)
+    return trouble_of(below) if below is not None else f"the connection failed ({error or name})"
+
+
+def _system_error(error: BaseException | None) -> OSError | None:
+    """What the system said, under what libraries made of it."""
+    found = None
+    while error is not None:
+        if isinstance(error, OSError) and not isinstance(error, ssl.SSLError):
+            found = error
+        error = error.__cause__ or error.__context__
+    return found
 
 
 def _tls_trouble(error: ssl.SSLError) -> str:
