@@ -100,7 +100,7 @@ def lowered_in_time(lab: Lab) -> None:
     watched.ended.set()
     behind = changed - instant(switch["at"])  # that the change came so much later
     assert watched.last(OLD) < instant(switch["gone"]) + behind, json.dumps(switch)
-    assert watched.last(OLD) > instant(switch["at"])  # nobody was without it before the change
+    assert watched.last(OLD) > instant(switch["by"])  # everybody had it until the change, which came later
 
 
 def changed_at_once(lab: Lab) -> None:

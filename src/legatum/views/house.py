@@ -139,10 +139,14 @@ def _rank(state: str) -> int:
 def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
     if pressing:
         first = pressing[0]
-        verb = "retreat" if first.back else "advance"
-        return f"{first.domain}: `legatum move {verb} {first.domain}` ({first.title})"
+        return f"{first.domain}: {_on(first)} ({first.title})"
     holding = [each for each in document.moves if each.not_before]
     return f"nothing before {holding[0].not_before} ({holding[0].domain})" if holding else ""
+
+
+def _on(each: StandingPart) -> str:
+    """What goes on with it."""
+    return f"`legatum move retreat {each.domain}`" if each.back else f"`legatum move advance {each.domain}`"
 
 
 def _when(each: StandingPart, now: float) -> str:
@@ -165,7 +169,7 @@ def house_calendar(document: HouseDocument) -> str:
         event.add("dtstart", begins)
         event.add("dtend", begins + timedelta(minutes=15))
         event.add("summary", f"{each.domain}: {each.title}")
-        event.add("description", f"{each.trouble or each.because}\n`legatum move {'retreat' if each.back else 'advance'} {each.domain}`")
+        event.add("description", f"{each.trouble or each.because}\n{_on(each)}")
         book.add_component(event)
     return str(book.to_ical().decode())
 
