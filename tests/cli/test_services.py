@@ -46,6 +46,8 @@ def test_the_service_at_its_new_address(desk: Desk, tmp_path: Path) -> None:
     assert all(each["certificate"]["trust"].startswith("leads to") and each["hsts"] for each in web)
     mail = next(each for each in good["services"] if each["new"] and each["protocol"] == "smtp" and each["name"].startswith("mail"))
     assert (mail["takes"], mail["tls"], mail["address"]) == (True, True, "203.0.113.98")
+    assert ("mx2.ferrytimes.example", "203.0.113.98") not in {(each["name"], each["address"]) for each in good["services"]}
+    assert any("mx2.ferrytimes.example at the new mail server" in each for each in good["not_looked_at"])
     plain = next(each for each in good["services"] if each["protocol"] == "http")
     assert [hop["status"] for hop in plain["hops"]] == [301, 200] and plain["title"] == "Kiln & Clay – pottery by hand"
 

@@ -25,7 +25,7 @@ def run(args: argparse.Namespace) -> int:
         from legatum.views.house import house_calendar, house_document, house_metrics, show_house
         from legatum.work.house import look_at_house
 
-        house = look_at_house(outside)
+        house = look_at_house(outside, lambda done, of: note(args, f"moves worked out, to be kept: {done} of {of} …"))
         document = house_document(house, args.all)
         if args.calendar:
             write_whole(Path(args.calendar), house_calendar(document).encode())

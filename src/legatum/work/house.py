@@ -1,6 +1,7 @@
 """Every move of the house at one look. What was worked out of a move is kept until its file, or the journal, says more of it."""
 
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -11,6 +12,8 @@ from legatum.journal.journal import Surveyed
 from legatum.settings.document import ManualProvider, ManualRegistrar
 from legatum.work.movefile import read_move, retreat_path
 from legatum.work.outside import Outside
+
+_TOLD_EVERY = 400  # two seconds or so
 
 
 @dataclass(frozen=True)
@@ -25,13 +28,15 @@ class House:
     surveys: tuple[Surveyed, ...]
 
 
-def look_at_house(outside: Outside) -> House:
-    """Nothing is asked outside: the files and the journal say all."""
+def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda done, of: None) -> House:
+    """Nothing is asked outside: the files and the journal say all. ``worked``: told now and then how many files are done, where moves had
+    to be worked out."""
     now, journal = outside.clock.now(), outside.journal
     folder = outside.folder / outside.settings.moves
     kept, latest = journal.standings(), journal.latest()
     found, files, broken, fresh = list[Standing](), dict[str, Path](), list[tuple[str, str]](), list[tuple[str, str, str]]()
-    for path in sorted(folder.glob("*.move.toml")):
+    paths = sorted(folder.glob("*.move.toml"))
+    for number, path in enumerate(paths):
         back = retreat_path(path)
         there = back if back.exists() else path
         try:
@@ -41,6 +46,8 @@ def look_at_house(outside: Outside) -> House:
             if standing is None or mark != wanted or _windows(standing, now):
                 ident, standing = _worked_out(outside, there, now)
                 wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(ident, 0)}"
+                if len(fresh) % _TOLD_EVERY == _TOLD_EVERY - 1:
+                    worked(number + 1, len(paths))
                 fresh.append((str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": standing.domain.hex()})))
         except (Fault, OSError) as fault:
             broken.append((path.name, fault.message if isinstance(fault, Fault) else str(fault)))

@@ -1,6 +1,6 @@
 """The services behind a domain's names, looked at where the DNS leads to now and at addresses that it does not name yet."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
 
@@ -36,15 +36,17 @@ class NewPlaces:
     by_name: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
     names: tuple[Name, ...] = ()
 
-    def of(self, spot: Spot, present: Iterable[str], web_present: Iterable[str]) -> tuple[str, ...]:
-        """For one service: the new addresses. Mail goes where the site goes if both are at one address now."""
+    def of(self, spot: Spot, present: Iterable[str], web_present: Iterable[str], others: Container[Name]) -> tuple[str, ...]:
+        """For one service: the new addresses. Mail goes where the site goes if both are at one address now; ``others``: mail servers of
+        somebody else beside the domain's own, which stay where they are."""
         present = list(present)
         found = [self.instead[each] for each in present if each in self.instead]
         found += self.by_name.get(spot.name, ())
         if spot.protocol in WEB:
             found += self.web
         else:
-            found += self.mail or (self.web if set(present) & set(web_present) else ())
+            mail = () if spot.name in others else self.mail
+            found += mail or (self.web if set(present) & set(web_present) else ())
         return tuple(dict.fromkeys(found))
 
 
@@ -68,8 +70,10 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     left += [f"{name_text(name)}: it has no address" for name in names if not known[name] and not places.web]
     web_present = {address for spot in spots if spot.protocol in WEB for address in known[spot.name]}
     wanted = [(spot, address, False) for spot in spots for address in known[spot.name]]
+    others = _of_others(domain, (spot.name for spot in mail))
+    left += [f"{name_text(each)} at the new mail server: it is no name of the domain, others are" for each in others if places.mail]
     for spot in spots:
-        wanted += [(spot, each, True) for each in places.of(spot, known[spot.name], web_present) if each not in known[spot.name]]
+        wanted += [(spot, each, True) for each in places.of(spot, known[spot.name], web_present, others) if each not in known[spot.name]]
     home, mapped = tuple(outside.settings.network.home), outside.settings.network.map is not None
     left += [f"{address}: a special address, at which nobody is" for _, address, _ in wanted if not mapped and leads_nowhere(address, home)]
     wanted = [each for each in wanted if mapped or not leads_nowhere(each[1], home)]
@@ -80,6 +84,13 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     seen = [each for each in seen if each not in beyond]
     visited = Visit(domain, outside.clock.now(), tuple(seen), tuple(dict.fromkeys(left)))
     return await _steadied(look, visited)
+
+
+def _of_others(domain: Name, names: Iterable[Name]) -> list[Name]:
+    """Mail servers with names in somebody else's domain, where some have names in this one."""
+    found = list(dict.fromkeys(names))
+    others = [each for each in found if not is_under(each, domain)]
+    return others if len(others) < len(found) else []
 
 
 def trusted_file(outside: Outside, named: str | None) -> str | None:
