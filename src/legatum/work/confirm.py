@@ -13,7 +13,6 @@ from legatum.core.observation.verdict import RecordView, Verdict, agreement
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import CNAME, A
-from legatum.core.service import service_checks
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
 from legatum.work.look.answers import ask_servers, given
@@ -43,6 +42,8 @@ async def confirm(
     if service is None:
         left = [*left, "the services behind the names (--service)"]
         return agreement(found.picture, expected, records, given, left, varieties), found
+    from legatum.core.service import service_checks
+
     found = await with_service(outside, found, service)
     assert found.service is not None
     verdict = agreement(found.picture, expected, records, given, [*left, *found.service.not_looked_at], varieties)

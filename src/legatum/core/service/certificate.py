@@ -1,12 +1,13 @@
-"""What a certificate says, and whether it is for a name (RFC 5280, RFC 9525)."""
+"""What a certificate says, and whether it is for a name (RFC 5280, RFC 9525). What reads it is loaded when there is one."""
 
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes
-from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
-from cryptography.x509.oid import ExtensionOID, NameOID
+import hashlib
+from typing import TYPE_CHECKING
 
 from legatum.core.records.name import Name, name_text
 from legatum.core.service.seen import Certificate, Trust
+
+if TYPE_CHECKING:
+    from cryptography import x509
 
 _DAY = 86400
 _SOON = 14 * _DAY
@@ -14,7 +15,7 @@ _SOON = 14 * _DAY
 
 def certificate_of(der: bytes, trust: Trust, said: str = "") -> Certificate:
     """What is in it. Raises ``ValueError`` for what is no certificate."""
-    found = x509.load_der_x509_certificate(der)
+    found = _read(der)
     return Certificate(
         _names(found),
         _issuer(found),
@@ -46,16 +47,28 @@ def tlsa_fits(rdata: bytes, der: bytes) -> bool | None:
     usage, selector, matching, data = rdata[0], rdata[1], rdata[2], rdata[3:]
     if usage not in (1, 3) or selector not in (0, 1) or matching not in (0, 1, 2):
         return None
-    found = x509.load_der_x509_certificate(der)
-    chosen = der if selector == 0 else found.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
+    chosen = der if selector == 0 else _key_of(der)
     if matching == 0:
         return chosen == data
-    digest = hashes.Hash(hashes.SHA256() if matching == 1 else hashes.SHA512())
-    digest.update(chosen)
-    return digest.finalize() == data
+    return (hashlib.sha256 if matching == 1 else hashlib.sha512)(chosen).digest() == data
 
 
-def _names(found: x509.Certificate) -> tuple[str, ...]:
+def _read(der: bytes) -> "x509.Certificate":
+    from cryptography.x509 import load_der_x509_certificate
+
+    return load_der_x509_certificate(der)
+
+
+def _key_of(der: bytes) -> bytes:
+    from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
+
+    return _read(der).public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
+
+
+def _names(found: "x509.Certificate") -> tuple[str, ...]:
+    from cryptography import x509
+    from cryptography.x509.oid import ExtensionOID
+
     try:
         value = found.extensions.get_extension_for_oid(ExtensionOID.SUBJECT_ALTERNATIVE_NAME).value
         assert isinstance(value, x509.SubjectAlternativeName)
@@ -64,7 +77,9 @@ def _names(found: x509.Certificate) -> tuple[str, ...]:
         return ()
 
 
-def _issuer(found: x509.Certificate) -> str:
+def _issuer(found: "x509.Certificate") -> str:
+    from cryptography.x509.oid import NameOID
+
     for oid in (NameOID.ORGANIZATION_NAME, NameOID.COMMON_NAME):
         values = found.issuer.get_attributes_for_oid(oid)
         if values:
