@@ -107,7 +107,7 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
     pressing = [each for each in document.moves if each.state in (str(State.TROUBLE), str(State.PERSON), str(State.READY))]
     counted = ", ".join(f"{count} {state}" for state, count in sorted(document.counts.items(), key=lambda each: _rank(each[0])))
     good = not document.broken and not any(each.state == str(State.TROUBLE) for each in document.moves)
-    screen.verdict(good, f"{sum(document.counts.values())} moves: {counted or 'none'}", _next(document, pressing))
+    screen.verdict(good, f"moves: {counted or 'none'}", _next(document, pressing))
     for file, why in document.broken.items():
         screen.line(f"{file}: {why}", BAD)
     if document.moves:
@@ -137,8 +137,8 @@ def _rank(state: str) -> int:
 
 
 def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
-    if pressing:
-        first = pressing[0]
+    drafted = [each for each in document.moves if each.state == str(State.DRAFTED) and each.not_before is None]
+    for first in (*pressing, *drafted):
         return f"{first.domain}: {_on(first)} ({first.title})"
     holding = [each for each in document.moves if each.not_before]
     return f"nothing before {holding[0].not_before} ({holding[0].domain})" if holding else ""

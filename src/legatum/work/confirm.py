@@ -12,7 +12,7 @@ from legatum.core.observation.variety import Sort, Variety, members
 from legatum.core.observation.verdict import RecordView, Verdict, agreement
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
-from legatum.core.records.rrtype import CNAME, A
+from legatum.core.records.rrtype import CNAME
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
 from legatum.work.look.answers import ask_servers, given
@@ -53,10 +53,8 @@ async def confirm(
 async def _varieties(outside: Outside, picture: Picture, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
     """Of what not everybody gives alike."""
     addresses = [view.address for view in picture.serving]
-    known = {(picture.domain, A): picture.variety} if picture.variety is not None else {}
-    keys = [key for key in varying(picture, given) if key not in known]
-    looked = await asyncio.gather(*(look_at_variety(outside, addresses, *key) for key in keys))
-    return {**known, **dict(zip(keys, looked, strict=True))}
+    keys = varying(picture, given)
+    return dict(zip(keys, await asyncio.gather(*(look_at_variety(outside, addresses, *key) for key in keys)), strict=True))
 
 
 async def _nothing() -> None:

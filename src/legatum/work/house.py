@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -56,7 +57,8 @@ def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda 
         found.append(standing)
         files[name_text(standing.domain)] = there
     if fresh:
-        journal.keep_standings(fresh)
+        with suppress(Fault):  # whoever may only read the journal has a slower look
+            journal.keep_standings(fresh)
     return House(now, tuple(by_urgency(found)), files, tuple(broken), tuple(journal.surveys()))
 
 

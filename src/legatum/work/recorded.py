@@ -59,7 +59,6 @@ class Head(msgspec.Struct):
     dropped: int
     registration: RegistrationHead | None
     partial: bool = False
-    behalf: list[str] = msgspec.field(default_factory=list)
     leftovers: list[LeftoverHead] = msgspec.field(default_factory=list)
     not_looked_at: list[str] = msgspec.field(default_factory=list)
 
@@ -91,7 +90,6 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         else None,
         leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
         not_looked_at=list(found.not_looked_at),
-        behalf=network.behalf,
     )
 
 
@@ -161,7 +159,7 @@ def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
     clock = StillClock(head.at)
     asker = Replay(recording.evidence, clock)
     settings = Settings(
-        network=Network(roots=head.roots, map={}, home=head.home, ipv6=head.ipv6, behalf=head.behalf), resolvers=head.resolvers, rdap=None
+        network=Network(roots=head.roots, map={}, home=head.home, ipv6=head.ipv6), resolvers=head.resolvers, rdap=None
     )  # fmt: skip
     roots = {_name(name): tuple(addresses) for name, addresses in head.roots.items()}
     asker.patience = asker.patience._replace(ipv6=head.ipv6)

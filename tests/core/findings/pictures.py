@@ -13,7 +13,6 @@ from cryptography.hazmat.primitives.asymmetric import ec
 
 from legatum.core.dnssec.key import digest_of, key_tag
 from legatum.core.observation.picture import DenialView, Edns, HostView, ParentView, Picture, RegistrationView, ResolverView, ServerView
-from legatum.core.observation.variety import Sample, Variety, members
 from legatum.core.records.name import Name, below, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
@@ -179,11 +178,3 @@ def signed(
     )
     chosen = (ds or ds_set(SIGNER.ds())) if with_ds else None
     return replace(HEALTHY, servers=servers, parents=tuple(replace(view, ds=chosen) for view in HEALTHY.parents))
-
-
-def varied(*given: set[int]) -> Picture:
-    """Of the domain's own addresses, what the first server gave one time after another (last octets), and the others each time."""
-    others = [view.address for view in HEALTHY.servers[1:]]
-    samples = [(HEALTHY.servers[0].address, each) for each in given] + [(other, given[0] | given[-1]) for other in others]
-    found = [Sample(who, "", members(address(DOMAIN, f"198.51.100.{last}") for last in answer)) for who, answer in samples]
-    return first(replace(HEALTHY, variety=Variety(tuple(found))), apex_address=address(DOMAIN, "198.51.100.81"))

@@ -38,7 +38,6 @@ from tests.core.findings.pictures import (
     resolver,
     signed,
     soa,
-    varied,
 )
 
 from legatum.core.dnssec.key import key_tag
@@ -203,7 +202,6 @@ CASES: dict[str, tuple[Picture, Picture]] = {
         first(soa=soa(7, refresh=7200), ns=ns(NS1, NS2)), replace(HEALTHY, servers=tuple(replace(each, soa=soa(9)) for each in HEALTHY.servers)),
     ),
     "contents-differ": (first(apex_address=address(DOMAIN, "198.51.100.81")), first(apex_address=address(DOMAIN, "198.51.100.80", 60))),
-    "answers-vary": (varied({80, 81}, {81, 82}), varied({80}, {80})),
     "tcp-fails": (first(**NO_TCP), first(**{**NO_TCP, "tcp_answered": None, "tcp_outcome": "not asked"})),
     "truncated-without-tcp": (first(**{**SILENT, **NO_TCP}, cut=True), first(cut=True)),
     "tcp-differs": (first(tcp_rcode=5, tcp_outcome="refused"), first(tcp_rcode=0)),
@@ -361,15 +359,6 @@ def test_explanations_are_whole() -> None:
         assert kind.why.endswith((".", "?")) and kind.remedy.endswith(".") and kind.standard.startswith("RFC "), kind.slug
         assert kind.slug == kind.slug.lower() and " " not in kind.slug
         assert set(kind.after) <= set(KINDS), (kind.slug, set(kind.after) - set(KINDS))
-
-
-def test_varying_answers_are_no_fault_but_the_one_with_its_own_is() -> None:
-    told = {each.kind.slug: each for each in judge(varied({80, 81}, {81, 82}))}
-    assert "contents-differ" not in told and "80, " in told["answers-vary"].sightings[0].seen
-    odd = {each.kind.slug: each for each in judge(varied({80, 81}, {99, 80}, {80, 81}))}
-    assert [each.about for each in odd["contents-differ"].sightings] == [HEALTHY.servers[0].address]
-    assert "198.51.100.99" in odd["contents-differ"].sightings[0].seen and "answers-vary" in odd
-    assert "contents-differ" in {each.kind.slug for each in judge(varied({80}, {80}))}  # each the same each time: a plain difference
 
 
 def test_a_cause_is_told_once_and_its_symptoms_counted_under_it() -> None:

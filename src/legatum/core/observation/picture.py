@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
-from legatum.core.observation.variety import Variety
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import type_text
@@ -175,8 +174,7 @@ class Picture:
 
     ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says, else ``rdap_why``
     not; ``home``: special address ranges that count as public here; ``dropped``: questions left out to spare the servers;
-    ``denial``: what became of the question for a name that nobody made; ``variety``: of the domain's own addresses, where not every
-    server gave the same.
+    ``denial``: what became of the question for a name that nobody made.
     """
 
     domain: Name
@@ -196,7 +194,6 @@ class Picture:
     plan: Plan = field(default_factory=Plan)
     dropped: int = 0
     denial: DenialView | None = None
-    variety: Variety | None = None
 
     @cached_property
     def delegation(self) -> tuple[Name, ...]:

@@ -21,7 +21,6 @@ from legatum.work.look.questions import Questions
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.resolver import look_at_resolvers
 from legatum.work.look.server import ServerLook
-from legatum.work.look.variety import variety_among
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 
@@ -54,7 +53,6 @@ class Look:
         contents = await look_at_contents(
             self.questions, self.outside.asker, self.walker, resolver, self.domain, addresses, everywhere
         )  # fmt: skip
-        variety = await variety_among(self.outside, self.evidence, contents.apex, self.domain, A) if everywhere else None
         resolvers, (rdap, why), former = await around if around else ((), (None, ""), ())
         if everywhere and servers and not addresses and not wanted.former:
             former = await self._providers_that_serve(hosts)
@@ -67,7 +65,6 @@ class Look:
             hosts=hosts,
             contents=contents.found,
             denial=contents.denial,
-            variety=variety,
             resolvers=resolvers,
             questions=self.evidence.asked.total(),
             rdap=rdap,

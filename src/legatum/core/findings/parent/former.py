@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.findings.servers.answering import where
 from legatum.core.observation.picture import Picture
-from legatum.core.observation.variety import members_of
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 
@@ -59,9 +58,6 @@ def former_keeps_old_ns(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def former_disagrees(picture: Picture) -> Iterator[Sighting]:
     given = {view.apex_address.rdatas for view in picture.serving if view.apex_address}
-    varied = {rdata for _, _, rdata in members_of(picture.variety.samples)} if picture.variety is not None else set()
     for view in picture.former:
-        if not (view.serves and view.apex_address and given):
-            continue
-        if view.apex_address.rdatas not in given and not varied >= {*view.apex_address.rdatas}:
+        if view.serves and view.apex_address and given and view.apex_address.rdatas not in given:
             yield Sighting(f"{where(view)} gives another address for {name_text(picture.domain)}", view.replies, view.address)

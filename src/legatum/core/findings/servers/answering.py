@@ -4,14 +4,12 @@ from collections.abc import Callable, Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.observation.picture import Picture, ServerView
-from legatum.core.observation.variety import Answer, Sort, members_of
 from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import RRset, targets
-from legatum.core.records.rrtype import NS, A
+from legatum.core.records.rrtype import NS
 
 _SERVFAIL, _NXDOMAIN, _REFUSED = 2, 3, 5
-_MOST_SHOWN = 8  # addresses in one line
 
 
 def where(view: ServerView) -> str:
@@ -193,17 +191,12 @@ def families_differ(picture: Picture) -> Iterator[Sighting]:
 @finding(
     "contents-differ", Severity.WARNING, "The servers give different addresses for the bare domain",
     why="Visitors end at one machine or another depending on which name server was asked.",
-    remedy="Bring the zone to the same contents on all servers.",
+    remedy="`legatum confirm DOMAIN` asks often enough to tell old data from answers that vary on purpose. Those are well; else bring the "
+    "zone to the same contents on all servers.",
     standard="RFC 1034 s4.3.5",
     after=("serials-differ",),
 )  # fmt: skip
 def contents_differ(picture: Picture) -> Iterator[Sighting]:
-    variety = picture.variety
-    if variety is not None and variety.sort != Sort.STEADY:
-        for view in picture.serving:
-            if own := variety.behind.get(view.address):
-                yield Sighting(f"{where(view)} gives {_addresses(own)}, which nobody else does; {variety.text}", about=view.address)
-        return
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
     for view in picture.serving:
         if view.apex_address is not None:
@@ -212,23 +205,6 @@ def contents_differ(picture: Picture) -> Iterator[Sighting]:
         for rdatas, views in given.items():
             addresses = ", ".join(address_text(rdata) for rdata in rdatas)
             yield Sighting(f"{', '.join(where(view) for view in views)}: {addresses}")
-
-
-@finding(
-    "answers-vary", Severity.NOTICE, "The answers for the bare domain vary, by chance or by place",
-    why="A service that spreads its visitors does so on purpose; whoever moves the domain has to move that service with it.",
-    remedy="Nothing, if it is meant. A zone that is copied has one of the answers only.",
-    standard="RFC 7871",
-)  # fmt: skip
-def answers_vary(picture: Picture) -> Iterator[Sighting]:
-    variety = picture.variety
-    if variety is not None and variety.sort != Sort.STEADY:
-        yield Sighting(f"{variety.text}: {_addresses(members_of(variety.samples))}")
-
-
-def _addresses(answer: Answer) -> str:
-    found = sorted(address_text(rdata) for _, rtype, rdata in answer if rtype == A)
-    return ", ".join(found[:_MOST_SHOWN]) + (" …" if len(found) > _MOST_SHOWN else "")
 
 
 def _data(rrset: RRset | None) -> tuple[bytes, ...]:
