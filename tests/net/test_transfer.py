@@ -10,7 +10,7 @@ import pytest
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import AXFR, NS, SOA, A
+from legatum.core.records.rrtype import AXFR, NS, NSEC, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.zone import Zone
 from legatum.net.asker import Asker, Patience
@@ -225,6 +225,27 @@ def test_an_update_without_an_answer_is_looked_for() -> None:
 
         with nullcontext() if done else pytest.raises(OutsideFault, match="closed before the answer"):
             asyncio.run(serve(answers, "close", work))
+
+
+def test_what_a_signer_made_meanwhile_is_left_alone() -> None:
+    """A zone just made is signed between its reading and the update: the first condition fails, and the change goes on from there."""
+    proof, host = rrset(ORIGIN, NSEC, 60, [ORIGIN + b"\0\1\2"]), rrset(parse_name("new.kilnandclay.example."), A, 60, [b"\xc6\x33\x64\x09"])
+    signed = Zone(ORIGIN, [*ZONE.without([(ORIGIN, SOA)]).unsorted, soa(9), proof])
+    updates: list[Message] = []
+
+    def answers(request: bytes) -> list[bytes]:
+        asked = decode(request)
+        if asked.questions[0].rtype == AXFR:
+            opening = tuple(records([soa(9)]))
+            return in_parts((*opening, *(each for each in records(signed) if each.rtype != SOA), *opening))(request)
+        updates.append(asked)
+        return [message(request, rcode=8 if len(updates) == 1 else 0)]
+
+    async def work(asker: Asker) -> None:
+        await send_update(asker, "192.0.2.1", ZONE, ZONE.with_rrsets([host]).with_serial(8), None)
+
+    asyncio.run(serve(answers, "close", work))
+    assert [{each.rtype for each in update.authority} for update in updates] == [{A, SOA}] * 2
 
 
 def test_a_server_that_is_busy_is_asked_again_and_one_that_stays_so_is_told_of() -> None:

@@ -15,7 +15,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.records.soa import serial_at_least, serial_is_newer
 from legatum.core.zones.particular import particulars
-from legatum.core.zones.signer import without_signing
+from legatum.core.zones.signer import beside_signer, without_signing
 from legatum.core.zones.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.signed import check_signed
@@ -77,7 +77,7 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
             if isinstance(fault, Unwilling):
                 if not _as_read(present, state):
                     raise
-                await update.send_on_sets(present)
+                await update.send_on_sets(state, present)
                 return Condition.SETS
         state = after
     return Condition.SOA
@@ -100,9 +100,11 @@ class _Update:
     async def read(self) -> Zone:
         return await transfer(self._asker, self._server, self._wanted.origin, self._key)
 
-    async def send_on_sets(self, present: Zone) -> None:
-        """What is left to do from ``present`` on."""
-        wanted = self._wanted
+    async def send_on_sets(self, read: Zone, present: Zone) -> None:
+        """What is left to do of the change from ``read``, on from ``present``: what the server's signer has made meanwhile stays."""
+        keys = {(each.name, each.rtype) for each in (*read.unsorted, *self._wanted.unsorted)}
+        meant = {key for key in keys if read.get(*key) != self._wanted.get(*key)}
+        wanted = beside_signer(self._wanted, present, meant)
         if not serial_is_newer(wanted.soa.serial, present.soa.serial):
             wanted = wanted.with_serial(serial_at_least(present.soa.serial, wanted.soa.serial))
         parts, state = update_parts(present, wanted, _SMALLER), present
