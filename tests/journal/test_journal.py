@@ -2,6 +2,9 @@
 
 import os
 import signal
+import subprocess
+import sys
+import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -14,6 +17,7 @@ from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import parse_name
 from legatum.journal.database import Database
+from legatum.journal.forms import PRESENT
 from legatum.journal.journal import Journal, Surveyed
 from legatum.net.reply import Reply, Transport, Trouble
 from tests.journal.postgresql import BIN, postgresql, restart
@@ -184,15 +188,93 @@ def test_a_file_in_a_folder_of_a_group_is_the_groups(tmp_path: Path) -> None:
         assert modes == {expected}
 
 
+def emptied(place: str, folder: Path) -> None:
+    (folder / "journal.sqlite").unlink(missing_ok=True)
+    if "://" in place:
+        with psycopg.connect(place, autocommit=True) as connection:
+            connection.execute("DROP TABLE IF EXISTS replies, entries, occupations, memory, standings, surveys, form")
+
+
+def test_many_who_come_first_at_the_same_time(tmp_path: Path, place: str) -> None:
+    emptied(place, tmp_path)
+    come = [subprocess.Popen([sys.executable, "-c", COMES, place, str(tmp_path), str(number)]) for number in range(6)]
+    assert [each.wait() for each in come] == [0] * 6
+    assert len(Journal(place, tmp_path).begun("together")) == 6
+    Journal(place, tmp_path).bring_to(1)  # and where one of an earlier form is brought to the present one
+    with ThreadPoolExecutor(8) as crew:
+        assert set(crew.map(lambda _: Journal(place, tmp_path).form(), range(8))) == {PRESENT}
+
+
+COMES = """if True:
+    import sys
+    from pathlib import Path
+    from legatum.core.records.name import parse_name
+    from legatum.journal.journal import Journal
+    _, place, folder, number = sys.argv
+    Journal(place, Path(folder)).intend("together", parse_name("kilnandclay.example."), f"step {number}", 1.0, "")
+"""
+
+
+def test_every_form_forward_and_back(tmp_path: Path, place: str) -> None:
+    emptied(place, tmp_path)
+    journal = Journal(place, tmp_path)
+    journal.settle("m5", DOMAIN, outcome("publish"), 11.0, replies())
+    journal.surveyed([Surveyed(DOMAIN, 5.0, {"lame": "error"}, None)])
+    for form in range(PRESENT - 1, 0, -1):
+        journal.bring_to(form)
+        assert journal.form() == form
+    assert Database(place, tmp_path).form() == PRESENT  # who opens it brings it forward again
+    again = Journal(place, tmp_path)
+    assert again.outcomes("m5") == {"publish": outcome("publish")} and again.surveys() == []
+    (entry,) = again.entries(DOMAIN)
+    assert entry.who == "" and [each.wire for each in again.replies(entry.number)] == [each.wire for each in replies()]
+    database = Database(place, tmp_path)
+    with database._alone() as connection:  # as journals were before forms had numbers
+        connection.execute("DROP TABLE form")
+    assert Journal(place, tmp_path).outcomes("m5") == {"publish": outcome("publish")}
+    with database._alone() as connection:
+        connection.execute(f"UPDATE form SET number = {PRESENT + 1}")
+    with pytest.raises(OutsideFault, match=f"of form {PRESENT + 1}, made by a later version") as seen:
+        Journal(place, tmp_path)
+    assert f"journal form {PRESENT}" in seen.value.remedy
+    emptied(place, tmp_path)
+
+
 @NEEDS_POSTGRESQL
-def test_many_who_come_first_at_the_same_time(server: str) -> None:
-    with psycopg.connect(server, autocommit=True) as connection:
-        connection.execute("DROP TABLE IF EXISTS replies, entries, occupations, memory")
-    with ThreadPoolExecutor(12) as crew:
-        journals = list(crew.map(lambda _: Journal(server, Path()), range(12)))
-    for number, journal in enumerate(journals):
-        journal.intend("together", DOMAIN, f"step {number}", 1.0, "")
-    assert len(journals[0].begun("together")) == 12
+def test_a_copy_made_while_in_use_is_of_one_moment_and_goes_anywhere_and_back(tmp_path: Path, server: str) -> None:
+    emptied(server, tmp_path)
+    busy, done = Journal("journal.sqlite", tmp_path), threading.Event()
+
+    def work() -> None:
+        mine = Journal("journal.sqlite", tmp_path)
+        for number in range(100_000):
+            mine.settle("m6", DOMAIN, outcome(f"step {number}"), 11.0, replies())
+            if done.is_set():
+                return
+
+    with ThreadPoolExecutor(1) as crew:
+        at_work = crew.submit(work)
+        while len(busy.outcomes("m6")) < 50:
+            assert not at_work.done()
+        busy.copy_to("first.sqlite", tmp_path)
+        done.set()
+        at_work.result()
+    assert not (tmp_path / "first.sqlite.part").exists()
+    first = Journal("first.sqlite", tmp_path)
+    held = first.held()
+    assert held["entries"] >= 50 and held["replies"] == 2 * held["entries"]  # no entry without its replies
+    assert busy.held()["entries"] > held["entries"]
+    with pytest.raises(BadInput, match="there already"):
+        busy.copy_to("first.sqlite", tmp_path)
+    first.copy_to(server, tmp_path)
+    there = Journal(server, tmp_path)
+    there.settle("m6", OTHER, outcome("after"), 12.0, replies())  # numbers count on
+    with pytest.raises(BadInput, match="entries already"):
+        first.copy_to(server, tmp_path)
+    there.copy_to("back.sqlite", tmp_path)
+    back = Journal("back.sqlite", tmp_path)
+    assert back.entries(DOMAIN) == first.entries(DOMAIN) and back.held()["entries"] == held["entries"] + 1
+    assert [each.wire for each in back.replies(back.entries(OTHER)[0].number)] == [each.wire for each in replies()]
 
 
 @NEEDS_POSTGRESQL

@@ -38,6 +38,7 @@ COMMANDS = {
     "watch": "follow a change until it has reached everybody, beside the forecast",
     "house": "every move of the house at one look: where it stands, what is next, when, and who",
     "history": "who did what when, old → new, and what shows it; the page for the customer",
+    "journal": "where the journal is and what it holds; a whole copy of it, while it is in use",
     "fleet": "survey or confirm lists of domains, results as they come",
     "practice": "start and steer the practice world, to try every command by hand",
     "completion": "completion of commands and options for bash, zsh or fish",

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
 from legatum.core.fault import BadInput, OutsideFault
+from legatum.journal.forms import FORMS, KEPT, NUMBERED, PRESENT
 from legatum.journal.locks import AdvisoryLocks, FileLocks, Locks, share_in_group
 
 Row = dict[str, Any]
@@ -30,42 +31,8 @@ class Dialect(NamedTuple):
 
 _SQLITE = Dialect("INTEGER PRIMARY KEY", "BLOB", "?")
 _POSTGRESQL = Dialect("BIGINT GENERATED ALWAYS AS IDENTITY PRIMARY KEY", "BYTEA", "%s")
-_TABLES = """
-CREATE TABLE IF NOT EXISTS entries (
-    number {number}, move TEXT NOT NULL, domain TEXT NOT NULL, step TEXT NOT NULL, kind TEXT NOT NULL, at DOUBLE PRECISION NOT NULL,
-    text TEXT NOT NULL, facts TEXT NOT NULL
-);
-CREATE INDEX IF NOT EXISTS ix_entries_move ON entries (move);
-CREATE INDEX IF NOT EXISTS ix_entries_domain ON entries (domain);
-CREATE TABLE IF NOT EXISTS replies (
-    number {number}, entry BIGINT NOT NULL REFERENCES entries (number), at DOUBLE PRECISION NOT NULL, server TEXT NOT NULL,
-    name TEXT NOT NULL, type TEXT NOT NULL, transport TEXT NOT NULL, took DOUBLE PRECISION NOT NULL, outcome TEXT NOT NULL,
-    wire {octets} NOT NULL
-);
-CREATE INDEX IF NOT EXISTS ix_replies_entry ON replies (entry);
-CREATE TABLE IF NOT EXISTS memory (
-    number {number}, domain TEXT NOT NULL, place TEXT NOT NULL, name TEXT NOT NULL, type TEXT NOT NULL, ttl BIGINT NOT NULL,
-    data TEXT NOT NULL, first DOUBLE PRECISION NOT NULL, last DOUBLE PRECISION NOT NULL
-);
-CREATE INDEX IF NOT EXISTS ix_memory_domain ON memory (domain);
-CREATE TABLE IF NOT EXISTS occupations (
-    domain TEXT PRIMARY KEY, who TEXT NOT NULL, process BIGINT NOT NULL, since DOUBLE PRECISION NOT NULL
-);
-CREATE TABLE IF NOT EXISTS standings (file TEXT PRIMARY KEY, mark TEXT NOT NULL, standing TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS surveys (
-    domain TEXT PRIMARY KEY, at DOUBLE PRECISION NOT NULL, findings TEXT NOT NULL, signed_until DOUBLE PRECISION
-)
-"""
-_ADDED = (
-    ("entries", "who", "TEXT NOT NULL DEFAULT ''"),
-    ("entries", "changes", "TEXT NOT NULL DEFAULT '[]'"),
-    ("replies", "query", "{octets}"),
-    ("replies", "trouble", "TEXT NOT NULL DEFAULT ''"),
-    ("replies", "tries", "BIGINT NOT NULL DEFAULT 1"),
-    ("replies", "cut", "BIGINT NOT NULL DEFAULT 0"),
-)
-"""Columns that journals of earlier versions do not have: table, name, definition. Earlier versions leave them alone."""
 _MAKING = 4_711_000_001  # the advisory lock under which tables are made
+_PART = 2000  # rows that are copied at a time
 _BUSY = 30.0  # seconds that another process may hold the file
 _IDLE = 5.0  # seconds after which a connection is tried before it is relied on
 _PATIENCE = 30.0  # seconds that a database may be away, to be started anew
@@ -107,24 +74,90 @@ class Database:
         return psycopg.connect(self._place, connect_timeout=10, autocommit=True)
 
     def _make_tables(self) -> None:
-        """Where they are not there yet; several who come first at the same time wait for each other."""
-        if self._file is None and self._has_tables():
-            return
-        with self._transaction() as connection:
-            if self._file is None:
-                connection.execute("SELECT pg_advisory_xact_lock(%s)", (_MAKING,))
-            kinds = self._dialect._asdict()
-            for statement in _TABLES.format_map(kinds).split(";"):
-                connection.execute(statement)
-            for table, column, definition in _ADDED:
-                if column not in self._columns(connection, table):
-                    connection.execute(f"ALTER TABLE {table} ADD COLUMN {column} {definition.format_map(kinds)}")
+        """Where they are not as this version has them; several who come first at the same time wait for each other."""
+        if self.form() != PRESENT:
+            self.bring_to(PRESENT)
 
-    def _has_tables(self) -> bool:
-        """Of those who may use the tables not all may make them."""
+    def form(self) -> int:
+        """The number of its form, 0 for tables that are not there, or bear none. Raises :class:`OutsideFault` for a newer one."""
         with self._transaction() as connection:
-            ((last,),) = connection.execute("SELECT to_regclass('surveys')").fetchall()
-            return last is not None and all(column in self._columns(connection, table) for table, column, _ in _ADDED)
+            number = self._form(connection)
+        if number > PRESENT:
+            raise OutsideFault(
+                f"journal {self._named}: of form {number}, made by a later version; this one knows forms up to {PRESENT}",
+                f"use that version, or have it bring the journal back: `legatum journal form {PRESENT}`",
+            )
+        return number
+
+    def _form(self, connection: Any) -> int:
+        if not self._columns(connection, "form"):
+            return 0
+        ((number,),) = connection.execute("SELECT number FROM form").fetchall()
+        return int(number)
+
+    def bring_to(self, number: int) -> None:
+        """To another form, forward or back, all of it or nothing. What an earlier form has no place for is gone. Raises :class:`BadInput`
+        for a form that there never was."""
+        if not 1 <= number <= PRESENT:
+            raise BadInput(f"a journal has no form {number}", f"there are 1 to {PRESENT}")
+        kinds = self._dialect._asdict()
+        with self._alone() as connection:
+            found = self._form(connection)
+            for form in FORMS[found:number]:
+                for statement in form.made:
+                    connection.execute(statement.format_map(kinds))
+                for table, column, definition in form.columns:
+                    if column not in self._columns(connection, table):
+                        connection.execute(f"ALTER TABLE {table} ADD COLUMN {column} {definition.format_map(kinds)}")
+            for form in reversed(FORMS[number:found]):
+                for table in form.dropped:
+                    connection.execute(f"DROP TABLE {table}")
+                for table, column, _ in form.columns:
+                    connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
+            connection.execute("CREATE TABLE IF NOT EXISTS form (number BIGINT NOT NULL)")
+            connection.execute("DELETE FROM form")
+            connection.execute(f"INSERT INTO form VALUES ({number})")
+
+    def copy_to(self, other: "Database") -> int:
+        """Every row as it is now, whatever others write meanwhile, into one that has none, all or nothing. How many. Raises
+        :class:`BadInput` where something is there already."""
+        with self._transaction() as source, other._alone() as target:
+            source.execute("BEGIN" if self._file is not None else "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+            if any(target.execute(f"SELECT 1 FROM {table} LIMIT 1").fetchall() for table in KEPT):
+                raise BadInput(f"{other._named}: there is a journal with entries already", "give a place where there is none")
+            count = 0
+            for table in KEPT:
+                columns = sorted(self._columns(source, table))
+                rows = source.cursor() if self._file is not None else source.cursor(name=f"all_{table}")
+                rows.execute(f"SELECT {', '.join(columns)} FROM {table}")
+                while part := rows.fetchmany(_PART):
+                    other._put(target, table, [dict(zip(columns, row, strict=True)) for row in part])
+                    count += len(part)
+                rows.close()
+            other._count_on(target)
+        return count
+
+    def _count_on(self, connection: Any) -> None:
+        """New rows get numbers after those that were put in."""
+        if self._file is None:
+            for table in NUMBERED:
+                last = f"SELECT setval(pg_get_serial_sequence('{table}', 'number'), max(number)) FROM {table}"
+                connection.execute(f"{last} HAVING max(number) IS NOT NULL")
+
+    @property
+    def named(self) -> str:
+        """Where it is, for people."""
+        return self._named
+
+    @contextmanager
+    def _alone(self) -> Iterator[Any]:
+        """A transaction in which tables are made: nobody else makes any meanwhile."""
+        with self._transaction() as connection:
+            if self._file is not None:
+                connection.execute("BEGIN IMMEDIATE")
+            else:
+                connection.execute("SELECT pg_advisory_xact_lock(%s)", (_MAKING,))
+            yield connection
 
     def _columns(self, connection: Any, table: str) -> set[str]:
         if self._file is not None:
@@ -194,7 +227,8 @@ class Database:
             connection.cursor().executemany(self._insertion(table, rows[0]), [tuple(each.values()) for each in rows])
 
     def _insertion(self, table: str, row: Row) -> str:
-        return self._marked(f"INSERT INTO {table} ({', '.join(row)}) VALUES ({', '.join('?' * len(row))})")
+        given = " OVERRIDING SYSTEM VALUE" if self._file is None and "number" in row else ""
+        return self._marked(f"INSERT INTO {table} ({', '.join(row)}){given} VALUES ({', '.join('?' * len(row))})")
 
     def _marked(self, statement: str) -> str:
         return statement.replace("?", self._dialect.mark)

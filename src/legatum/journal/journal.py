@@ -10,6 +10,7 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from legatum.core.fault import BadInput
 from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, SENT, Entry
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, name_text, parse_domain, parse_name
@@ -73,6 +74,42 @@ class Journal:
         self._who = who or system_user()
         self._database = Database(place, folder)
         self._occupation = Occupation(self._database)
+
+    def form(self) -> int:
+        """Of its tables (docs/compatibility.md)."""
+        return self._database.form()
+
+    def bring_to(self, form: int) -> None:
+        """To an earlier form, for an earlier version of the program, or to a later one again. Raises :class:`BadInput`."""
+        self._database.bring_to(form)
+
+    def copy_to(self, place: str, folder: Path) -> int:
+        """All of it as it is at one moment, while it is in use, to a file or database that has none yet; how many rows. A file appears when
+        it is whole. Raises :class:`BadInput`."""
+        if "://" in place:
+            return self._database.copy_to(Database(place, folder))
+        path = folder / place
+        if path.exists():
+            raise BadInput(f"{path} is there already", "give a file that is not there yet")
+        part = path.with_name(f"{path.name}.part")
+        part.unlink(missing_ok=True)
+        try:
+            count = self._database.copy_to(Database(str(part), folder))
+            part.rename(path)
+        finally:
+            part.unlink(missing_ok=True)
+        return count
+
+    def held(self) -> dict[str, int]:
+        """Entries, domains and replies: how many there are."""
+        said = "SELECT count(*), count(DISTINCT domain), (SELECT count(*) FROM replies) FROM entries"
+        (counts,) = self._database.rows(said)
+        return dict(zip(("entries", "domains", "replies"), counts, strict=True))
+
+    @property
+    def place(self) -> str:
+        """Where it is kept, for people."""
+        return self._database.named
 
     def occupied(self, domains: Sequence[Name], now: float) -> AbstractContextManager[None]:
         """Within it nobody else works on these domains. Raises :class:`GateShut` that says who does, and since when."""
