@@ -24,20 +24,18 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.views.journal import JournalDocument, show_journal
+        from legatum.views.journal import journal_document, show_journal
 
         journal, copied, to = outside.journal, None, None
+        form = journal.form()
         if args.action == "copy":
             copied, to = journal.copy_to(args.to, Path.cwd()), args.to
-        held = journal.held()
         if args.action == "form":
-            lost = f"form {args.number} has no place for everything that form {journal.form()} keeps: that would be gone"
-            if args.number < journal.form() and not agreed(args, f"journal {journal.place}", [lost, "make a copy of it before"]):
+            lost = f"form {args.number} has no place for everything that form {form} keeps: that would be gone"
+            if args.number < form and not agreed(args, f"journal {journal.place}", [lost, "make a copy of it before"]):
                 return OK if args.dry_run else SHUT
-            journal.bring_to(args.number)
-            document = JournalDocument(place=journal.place, form=args.number, **held)
-        else:
-            document = JournalDocument(place=journal.place, form=journal.form(), copied=copied, to=to, **held)
+            journal.bring_to(form := args.number)
+        document = journal_document(journal, form, copied, to)
         show(args, document, lambda screen: show_journal(document, screen))
         return OK
 

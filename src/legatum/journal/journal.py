@@ -56,6 +56,14 @@ class Surveyed(NamedTuple):
     signed_until: float | None
 
 
+class Held(NamedTuple):
+    """How much a journal holds. ``domains``: of which there are entries; ``replies``: kept to entries."""
+
+    entries: int
+    domains: int
+    replies: int
+
+
 class _Line(NamedTuple):
     """What a move is known by."""
 
@@ -100,11 +108,10 @@ class Journal:
             part.unlink(missing_ok=True)
         return count
 
-    def held(self) -> dict[str, int]:
-        """Entries, domains and replies: how many there are."""
+    def held(self) -> Held:
+        """How much there is in it."""
         said = "SELECT count(*), count(DISTINCT domain), (SELECT count(*) FROM replies) FROM entries"
-        (counts,) = self._database.rows(said)
-        return dict(zip(("entries", "domains", "replies"), counts, strict=True))
+        return Held(*self._database.rows(said)[0])
 
     @property
     def place(self) -> str:

@@ -1,5 +1,6 @@
 """The journal itself: where it is, how much it holds, what became of a copy."""
 
+from legatum.journal.journal import Journal
 from legatum.views.document import Document
 from legatum.views.screen import Screen
 
@@ -14,6 +15,13 @@ class JournalDocument(Document, tag="legatum.journal/1"):
     replies: int
     copied: int | None = None
     to: str | None = None
+
+
+def journal_document(journal: Journal, form: int, copied: int | None = None, to: str | None = None) -> JournalDocument:
+    held = journal.held()
+    return JournalDocument(
+        place=journal.place, form=form, entries=held.entries, domains=held.domains, replies=held.replies, copied=copied, to=to
+    )  # fmt: skip
 
 
 def show_journal(document: JournalDocument, screen: Screen) -> None:
