@@ -262,8 +262,8 @@ def test_a_copy_made_while_in_use_is_of_one_moment_and_goes_anywhere_and_back(tm
     assert not (tmp_path / "first.sqlite.part").exists()
     first = Journal("first.sqlite", tmp_path)
     held = first.held()
-    assert held["entries"] >= 50 and held["replies"] == 2 * held["entries"]  # no entry without its replies
-    assert busy.held()["entries"] > held["entries"]
+    assert held.entries >= 50 and held.replies == 2 * held.entries  # no entry without its replies
+    assert busy.held().entries > held.entries
     with pytest.raises(BadInput, match="there already"):
         busy.copy_to("first.sqlite", tmp_path)
     first.copy_to(server, tmp_path)
@@ -273,7 +273,7 @@ def test_a_copy_made_while_in_use_is_of_one_moment_and_goes_anywhere_and_back(tm
         first.copy_to(server, tmp_path)
     there.copy_to("back.sqlite", tmp_path)
     back = Journal("back.sqlite", tmp_path)
-    assert back.entries(DOMAIN) == first.entries(DOMAIN) and back.held()["entries"] == held["entries"] + 1
+    assert back.entries(DOMAIN) == first.entries(DOMAIN) and back.held().entries == held.entries + 1
     assert [each.wire for each in back.replies(back.entries(OTHER)[0].number)] == [each.wire for each in replies()]
 
 
