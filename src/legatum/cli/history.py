@@ -113,6 +113,13 @@ def _shown(args: argparse.Namespace, outside: "Outside", domains: "list[Name] | 
 
 
 def _write_note(args: argparse.Namespace, outside: "Outside", found: "History") -> None:
+    write_page(outside, found, Path(args.note))
+    note(args, f"page for the customer: {args.note}")
+
+
+def write_page(outside: "Outside", found: "History", path: Path) -> None:
+    """For the customer, in a folder that is made where it is not there."""
+    from legatum.core.fault import BadInput
     from legatum.core.history import Became
     from legatum.net.recording import recording_text
     from legatum.views.history import write_note
@@ -121,7 +128,8 @@ def _write_note(args: argparse.Namespace, outside: "Outside", found: "History") 
 
     proofs = [each.proof for each in found.acts if each.became in (Became.DONE, Became.SEEN) and each.proof is not None]
     evidence = {number: recording_text(evidence_of(outside, number)) for number in proofs}
-    write_note(
-        Path(args.note), found, evidence, pending_text(outside, found.domain), outside.settings.house.operator, outside.clock.now()
-    )  # fmt: skip
-    note(args, f"page for the customer: {args.note}")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise BadInput(f"{path.parent}: {error.strerror}", "give a folder that can be written") from None
+    write_note(path, found, evidence, pending_text(outside, found.domain), outside.settings.house.operator, outside.clock.now())

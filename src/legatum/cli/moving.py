@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_anyway, add_changing, agreed, note, show
 
 if TYPE_CHECKING:
-    from legatum.core.moves.runbook import Outcome, Runbook
+    from legatum.core.moves.runbook import Outcome, Runbook, Step
     from legatum.core.moves.wishes import Wishes
     from legatum.journal.journal import Journal
+    from legatum.services.registrar import ByHand
     from legatum.views.move import AdvanceDocument
     from legatum.work.moves.advance import Halted, Ways
     from legatum.work.outside import Outside
@@ -121,10 +122,8 @@ async def _gone_on(
 def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
     from legatum.core.instant import people_text
     from legatum.core.moves.runbook import Outcome, Step
-    from legatum.core.records.name import name_text
     from legatum.core.timing import Bound
     from legatum.services.registrar import ByHand
-    from legatum.views.sheet import step_sheet, write_sheet
     from legatum.work.moves.advance import Ways
 
     def number(step: Step) -> str:
@@ -144,8 +143,7 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
         return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
 
     def by_hand(step: Step, what: ByHand) -> None:
-        sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
-        write_sheet(sheet, step_sheet(runbook, step, what))
+        sheet = write_by_hand(runbook, path, step, what)
         note(args, f"    {what.message}\n    the worksheet for it: {sheet}")
 
     def missing(text: str) -> None:
@@ -155,6 +153,16 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
         args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, getattr(args, "until", None),
         getattr(args, "unproven", False), getattr(args, "any_time", False), getattr(args, "anyway", False),
     )  # fmt: skip
+
+
+def write_by_hand(runbook: "Runbook", path: Path, step: "Step", what: "ByHand") -> Path:
+    """The worksheet of what only a person can do, beside the move's file."""
+    from legatum.core.records.name import name_text
+    from legatum.views.sheet import step_sheet, write_sheet
+
+    sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
+    write_sheet(sheet, step_sheet(runbook, step, what))
+    return sheet
 
 
 def present(

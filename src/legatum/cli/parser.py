@@ -28,6 +28,19 @@ class Parser(argparse.ArgumentParser):
             self.error(f"unrecognized arguments: {' '.join(strange)}")
         return found, strange
 
+    @property
+    def flags(self) -> frozenset[str]:
+        """Every option that it takes."""
+        return frozenset(self._option_string_actions)
+
+    def dest_of(self, flag: str) -> str:
+        """What this option's value is called in the program."""
+        return self._option_string_actions[flag].dest
+
+    def is_switch(self, flag: str) -> bool:
+        """Whether nothing stands after this option."""
+        return self._option_string_actions[flag].nargs == 0
+
     def error(self, message: str) -> NoReturn:
         """Raises :class:`BadInput` that says what is wrong, and what may have been meant."""
         fault = BadInput(f"{self.prog.partition(' ')[2] or 'legatum'}: {message}{self._proposal(message)}")

@@ -18,6 +18,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     start = actions.add_parser("start", help="start a practice world in the foreground; its settings go into DIR")
     start.add_argument("folder", metavar="DIR")
     start.add_argument("--fresh", action="store_true", help="take away the moves and the journal of an earlier world in DIR")
+    start.add_argument(
+        "--further", type=int, default=0, metavar="N", help="so many small customers more, stall001.example and on, at alder through flint"
+    )
     clock = actions.add_parser("clock", help="what time it is there; move it on")
     clock.add_argument("--on", metavar="DURATION", help="move the clock on by this much")
     zone = actions.add_parser("zone", help="a provider's own panel: zones made and ended there, copies, keys")
@@ -87,7 +90,7 @@ async def _start(args: argparse.Namespace) -> None:
 
     _clear(Path(args.folder), args.fresh)
     try:
-        async with open_world(Path(args.folder)) as world:
+        async with open_world(Path(args.folder), further=args.further) as world:
             loop = asyncio.get_running_loop()
             for number in (signal.SIGINT, signal.SIGTERM):
                 loop.add_signal_handler(number, world.stopped.set)

@@ -22,6 +22,10 @@ class BadInput(Fault):
     status = 2
 
 
+class AlreadySo(BadInput):
+    """What is wished for, or a part of it, is so already."""
+
+
 class OutsideFault(Fault):
     """A server, registry or file system did not do its part: silent, refused, wrong credentials."""
 

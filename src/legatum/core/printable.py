@@ -22,3 +22,10 @@ def _shown(character: str) -> str:
     if character.isprintable():
         return character
     return " " if character.isspace() else f"\\{ord(character):03d}"
+
+
+def file_word(text: str) -> str:
+    """As a part of a path: letters, digits and what stands between them."""
+    import re  # every command loads this file, few need it
+
+    return re.sub(r"[^\w-]+", "-", text).strip("-")

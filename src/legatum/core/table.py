@@ -79,11 +79,18 @@ class Column:
         self._wanted, self._source = wanted, source
         self._at = int(wanted) - 1 if wanted and wanted.isdecimal() and int(wanted) > 0 else None
         self._begun = False
+        self.headings: tuple[str, ...] = ()
+
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """The headings of the other columns, in lower case; of all columns they are ``headings``, empty where there are none."""
+        return tuple(each for at, each in enumerate(self.headings) if at != self._at)
 
     def of(self, row: Row) -> str:
         """The cell, empty for a heading or where the row does not reach so far. Raises :class:`BadInput` where there is no such column."""
         first, self._begun = not self._begun, True
         if first and self._is_heading(row):
+            self.headings = tuple(cell.casefold() for cell in row.cells)
             return ""
         assert self._at is not None
         return row.cells[self._at] if self._at < len(row.cells) else ""

@@ -15,8 +15,8 @@ from legatum.practice.world import World
 class WorldThread:
     """``with WorldThread(folder) as practice``: the world is up; ``practice.world`` may be read after it has ended, too."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, folder: Path, further: int = 0) -> None:
+        self._folder, self._further = folder, further
         self._loop = asyncio.new_event_loop()
         self._ready = threading.Event()
         self._fault: BaseException | None = None
@@ -54,6 +54,6 @@ class WorldThread:
             self._ready.set()
 
     async def _main(self) -> None:
-        async with open_world(self._folder) as self.world:
+        async with open_world(self._folder, further=self._further) as self.world:
             self._ready.set()
             await self.world.stopped.wait()

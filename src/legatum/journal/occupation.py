@@ -18,6 +18,10 @@ from legatum.core.records.name import Name, name_text
 from legatum.journal.database import Database
 
 
+class Occupied(GateShut):
+    """Somebody else works on the domain."""
+
+
 class Occupation:
     """Of domains, by this process. What it holds it may take again, inside."""
 
@@ -27,7 +31,7 @@ class Occupation:
 
     @contextmanager
     def of(self, domains: Sequence[Name], now: float) -> Iterator[None]:
-        """Within it nobody else works on any of them. Raises :class:`GateShut`, then none is taken; :class:`OutsideFault` where no lock can
+        """Within it nobody else works on any of them. Raises :class:`Occupied`, then none is taken; :class:`OutsideFault` where no lock can
         be made."""
         new = [each for each in dict.fromkeys(domains) if not self._held[each]]
         taken = self._database.take([_number(each) for each in new])
@@ -45,10 +49,10 @@ class Occupation:
         rows = [{"domain": name_text(each), "who": system_user(), "process": os.getpid(), "since": now} for each in domains]
         self._database.replace("occupations", "domain", rows)
 
-    def _occupied(self, domain: Name) -> GateShut:
+    def _occupied(self, domain: Name) -> Occupied:
         found = self._database.rows("SELECT who, process, since FROM occupations WHERE domain = ?", name_text(domain))
         other = f"{found[0][0]}, process {found[0][1]}, since {instant_text(found[0][2])}" if found else "another process"
-        return GateShut(f"{name_text(domain)} is being worked on by {other}", "wait until that has ended; nothing was done here")
+        return Occupied(f"{name_text(domain)} is being worked on by {other}", "wait until that has ended; nothing was done here")
 
 
 def _number(domain: Name) -> int:

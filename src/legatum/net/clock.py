@@ -62,6 +62,8 @@ class WorldControl(Clock):
     @asynccontextmanager
     async def steady(self) -> AsyncIterator[None]:
         async with self._leaping:
+            if not self._steady:
+                await self.refresh()  # another process may have let time pass
             self._steady += 1
             self._idle.clear()
         try:

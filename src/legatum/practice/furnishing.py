@@ -28,7 +28,7 @@ def write_settings(world: World, control: Control) -> None:
         _secret(folder / f"{name}.password", password)
     services = [[list(scenario.TLDS), [f"https://{scenario.RDAP_SERVER}/"]]]
     (folder / _BOOTSTRAP).write_text(json.dumps({"version": "1.0", "services": services}, indent=2) + "\n")
-    (folder / _DOMAINS).write_text("".join(f"{domain}\n" for domain in scenario.REGISTRATIONS))
+    (folder / _DOMAINS).write_text("".join(f"{domain}\n" for domain in world.registrations))
     document: dict[str, Any] = {
         "domains": _DOMAINS,
         "clock": {

@@ -10,10 +10,10 @@ from legatum.practice.world import World
 
 
 @asynccontextmanager
-async def open_world(folder: Path, start: float | None = None) -> AsyncIterator[World]:
+async def open_world(folder: Path, start: float | None = None, further: int = 0) -> AsyncIterator[World]:
     """Starts everything and writes ``folder/legatum.toml`` with the closed address map, the keys and the registrar's account; then any
     command works against it with ``--settings folder/legatum.toml``."""
-    async with World(folder, start) as world:
+    async with World(folder, start, further) as world:
         control = Control(world)
         await control.open()
         try:

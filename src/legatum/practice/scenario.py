@@ -211,3 +211,20 @@ www 3600 IN A 198.51.100.30
 www 3600 IN A 198.51.100.40
 """,
 }
+
+
+def further_domains(count: int) -> dict[str, str]:
+    """So many small customers of Quillmoor at alder, registered through flint: domain → its zone."""
+    return {f"stall{number:03}.example": _STALL.format(at=number % 200 + 20) for number in range(1, count + 1)}
+
+
+_STALL = """
+@ 3600 IN SOA ns1.alder.test. hostmaster.alder.test. 2031030101 14400 3600 1209600 1800
+@ 86400 IN NS ns1.alder.test.
+@ 86400 IN NS ns2.alder.test.
+@ 3600 IN A 198.51.100.{at}
+@ 14400 IN MX 10 mail
+@ 3600 IN TXT "v=spf1 mx -all"
+www 3600 IN CNAME @
+mail 14400 IN A 203.0.113.{at}
+"""

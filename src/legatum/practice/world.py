@@ -43,11 +43,13 @@ from legatum.wire.signing import Key
 
 
 class World:
-    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not given. ``stopped`` is
-    set when somebody asks it to stop."""
+    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not given;
+    ``further``: so many small customers more. ``stopped`` is set when somebody asks it to stop."""
 
-    def __init__(self, folder: Path, start: float | None = None) -> None:
+    def __init__(self, folder: Path, start: float | None = None, further: int = 0) -> None:
         self.folder = folder
+        self._further = scenario.further_domains(further)
+        self.registrations = {**scenario.REGISTRATIONS, **dict.fromkeys(self._further, ("flint", "alder"))}
         self.clock = WorldClock(time.time() if start is None else start)
         self.log = VisitLog()
         self.endpoints: dict[str, Endpoint] = {}
@@ -190,10 +192,10 @@ class World:
         hosts = [parse_name(host + ".") for hosting in scenario.PROVIDERS.values() for host in hosting.servers]
         roots = {parse_name(name + "."): addresses for name, addresses in scenario.ROOT_SERVERS.items()}
         self.registry = Registry(self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock, roots=roots)
-        for domain, (registrar, provider) in scenario.REGISTRATIONS.items():
+        for domain, (registrar, provider) in self.registrations.items():
             servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
             days = scenario.REGISTERED_LATELY.get(domain, 730)
-            self.registry.register(parse_name(domain + "."), registrar, servers, days * 86400.0, _ds(domain))
+            self.registry.register(parse_name(domain + "."), registrar, servers, days * 86400.0, _ds(domain, provider))
         name, address = scenario.REGISTRY
         self.epp = EppServer(name, self.registry, self.clock, self._tls)
         await self.epp.open()
@@ -217,6 +219,12 @@ class World:
             self._serve_group(tld, [self._tld_zone(tld, hosting)])
         for provider, hosting in scenario.PROVIDERS.items():
             self._serve_group(provider, [self._customer_zone(domain, hosting) for domain in hosting.zones])
+        primary, *others = self.hostings["alder"]
+        for domain, text in self._further.items():
+            zone = parse_master(text, parse_name(domain + "."), domain)
+            primary.serve(zone)
+            for each in others:
+                each.follow(zone.origin, primary.address)
 
     def _serve_group(self, group: str, zones: Iterable[Zone]) -> None:
         primary, *others = self.hostings[group]
@@ -237,13 +245,13 @@ class World:
         rrsets = list(_address_rrsets(hosting.servers, 86400))
         if tld == "test":
             rrsets += _address_rrsets(scenario.ROOT_SERVERS, 86400)
-        for domain, (_, provider) in scenario.REGISTRATIONS.items():
+        for domain, (_, provider) in self.registrations.items():
             if not domain.endswith("." + tld):
                 continue
             servers = scenario.PROVIDERS[provider].servers
             rrsets.append(_ns(parse_name(domain + "."), servers, scenario.DELEGATION_TTL))
             rrsets += [each for each in _address_rrsets(servers, scenario.DELEGATION_TTL) if each.name.endswith(origin)]
-            rrsets += [rrset(parse_name(domain + "."), DS, scenario.DELEGATION_TTL, ds) for ds in [_ds(domain)] if ds]
+            rrsets += [rrset(parse_name(domain + "."), DS, scenario.DELEGATION_TTL, ds) for ds in [_ds(domain, provider)] if ds]
         return zone.with_rrsets(rrsets)
 
     def _root_zone(self) -> Zone:
@@ -274,10 +282,9 @@ class World:
         return Zone(origin, [RRset(origin, SOA, ttl, (soa.rdata(),)), _ns(origin, servers, 86400)])
 
 
-def _ds(domain: str) -> list[bytes]:
+def _ds(domain: str, provider: str) -> list[bytes]:
     """What the registry holds of a domain at the beginning."""
     name = parse_name(domain + ".")
-    _, provider = scenario.REGISTRATIONS[domain]
     return [ds_of_key(name, key_data(provider, name))] if domain in scenario.VOUCHED_FOR else []
 
 

@@ -47,7 +47,13 @@ class KeyReference(Section):
     algorithm: str = "hmac-sha256"
 
 
-class Signer(Section):
+class Rated(Section):
+    """``changes_a_minute``: so many steps of fleet moves are begun at it in a minute at most, 0 for no limit."""
+
+    changes_a_minute: int = 0
+
+
+class Signer(Rated):
     """How a provider signs. ``signs``: every zone by itself; ``sign`` and ``unsign``: commands that have it sign one, and end that;
     ``rekey``: one that brings its keys to a ``{stage}`` of an exchange, or takes over keys that are ``brought`` along. ``takes_keys``: such
     ones, or ``foreign`` ones: zone keys of another provider in its key sets, put there by dynamic update, or by the command ``share``, for
@@ -117,7 +123,7 @@ class SecondaryProvider(Section):
     notify: list[str] = field(default_factory=list)
 
 
-class EppRegistrar(Section, tag_field="kind", tag="epp"):
+class EppRegistrar(Rated, kw_only=True, tag_field="kind", tag="epp"):
     """A registrar's account at a registry's EPP server. ``address``: where ``server`` is, if its name is not to be looked up.
 
     ``nameservers``: whether the registry takes them as host objects or as attributes of the domain; ``ds_as``: DS records, or the keys that
@@ -141,7 +147,7 @@ class EppRegistrar(Section, tag_field="kind", tag="epp"):
     takes_ds: bool = True
 
 
-class ManualRegistrar(Section, tag_field="kind", tag="manual"):
+class ManualRegistrar(Rated, kw_only=True, tag_field="kind", tag="manual"):
     """A registrar with nothing but a form in a browser. ``page``: where that is, for the worksheet; ``dns``, ``reads_cds``,
     ``takes_ds``: as above."""
 

@@ -5,7 +5,20 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from legatum.core.history import FAILED, INTENT, OUTCOME, Entry
-from legatum.core.moves.effects import Delegated, DsSet, HostSet, Records, ServiceEnded, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import (
+    Delegated,
+    DsSet,
+    HostSet,
+    Joined,
+    Records,
+    Released,
+    ServiceEnded,
+    Signed,
+    Statuses,
+    Transfer,
+    ZoneEnded,
+    ZoneMade,
+)
 from legatum.core.moves.runbook import Outcome, Runbook, Step, forecast, hold_of, next_step
 from legatum.core.records.name import Name
 
@@ -106,14 +119,19 @@ def _trouble(step: Step | None, entries: Sequence[Entry]) -> str:
     return own[-1].text if own[-1].kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
 
 
+def changed_at(step: Step) -> frozenset[str]:
+    """The providers and registrars at which this step changes something."""
+    places = set[str]()
+    for effect in step.effects:
+        if isinstance(effect, Delegated | DsSet | HostSet | Statuses):
+            places.add(effect.registrar)
+        elif isinstance(effect, Records | ZoneMade | ZoneEnded | Joined | Released | Signed):
+            places.add(effect.place)
+        elif isinstance(effect, Transfer):
+            places |= {effect.losing, effect.gaining}
+    return frozenset(places) if step.changes else frozenset()
+
+
 def _is_by_hand(step: Step, by_hand: frozenset[str]) -> bool:
     """It is for a person with a form, or to switch something off."""
-    for effect in step.effects:
-        if isinstance(effect, ServiceEnded):
-            return True
-        place = effect.registrar if isinstance(effect, Delegated | DsSet | HostSet) else ""
-        if isinstance(effect, Records | ZoneMade | ZoneEnded):
-            place = effect.place
-        if place in by_hand:
-            return True
-    return False
+    return any(isinstance(effect, ServiceEnded) for effect in step.effects) or bool(changed_at(step) & by_hand)

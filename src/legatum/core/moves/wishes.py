@@ -104,6 +104,11 @@ class Wishes:
     @property
     def words(self) -> str:
         """What shall be different, in a few words."""
+        return ", ".join(self.said)
+
+    @property
+    def said(self) -> list[str]:
+        """The same, each thing by itself."""
         said = [f"{f'from {self.old} ' if self.old else ''}to {self.to}"] if self.to else []
         said += [f"{each.old} replaced by {each.new}" for each in self.replace]
         said += [f"{name_text(host)} {'at ' + ', '.join(each) if each else 'given up'}" for host, each in self.hosts.items()]
@@ -123,7 +128,11 @@ class Wishes:
         said += [f"{other} vouched for{vouched}"] if self.exchange else []
         said += [f"by {self.passage}"] if self.passage else []
         said += ["unsigned"] if self.unsign else []
-        return ", ".join(said)
+        return said
+
+    def is_said_by(self, words: str) -> bool:
+        """Whether a move's wish in words is this one; who served the domain before need not have been said."""
+        return words == self.words or (not self.old and bool(self.to) and words.endswith(self.words) and words.startswith("from "))
 
     @property
     def _part_words(self) -> str:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from legatum.core.fault import BadInput, GateShut
+from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Records
 from legatum.core.moves.runbook import Runbook
@@ -56,6 +56,8 @@ async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> 
         return
     if wish.to:
         old, new = (outside.provider(name) for name in (wish.old, wish.to))
+        if old.name == new.name:
+            raise AlreadySo(f"{domain} is served by {new.name} already", "leave --to out, or say who else shall serve it")
         if set(old.servers) & set(new.servers):
             raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
         if set(picture.delegation) != set(old.servers) and not await _answers_as(outside, picture, old):

@@ -4,7 +4,7 @@ A step whose effect is already there is recorded, not done again; that is also h
 is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the reason.
 """
 
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
@@ -56,8 +56,8 @@ class Halted:
 class Ways:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
     stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside the house's windows too;
-    ``anyway``: although the services are worse where visitors are led to; the rest are told: ``by_hand`` what only a person
-    can do, ``missing`` what is not as it was meant meanwhile."""
+    ``anyway``: although the services are worse where visitors are led to; ``admit``: asked before each step, and waited for, whether it may
+    be begun; the rest are told: ``by_hand`` what only a person can do, ``missing`` what is not as it was meant meanwhile."""
 
     wait: bool
     ask: Callable[[Step, list[str]], bool]
@@ -71,6 +71,7 @@ class Ways:
     unproven: bool = False
     any_time: bool = False
     anyway: bool = False
+    admit: Callable[[Step], Awaitable[bool]] | None = None
 
 
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
@@ -95,6 +96,8 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
                     return Halted(Halt.HOLDING, step, bound)
                 await outside.clock.until(bound.instant)
         if outcome is None:
+            if ways.admit is not None and not await ways.admit(step):
+                return Halted(Halt.STOPPED, step)
             halted, outcome = await _carry_out(job, journal, ways)
         if halted is not None or outcome is None:
             return halted or Halted(Halt.DECLINED, step)

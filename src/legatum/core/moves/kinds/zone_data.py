@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.fault import BadInput
+from legatum.core.fault import AlreadySo, BadInput
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Answered, Change
@@ -46,7 +46,7 @@ def ttl_pieces(drawing: Drawing, wish: Ttls) -> Iterator[Piece]:
         if present is None:
             raise BadInput(f"{text} is not in the zone", "is it spelt right?")
         if present.ttl == ttl:
-            raise BadInput(f"{text} has a TTL of {ttl} already", "leave it out")
+            raise AlreadySo(f"{text} has a TTL of {ttl} already", "leave it out")
         changes.append(Change(present, present.with_ttl(ttl)))
     keys = [each.key for each in changes]
     words = ", ".join(f"{name_text(name)} {type_text(rtype)}" for name, rtype in keys)
@@ -73,7 +73,7 @@ def soa_pieces(drawing: Drawing, wish: Soa) -> Iterator[Piece]:
         by_rule = serial_by_rule(drawing.serial_rule, soa.serial, drawing.at)
         changed = changed._replace(serial=by_rule if wish.serial is None else next_serial(soa.serial))
     if changed == soa and wish.serial in (None, soa.serial):
-        raise BadInput("the SOA record has these values already", "`legatum survey DOMAIN` shows it")
+        raise AlreadySo("the SOA record has these values already", "`legatum survey DOMAIN` shows it")
     _refuse_senseless(changed)
     serials = serial_path(changed.serial, wish.serial) if wish.serial is not None else ()
     before = present

@@ -7,7 +7,7 @@ import time
 from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
 from contextlib import ExitStack, aclosing, contextmanager
 from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import IO, TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
@@ -28,8 +28,7 @@ _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has star
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 
 
-def configure(parser: argparse.ArgumentParser) -> None:
-    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
+def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     survey = actions.add_parser("survey", help="what is wrong with which domain")
     survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP")
     survey.add_argument(

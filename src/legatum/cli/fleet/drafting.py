@@ -1,0 +1,109 @@
+"""The moves of a fleet move: what is wished for each domain, by whom it is served, and its move, drafted before or now."""
+
+import argparse
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from legatum.cli.fleet.table import ADDRESS, with_wish
+from legatum.cli.moving import drafted
+from legatum.cli.wishes import canonical_address, wished
+
+if TYPE_CHECKING:
+    from legatum.core.moves.runbook import Runbook
+    from legatum.core.moves.waves import Member
+    from legatum.core.moves.wishes import Wishes
+    from legatum.core.records.name import Name
+    from legatum.work.fleet.campaign import Campaign
+    from legatum.work.outside import Outside
+
+
+def refuse_nothing(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:
+    """Raises :class:`BadInput` where it is not said what shall be different, or by a value that is none."""
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import name_text
+
+    wish = wished(args, outside, domain)
+    for name in filter(None, (wish.to, wish.old)):
+        outside.provider(name)
+    if wish.registrar:
+        outside.registrar(wish.registrar)
+    if not wish.said and not getattr(args, ADDRESS, ""):
+        raise BadInput(f"{name_text(domain)}: what shall be different?", "say it for all of them, such as --to PROVIDER, or in a column")
+    if getattr(args, ADDRESS, ""):
+        canonical_address(args.address)
+
+
+async def members_of(outside: "Outside", domains: "tuple[Name, ...]") -> "list[Member]":
+    """Who leads to each domain; of one that cannot be looked at that is not known."""
+    from collections.abc import AsyncIterator
+
+    from legatum.core.moves.waves import Member
+    from legatum.core.records.name import Name
+    from legatum.work.fleet.looks import Fleet
+
+    async def listed() -> AsyncIterator[Name]:
+        for domain in domains:
+            yield domain
+
+    found: dict[Name, Member] = {domain: Member(domain) for domain in domains}
+    async for result in Fleet(outside, judging=False).results(listed()):
+        if result.picture is not None:
+            found[result.domain] = Member(result.domain, frozenset(result.picture.delegation))
+    return list(found.values())
+
+
+def own_line(args: argparse.Namespace, campaign: "Campaign", domain: "Name") -> argparse.Namespace:
+    own = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(domain, {})))
+    own.quiet = not args.verbose
+    return own
+
+
+async def _wish(own: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
+    """Raises :class:`BadInput`."""
+    from legatum.core.fault import AlreadySo, BadInput
+    from legatum.core.moves.kinds.address import NewAddress
+    from legatum.core.records.name import name_text
+
+    wish = wished(own, outside, domain)
+    if not getattr(own, ADDRESS, ""):
+        return wish
+    new = canonical_address(own.address)
+    old = [each for each in await outside.walker().addresses(domain) if (":" in each) == (":" in new)]
+    if len(old) != 1:
+        raise BadInput(
+            f"{name_text(domain)} has {len(old)} addresses of this family: which one does {new} replace?",
+            "say it in a column `replace`: OLD=NEW",
+        )
+    if old == [new]:
+        if not wish.said:
+            raise AlreadySo(f"{name_text(domain)} has the address {new} already", "leave it out")
+        return wish
+    return replace(wish, replace=(*wish.replace, NewAddress(old[0], new)))
+
+
+async def draft(
+    args: argparse.Namespace, campaign: "Campaign", outside: "Outside", domain: "Name", keep: bool = True
+) -> "tuple[Runbook, Path]":
+    """The move of this fleet move that is under way, or one that is drafted now. Raises as drafting does, and :class:`GateShut` for another
+    one that is under way."""
+    from legatum.core.fault import AlreadySo, BadInput, GateShut
+    from legatum.core.records.name import name_text
+    from legatum.work.movefile import is_over, is_untouched, move_path, read_move
+
+    path = move_path(outside, domain)
+    own = own_line(args, campaign, domain)
+    if path.exists() and not is_over(path, outside.journal) and not is_untouched(there := read_move(path), outside.journal):
+        if there.drafted < campaign.began and not wished(own, outside, domain).is_said_by(there.wish):
+            raise GateShut(
+                f"another move is under way: {there.wish}",
+                f"let it come to its end (`legatum move status {name_text(domain)}`), or take it back; then --resume",
+            )
+        return there, path
+    wish = await _wish(own, outside, domain)
+    try:
+        return await drafted(own, outside, wish, keep=keep, over_drafts=True)
+    except AlreadySo as fault:
+        if len(wish.said) == 1:
+            raise
+        raise BadInput(fault.message, fault.remedy) from None  # the rest of the wish is not so yet

@@ -1,0 +1,93 @@
+"""Where each domain of a fleet move stands: as files and journal say, and as it is led on."""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from legatum.core.moves.standing import Standing, State
+from legatum.core.records.name import Name, file_name
+from legatum.journal.occupation import Occupied
+from legatum.work.fleet.campaign import Campaign
+from legatum.work.house import look_at_house
+from legatum.work.outside import Outside
+
+
+class Stage(StrEnum):
+    """What the matter is with a domain of a fleet move."""
+
+    WAITING = "not begun"
+    UNDER_WAY = "under way"
+    HOLDING = "holds"
+    PERSON = "waits for a person"
+    ELSEWHERE = "somebody else is at it"
+    TROUBLE = "in trouble"
+    BACKING = "being taken back"
+    BACK = "taken back"
+    DONE = "complete"
+    LEFT_OUT = "left out"
+
+
+ENDED = (Stage.DONE, Stage.LEFT_OUT)
+
+
+@dataclass(frozen=True, slots=True)
+class Course:
+    """``step`` of ``steps``, with its ``title``; ``until`` when it holds, and ``because``, or why it is in trouble, with a ``remedy``;
+    ``ends``: when its move is over if nothing is left waiting, None where that is not known; ``status``: of trouble, as the program's."""
+
+    domain: Name
+    stage: Stage = Stage.WAITING
+    step: str = ""
+    title: str = ""
+    done: int = 0
+    steps: int = 0
+    until: float | None = None
+    because: str = ""
+    remedy: str = ""
+    ends: float | None = None
+    status: int = 0
+
+
+_STAGES = {
+    State.TROUBLE: Stage.TROUBLE, State.PERSON: Stage.PERSON, State.READY: Stage.UNDER_WAY, State.HOLDING: Stage.HOLDING,
+    State.DRAFTED: Stage.WAITING, State.OVER: Stage.DONE,
+}  # fmt: skip
+
+
+def courses_of(outside: Outside, campaign: Campaign) -> dict[Name, Course]:
+    """By files and journal alone. A move that was over before the fleet move began is none of it."""
+    house = look_at_house(outside)
+    found = {each.domain: each for each in house.standings}
+    broken = dict(house.broken)
+    courses = {}
+    for domain in campaign.domains:
+        if domain in campaign.left_out:
+            courses[domain] = Course(domain, Stage.LEFT_OUT)
+        elif (why := broken.get(f"{file_name(domain)}.move.toml")) is not None:
+            courses[domain] = Course(domain, Stage.TROUBLE, because=why, remedy="mend or delete the file", status=2)
+        else:
+            courses[domain] = _course(domain, found.get(domain), campaign.began)
+    for domain, course in courses.items():
+        if course.stage == Stage.TROUBLE and _is_worked_on(outside, domain):
+            courses[domain] = replace(course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0)
+    return courses
+
+
+def _is_worked_on(outside: Outside, domain: Name) -> bool:
+    try:
+        with outside.journal.occupied([domain], outside.clock.now()):
+            return False
+    except Occupied:
+        return True
+
+
+def _course(domain: Name, standing: Standing | None, began: float) -> Course:
+    if standing is None or (standing.state == State.OVER and standing.at < began):
+        return Course(domain)
+    stage = _STAGES[standing.state]
+    if standing.back:
+        stage = Stage.BACK if stage == Stage.DONE else Stage.BACKING
+    trouble = standing.trouble
+    return Course(
+        domain, stage, standing.step, standing.title, standing.done, standing.steps, standing.not_before, standing.because or trouble,
+        "`legatum move status DOMAIN` says where it stands" if trouble else "", standing.ends, 3 if trouble else 0,
+    )  # fmt: skip
