@@ -3,7 +3,7 @@
 import argparse
 import asyncio
 import sys
-from collections.abc import Awaitable, Callable, Iterable
+from collections.abc import Awaitable, Callable, Collection, Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.views.document import Document
     from legatum.views.screen import Screen
+    from legatum.work.memory import Note
     from legatum.work.outside import Outside
     from legatum.work.zones.publish import Published
 
@@ -128,19 +129,21 @@ def picture_file(text: str) -> Path:
     return Path(text)
 
 
-def remember(
-    args: argparse.Namespace,
-    outside: "Outside",
-    pictures: "Iterable[Picture]",
-    surveyed: "Iterable[tuple[Picture, Iterable[Finding]]]" = (),
-) -> bool:
-    """For later plans, and with what surveys came to. Where nothing can be kept the looking is none the worse; whether it was."""
+def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[tuple[Picture, Iterable[Finding] | None]]") -> bool:
+    """For later plans, with what surveys came to where it was judged; whether it was kept."""
+    from legatum.work.memory import note_of, our_servers
+
+    ours = our_servers(outside)
+    return keep(args, outside, [note for each in pictures if (note := note_of(*each, ours)) is not None])
+
+
+def keep(args: argparse.Namespace, outside: "Outside", notes: "Collection[Note]") -> bool:
+    """Where nothing can be kept the looking is none the worse; whether it was."""
     from legatum.core.fault import Fault
-    from legatum.work.memory import note_pictures, note_surveys
+    from legatum.work.memory import keep_notes
 
     try:
-        note_pictures(outside, pictures)
-        note_surveys(outside, surveyed)
+        keep_notes(outside, notes)
         return True
     except Fault as fault:
         note(args, f"what was seen is not kept for later plans: {fault.message}")

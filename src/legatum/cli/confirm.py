@@ -91,7 +91,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
     service = (args.before or "") if args.service else None
     verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted, service)
-    remember(args, outside, [found.picture])
+    remember(args, outside, [(found.picture, None)])
     if found.asked_for is not None:
         note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:

@@ -40,6 +40,7 @@ COMMANDS = {
     "history": "who did what when, old → new, and what shows it; the page for the customer",
     "journal": "where the journal is and what it holds; a whole copy of it, while it is in use",
     "fleet": "survey or confirm lists of domains, results as they come",
+    "worker": "look from here on behalf of somebody else, by way of a scheduler",
     "practice": "start and steer the practice world, to try every command by hand",
     "completion": "completion of commands and options for bash, zsh or fish",
 }

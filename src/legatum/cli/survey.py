@@ -87,7 +87,7 @@ def run(args: argparse.Namespace) -> int:
                 found = await with_leftovers(outside, found, args.registrar or "", args.tenants or "")
             surveys.append(found)
             _tell(args, found)
-            remember(args, outside, [found.picture], [(found.picture, found.findings)])
+            remember(args, outside, [(found.picture, found.findings)])
         if args.evidence:
             from legatum.work.recorded import keep
 

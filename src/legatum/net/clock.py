@@ -33,6 +33,16 @@ class SystemClock(Clock):
             await asyncio.sleep(min(left, 60.0))
 
 
+class ShiftedClock(SystemClock):
+    """The machine's own clock, so many seconds on: of a worker that looks on behalf of somebody in a practice world."""
+
+    def __init__(self, ahead: float) -> None:
+        self._ahead = ahead
+
+    def now(self) -> float:
+        return time.time() + self._ahead
+
+
 class WorldControl(Clock):
     """The control port of a practice world, and its clock as seen from another process.
 

@@ -13,10 +13,12 @@ class Section(Struct, forbid_unknown_fields=True, kw_only=True):
 
 
 class Clock(Section):
-    """Only in a practice world: where its clock is read and moved."""
+    """Only in a practice world: where its clock is read and moved; or, where a worker looks on somebody's behalf, by how many seconds
+    that clock is ahead."""
 
-    control: str
-    token: str
+    control: str = ""
+    token: str = ""
+    ahead: float = 0.0
 
 
 class Network(Section):
@@ -194,6 +196,27 @@ class View(Section):
     source: str = ""
 
 
+class Engine(Section):
+    """Where workers on other machines are reached: the Dask ``scheduler`` that they are registered with, ``tls://HOST:PORT``, and files
+    with the ``authority`` that all parts trust, this machine's ``certificate`` and its ``key``."""
+
+    scheduler: str = ""
+    authority: str = ""
+    certificate: str = ""
+    key: str = ""
+
+
+class Viewpoint(Section):
+    """A worker in another network, from which the world is looked at too. ``worker``: its name at the scheduler, if it is another one;
+    ``resolvers``: those that are asked from there instead of the settings'; ``ipv6``: whether there is any; ``proves``: steps of moves that
+    confirm are done only when it is so from there too."""
+
+    worker: str = ""
+    resolvers: dict[str, str] = field(default_factory=dict)
+    ipv6: bool = True
+    proves: bool = False
+
+
 class House(Section):
     """The house's defaults: TTLs in a move and after it, and how careful the computed instants are.
 
@@ -233,6 +256,8 @@ class Settings(Section):
     registrars: dict[str, EppRegistrar | ManualRegistrar] = {}
     resolvers: dict[str, str | Resolver] = {}
     views: dict[str, View] = {}
+    engine: Engine = field(default_factory=Engine)
+    viewpoints: dict[str, Viewpoint] = {}
     rdap: Rdap | None = None
     visit: Visiting = field(default_factory=Visiting)
     house: House = field(default_factory=House)

@@ -31,7 +31,7 @@ class Objection(NamedTuple):
 def objections(settings: Settings) -> Iterator[Objection]:
     """In the order of docs/settings.md."""
     yield from _network(settings.network)
-    if settings.clock:
+    if settings.clock and settings.clock.control:
         yield from _each("clock", "control", [settings.clock.control], _place)
         yield from _each("clock", "token", [settings.clock.token], check_reference)
     for name, provider in settings.providers.items():

@@ -65,7 +65,7 @@ class _Reader:
             sections = document.get(table, {})
             if isinstance(sections, dict):
                 document[table] = {name: self._one_of(kinds, f"{table}.{name}", content) for name, content in sections.items()}
-        for name in ("network", "clock", "house", "rdap", "visit"):
+        for name in ("network", "clock", "house", "rdap", "visit", "engine"):
             if name in document:
                 document[name] = self._convert(Settings.__annotations__[name], name, document[name])
         settings = self._convert(Settings, "", document)

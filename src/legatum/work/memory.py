@@ -1,8 +1,9 @@
 """What was served with which TTL, by whom names were handed on, and which name servers were seen with their address: kept for the domain,
 whichever move or command saw it, so that every plan counts it."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import replace
+from typing import NamedTuple
 
 from legatum.core.dnssec.chain import Chain, State, broken_since
 from legatum.core.dnssec.signature import parse_signature
@@ -30,24 +31,28 @@ def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], pl
     outside.journal.remember(domain, served, outside.clock.now() if at is None else at)
 
 
-def note_pictures(outside: Outside, pictures: Iterable[Picture]) -> None:
-    """What was seen of domains that the house looks after: those with a provider of the settings in their NS sets."""
-    ours = _our_servers(outside)
-    kept = [each for each in pictures if ours & {*each.delegation, *each.own_ns}]
-    if kept:
-        outside.journal.remember_many((each.domain, _seen(each), each.at) for each in kept)
+class Note(NamedTuple):
+    """What is to be kept of a look at a domain. ``surveyed``: what it came to, None where it was not judged."""
+
+    domain: Name
+    seen: list[Seen]
+    at: float
+    surveyed: Surveyed | None
 
 
-def note_surveys(outside: Outside, found: Iterable[tuple[Picture, Iterable[Finding]]]) -> None:
-    """What surveys came to, of domains that the house looks after."""
-    ours = _our_servers(outside)
-    rows = [
-        Surveyed(picture.domain, picture.at, {each.kind.slug: str(each.kind.severity) for each in findings}, _signed_until(picture))
-        for picture, findings in found
-        if ours & {*picture.delegation, *picture.own_ns}
-    ]
-    if rows:
-        outside.journal.surveyed(rows)
+def note_of(picture: Picture, findings: Iterable[Finding] | None, ours: Collection[Name]) -> Note | None:
+    """None for a domain that the house does not look after. ``ours``: the name servers of its providers (:func:`our_servers`)."""
+    if not any(host in ours for host in (*picture.delegation, *picture.own_ns)):
+        return None
+    slugs = None if findings is None else {each.kind.slug: str(each.kind.severity) for each in findings}
+    surveyed = None if slugs is None else Surveyed(picture.domain, picture.at, slugs, _signed_until(picture))
+    return Note(picture.domain, _seen(picture), picture.at, surveyed)
+
+
+def keep_notes(outside: Outside, notes: Collection[Note]) -> None:
+    if notes:
+        outside.journal.remember_many((each.domain, each.seen, each.at) for each in notes)
+        outside.journal.surveyed([each.surveyed for each in notes if each.surveyed is not None])
 
 
 def _signed_until(picture: Picture) -> float | None:
@@ -61,7 +66,8 @@ def _signed_until(picture: Picture) -> float | None:
     return min(ends, default=None)
 
 
-def _our_servers(outside: Outside) -> set[Name]:
+def our_servers(outside: Outside) -> set[Name]:
+    """The name servers of the providers of the settings."""
     sections = (*outside.settings.providers.values(), *outside.settings.secondaries.values())
     return {host for section in sections for host in server_names(section.servers)}
 

@@ -17,7 +17,7 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.asker import Asker, Patience
-from legatum.net.clock import Clock, SystemClock, WorldControl
+from legatum.net.clock import Clock, ShiftedClock, SystemClock, WorldControl
 from legatum.net.evidence import Evidence
 from legatum.net.roots import PUBLIC_ROOTS
 from legatum.net.route import Endpoint, Route
@@ -221,19 +221,26 @@ async def open_outside(path: Path) -> AsyncIterator[Outside]:
     settings = read_settings(path)
     folder = path.parent
     clock: Clock = SystemClock()
-    if settings.clock:
+    if settings.clock and not settings.clock.control:
+        clock = ShiftedClock(settings.clock.ahead)
+    elif settings.clock:
         host, port = _place(settings.clock.control)
         clock = WorldControl(host, port, read_secret(settings.clock.token, folder))
         await clock.refresh()
-    mapping = settings.network.map
-    route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
-    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, ipv6=settings.network.ipv6))
-    outside = Outside(settings, folder, clock, asker, _roots(settings))
+    outside = outside_of(settings, folder, clock)
     try:
         yield outside
     finally:
         await outside.close()
-        asker.close()
+        outside.asker.close()
+
+
+def outside_of(settings: Settings, folder: Path, clock: Clock) -> Outside:
+    """What the settings describe, with this clock. Whoever has it closes its asker. Raises :class:`BadInput`."""
+    mapping = settings.network.map
+    route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
+    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, ipv6=settings.network.ipv6))
+    return Outside(settings, folder, clock, asker, _roots(settings))
 
 
 def _roots(settings: Settings) -> dict[Name, tuple[str, ...]]:

@@ -9,13 +9,14 @@ from contextlib import ExitStack, aclosing, contextmanager
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, add_common, note, remember, run_interruptibly, with_outside
+from legatum.cli.common import FOUND, OK, add_common, keep, note, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.output import abandoned
 from legatum.cli.timetable import moment_of, windows_of
 from legatum.cli.wishes import add_windows
 
 if TYPE_CHECKING:
+    from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
     from legatum.work.fleet.looks import Fleet, Result
@@ -52,6 +53,10 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
         each.add_argument("--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again")
         each.add_argument("--at-once", type=int, default=64, metavar="N", help="domains looked at side by side")
         each.add_argument("--rate", type=int, metavar="N", help="questions a second to one server, 0 for no limit (default: the settings')")
+        each.add_argument(
+            "--engine", metavar="PLACE", nargs="?", const="",
+            help="share the list among the workers of this scheduler, tls://HOST:PORT (default: that of the settings)",
+        )  # fmt: skip
         each.add_argument("--jobs", type=int, metavar="N", help="processes to share the list (default: all processors for long lists)")
         add_common(each)
 
@@ -69,12 +74,16 @@ def run(args: argparse.Namespace) -> int:
     if args.action == "timetable":
         _resolve_switch(args)
     total = count_of(args.list, args.column)
+    if args.engine is not None:
+        if args.jobs:
+            raise BadInput("--engine and --jobs", "the engine has workers of its own: leave --jobs out")
+        return with_outside(args, lambda outside: _stream(args, _by_engine(args, outside), total))
     jobs = args.jobs or (os.cpu_count() or 1 if total is None or total >= _WORTH_SEVERAL else 1)
     if jobs > 1 and args.list != "-":
         return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
 
     async def work(outside: "Outside") -> int:
-        return await _stream(args, _by_fleet(args, _fleet(args, outside)), total)
+        return await _stream(args, _by_fleet(args, fleet_of(args, outside)), total)
 
     return with_outside(args, work)
 
@@ -91,13 +100,14 @@ def _resolve_switch(args: argparse.Namespace) -> None:
     with_outside(args, work)
 
 
-def _fleet(args: argparse.Namespace, outside: "Outside") -> "Fleet":
+def fleet_of(args: argparse.Namespace, outside: "Outside", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
+    """``expected``: what confirm is to find, where that was worked out elsewhere."""
     from legatum.work.fleet.looks import Fleet
     from legatum.work.look.depth import BRIEF, FULL, SIGNED
 
     if args.rate is not None:
         outside.settings.network.rate = args.rate
-    expected = (lambda domain: expected_of(args, outside, domain)) if args.action == "confirm" else None
+    expected = (expected or (lambda domain: expected_of(args, outside, domain))) if args.action == "confirm" else None
     surveyed = args.action == "survey"
     depth = FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF
     return Fleet(outside, args.at_once, expected, depth, judging=args.action != "timetable")
@@ -107,35 +117,31 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
     async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
-        from legatum.core.findings.finding import Finding
-        from legatum.core.observation.picture import Picture
+        from legatum.work.memory import Note, note_of, our_servers
 
-        told = _telling(args, fleet.outside)
-        asker, seen, kept = fleet.outside.asker, list[tuple[Picture, tuple[Finding, ...]]](), True
-        surveying = args.action == "survey"
-
-        def noted() -> bool:
-            return remember(args, fleet.outside, [picture for picture, _ in seen], seen if surveying else ())
-
+        told = telling(args, fleet.outside)
+        asker, ours, notes, kept = fleet.outside.asker, our_servers(fleet.outside), list[Note](), True
         asked = asker.asked
         if not asker.patience.ipv6:
             tally.left_out = f"anything over IPv6 (ipv6 = false in the settings), {tally.left_out}"
         try:
             async with aclosing(fleet.results(domains)) as results:
                 async for result in results:
-                    seen += [(result.picture, result.findings)] if result.picture is not None and kept else []
-                    if len(seen) >= _REMEMBERED:
-                        kept = noted()
-                        seen.clear()
+                    if kept and result.picture is not None:
+                        note = note_of(result.picture, result.findings if args.action == "survey" else None, ours)
+                        notes += [note] if note is not None else []
+                    if len(notes) >= _REMEMBERED:
+                        kept = keep(args, fleet.outside, notes)
+                        notes.clear()
                     tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
                     yield told(result)
         finally:
-            noted()
+            keep(args, fleet.outside, notes)
 
     return lines
 
 
-def _telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
+def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
     """How a result becomes a line."""
     from legatum.views.fleet import fleet_line, switch_line
 
@@ -194,6 +200,38 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
                         tally.join(line)
         except ProcessFailed as error:
             raise OutsideFault(f"fleet: {error}", "with --jobs 1 there is only one process") from None
+
+    return lines
+
+
+def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
+    """On other machines."""
+
+    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
+        import msgspec
+
+        from legatum.cli.fleet.post import PART, look, order_of
+        from legatum.net.engine import open_engine
+        from legatum.views.fleet import FleetLine
+        from legatum.work.afar import engine_hub, fit_workers
+
+        decoder = msgspec.json.Decoder(FleetLine)
+
+        async def wanted() -> "AsyncGenerator[tuple[Name, Expected | None], None]":
+            async for domain in domains:
+                yield domain, expected_of(args, outside, domain) if args.action == "confirm" else None
+
+        async with open_engine(engine_hub(outside, args.engine)) as engine:
+            workers = await fit_workers(engine, lambda text: note(args, text))
+            order = order_of(args, outside, len(workers))
+            note(args, f"the workers look: {', '.join(sorted(each.name for each in workers))}")
+            async with aclosing(engine.in_parts(look, order, wanted(), workers, PART)) as parts:
+                async for part in parts:
+                    tally.questions += part.asked
+                    tally.slowed |= part.slowed
+                    keep(args, outside, part.notes)
+                    for line in part.lines:
+                        yield decoder.decode(line)
 
     return lines
 

@@ -2,9 +2,10 @@
 
 import asyncio
 import time
-from collections.abc import AsyncGenerator, AsyncIterator, Callable
-from contextlib import aclosing
+from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
+from contextlib import aclosing, contextmanager
 from dataclasses import dataclass
+from functools import cached_property
 
 from legatum.core.fault import Fault
 from legatum.core.findings import Finding, judge
@@ -48,25 +49,39 @@ class Fleet:
     depth: Depth = BRIEF
     judging: bool = True
 
+    @cached_property
+    def walker(self) -> Walker:
+        """What domains share is asked once."""
+        return self.outside.walker()
+
+    @cached_property
+    def pace(self) -> Pace:
+        return Pace(self.outside.settings.network.rate)
+
     async def results(self, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
         """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
-        asker = self.outside.asker
-        asker.pace = self.pace = Pace(self.outside.settings.network.rate)
-        walker = self.outside.walker()
         later: list[Name] = []
-        try:
-            async with aclosing(self._pass(walker, domains)) as first:
+        with self.paced():
+            async with aclosing(self._pass(self.walker, domains)) as first:
                 async for result in first:
                     if self._doubtful(result):
                         later.append(result.domain)
                     else:
                         yield result
             # From some servers of these no answer came at all: before that is called an error they are asked once more, at the end.
-            async with aclosing(self._pass(walker, _each(later))) as second:
+            async with aclosing(self._pass(self.walker, _each(later))) as second:
                 async for result in second:
                     yield result
+
+    @contextmanager
+    def paced(self) -> Iterator[None]:
+        """Within it no server is asked faster than it is set. It may be entered again, inside."""
+        asker = self.outside.asker
+        before, asker.pace = asker.pace, self.pace  # whoever is inside already goes on so
+        try:
+            yield
         finally:
-            asker.pace = None
+            asker.pace = before
 
     def _doubtful(self, result: Result) -> bool:
         """Some server was silent of which it is not known from others that it is dead."""

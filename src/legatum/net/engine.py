@@ -1,0 +1,327 @@
+"""Work handed to other machines: workers that are registered with a Dask scheduler (an optional extra).
+
+What is handed over is a function of this program, by name, and plain values; the workers run the same version of it. They look, and give
+back what they saw: nothing that is handed to them can change anything, and no secret is among it.
+"""
+
+import asyncio
+import hashlib
+import logging
+import time
+from collections.abc import AsyncGenerator, AsyncIterator, Callable, Sequence
+from contextlib import asynccontextmanager, suppress
+from dataclasses import dataclass
+from functools import cache
+from ipaddress import ip_address
+from pathlib import Path
+from typing import Any, NamedTuple
+from urllib.parse import urlsplit
+
+from legatum import __version__
+from legatum.core.fault import BadInput, Fault, OutsideFault
+
+CLOCK_TOLERANCE = 2.0  # seconds that a worker's clock may be off before that is said
+_TIMEOUT = 10.0  # seconds to reach a scheduler
+_PATIENCE = 30.0  # seconds that a scheduler may be away before that is told
+_SLOW = 60.0  # seconds after which a part is handed to somebody else too
+_ROUND_TRIPS = 3
+_BREATH = 0.2  # seconds before a part that was lost is handed out again
+
+
+class Hub(NamedTuple):
+    """A scheduler, and the files by which both sides know each other."""
+
+    scheduler: str
+    authority: str = ""
+    certificate: str = ""
+    key: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A worker. ``ahead``: by how many seconds its clock is, as far as can be told from here; ``same``: it runs the same program."""
+
+    name: str
+    address: str
+    version: str
+    ahead: float
+    same: bool
+    threads: int
+
+    @property
+    def doubts(self) -> str:
+        """What is to be said of what it gives back, empty for nothing."""
+        other = (
+            f"it runs version {self.version}, this is {__version__}" if self.version != __version__ else "its program's files are others"
+        )
+        said = [] if self.same else [other]
+        if abs(self.ahead) > CLOCK_TOLERANCE:
+            said.append(f"its clock is {abs(self.ahead):.0f} s {'ahead of' if self.ahead > 0 else 'behind'} this one's")
+        return "; ".join(said)
+
+
+@cache
+def program_mark() -> str:
+    """What tells one state of this program from another."""
+    root, mark = Path(__file__).parents[1], hashlib.sha256()
+    for path in sorted(root.rglob("*.py")):
+        mark.update(path.relative_to(root).as_posix().encode() + b"\0" + path.read_bytes())
+    return mark.hexdigest()[:16]
+
+
+def introduced() -> tuple[str, str, float]:
+    """Of a worker, in it: its version, the mark of its program, its clock."""
+    return __version__, program_mark(), time.time()
+
+
+def security_of(hub: Hub) -> Any:
+    """Raises :class:`BadInput` for plain connections that leave this machine, or certificates that are not there."""
+    parts = urlsplit(hub.scheduler)
+    if parts.scheme not in ("tcp", "tls") or not parts.hostname or parts.port is None:
+        raise BadInput(f"'{hub.scheduler}' is no scheduler", "write tls://HOST:PORT, or on this machine tcp://127.0.0.1:PORT")
+    if parts.scheme == "tcp":
+        if not _is_here(parts.hostname):
+            raise BadInput(f"{hub.scheduler}: a plain connection that leaves this machine", "use tls://, with certificates in [engine]")
+        return None
+    files = (hub.authority, hub.certificate, hub.key)
+    if missing := [name for name, file in zip(("authority", "certificate", "key"), files, strict=True) if not Path(file or "/-").is_file()]:
+        raise BadInput(f"{hub.scheduler} needs {' and '.join(missing)}", "name the files in [engine] of the settings, or on the line")
+    import distributed
+
+    names: dict[str, Any] = {"tls_ca_file": hub.authority, "require_encryption": True}
+    for role in ("client", "worker", "scheduler"):
+        names |= {f"tls_{role}_cert": hub.certificate, f"tls_{role}_key": hub.key}
+    make: Any = distributed.Security
+    return make(**names)
+
+
+def _is_here(host: str) -> bool:
+    try:
+        return ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def require_engine() -> None:
+    """Raises :class:`BadInput` where the library is missing."""
+    try:
+        import distributed  # noqa: F401
+    except ImportError:
+        raise BadInput("workers need the library distributed", "pip install 'legatum[engine]'") from None
+    for name in ("tornado", "asyncio", *(each for each in logging.root.manager.loggerDict if each.startswith("distributed"))):
+        logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, by this program
+
+
+class Engine:
+    """One scheduler's workers. Methods raise :class:`OutsideFault` where it cannot be reached."""
+
+    def __init__(self, hub: Hub) -> None:
+        self._hub = hub
+        self._client: Any = None
+        self._reaching = asyncio.Lock()
+
+    async def open(self) -> None:
+        security = security_of(self._hub)
+        import distributed
+
+        make: Any = distributed.Client
+        try:
+            self._client = await make(
+                self._hub.scheduler, security=security, asynchronous=True, timeout=_TIMEOUT, set_as_default=False, name="legatum"
+            )
+        except Exception as error:  # the library raises what lies below it
+            raise self._fault(error) from None
+        await self._refuse_other_library()
+
+    async def close(self) -> None:
+        if self._client is not None:
+            with suppress(Exception):
+                await self._client.close()
+            self._client = None
+
+    async def _refuse_other_library(self) -> None:
+        from importlib.metadata import version
+
+        here, versions = version("distributed"), (await self._client.get_versions())["scheduler"]["packages"]
+        if (there := versions.get("distributed")) != here:
+            raise OutsideFault(
+                f"{self._hub.scheduler} speaks version {there} of the library, this program {here}",
+                "install the same version of `distributed` on both machines",
+            )
+
+    def _fault(self, error: Exception) -> OutsideFault:
+        reason = (str(error).splitlines() or [type(error).__name__])[0]
+        return OutsideFault(
+            f"no scheduler at {self._hub.scheduler}: {reason[:200]}", "is it running there, and are the certificates of one authority?"
+        )
+
+    async def workers(self) -> list[Seen]:
+        """Those that are registered now."""
+        found = (await self._client.scheduler.identity(n_workers=-1))["workers"]
+        began = time.time()
+        best: dict[str, tuple[float, Any]] = {}
+        for _ in range(_ROUND_TRIPS):
+            sent = time.time()
+            answers = await self._client.run(introduced, on_error="return")
+            took = time.time() - sent
+            for address, answer in answers.items():
+                if isinstance(answer, Exception):
+                    best.setdefault(address, (9e9, ("?", "", began)))
+                elif address not in best or took < best[address][0]:
+                    best[address] = took, (*answer[:2], answer[2] - sent - took / 2)
+        return [
+            Seen(
+                str(told["name"]),
+                address,
+                best[address][1][0],
+                best[address][1][2],
+                best[address][1][1] == program_mark(),
+                told["nthreads"],
+            )
+            for address, told in found.items()
+            if address in best
+        ]
+
+    async def run(self, work: Callable[..., Any], *values: Any, worker: Seen, patience: float = 300.0) -> Any:
+        """Has one worker do it. Raises :class:`OutsideFault`, and what the work raises."""
+        future = self._client.submit(work, *values, workers=[worker.address], allow_other_workers=False, pure=False, retries=0)
+        try:
+            return await asyncio.wait_for(future.result(), patience)
+        except TimeoutError:
+            raise OutsideFault(f"the worker {worker.name} has not answered for {patience:.0f} s", "is its machine reachable?") from None
+        except Exception as error:
+            if type(error).__module__.startswith("distributed"):
+                raise OutsideFault(f"the worker {worker.name} was lost: {type(error).__name__}", "the same command again") from None
+            raise
+        finally:
+            future.release()
+
+    async def in_parts(
+        self, work: Callable[..., Any], order: Any, items: AsyncIterator[Any], workers: Sequence[Seen], size: int
+    ) -> AsyncGenerator[Any, None]:
+        """What ``work(order, part)`` gives for every part of the items, in any order, each once, whatever becomes of workers meanwhile.
+        Only so much is under way as the workers' threads can do, and a little more."""
+        most, places = 2 * sum(each.threads for each in workers), [each.address for each in workers]
+        parts, under_way = _Parts(items, size), set[asyncio.Task[Any]]()
+        try:
+            while True:
+                while len(under_way) < most and (part := await parts.next()):
+                    under_way.add(asyncio.create_task(self._part(work, order, part, places)))
+                if not under_way:
+                    return
+                done, under_way = await asyncio.wait(under_way, return_when=asyncio.FIRST_COMPLETED)
+                for each in done:
+                    yield each.result()
+        finally:
+            for each in under_way:
+                each.cancel()
+            await asyncio.gather(*under_way, return_exceptions=True)
+
+    async def _part(self, work: Callable[..., Any], order: Any, part: list[Any], places: list[str]) -> Any:
+        """Handed to somebody else too where it takes long, and again where it was lost with its worker, or with the scheduler."""
+        while True:
+            client, began = self._client, time.monotonic()
+            tries = [asyncio.create_task(self._try(client, work, order, part, places))]
+            done = set[asyncio.Task[tuple[bool, Any]]]()
+            try:
+                while not done and client.status == "running":
+                    done, _ = await asyncio.wait(tries, timeout=1.0, return_when=asyncio.FIRST_COMPLETED)
+                    if not done and len(tries) == 1 and time.monotonic() - began > _SLOW:
+                        tries.append(asyncio.create_task(self._try(client, work, order, part, None)))
+                for is_there, result in (each.result() for each in done):
+                    if is_there:
+                        return result
+            finally:
+                for each in tries:
+                    each.cancel()
+                await asyncio.gather(*tries, return_exceptions=True)
+            await self._reach_again(client)
+            places = []  # its workers may have other names now
+
+    async def _try(self, client: Any, work: Callable[..., Any], order: Any, part: list[Any], places: list[str] | None) -> tuple[bool, Any]:
+        """Whether anything came of it, and what. Raises what the work raises."""
+        future, where = None, {"workers": places, "allow_other_workers": True} if places else {}
+        try:
+            future = client.submit(work, order, part, pure=False, retries=3, **where)
+            return True, await future.result()
+        except asyncio.CancelledError:
+            task = asyncio.current_task()
+            if task is not None and task.cancelling():
+                raise
+            return False, None
+        except Fault:
+            raise
+        except Exception as error:
+            if not type(error).__module__.startswith(("distributed", "tornado")) and not isinstance(error, OSError | AttributeError):
+                raise
+            return False, None
+        finally:
+            if future is not None:
+                with suppress(Exception):
+                    future.release()
+
+    async def _reach_again(self, lost: Any) -> None:
+        """After a loss: the scheduler as it is now, which may have been started anew."""
+        async with self._reaching:
+            given_up = time.monotonic() + _PATIENCE
+            while self._client is None or (self._client is lost and lost.status != "running"):
+                await self.close()
+                try:
+                    await self.open()
+                except OutsideFault as fault:
+                    if time.monotonic() > given_up:
+                        words = f"the scheduler was lost: {fault.message}"
+                        raise OutsideFault(words, "start it again; what is done is not done again with --resume") from None
+                    await asyncio.sleep(1)
+        await asyncio.sleep(_BREATH)
+
+
+class _Parts:
+    """Parts of what comes one by one."""
+
+    def __init__(self, items: AsyncIterator[Any], size: int) -> None:
+        self._items, self._size = items, size
+
+    async def next(self) -> list[Any]:
+        """The next one, empty when there is none."""
+        part: list[Any] = []
+        while len(part) < self._size and (item := await anext(self._items, None)) is not None:
+            part.append(item)
+        return part
+
+
+@asynccontextmanager
+async def open_engine(hub: Hub) -> AsyncIterator[Engine]:
+    """Raises :class:`OutsideFault` where there is no scheduler, or one that this program cannot work with; :class:`BadInput`."""
+    require_engine()
+    engine = Engine(hub)
+    try:
+        await engine.open()
+        yield engine
+    finally:
+        await engine.close()
+
+
+async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[str], None]) -> None:
+    """A worker, until it is ended or its scheduler stays away. ``up``: told its address, each time that it is registered. Raises as
+    :func:`open_engine`."""
+    require_engine()
+    security = security_of(hub)
+    program_mark()  # as the files are now that this process is made of
+    from distributed import Worker
+
+    last: float | None = None  # when it was registered
+    while last is None or time.monotonic() - last < _PATIENCE * 2:
+        try:
+            async with Worker(
+                hub.scheduler, name=name, nthreads=threads, security=security, dashboard=False, local_directory=str(folder),
+                memory_limit=0, death_timeout=_PATIENCE,
+            ) as worker:  # fmt: skip
+                up(worker.address)
+                await worker.finished()
+                last = time.monotonic()
+        except (OSError, TimeoutError) as error:
+            if last is None:
+                words = f"no scheduler at {hub.scheduler}: {(str(error).splitlines() or ['no answer'])[0][:200]}"
+                raise OutsideFault(words, "is it running there, and are the certificates of one authority?") from None
+        await asyncio.sleep(1)

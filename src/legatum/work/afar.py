@@ -1,0 +1,61 @@
+"""Workers on other machines: how they are reached, which of them can be relied on, and what of the settings they are given."""
+
+import time
+from collections.abc import Callable
+
+import msgspec
+
+from legatum.core.fault import BadInput, OutsideFault
+from legatum.net.engine import Engine, Hub, Seen
+from legatum.settings.document import Clock, Resolver, Settings, Viewpoint
+from legatum.work.outside import Outside
+
+
+def engine_hub(outside: Outside, named: str = "") -> Hub:
+    """``named``: on the line, instead of the settings'. Raises :class:`BadInput`."""
+    given = outside.settings.engine
+    place = named or given.scheduler
+    if not place:
+        raise BadInput("which scheduler?", "name it: --engine tls://HOST:PORT, or `scheduler` in [engine] of the settings")
+    files = [str(outside.folder / each) if each else "" for each in (given.authority, given.certificate, given.key)]
+    return Hub(place, *files)
+
+
+async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[Seen]:
+    """Those that run this program and know the time; ``told`` of the others. Raises :class:`OutsideFault` where there is none."""
+    found = await engine.workers()
+    for each in found:
+        if each.doubts:
+            told(f"the worker {each.name} is left out: {each.doubts}")
+    fit = [each for each in found if not each.doubts]
+    if not fit:
+        raise OutsideFault(
+            f"no worker to share the list with, of {len(found)} that are registered", "start some: `legatum worker --scheduler PLACE`"
+        )
+    return fit
+
+
+def looking_settings(outside: Outside, rate: int | None = None, viewpoint: Viewpoint | None = None) -> Settings:
+    """What somebody else needs to look: how to ask, and the house's rules. No provider, registrar, key or file is in it."""
+    given = outside.settings
+    network = msgspec.structs.replace(given.network, rate=given.network.rate if rate is None else rate)
+    resolvers: dict[str, str | Resolver] = dict(given.resolvers)
+    if viewpoint is not None:
+        network = msgspec.structs.replace(network, ipv6=network.ipv6 and viewpoint.ipv6)
+        resolvers = dict(viewpoint.resolvers) or resolvers
+    plain = {name: each for name, each in resolvers.items() if isinstance(each, str) or not each.authority}
+    ahead = outside.clock.now() - time.time()
+    clock = Clock(ahead=ahead) if given.clock is not None else None
+    return Settings(network=network, clock=clock, resolvers=plain, house=given.house)
+
+
+def settings_text(settings: Settings) -> str:
+    """As a file."""
+    import tomli_w
+
+    table = msgspec.to_builtins(settings)
+    return tomli_w.dumps({name: _without_none(each) for name, each in table.items() if each is not None})
+
+
+def _without_none(value: object) -> object:
+    return {name: _without_none(each) for name, each in value.items() if each is not None} if isinstance(value, dict) else value
