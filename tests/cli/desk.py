@@ -12,15 +12,16 @@ DOMAIN = "kilnandclay.example"
 
 
 class Desk:
-    """The program over one practice world. ``said``: by the last command."""
+    """The program over one practice world. ``said``: by the last command; ``settings``: the file that it goes by."""
 
     def __init__(self, practice: WorldThread) -> None:
         self.practice, self.world = practice, practice.world
         self.said = ""
+        self.settings = practice.world.settings_file
 
     def run(self, *words: str) -> int:
         with contextlib.redirect_stdout(io.StringIO()) as out, contextlib.redirect_stderr(out):
-            status = main((*words, "--settings", str(self.world.settings_file)))
+            status = main((*words, "--settings", str(self.settings)))
         self.said = out.getvalue()
         return status
 

@@ -6,8 +6,10 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 
 if TYPE_CHECKING:
+    from legatum.core.everywhere import Everywhere
     from legatum.core.observation.answers import AnswersComparison
     from legatum.views.compare import CompareDocument
     from legatum.work.outside import Outside
@@ -30,6 +32,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--views", nargs=2, metavar=("INSIDE", "OUTSIDE"), help="instead: a domain's names from two views of the settings")
     parser.add_argument("--zone", metavar="PLACE", help="with --views: whose names to ask for; without it those that zones usually have")
     parser.add_argument("--before", metavar="PLACE", help="with --views: the zone as it was before a change, to find who still has that")
+    add_viewpoints(parser)
     add_common(parser)
 
 
@@ -43,6 +46,8 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("compare wants two places", "`legatum compare LEFT RIGHT --domain DOMAIN`, or the domain alone with --views")
     if args.zone or args.before:
         raise BadInput("--zone and --before go with --views", "leave them out")
+    if wants_viewpoints(args) and not args.answers:
+        raise BadInput("viewpoints see what servers answer, not what zones contain", "add --answers")
     domain = parse_domain(args.domain) if args.domain else None
     if args.more and args.difference:
         raise BadInput("--difference is of two places", "leave out the others")
@@ -55,10 +60,11 @@ def run(args: argparse.Namespace) -> int:
         documents = []
         for place in (args.right, *args.more):
             contents = await compare_contents(outside, args.left, place, domain)
-            answers = await _answers(outside, args.left, place, contents) if args.answers else None
-            documents.append(_document(contents, answers))
+            answers, everywhere = await _answers(args, outside, place, contents) if args.answers else (None, None)
+            documents.append(_document(contents, answers, everywhere))
         _tell(args, documents)
-        return FOUND if any(document.worse for document in documents) else OK
+        bad = any(each.worse or (each.everywhere is not None and not each.everywhere.good) for each in documents)
+        return FOUND if bad else OK
 
     return with_outside(args, work)
 
@@ -67,7 +73,7 @@ def _views(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
     from legatum.core.records.name import parse_domain
 
-    if args.right is not None or args.answers or args.csv or args.difference:
+    if args.right is not None or args.answers or args.csv or args.difference or wants_viewpoints(args):
         raise BadInput("--views compares one domain's names", "name the domain alone, beside --views")
     domain = parse_domain(args.domain or args.left)
 
@@ -84,10 +90,14 @@ def _views(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _document(contents: "ContentsComparison", answers: "AnswersComparison | None") -> "CompareDocument":
-    from legatum.views.compare import compare_document
+def _document(contents: "ContentsComparison", answers: "AnswersComparison | None", everywhere: "Everywhere | None") -> "CompareDocument":
+    from msgspec import structs
 
-    return compare_document(contents, answers)
+    from legatum.views.compare import compare_document
+    from legatum.views.everywhere import everywhere_part
+
+    document = compare_document(contents, answers)
+    return structs.replace(document, everywhere=everywhere_part(everywhere)) if everywhere is not None else document
 
 
 def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
@@ -110,13 +120,15 @@ def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
             show(args, document, partial(show_compare, document))
 
 
-async def _answers(outside: "Outside", left: str, right: str, contents: "ContentsComparison") -> "AnswersComparison":
+async def _answers(
+    args: argparse.Namespace, outside: "Outside", right: str, contents: "ContentsComparison"
+) -> "tuple[AnswersComparison, Everywhere | None]":
     from legatum.core.fault import BadInput
     from legatum.core.zones.zone import Zone
     from legatum.work.zones.compare import addresses_by_side, compare_answers
 
     sides: dict[str, str] = {}
-    for place in (left, right):
+    for place in (args.left, right):
         if place in outside.settings.providers:
             sides |= await addresses_by_side(outside, {place: outside.provider(place).servers})
         elif place.startswith("server:"):
@@ -124,4 +136,14 @@ async def _answers(outside: "Outside", left: str, right: str, contents: "Content
     if len(set(sides.values())) < 2:
         raise BadInput("--answers needs servers on both sides", "name two providers of the settings, or server:ADDRESS")
     both = Zone(contents.left.zone.origin, [*contents.right.zone, *contents.left.zone])
-    return await compare_answers(outside, both, sides, right)
+    found = await compare_answers(outside, both, sides, right)
+    if not wants_viewpoints(args):
+        return found, None
+    from legatum.core.everywhere import of_answers
+    from legatum.work.afar.errands import answers_there
+
+    def verdict(seen: "AnswersComparison") -> tuple[bool, str]:
+        worse = len(seen.worse)
+        return not worse, f"{worse} of {seen.questions} questions answered worse" if worse else f"{seen.questions} questions, none worse"
+
+    return found, await look_everywhere(args, outside, found, answers_there, (both, sides, right), of_answers, verdict)

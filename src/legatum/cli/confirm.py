@@ -4,10 +4,12 @@ import argparse
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, show, with_outside
+from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.survey import add_service, require_service
 
 if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
+    from legatum.core.observation.verdict import Verdict
     from legatum.core.records.name import Name
     from legatum.views.confirm import ConfirmDocument
     from legatum.work.outside import Outside
@@ -20,6 +22,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--no-resolvers", action="store_true", help="leave the resolvers of the settings alone")
     parser.add_argument("--no-rdap", action="store_true", help="leave registration data alone")
     add_service(parser)
+    add_viewpoints(parser)
     add_common(parser)
 
 
@@ -83,6 +86,9 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "ConfirmDocument":
+    from dataclasses import replace
+
+    from legatum.core.everywhere import of_verdict
     from legatum.core.records.name import name_text
     from legatum.views.confirm import confirm_document, show_confirm
     from legatum.work.confirm import confirm
@@ -90,13 +96,26 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
     service = (args.before or "") if args.service else None
-    verdict, found = await confirm(outside, domain, expected_of(args, outside, domain), args.registrar, wanted, service)
+    expected = expected_of(args, outside, domain)
+    verdict, found = await confirm(outside, domain, expected, args.registrar, wanted, service)
     remember(args, outside, [(found.picture, None)])
     if found.asked_for is not None:
         note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
-    document = confirm_document(verdict)
+    everywhere = None
+    if wants_viewpoints(args):
+        from legatum.work.afar.errands import confirm_there
+
+        values = (domain, expected, replace(wanted, rdap=False))
+        everywhere = await look_everywhere(args, outside, verdict, confirm_there, values, of_verdict, _verdict)
+    document = confirm_document(verdict, everywhere)
     if not args.json:
-        show(args, document, lambda screen: show_confirm(verdict, screen))
+        show(args, document, lambda screen: show_confirm(verdict, everywhere, screen))
     return document
+
+
+def _verdict(verdict: "Verdict") -> tuple[bool, str]:
+    from legatum.views.confirm import verdict_lines
+
+    return verdict.confirmed, verdict_lines(verdict)[0]

@@ -6,10 +6,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, remember_chain, run_interruptibly, show, with_outside
+from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.visit import add_places, new_places
 
 if TYPE_CHECKING:
+    from legatum.core.everywhere import Everywhere
     from legatum.core.records.name import Name
+    from legatum.net.recording import Recording
     from legatum.views.survey import SurveyDocument
     from legatum.work.look.wanted import Wanted
     from legatum.work.outside import Outside
@@ -37,6 +40,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
     parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
     parser.add_argument("--html", metavar="FILE", help="a report in one file, for the customer's ticket")
+    add_viewpoints(parser)
     add_common(parser)
 
 
@@ -70,10 +74,12 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
+        from legatum.net.recording import Recording, write_recording
+        from legatum.work.recorded import recording_of
         from legatum.work.survey import survey, whole_chain, with_service
 
         wanted = await _wanted(args, outside)
-        surveys = []
+        surveys, recordings = [], list[Recording]()
         for domain in domains:
             found = await survey(outside, domain, args.registrar, wanted)
             if args.chain:
@@ -85,13 +91,14 @@ def run(args: argparse.Namespace) -> int:
                 from legatum.work.left_behind import with_leftovers
 
                 found = await with_leftovers(outside, found, args.registrar or "", args.tenants or "")
+            recordings.append(recording_of(outside, wanted, found))
+            if wants_viewpoints(args):
+                found = replace(found, everywhere=await _from_everywhere(args, outside, found, wanted, recordings))
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [(found.picture, found.findings)])
         if args.evidence:
-            from legatum.work.recorded import keep
-
-            keep(Path(args.evidence), outside, wanted, surveys)
+            write_recording(Path(args.evidence), recordings)
             note(args, f"evidence: {args.evidence}")
         return _finish(args, surveys)
 
@@ -105,6 +112,32 @@ async def _seen_from(args: argparse.Namespace, outside: "Outside", domain: "Name
     from legatum.work.views import PUBLIC, compare_views
 
     return tuple([await compare_views(outside, domain, view, PUBLIC) for view in args.view])
+
+
+async def _from_everywhere(
+    args: argparse.Namespace, outside: "Outside", found: "Survey", wanted: "Wanted", recordings: "list[Recording]"
+) -> "Everywhere":
+    """What the viewpoints saw, judged here by what they give back; that is added to the recordings, marked as theirs."""
+    from legatum.core.everywhere import of_picture
+    from legatum.net.recording import parse_recording
+    from legatum.views.survey import verdict_of
+    from legatum.work.afar.errands import survey_there
+    from legatum.work.recorded import judged_again, marked
+
+    async def read(place: str, text: str, doubts: str) -> "Survey":
+        recording = marked(parse_recording(text, place)[0], place, doubts)
+        recordings.append(recording)
+        return await judged_again(recording, Path(place))
+
+    def verdict(seen: "Survey") -> tuple[bool, str]:
+        errors = any(each.kind.severity == "error" for each in seen.findings) or not seen.picture.delegation
+        return not errors, verdict_of(seen.picture, seen.findings)[0]
+
+    there = replace(wanted, rdap=False, former={})
+    domain = found.asked_for or found.picture.domain
+    return await look_everywhere(
+        args, outside, found, survey_there, (domain, there), lambda seen: of_picture(seen.picture), verdict, read
+    )  # fmt: skip
 
 
 async def _again(args: argparse.Namespace) -> int:
@@ -134,6 +167,8 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
     """One survey for people, as soon as it is there."""
     from legatum.core.records.name import name_text
 
+    if found.viewpoint:
+        note(args, f"as seen from {found.viewpoint}{f', of which is to be said: {found.doubts}' if found.doubts else ''}")
     if found.asked_for is not None:
         note(args, f"{name_text(found.asked_for)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:
@@ -148,9 +183,14 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
 
 
 def _document(found: "Survey") -> "SurveyDocument":
+    from msgspec import structs
+
+    from legatum.views.everywhere import with_everywhere
     from legatum.views.survey import survey_document
 
-    return survey_document(found.picture, found.findings, found.chain, found.service, found.views, found.leftovers, found.not_looked_at)
+    document = survey_document(found.picture, found.findings, found.chain, found.service, found.views, found.leftovers, found.not_looked_at)
+    document = structs.replace(document, viewpoint=found.viewpoint, doubts=found.doubts)
+    return with_everywhere(document, found.everywhere) if found.everywhere is not None else document
 
 
 def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
@@ -171,4 +211,5 @@ def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
         show(args, documents[0] if len(documents) == 1 else SurveyListDocument(surveys=documents), lambda _: None)
     errors = any(finding.severity == "error" for document in documents for finding in document.findings)
     errors = errors or not all(view.good for document in documents for view in document.views)
+    errors = errors or not all(document.everywhere is None or document.everywhere.good for document in documents)
     return FOUND if errors or not all(document.delegation for document in documents) else OK

@@ -5,10 +5,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.wishes import canonical_address, replaced
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
+    from legatum.core.service.seen import Visit
     from legatum.views.visit import VisitDocument
     from legatum.work.outside import Outside
     from legatum.work.visit import NewPlaces
@@ -21,6 +23,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--name", action="append", metavar="NAME", help="a further site below the domain, such as shop")
     add_visiting(parser)
     parser.add_argument("--html", metavar="FILE", help="a page in one file")
+    add_viewpoints(parser)
     add_common(parser)
 
 
@@ -55,16 +58,35 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "VisitDocument":
+    from msgspec import structs
+
     from legatum.core.service import judge_visit, worse
     from legatum.views.visit import show_visit, visit_document
-    from legatum.work.visit import visit
+    from legatum.work.visit import trusted_file, visit
 
     places = new_places(args, domain)
     found = await visit(outside, domain, places, args.authority)
     document = visit_document(found, judge_visit(found), worse(found))
+    if wants_viewpoints(args):
+        from legatum.core.everywhere import of_visit
+        from legatum.views.everywhere import with_everywhere
+        from legatum.work.afar.errands import visit_there
+
+        trusted = trusted_file(outside, args.authority)
+        values = (domain, places, Path(trusted).read_text(encoding="utf-8") if trusted else "")
+        everywhere = await look_everywhere(args, outside, found, visit_there, values, of_visit, _verdict)
+        document = structs.replace(with_everywhere(document, everywhere), good=document.good and everywhere.good)
     if not args.json:
         show(args, document, lambda screen: show_visit(document, screen))
     return document
+
+
+def _verdict(seen: "Visit") -> tuple[bool, str]:
+    from legatum.core.service import judge_visit, worse
+    from legatum.views.visit import visit_document
+
+    document = visit_document(seen, judge_visit(seen), worse(seen))
+    return document.good, document.verdict
 
 
 def new_places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":

@@ -3,10 +3,12 @@
 import argparse
 import asyncio
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, with_outside
+from legatum.cli.everywhere import add_viewpoints, wants_viewpoints
 from legatum.cli.output import abandoned
 
 if TYPE_CHECKING:
@@ -32,6 +34,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--asked-every", default="5m", metavar="DURATION", help="for the forecast: how often a typical cache is asked")
     parser.add_argument("--patience", metavar="DURATION", help="how long after the last copy should have run out (default: the house's)")
     parser.add_argument("--curve", action="append", default=[], metavar="FILE", help="write the curve at the end: .png, .svg, .pdf or .csv")
+    add_viewpoints(parser)
     add_common(parser)
 
 
@@ -59,8 +62,12 @@ def run(args: argparse.Namespace) -> int:
         progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, known)
         house = outside.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
+        patience = parse_duration(args.patience or house.patience)
         try:
-            await _follow(args, Watch(outside, domain, progress), poll, parse_duration(args.patience or house.patience))
+            if wants_viewpoints(args):
+                await _follow_everywhere(args, outside, domain, progress, poll, patience)
+            else:
+                await _follow(args, Watch(outside, domain, progress), poll, patience)
         finally:
             _finish(args, progress)
         return OK if progress.looks[-1].complete else FOUND
@@ -84,6 +91,30 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
         return delegation_change(domain, expected_of_move(outside, domain).ns or ()), None
     names = outside.provider(args.to).servers if args.to else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
     return delegation_change(domain, names), None
+
+
+async def _follow_everywhere(
+    args: argparse.Namespace, outside: "Outside", domain: "Name", progress: "Progress", poll: float, patience: float
+) -> None:
+    from legatum.core.fault import Fault
+    from legatum.core.observation.progress import State, Told
+    from legatum.work.afar.errands import watch_there
+    from legatum.work.afar.viewpoints import named_viewpoints, open_lookouts
+    from legatum.work.watch import Watch
+
+    names = named_viewpoints(outside, () if args.from_everywhere else args.from_viewpoint)
+    async with open_lookouts(outside, names) as lookouts:
+
+        async def elsewhere() -> list[Told]:
+            found: list[Told] = []
+            for place, told in (await lookouts.look(watch_there, domain, progress.change, ())).items():
+                if isinstance(told, Fault):
+                    found.append(Told("viewpoint", place, State.NOTHING, told.message, None))
+                else:
+                    found += [replace(each, who=f"{each.who} from {place}") for each in told]
+            return found
+
+        await _follow(args, Watch(outside, domain, progress, elsewhere=elsewhere), poll, patience)
 
 
 async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patience: float) -> None:

@@ -7,6 +7,7 @@ back what they saw: nothing that is handed to them can change anything, and no s
 import asyncio
 import hashlib
 import logging
+import pickle
 import time
 from collections.abc import AsyncGenerator, AsyncIterator, Callable, Sequence
 from contextlib import asynccontextmanager, suppress
@@ -112,6 +113,19 @@ def require_engine() -> None:
         logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, by this program
 
 
+def _parcel(work: Callable[..., Any], values: Sequence[Any]) -> tuple[Callable[[bytes], bytes], bytes]:
+    """What is handed over. The function is sent as code, for it is made anew here, and everything else as octets: a scheduler unpacks what
+    passes through it, and need not have this program."""
+
+    def carry_out(parcel: bytes) -> bytes:
+        import pickle
+
+        done, given = pickle.loads(parcel)
+        return pickle.dumps(done(*given))
+
+    return carry_out, pickle.dumps((work, tuple(values)))
+
+
 class Engine:
     """One scheduler's workers. Methods raise :class:`OutsideFault` where it cannot be reached."""
 
@@ -184,15 +198,18 @@ class Engine:
 
     async def run(self, work: Callable[..., Any], *values: Any, worker: Seen, patience: float = 300.0) -> Any:
         """Has one worker do it. Raises :class:`OutsideFault`, and what the work raises."""
-        future = self._client.submit(work, *values, workers=[worker.address], allow_other_workers=False, pure=False, retries=0)
+        where = {"workers": [worker.address], "allow_other_workers": False}
+        future = self._client.submit(*_parcel(work, values), pure=False, retries=0, **where)
         try:
-            return await asyncio.wait_for(future.result(), patience)
+            return pickle.loads(await asyncio.wait_for(future.result(), patience))
         except TimeoutError:
             raise OutsideFault(f"the worker {worker.name} has not answered for {patience:.0f} s", "is its machine reachable?") from None
-        except Exception as error:
-            if type(error).__module__.startswith("distributed"):
-                raise OutsideFault(f"the worker {worker.name} was lost: {type(error).__name__}", "the same command again") from None
+        except Fault:
             raise
+        except Exception as error:
+            reason = (str(error).splitlines() or [""])[0][:200]
+            words = f"the worker {worker.name} could not look: {type(error).__name__}: {reason}"
+            raise OutsideFault(words, "the same command again; is its machine well?") from None
         finally:
             future.release()
 
@@ -242,8 +259,8 @@ class Engine:
         """Whether anything came of it, and what. Raises what the work raises."""
         future, where = None, {"workers": places, "allow_other_workers": True} if places else {}
         try:
-            future = client.submit(work, order, part, pure=False, retries=3, **where)
-            return True, await future.result()
+            future = client.submit(*_parcel(work, (order, part)), pure=False, retries=3, **where)
+            return True, pickle.loads(await future.result())
         except asyncio.CancelledError:
             task = asyncio.current_task()
             if task is not None and task.cancelling():

@@ -50,13 +50,18 @@ def recording_text(recording: Recording) -> str:
 
 def read_recording(path: Path) -> list[Recording]:
     """The looks in a file. Raises :class:`BadInput` with the line that is wrong."""
-    found: list[Recording] = []
     try:
-        lines = path.read_text(encoding="utf-8").splitlines()
+        text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
         raise BadInput(f"{path}: {reason}", "give a file that `legatum survey DOMAIN --evidence FILE` wrote") from None
-    for number, line in enumerate(lines, 1):
+    return parse_recording(text, str(path))
+
+
+def parse_recording(text: str, path: str) -> list[Recording]:
+    """As :func:`read_recording`, of what stands in such a file. ``path``: where it is from, for errors."""
+    found: list[Recording] = []
+    for number, line in enumerate(text.splitlines(), 1):
         try:
             entry = json.loads(line)
             if "schema" in entry:

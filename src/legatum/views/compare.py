@@ -15,6 +15,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.core.zones.difference import Difference, ForVisitors
 from legatum.views.document import Document, Part
+from legatum.views.everywhere import EverywherePart, show_everywhere
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 from legatum.work.zones.compare import ContentsComparison
 
@@ -65,6 +66,7 @@ class CompareDocument(Document, tag="legatum.compare/1"):
     questions: int = 0
     addresses: list[str] = []
     answers: list[AnswerPart] = []
+    everywhere: EverywherePart | None = None
 
 
 class CompareListDocument(Document, tag="legatum.compare-list/1"):
@@ -186,7 +188,12 @@ def show_compare(document: CompareDocument, screen: Screen) -> None:
             f"{document.domain}: visitors miss nothing at {document.right}: {document.same} RRsets equal{asked}; {_counted(document, ())}"
         )
         following = "" if document.questions else "ask the servers themselves too: add --answers"
-    screen.verdict(not document.worse, first, following)
+    everywhere = document.everywhere
+    if everywhere is not None and not everywhere.good:
+        first, following = f"{first}. Not so from everywhere", following or "see below who gets what"
+    screen.verdict(not document.worse and (everywhere is None or everywhere.good), first, following)
+    if everywhere is not None:
+        show_everywhere(everywhere, screen)
     screen.heading(f"Contents: serial {document.left_serial} at {document.left}, {document.right_serial} at {document.right}")
     ordered = sorted(document.differences, key=lambda each: each.expected)
     rows = [(each.name, each.type, f"{each.kind}: {each.weight}", _cell(each.left), _cell(each.right)) for each in ordered]

@@ -1,9 +1,12 @@
 """One verdict: does everybody agree?"""
 
+from legatum.core.everywhere import Everywhere
 from legatum.core.instant import instant_text, people_text
+from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.observation.verdict import Check, Verdict
 from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
+from legatum.views.everywhere import EverywherePart, everywhere_part, show_everywhere
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 
 
@@ -30,6 +33,7 @@ class ConfirmDocument(Document, tag="legatum.confirm/1"):
     expected: list[str]
     checks: list[CheckPart]
     not_looked_at: list[str]
+    everywhere: EverywherePart | None = None
 
 
 class ConfirmListDocument(Document, tag="legatum.confirm-list/1"):
@@ -38,15 +42,18 @@ class ConfirmListDocument(Document, tag="legatum.confirm-list/1"):
     verdicts: list[ConfirmDocument]
 
 
-def confirm_document(verdict: Verdict) -> ConfirmDocument:
+def confirm_document(verdict: Verdict, everywhere: Everywhere | None = None) -> ConfirmDocument:
+    """``everywhere``: the same from other networks too; then it is confirmed only where it is so from all of them."""
+    left = list(verdict.not_looked_at) if everywhere is None else [each for each in verdict.not_looked_at if each != ELSEWHERE]
     return ConfirmDocument(
+        everywhere=everywhere_part(everywhere) if everywhere is not None else None,
         domain=name_text(verdict.domain),
         at=instant_text(verdict.at),
-        confirmed=verdict.confirmed,
+        confirmed=verdict.confirmed and (everywhere is None or everywhere.good),
         pending=not verdict.confirmed and not verdict.faults and bool(verdict.checks),
         expected=[name_text(name) for name in verdict.expected],
         checks=[_check(each, each in verdict.faults) for each in verdict.checks],
-        not_looked_at=list(verdict.not_looked_at),
+        not_looked_at=left,
     )
 
 
@@ -83,8 +90,14 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
     return text, f"mend it at the {first.party}, {first.who}; `legatum survey {domain}` says more"
 
 
-def show_confirm(verdict: Verdict, screen: Screen) -> None:
-    screen.verdict(verdict.confirmed, *verdict_lines(verdict))
+def show_confirm(verdict: Verdict, everywhere: Everywhere | None, screen: Screen) -> None:
+    text, following = verdict_lines(verdict)
+    if everywhere is not None and not everywhere.good:
+        text = f"{name_text(verdict.domain)}: not confirmed from everywhere. {everywhere.text}" if verdict.confirmed else text
+        following = following or "see below who sees it how, and look at the way there"
+    screen.verdict(verdict.confirmed and (everywhere is None or everywhere.good), text, following)
+    if everywhere is not None:
+        show_everywhere(everywhere_part(everywhere), screen)
     screen.line()
     rows = [(each.party, each.who, each.about, _word(each, verdict), each.said) for each in verdict.disagreeing]
     styles = [BAD if each in verdict.faults else DOUBT for each in verdict.disagreeing]
@@ -97,9 +110,9 @@ def show_confirm(verdict: Verdict, screen: Screen) -> None:
         rows.append((party, some[0].who if len(some) == 1 else f"{len(some)} of them", about, "agrees", said))
         styles.append("")
     screen.table(("party", "who", "what", "verdict", "says"), rows, styles)
-    if verdict.not_looked_at:
+    if left := confirm_document(verdict, everywhere).not_looked_at:
         screen.line()
-        screen.line(f"Not looked at: {'; '.join(verdict.not_looked_at)}", QUIET, indent=15)
+        screen.line(f"Not looked at: {'; '.join(left)}", QUIET, indent=15)
 
 
 def _word(each: Check, verdict: Verdict) -> str:

@@ -21,6 +21,7 @@ from legatum.core.service import judge_visit, worse
 from legatum.core.service.seen import Visit
 from legatum.views.chain import ChainDocument, chain_document, show_links
 from legatum.views.document import Document, Part
+from legatum.views.everywhere import EverywherePart, show_everywhere
 from legatum.views.findings import FindingPart, finding_part, show_findings
 from legatum.views.screen import BAD, QUIET, Screen
 from legatum.views.views import ViewsDocument, show_view_rows, views_document
@@ -125,7 +126,7 @@ class LeftoverPart(Part):
 class SurveyDocument(Document, tag="legatum.survey/1"):
     """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
     that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``,
-    ``service``: where they were asked for."""
+    ``service``, ``everywhere``: where they were asked for; ``viewpoint``: from where it was made, if not from here."""
 
     domain: str
     unicode: str
@@ -155,6 +156,9 @@ class SurveyDocument(Document, tag="legatum.survey/1"):
     service: VisitDocument | None = None
     views: list[ViewsDocument] = []
     leftovers: list[LeftoverPart] = []
+    everywhere: EverywherePart | None = None
+    viewpoint: str = ""
+    doubts: str = ""
 
 
 class SurveyListDocument(Document, tag="legatum.survey-list/1"):
@@ -173,7 +177,7 @@ def survey_document(
     not_looked_at: Sequence[str] = (),
 ) -> SurveyDocument:
     soas = [view.soa for view in picture.serving if view.soa]
-    verdict, following = _verdict(picture, findings)
+    verdict, following = verdict_of(picture, findings)
     return SurveyDocument(
         domain=name_text(picture.domain),
         unicode=unicode_text(picture.domain),
@@ -214,7 +218,8 @@ def survey_document(
     )
 
 
-def _verdict(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]:
+def verdict_of(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]:
+    """In plain words, and what to do next."""
     domain = unicode_text(picture.domain)
     serious = [each for each in findings if each.kind.severity != Severity.NOTICE]
     if serious:
@@ -352,8 +357,11 @@ def record_part(rrset: RRset) -> RecordPart:
 
 def show_survey(document: SurveyDocument, screen: Screen) -> None:
     bad = [each for each in document.findings if each.severity != "notice"]
-    screen.verdict(not bad and bool(document.delegation), document.verdict, document.next)
+    everywhere = document.everywhere
+    screen.verdict(not bad and bool(document.delegation) and (everywhere is None or everywhere.good), document.verdict, document.next)
     show_findings(document.findings, screen)
+    if everywhere is not None:
+        show_everywhere(everywhere, screen)
     screen.heading(f"The parent, {_zone(document.parent_zone)}, hands out (TTL {_ttl(document.delegation_ttl)})")
     rows = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ttl), _glue(each)) for each in document.parents]
     screen.table(("server", "address", "NS set", "TTL", "glue"), rows)

@@ -5,11 +5,13 @@ from pathlib import Path
 
 from legatum.core.findings.finding import Finding, Severity
 from legatum.core.instant import instant_text, with_local
+from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.service.page import likeness
 from legatum.core.service.seen import Certificate, MailSeen, Seen, Trust, Visit, WebSeen
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
+from legatum.views.everywhere import EverywherePart, show_everywhere
 from legatum.views.findings import FindingPart, finding_part, show_findings
 from legatum.views.page import render
 from legatum.views.screen import BAD, GOOD, QUIET, Screen
@@ -67,6 +69,7 @@ class VisitDocument(Document, tag="legatum.visit/1"):
     findings: list[FindingPart]
     worse: list[str]
     not_looked_at: list[str]
+    everywhere: EverywherePart | None = None
 
 
 class VisitListDocument(Document, tag="legatum.visit-list/1"):
@@ -88,7 +91,7 @@ def visit_document(visit: Visit, findings: Sequence[Finding], worse: Sequence[st
         services=[_seen(visit, each) for each in visit.seen],
         findings=[finding_part(each) for each in findings],
         worse=list(worse),
-        not_looked_at=[*visit.not_looked_at, "pages other than the first of each name", "how it looks from other networks"],
+        not_looked_at=[*visit.not_looked_at, "pages other than the first of each name", ELSEWHERE],
     )
 
 
@@ -163,6 +166,8 @@ def _certificate(found: Certificate | None) -> CertificatePart | None:
 def show_visit(document: VisitDocument, screen: Screen) -> None:
     screen.verdict(document.good, document.verdict, document.next)
     show_findings(document.findings, screen)
+    if document.everywhere is not None:
+        show_everywhere(document.everywhere, screen)
     show_services(document, screen)
     screen.line()
     screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)

@@ -19,7 +19,7 @@ from legatum.views.document import Document, Part
 if TYPE_CHECKING:
     from rich.text import Text
 
-_PARTIES = {"parent": "parent", "child": "own server", "resolver": "resolver"}
+_PARTIES = {"parent": "parent", "child": "own server", "resolver": "resolver", "viewpoint": "viewpoint"}
 _STYLES = {State.NEW: "green", State.OLD: "yellow", State.NOTHING: "bold red"}
 _BAR = 40
 

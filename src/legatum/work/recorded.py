@@ -1,6 +1,6 @@
 """Keeping what a survey rests on, and judging it again without the network, with the same outcome."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -13,7 +13,7 @@ from legatum.core.observation.leftovers import Kind, Leftover
 from legatum.core.observation.picture import Picture, RegistrationView
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.rdap import Bootstrap
-from legatum.net.recording import Recording, Replay, StillClock, read_recording, write_recording
+from legatum.net.recording import Recording, Replay, StillClock, read_recording
 from legatum.settings.document import Network, Resolver, Settings
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
@@ -42,7 +42,8 @@ class LeftoverHead(msgspec.Struct):
 
 class Head(msgspec.Struct):
     """What a survey rested on beside the replies. ``services``: where registration data were asked for;
-    ``partial``: it was no survey, and what was not asked is not known."""
+    ``partial``: it was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
+    ``doubts`` about that."""
 
     domain: str
     at: float
@@ -60,12 +61,24 @@ class Head(msgspec.Struct):
     registration: RegistrationHead | None
     partial: bool = False
     leftovers: list[LeftoverHead] = msgspec.field(default_factory=list)
+    viewpoint: str = ""
+    doubts: str = ""
     not_looked_at: list[str] = msgspec.field(default_factory=list)
 
 
-def keep(path: Path, outside: Outside, wanted: Wanted, surveys: Iterable[Survey]) -> None:
-    """Writes the evidence of surveys into a file. Raises :class:`BadInput`."""
-    write_recording(path, (Recording(msgspec.to_builtins(_head(outside, wanted, each)), each.evidence) for each in surveys))
+def recording_of(outside: Outside, wanted: Wanted, found: Survey) -> Recording:
+    """What a survey rests on."""
+    return Recording(msgspec.to_builtins(_head(outside, wanted, found)), found.evidence)
+
+
+def marked(recording: Recording, viewpoint: str, doubts: str) -> Recording:
+    """The same, as made at a viewpoint."""
+    return Recording({**recording.head, "viewpoint": viewpoint, "doubts": doubts}, recording.evidence)
+
+
+async def judged_again(recording: Recording, source: Path) -> Survey:
+    """The survey that a recording shows. ``source``: where it is from, for errors. Raises :class:`BadInput`."""
+    return await _again(source, recording)
 
 
 def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
@@ -134,7 +147,7 @@ async def _again(path: Path, recording: Recording) -> Survey:
         try:
             found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
             behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
-            return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at))
+            return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
         except OutsideFault:
             if not head.partial:
                 raise

@@ -15,6 +15,7 @@ from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
     from legatum.core.dnssec.chain import Chain
+    from legatum.core.everywhere import Everywhere
     from legatum.core.findings import Finding
     from legatum.core.observation.leftovers import Leftover
     from legatum.core.observation.picture import Picture, RegistrationView
@@ -29,7 +30,8 @@ class Survey:
     """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
     ``chain``: of trust, from the root down, and ``service``: what stands behind the names, ``views``: the names
     as they are seen from elsewhere, ``leftovers``: what nothing uses any more, where that was looked at; ``not_looked_at``: of these, in
-    words."""
+    words; ``viewpoint``: from where it was made, if not from here, with ``doubts`` about that; ``everywhere``: who sees what from
+    where."""
 
     picture: "Picture"
     findings: "tuple[Finding, ...]"
@@ -40,6 +42,9 @@ class Survey:
     views: "tuple[Compared, ...]" = ()
     leftovers: "tuple[Leftover, ...]" = ()
     not_looked_at: tuple[str, ...] = ()
+    viewpoint: str = ""
+    doubts: str = ""
+    everywhere: "Everywhere | None" = None
 
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:

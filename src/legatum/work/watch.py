@@ -1,7 +1,7 @@
 """Following a change: asking every server and resolver again and again until all of them have it."""
 
 import asyncio
-from collections.abc import AsyncIterator, Collection, Iterable, Mapping, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from legatum.core.fault import OutsideFault
@@ -20,12 +20,14 @@ from legatum.work.outside import Outside
 
 @dataclass
 class Watch:
-    """``servers``: names of servers to ask beside those that the parent hands out, such as the new side before a switch."""
+    """``servers``: names of servers to ask beside those that the parent hands out, such as the new side before a
+    switch; ``elsewhere``: what is seen from other networks at the same time."""
 
     outside: Outside
     domain: Name
     progress: Progress
     servers: tuple[Name, ...] = ()
+    elsewhere: Callable[[], Awaitable[Sequence[Told]]] | None = None
     _parents: dict[str, Name] = field(default_factory=dict)
     _children: dict[str, Name] = field(default_factory=dict)
     _steady: set[tuple[str, tuple[bytes, ...]]] = field(default_factory=set)
@@ -81,7 +83,13 @@ class Watch:
                 for name, reply in zip(resolvers, copies, strict=True)
             ),
         ]
-        return Look(self.outside.clock.now(), await self._varied(found, own, copies))
+        told = await self._varied(found, own, copies)
+        return Look(self.outside.clock.now(), (*told, *(await self.elsewhere() if self.elsewhere is not None else ())))
+
+    async def once(self) -> tuple[Told, ...]:
+        """A single look: who gives what."""
+        await self._find()
+        return (await self._look()).told
 
     async def _varied(self, found: Sequence[Told], own: Sequence[Reply], copies: Sequence[Reply]) -> tuple[Told, ...]:
         """A server that gives what is wanted to some, or from time to time, has it; so have resolvers that got a part of it there."""

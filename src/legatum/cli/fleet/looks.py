@@ -11,6 +11,7 @@ from typing import IO, TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, add_common, keep, note, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
+from legatum.cli.fleet.results import fleet_of, telling
 from legatum.cli.output import abandoned
 from legatum.cli.timetable import moment_of, windows_of
 from legatum.cli.wishes import add_windows
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
-    from legatum.work.fleet.looks import Fleet, Result
+    from legatum.work.fleet.looks import Fleet
     from legatum.work.outside import Outside
 
     Source = Callable[[AsyncIterator[Name], Tally], AsyncGenerator[FleetLine, None]]
@@ -100,19 +101,6 @@ def _resolve_switch(args: argparse.Namespace) -> None:
     with_outside(args, work)
 
 
-def fleet_of(args: argparse.Namespace, outside: "Outside", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
-    """``expected``: what confirm is to find, where that was worked out elsewhere."""
-    from legatum.work.fleet.looks import Fleet
-    from legatum.work.look.depth import BRIEF, FULL, SIGNED
-
-    if args.rate is not None:
-        outside.settings.network.rate = args.rate
-    expected = (expected or (lambda domain: expected_of(args, outside, domain))) if args.action == "confirm" else None
-    surveyed = args.action == "survey"
-    depth = FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF
-    return Fleet(outside, args.at_once, expected, depth, judging=args.action != "timetable")
-
-
 def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
@@ -139,28 +127,6 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
             keep(args, fleet.outside, notes)
 
     return lines
-
-
-def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
-    """How a result becomes a line."""
-    from legatum.views.fleet import fleet_line, switch_line
-
-    if args.action != "timetable":
-        return lambda result: fleet_line(result, signing=args.action == "survey" and args.signed)
-
-    from legatum.core.duration import parse_duration
-    from legatum.core.instant import parse_instant
-    from legatum.core.timetable.observed import of_brief_look
-    from legatum.core.timetable.switch import Wish, wished
-
-    at, publishing, caution = parse_instant(args.switch), parse_duration(args.publishing), outside.caution
-    low = parse_duration(args.low_ttl or outside.settings.house.low_ttl)
-
-    def wish(result: "Result") -> "Wish | None":
-        matters = list(of_brief_look(result.picture)) if result.picture is not None and result.picture.serving else []
-        return wished(matters, at, low, outside.clock.now(), publishing, caution) if matters else None
-
-    return lambda result: switch_line(result, wish(result))
 
 
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
@@ -213,7 +179,7 @@ def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
         from legatum.cli.fleet.post import PART, look, order_of
         from legatum.net.engine import open_engine
         from legatum.views.fleet import FleetLine
-        from legatum.work.afar import engine_hub, fit_workers
+        from legatum.work.afar.hub import engine_hub, fit_workers
 
         decoder = msgspec.json.Decoder(FleetLine)
 

@@ -12,13 +12,13 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from legatum.cli.fleet.looks import fleet_of, telling
+from legatum.cli.fleet.results import fleet_of, telling
 from legatum.core.observation.expected import Expected
 from legatum.core.records.name import Name
 from legatum.net.clock import ShiftedClock
 from legatum.settings.document import Settings
 from legatum.views.fleet import json_line
-from legatum.work.afar import looking_settings
+from legatum.work.afar.hub import looking_settings
 from legatum.work.memory import Note, note_of, our_servers
 from legatum.work.outside import Outside, outside_of
 

@@ -4,6 +4,8 @@ from legatum.core.observation.picture import Picture
 from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 
+ELSEWHERE = "how it looks from other networks"
+
 
 def unseen(picture: Picture, chain: bool = False) -> list[str]:
     """What the picture does not show, of all that a verdict on the domain might be taken to speak of. ``chain``: the one above it was
@@ -18,7 +20,7 @@ def unseen(picture: Picture, chain: bool = False) -> list[str]:
     if not picture.registrations:
         left.append(f"the registration ({picture.rdap_why or 'no account and no RDAP'})")
     left += [f"what {address} says" for address in _passed_over(picture)]
-    return [*left, *picture.not_known, "how it looks from other networks"]
+    return [*left, *picture.not_known, ELSEWHERE]
 
 
 def _passed_over(picture: Picture) -> list[str]:

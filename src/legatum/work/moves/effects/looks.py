@@ -10,6 +10,7 @@ from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.meanwhile.sides import is_meant, meant_to_differ
 from legatum.core.moves.runbook import Outcome
 from legatum.core.observation.answers import AnswersComparison
+from legatum.core.observation.expected import Expected
 from legatum.core.observation.verdict import agreement, names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -22,6 +23,7 @@ from legatum.work.drafting.second import servers_at
 from legatum.work.look.registration import registration_view
 from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
+from legatum.work.moves.elsewhere import seen_elsewhere
 from legatum.work.moves.job import Job
 from legatum.work.moves.readiness import bogus_names, differing, unready
 from legatum.work.moves.services import services_now
@@ -137,10 +139,11 @@ class Agree(Action[Agreed]):
                 f"{wrong[0].who}: {wrong[0].said}",
                 "an NS left over at the registrar must be taken out there; a resolver lets go when its TTL ends",
             )
+        elsewhere = await seen_elsewhere(job.outside, effect.domain, Expected(ns=effect.ns))
         now = self.now()
         parties = "parent, child, registrar" if effect.registrar else "parent, child"
         parties += " and resolvers" if effect.resolvers else ""
-        return self.outcome(now, now, f"all {len(verdict.checks)} agree: {parties}; {await services_now(job)}")
+        return self.outcome(now, now, f"all {len(verdict.checks)} agree: {parties}{elsewhere}; {await services_now(job)}")
 
     async def _given_up(self) -> Outcome:
         self.job.glance.forget()
@@ -177,6 +180,7 @@ class SeeAnswers(Action[Answered]):
             return "; ".join(late[:4])
 
         when = await job.outside.until_seen(missing, f"{len(effect.rrsets)} RRsets at every server and resolver")
+        elsewhere = await seen_elsewhere(job.outside, job.domain, Expected(records=effect.rrsets))
         count = len(job.outside.resolvers())
         given = f"{len(addresses)} addresses and {count} resolvers give just that"
-        return self.outcome(when, when, f"{given}; {await services_now(job)}")
+        return self.outcome(when, when, f"{given}{elsewhere}; {await services_now(job)}")

@@ -46,16 +46,5 @@ def looking_settings(outside: Outside, rate: int | None = None, viewpoint: Viewp
     plain = {name: each for name, each in resolvers.items() if isinstance(each, str) or not each.authority}
     ahead = outside.clock.now() - time.time()
     clock = Clock(ahead=ahead) if given.clock is not None else None
-    return Settings(network=network, clock=clock, resolvers=plain, house=given.house)
-
-
-def settings_text(settings: Settings) -> str:
-    """As a file."""
-    import tomli_w
-
-    table = msgspec.to_builtins(settings)
-    return tomli_w.dumps({name: _without_none(each) for name, each in table.items() if each is not None})
-
-
-def _without_none(value: object) -> object:
-    return {name: _without_none(each) for name, each in value.items() if each is not None} if isinstance(value, dict) else value
+    visiting = msgspec.structs.replace(given.visit, authority=None)
+    return Settings(network=network, clock=clock, resolvers=plain, house=given.house, visit=visiting)

@@ -1,0 +1,50 @@
+"""What a look at many domains is made of, here or at a worker: how each is looked at, and how a result becomes a line."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from legatum.cli.confirm import expected_of
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from legatum.core.observation.expected import Expected
+    from legatum.core.records.name import Name
+    from legatum.views.fleet import FleetLine
+    from legatum.work.fleet.looks import Fleet, Result
+    from legatum.work.outside import Outside
+
+
+def fleet_of(args: argparse.Namespace, outside: "Outside", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
+    """``expected``: what confirm is to find, where that was worked out elsewhere."""
+    from legatum.work.fleet.looks import Fleet
+    from legatum.work.look.depth import BRIEF, FULL, SIGNED
+
+    if args.rate is not None:
+        outside.settings.network.rate = args.rate
+    expected = (expected or (lambda domain: expected_of(args, outside, domain))) if args.action == "confirm" else None
+    surveyed = args.action == "survey"
+    depth = FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF
+    return Fleet(outside, args.at_once, expected, depth, judging=args.action != "timetable")
+
+
+def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
+    """How a result becomes a line."""
+    from legatum.views.fleet import fleet_line, switch_line
+
+    if args.action != "timetable":
+        return lambda result: fleet_line(result, signing=args.action == "survey" and args.signed)
+
+    from legatum.core.duration import parse_duration
+    from legatum.core.instant import parse_instant
+    from legatum.core.timetable.observed import of_brief_look
+    from legatum.core.timetable.switch import Wish, wished
+
+    at, publishing, caution = parse_instant(args.switch), parse_duration(args.publishing), outside.caution
+    low = parse_duration(args.low_ttl or outside.settings.house.low_ttl)
+
+    def wish(result: "Result") -> "Wish | None":
+        matters = list(of_brief_look(result.picture)) if result.picture is not None and result.picture.serving else []
+        return wished(matters, at, low, outside.clock.now(), publishing, caution) if matters else None
+
+    return lambda result: switch_line(result, wish(result))

@@ -1,0 +1,89 @@
+"""What a worker does at a viewpoint, on behalf of somebody else: one look, with the settings that come with it.
+
+These run in the worker; nothing else can be asked of it by this program. What they give back are plain values.
+"""
+
+import asyncio
+from collections.abc import Awaitable, Callable, Mapping
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import TypeVar
+
+import msgspec
+
+from legatum.core.observation.answers import AnswersComparison
+from legatum.core.observation.expected import Expected
+from legatum.core.observation.progress import Change, Progress, Told
+from legatum.core.observation.verdict import Verdict
+from legatum.core.records.name import Name
+from legatum.core.service.seen import Visit
+from legatum.core.zones.zone import Zone
+from legatum.net.clock import ShiftedClock
+from legatum.net.recording import recording_text
+from legatum.settings.document import Settings
+from legatum.work.confirm import confirm
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside, outside_of
+from legatum.work.recorded import recording_of
+from legatum.work.survey import survey
+from legatum.work.visit import NewPlaces, visit
+from legatum.work.watch import Watch
+from legatum.work.zones.compare import compare_answers
+
+T = TypeVar("T")
+
+
+def survey_there(settings: bytes, domain: Name, wanted: Wanted) -> str:
+    """What a survey of the domain rests on, as it stands in a file of evidence, to be judged by whoever sent for it."""
+
+    async def work(outside: Outside) -> str:
+        return recording_text(recording_of(outside, wanted, await survey(outside, domain, wanted=wanted)))
+
+    return _with(settings, work)
+
+
+def confirm_there(settings: bytes, domain: Name, expected: Expected, wanted: Wanted) -> Verdict:
+    async def work(outside: Outside) -> Verdict:
+        return (await confirm(outside, domain, expected, wanted=wanted))[0]
+
+    return _with(settings, work)
+
+
+def visit_there(settings: bytes, domain: Name, places: NewPlaces, authority: str) -> Visit:
+    """``authority``: certificates to trust (PEM), empty for those of the machine's system."""
+    with TemporaryDirectory() as folder:
+        trusted = Path(folder) / "authority.pem"
+        trusted.write_text(authority, encoding="utf-8")
+
+        async def work(outside: Outside) -> Visit:
+            return await visit(outside, domain, places, str(trusted) if authority else None)
+
+        return _with(settings, work)
+
+
+def watch_there(settings: bytes, domain: Name, change: Change, servers: tuple[Name, ...]) -> tuple[Told, ...]:
+    """One look at who has a change."""
+
+    async def work(outside: Outside) -> tuple[Told, ...]:
+        return await Watch(outside, domain, Progress(change, 1.0), servers).once()
+
+    return _with(settings, work)
+
+
+def answers_there(settings: bytes, zone: Zone, sides: Mapping[str, str], right: str) -> AnswersComparison:
+    async def work(outside: Outside) -> AnswersComparison:
+        return await compare_answers(outside, zone, dict(sides), right)
+
+    return _with(settings, work)
+
+
+def _with(order: bytes, work: Callable[[Outside], Awaitable[T]]) -> T:
+    async def opened() -> T:
+        settings = msgspec.json.decode(order, type=Settings)
+        outside = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        try:
+            return await work(outside)
+        finally:
+            outside.asker.close()
+
+    return asyncio.run(opened())
