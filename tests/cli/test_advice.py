@@ -13,7 +13,7 @@ from tests.test_conventions import ADVICE
 
 DOMAIN, HOST = "kilnandclay.example", "ns1.evensong.test"
 KNOWN = [  # what stands in braces, by what it is called in the code
-    ("PRESENT", "2"),
+    ("PRESENT", "3"),
     ("slug", "server-silent"), ("_verb", "advance"), ("REQUEST|_making|gathering|step.id", "gather"), (r"places\[0\]|^left$", "alder"),
     (r"places\[-1\]|^right$", "birch"), ("place", "{settings}"), ("old.name|self.name", "alder"),
     ("^one$", "alder"), ("new.name|^other$", "birch"), ("registrar|premises|account.name|effect.losing", "flint"), ("args.at", "birch"),

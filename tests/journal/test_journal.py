@@ -192,7 +192,7 @@ def emptied(place: str, folder: Path) -> None:
     (folder / "journal.sqlite").unlink(missing_ok=True)
     if "://" in place:
         with psycopg.connect(place, autocommit=True) as connection:
-            connection.execute("DROP TABLE IF EXISTS replies, entries, occupations, memory, standings, surveys, form")
+            connection.execute("DROP TABLE IF EXISTS replies, entries, occupations, memory, standings, surveys, files, form")
 
 
 def test_many_who_come_first_at_the_same_time(tmp_path: Path, place: str) -> None:
@@ -275,6 +275,47 @@ def test_a_copy_made_while_in_use_is_of_one_moment_and_goes_anywhere_and_back(tm
     back = Journal("back.sqlite", tmp_path)
     assert back.entries(DOMAIN) == first.entries(DOMAIN) and back.held().entries == held.entries + 1
     assert [each.wire for each in back.replies(back.entries(OTHER)[0].number)] == [each.wire for each in replies()]
+
+
+@NEEDS_POSTGRESQL
+def test_files_that_two_operators_have_in_common(tmp_path: Path, server: str) -> None:
+    emptied(server, tmp_path)
+    folders = [tmp_path / "one", tmp_path / "two"]
+    one, two = (Journal(server, tmp_path, f"operator {number}") for number in (1, 2))
+    lists = [tmp_path / "one.list", tmp_path / "two.list"]
+    for journal, folder, listed in zip((one, two), folders, lists, strict=True):
+        journal.share(folder, {"domains.list": listed}, time.time)
+    (folders[0]).mkdir()
+    move, other = (each / "kilnandclay.example.move.toml" for each in folders)
+    move.write_text("drafted")
+    lists[0].write_text("kilnandclay.example\n")
+    one.intend("m8", DOMAIN, "publish", 1.0, "Publish")  # no entry without the files that it rests on
+    two.bring([DOMAIN])
+    assert other.read_text() == "drafted" and not lists[1].exists()
+    two.bring()
+    one.bring()
+    two.bring()
+    assert lists[1].read_text() == "kilnandclay.example\n"
+    with two.occupied([DOMAIN], 2.0):
+        other.write_text("drawn anew")
+        (folders[1] / "kilnandclay.example.zone").write_text("zone")
+        with pytest.raises(GateShut), one.occupied([DOMAIN], 2.0):
+            raise AssertionError("never here")
+    with one.occupied([DOMAIN], 3.0):
+        assert move.read_text() == "drawn anew" and (folders[0] / "kilnandclay.example.zone").read_text() == "zone"
+        move.unlink()
+    two.bring()
+    assert not other.exists()
+    move.write_text("mine")
+    other.write_text("his")
+    two.bring([DOMAIN])
+    with pytest.raises(GateShut, match="was changed here, and by operator 2 in the database"):
+        one.bring([DOMAIN])
+    move.unlink()  # put aside, as the remedy says
+    one.bring([DOMAIN])
+    assert move.read_text() == "his"
+    copy = Journal("backup.sqlite", tmp_path) if two.copy_to("backup.sqlite", tmp_path) else None
+    assert copy is not None and copy.held().entries == 1
 
 
 @NEEDS_POSTGRESQL

@@ -246,6 +246,7 @@ def _advance(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         from legatum.settings.secret import check_reference
+        from legatum.work.movefile import read_move
         from legatum.work.moves.advance import do_again
         from legatum.work.moves.retreat import refuse_while_retreating
 
@@ -254,6 +255,7 @@ def _advance(args: argparse.Namespace) -> int:
         if not runbook.retreating:
             refuse_while_retreating(runbook, path)
         with journal.occupied([runbook.domain], outside.clock.now()):
+            runbook = read_move(path)  # as it is now that nobody else works on it
             if args.again:
                 do_again(runbook, journal, args.again, outside.clock.now())
             return await carry_out(args, outside, runbook, path, journal)
@@ -274,6 +276,7 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
         try:
             refuse_while_retreating(runbook, path)
             with outside.journal.occupied([runbook.domain], outside.clock.now()):
+                runbook = read_move(path)
                 return await carried_out(args, outside, runbook, path, outside.journal)
         except Fault as fault:
             return failed_advance(name_text(runbook.domain), fault)
@@ -288,7 +291,7 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
 def _redraw(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.moves.runbook import next_step
-        from legatum.work.movefile import write_move
+        from legatum.work.movefile import read_move, write_move
         from legatum.work.moves.job import Job
         from legatum.work.moves.premises import redraw
         from legatum.work.moves.retreat import refuse_while_retreating
@@ -296,6 +299,7 @@ def _redraw(args: argparse.Namespace) -> int:
         path, runbook, journal = _opened(args, outside)
         refuse_while_retreating(runbook, path)
         with journal.occupied([runbook.domain], outside.clock.now()):
+            runbook = read_move(path)
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
@@ -318,10 +322,12 @@ def _give_up(args: argparse.Namespace, outside: "Outside", move: "Runbook", path
 
 def _retreat(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
+        from legatum.work.movefile import read_move
         from legatum.work.moves.retreat import open_retreat
 
         path, move, journal = _opened(args, outside)
         with journal.occupied([move.domain], outside.clock.now()):
+            move = read_move(path)
             if args.give_up:
                 return _give_up(args, outside, move, path)
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)

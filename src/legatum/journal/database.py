@@ -65,13 +65,20 @@ class Database:
             return sqlite3.connect(self._file, timeout=_BUSY)
         import psycopg
 
-        return psycopg.connect(self._place, connect_timeout=10)
+        return self._kept_alive(psycopg.connect(self._place, connect_timeout=10))
 
     def _locking(self) -> Any:
         """A connection of their own for locks: they outlast what goes wrong in a transaction."""
         import psycopg
 
-        return psycopg.connect(self._place, connect_timeout=10, autocommit=True)
+        return self._kept_alive(psycopg.connect(self._place, connect_timeout=10, autocommit=True))
+
+    def _kept_alive(self, connection: Any) -> Any:
+        """A machine that is cut off has its locks no longer than a minute."""
+        for name, value in (("idle", 30), ("interval", 10), ("count", 3)):
+            connection.execute(f"SET tcp_keepalives_{name} = {value}")
+        connection.commit()
+        return connection
 
     def _make_tables(self) -> None:
         """Where they are not as this version has them; several who come first at the same time wait for each other."""
@@ -143,6 +150,11 @@ class Database:
             for table in NUMBERED:
                 last = f"SELECT setval(pg_get_serial_sequence('{table}', 'number'), max(number)) FROM {table}"
                 connection.execute(f"{last} HAVING max(number) IS NOT NULL")
+
+    @property
+    def is_shared(self) -> bool:
+        """By machines: no file."""
+        return self._file is None
 
     @property
     def named(self) -> str:
@@ -221,6 +233,10 @@ class Database:
             statement = f"{self._insertion(table, rows[0])} ON CONFLICT ({key}) DO UPDATE SET {columns}"
             with self._transaction() as connection:
                 connection.cursor().executemany(statement, [tuple(each.values()) for each in rows])
+
+    def remove(self, table: str, key: str, value: object) -> None:
+        with self._transaction() as connection:
+            connection.execute(self._marked(f"DELETE FROM {table} WHERE {key} = ?"), (value,))
 
     def _put(self, connection: Any, table: str, rows: Sequence[Row]) -> None:
         if rows:

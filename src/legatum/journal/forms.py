@@ -53,9 +53,16 @@ FORMS = (
         ),
         dropped=("surveys", "standings"),
     ),
+    Form(
+        made=(
+            """CREATE TABLE IF NOT EXISTS files (
+                name TEXT PRIMARY KEY, mark TEXT NOT NULL, content {octets} NOT NULL, who TEXT NOT NULL, at DOUBLE PRECISION NOT NULL)""",
+        ),
+        dropped=("files",),
+    ),
 )
 PRESENT = len(FORMS)
 NUMBERED = ("entries", "replies", "memory")
 """Tables whose rows number themselves."""
-KEPT = (*NUMBERED, "surveys")
+KEPT = (*NUMBERED, "surveys", "files")
 """What is copied, in this order; the other tables say who is at work here, and what was worked out from files here."""

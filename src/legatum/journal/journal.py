@@ -5,21 +5,23 @@ it by looking at the outside, never by doing it again blindly.
 """
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from legatum.core.fault import BadInput
+from legatum.core.fault import BadInput, Fault
 from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, SENT, Entry
 from legatum.core.moves.runbook import Outcome
-from legatum.core.records.name import ROOT, Name, absolute_text, name_text, parse_domain, parse_name
+from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation, system_user
+from legatum.journal.shelf import Shelf
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.wire.message import encode_question
 
+_FEW = 20  # domains whose files are looked for one by one
 _DAY = 86400.0  # seconds between two notes that something is still given as before
 
 
@@ -82,6 +84,20 @@ class Journal:
         self._who = who or system_user()
         self._database = Database(place, folder)
         self._occupation = Occupation(self._database)
+        self._shelf: Shelf | None = None
+
+    def share(self, folder: Path, others: Mapping[str, Path], now: Callable[[], float]) -> None:
+        """Where the journal is a database, the files of this folder, and ``others``, name → file, are the operators' in common."""
+        if self._database.is_shared:
+            self._shelf = Shelf(self._database, folder, self._who, now, dict(others))
+
+    def bring(self, domains: Sequence[Name] = (), stem: str = "", ours: bool = False) -> None:
+        """The files that operators have in common, of these domains, of this ``stem``, or all, as they are in the database; ``ours``: as
+        they are here. Raises :class:`GateShut` where one was changed here and there."""
+        if self._shelf is None:
+            return
+        for each in map(file_name, domains) if 0 < len(domains) <= _FEW else (stem,):
+            self._shelf.bring(each, ours)
 
     def form(self) -> int:
         """Of its tables (docs/compatibility.md)."""
@@ -118,9 +134,18 @@ class Journal:
         """Where it is kept, for people."""
         return self._database.named
 
-    def occupied(self, domains: Sequence[Name], now: float) -> AbstractContextManager[None]:
+    @contextmanager
+    def occupied(self, domains: Sequence[Name], now: float) -> Iterator[None]:
         """Within it nobody else works on these domains. Raises :class:`GateShut` that says who does, and since when."""
-        return self._occupation.of(domains, now)
+        with self._occupation.of(domains, now):
+            self.bring(domains)
+            try:
+                yield
+            except BaseException:
+                with suppress(Fault):
+                    self.bring(domains, ours=True)
+                raise
+            self.bring(domains, ours=True)
 
     def intend(self, move: str, domain: Name, step: str, at: float, text: str, changes: Sequence[str] = ()) -> int:
         """Before an outside effect. The number of the entry. ``changes``: old → new, a line each.
@@ -317,6 +342,7 @@ class Journal:
         changes: Sequence[str] = (),
     ) -> int:  # fmt: skip
         row = _entry_row(move, domain, step, kind, at, text, json.dumps(facts), self._who, changes)
+        self.bring([domain], ours=True)  # no entry without the files that it rests on
         return self._database.add_with("entries", row, "replies", "entry", map(_reply_row, replies))
 
 

@@ -325,8 +325,17 @@ async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[s
     require_engine()
     security = security_of(hub)
     program_mark()  # as the files are now that this process is made of
+    import distributed.comm.core
     from distributed import Worker
 
+    reach: Any = distributed.comm.core.connect
+
+    try:  # the library would try for long, and not say why
+        arguments = security.get_connection_args("worker") if security is not None else {}
+        await (await reach(hub.scheduler, timeout=_TIMEOUT / 2, **arguments)).close()
+    except (OSError, TimeoutError) as error:
+        words = f"no scheduler at {hub.scheduler}: {(str(error).splitlines() or ['no answer'])[0][:200]}"
+        raise OutsideFault(words, "is it running there, and are the certificates of one authority?") from None
     last: float | None = None  # when it was registered
     while last is None or time.monotonic() - last < _PATIENCE * 2:
         try:

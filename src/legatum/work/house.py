@@ -33,6 +33,7 @@ def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda 
     """Nothing is asked outside: the files and the journal say all. ``worked``: told now and then how many files are done, where moves had
     to be worked out."""
     now, journal = outside.clock.now(), outside.journal
+    journal.bring()
     folder = outside.folder / outside.settings.moves
     kept, latest = journal.standings(), journal.latest()
     found, files, broken, fresh = list[Standing](), dict[str, Path](), list[tuple[str, str]](), list[tuple[str, str, str]]()

@@ -16,7 +16,8 @@ _EARLIER = "legatum.move/1"
 
 
 def move_path(outside: Outside, domain: Name) -> Path:
-    """Where the move of a domain is kept."""
+    """Where the move of a domain is kept, as it is now."""
+    outside.journal.bring([domain])
     return outside.folder / outside.settings.moves / f"{file_name(domain)}.move.toml"
 
 
@@ -29,6 +30,7 @@ def is_over(path: Path, journal: Journal) -> bool:
 
 def moves_under_way(outside: Outside) -> list[Path]:
     """Files of moves that are not over, in the order of their names. Raises :class:`BadInput` for one that cannot be read."""
+    outside.journal.bring()
     folder = outside.folder / outside.settings.moves
     return [path for path in sorted(folder.glob("*.move.toml")) if not is_over(path, outside.journal)]
 

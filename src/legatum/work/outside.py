@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from legatum.services.provider import Provider
     from legatum.services.registrar import Registrar
 
+DOMAINS_SHARED = "domains.list"  # what the list of the house's domains is called among the files that operators have in common
 _REMEMBERED = 500  # replies, while something is waited for
 _collecting: ContextVar[tuple[Evidence, ...]] = ContextVar("collecting", default=())
 
@@ -122,7 +123,10 @@ class Outside:
     def journal(self) -> "Journal":
         from legatum.journal.journal import Journal
 
-        return Journal(self.settings.journal, self.folder, self.settings.house.operator)
+        journal = Journal(self.settings.journal, self.folder, self.settings.house.operator)
+        listed = {DOMAINS_SHARED: self.folder / self.settings.domains} if self.settings.domains else {}
+        journal.share(self.folder / self.settings.moves, listed, self.clock.now)
+        return journal
 
     def resolvers(self) -> "dict[str, ResolverPlace]":
         from legatum.net.resolver import ResolverPlace

@@ -79,7 +79,7 @@ def run(args: argparse.Namespace) -> int:
             campaign, unused = _with_terms(args, read_campaign(path)), ()
         courses = courses_of(outside, campaign)
         if args.pause:
-            paused(campaign, True)
+            paused(campaign, True, outside.journal)
             return tell_all(args, outside, campaign, courses, "it was paused")
         if args.status:
             return tell_all(args, outside, campaign, courses, "it was paused" if campaign.paused else "")
@@ -117,7 +117,7 @@ async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "t
     campaign = Campaign(path, outside.clock.now(), tuple(waves), wish, rows.wishes, rows.customers, terms)
     campaign = _with_terms(args, campaign)
     if not args.dry_run:
-        write_campaign(campaign)
+        write_campaign(campaign, outside.journal)
     return campaign, rows.unused
 
 
@@ -200,7 +200,7 @@ async def _led(
         raise BadInput(f"there is no wave {args.take_back}", f"there are 1 to {len(campaign.waves)}")
     between, tolerance = parse_duration(str(campaign.terms["between"])), parse_tolerance(str(campaign.terms["stop_at"]))
     turns = Turns(_limits(campaign.terms["limit"], outside))
-    campaign = paused(campaign, back)
+    campaign = paused(campaign, back, outside.journal)
 
     async def its_move(domain: "Name") -> "tuple[Runbook, Path]":
         return await draft(args, campaign, outside, domain)

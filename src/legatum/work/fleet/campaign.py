@@ -11,6 +11,7 @@ from typing import Any
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
+from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.outside import Outside
 
@@ -34,6 +35,11 @@ class Campaign:
     left_out: frozenset[Name] = frozenset()
 
     @property
+    def stem(self) -> str:
+        """What its file's name begins with."""
+        return self.path.name.removesuffix(".waves.toml")
+
+    @property
     def domains(self) -> list[Name]:
         return [domain for wave in self.waves for domain in wave]
 
@@ -42,11 +48,12 @@ def campaign_path(outside: Outside, listing: str) -> Path:
     """Where the fleet move of a list is kept. Raises :class:`BadInput` for standard input, which has no name."""
     if listing == "-":
         raise BadInput("a fleet move is known by its list, and standard input has no name", "put the list into a file")
+    outside.journal.bring()
     return outside.folder / outside.settings.moves / f"{Path(listing).stem}.waves.toml"
 
 
-def write_campaign(campaign: Campaign) -> None:
-    """Raises as :func:`~legatum.net.file.write_whole`."""
+def write_campaign(campaign: Campaign, journal: Journal) -> None:
+    """For everybody who shares the journal. Raises as :func:`~legatum.net.file.write_whole`."""
     import tomli_w
 
     campaign.path.parent.mkdir(parents=True, exist_ok=True)
@@ -58,6 +65,7 @@ def write_campaign(campaign: Campaign) -> None:
         "customers": {name_text(domain): customer for domain, customer in campaign.customers.items()},
     }  # fmt: skip
     write_whole(campaign.path, tomli_w.dumps(table))
+    journal.bring(stem=campaign.stem, ours=True)
 
 
 def read_campaign(path: Path) -> Campaign:
@@ -85,15 +93,15 @@ def read_campaign(path: Path) -> Campaign:
         raise BadInput(f"{path}: {error}", "mend the file, or begin anew with --anew: moves that are under way go on") from None
 
 
-def paused(campaign: Campaign, now: bool) -> Campaign:
+def paused(campaign: Campaign, now: bool, journal: Journal) -> Campaign:
     """The same, kept as paused or not."""
     found = replace(campaign, paused=now)
-    write_campaign(found)
+    write_campaign(found, journal)
     return found
 
 
 def is_paused(campaign: Campaign) -> bool:
-    """Whether somebody has paused it meanwhile, here or on another machine that shares the folder."""
+    """Whether somebody has paused it meanwhile."""
     try:
         return read_campaign(campaign.path).paused
     except BadInput:

@@ -6,6 +6,7 @@ begun any more; between two steps every move is safe for as long as it may take.
 
 import asyncio
 import heapq
+import time
 from collections.abc import Awaitable, Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -26,6 +27,7 @@ from legatum.work.moves.retreat import open_retreat, refuse_while_retreating
 from legatum.work.outside import Outside
 
 _LOOK = 0.5  # seconds between two looks at whether a hold is over, while others are worked on
+_SHARED = 3.0  # seconds between two looks at what is shared with other machines
 _ELSEWHERE = 60.0  # seconds until it is tried again to work on what somebody else worked on
 
 
@@ -65,6 +67,7 @@ class Carrier:
     wait: bool
     stopped: str = ""
     _mark: int = field(default=0)
+    _looked: float = field(default=0.0)
     _wave: tuple[Name, ...] = field(default=())
 
     async def carry_out(self, wave: tuple[Name, ...]) -> None:
@@ -130,6 +133,9 @@ class Carrier:
 
     def _check(self) -> str:
         """Why no step may be begun any more, if that is so."""
+        if time.monotonic() - self._looked > _SHARED:  # somebody on another machine may have paused it
+            self._looked = time.monotonic()
+            self.outside.journal.bring(stem=self.campaign.stem)
         if not self.stopped and self._mark != (written := self._written()):
             self._mark = written
             if is_paused(self.campaign):

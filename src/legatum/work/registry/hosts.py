@@ -79,4 +79,5 @@ def listed_domains(outside: Outside) -> list[Name]:
     """The house's domains, where the settings name a list of them. Raises :class:`BadInput`."""
     if not outside.settings.domains:
         return []
+    outside.journal.bring()
     return read_domains(str(outside.folder / outside.settings.domains))

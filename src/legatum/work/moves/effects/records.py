@@ -10,7 +10,7 @@ from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
-from legatum.core.records.soa import alike
+from legatum.core.records.soa import alike, serial_is_newer
 from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.difference import difference_text
 from legatum.core.zones.signer import OWN
@@ -106,7 +106,9 @@ class ChangeRecords(Action[Records]):
     def _plan(self, zone: Zone) -> Publication:
         changed = zone.without([each.key for each in self.effect.changed if each.after is None])
         changed = changed.with_rrsets([each.after for each in self.effect.changed if each.after is not None])
-        if changed != zone and not self._is_of_soa:
+        # The serial of a plan may have been overtaken by an earlier step of it.
+        planned = self._is_of_soa and (self._exactly or serial_is_newer(changed.soa.serial, zone.soa.serial))
+        if changed != zone and not planned:
             changed = changed.with_serial(next_by_rule(self.job.outside, zone))
         return Publication.between(self.effect.place, zone, changed)
 
