@@ -31,7 +31,7 @@ class Rows:
 
 @cache
 def wish_parser() -> Parser:
-    parser = Parser(prog="legatum fleet move", add_help=False)
+    parser = Parser(prog="legatum list", add_help=False)
     add_wishes(parser)
     return parser
 
