@@ -67,9 +67,13 @@ def counted(desk: Desk) -> Counter[str]:
 def test_a_table_of_domains_goes_in_waves_and_each_customer_is_told(desk: Desk, tmp_path: Path) -> None:
     first, second, third, fourth, fifth = STALLS[:5]
     table = listed(
-        tmp_path, "Domain;Customer;Provider;Address;Plan", f"{first};Market & Sons;birch;;big", f"{second};;;;", f"{second.upper()}.;;;;",
+        tmp_path, "Domain;Customer;Provider;Address;Plan;Template", f"{first};Market & Sons;birch;;big", f"{second};;;203.0.113.98;;house",
+        f"{second.upper()}.;;;203.0.113.98;;house",
         f"{third};Market & Sons;birch;203.0.113.99;", f"{fourth};Fair;;;small", f"{fifth};Fair;alder;;",
     )  # fmt: skip
+    templates = desk.world.folder / "templates"
+    templates.mkdir()
+    (templates / "house.toml").write_text('[records]\n"@" = { A = "{address}" }\n')
     before = delegations(desk)
     wish = (table, "--to", "birch", "--waves", "1,2,rest", "--anyway")
     shown = told(desk, *wish, "--dry-run")
@@ -92,8 +96,10 @@ def test_a_table_of_domains_goes_in_waves_and_each_customer_is_told(desk: Desk, 
         "Market & Sons": {"complete": 2}, "": {"complete": 1}, "Fair": {"complete": 2},
     }  # fmt: skip
     assert updates == dict.fromkeys((first, second, third, fourth), 1) and not desk.failures
-    zone = desk.world.hostings["birch"][0].zone(parse_domain(third))
-    assert zone is not None and (found := zone.get(parse_domain(third), A)) is not None and found.rdatas == (bytes([203, 0, 113, 99]),)
+    for each, last in ((second, 98), (third, 99)):  # one by a template, one by an address of its own
+        zone = desk.world.hostings["birch"][0].zone(parse_domain(each))
+        assert zone is not None and (found := zone.get(parse_domain(each), A)) is not None
+        assert found.rdatas == (bytes([203, 0, 113, last]),)
     pages = {str(each.relative_to(tmp_path / "notes")) for each in (tmp_path / "notes").rglob("*.html")}
     assert pages == {f"Market-Sons/{first}.html", f"Market-Sons/{third}.html", f"{second}.html", f"Fair/{fourth}.html"}
     again = told(desk, table, "--resume", "--yes")

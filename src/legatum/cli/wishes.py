@@ -24,6 +24,10 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         "--replace", metavar="OLD=NEW", action="append", default=[], help="an address of a web or mail server, wherever it stands"
     )
     wished.add_argument(
+        "--template", metavar="NAME", default="", help="its addresses as this template of the house has them, old ones replaced by new ones"
+    )
+    wished.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="with --template: a variable's value")
+    wished.add_argument(
         "--hosts", metavar="NS=ADDRESS,…", action="append", default=[],
         help="an own name server with these addresses, named in both NS sets; with none (NS=) it is given up",
     )  # fmt: skip
@@ -117,6 +121,8 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         old=args.old,
         registrar=args.registrar,
         replace=tuple(replaced(each) for each in args.replace),
+        template=args.template,
+        values=dict(_halves(each, "--set NAME=VALUE") for each in args.set),
         hosts=hosts,
         named=() if args.unnamed else tuple(host for host, addresses in hosts.items() if addresses),
         part=part,

@@ -99,5 +99,8 @@ def _wish(cells: "Mapping[str, str]") -> dict[str, Any]:
             words += [flag] if text.casefold() in _YES else []
         else:
             words += [f"{flag}={each.strip()}" for each in text.split(_SEVERAL)]
+    address = cells.get(ADDRESS, "")
+    if address and cells.get("template"):
+        words.append(f"--set={ADDRESS}={address}")
     wish = wish_of(wish_parser().parse_args(words))
-    return wish | ({ADDRESS: cells[ADDRESS]} if cells.get(ADDRESS) else {})
+    return wish | ({ADDRESS: address} if address and not cells.get("template") else {})

@@ -31,7 +31,8 @@ class Wishes:
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone; ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets, by the table
+    these alone; ``template``: addresses as that template of the house has them, with ``values`` for its variables;
+    ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets, by the table
     ``tenants`` too;
     ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
     ``quiet``: instead of the house's."""
@@ -41,6 +42,8 @@ class Wishes:
     old: str = ""
     registrar: str = ""
     replace: tuple[NewAddress, ...] = ()
+    template: str = ""
+    values: Mapping[str, str] = field(default_factory=dict)
     hosts: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
     named: tuple[Name, ...] = ()
     alone: bool = False
@@ -111,6 +114,7 @@ class Wishes:
         """The same, each thing by itself."""
         said = [f"{f'from {self.old} ' if self.old else ''}to {self.to}"] if self.to else []
         said += [f"{each.old} replaced by {each.new}" for each in self.replace]
+        said += [f"addresses as {self.template} has them"] if self.template else []
         said += [f"{name_text(host)} {'at ' + ', '.join(each) if each else 'given up'}" for host, each in self.hosts.items()]
         said += [f"{', '.join(map(name_text, self.named))} named"] if self.named else []
         said += [self._part_words] if self.part else []

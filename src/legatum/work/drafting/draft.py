@@ -29,6 +29,7 @@ from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
+from legatum.work.drafting.addresses import of_template
 from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
@@ -49,7 +50,8 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
 
     Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
     """
-    if wish.transfer and not wish.leads and not (wish.replace or wish.hosts or wish.ttls or wish.soa or wish.of_keys):
+    beside = wish.replace or wish.template or wish.hosts or wish.ttls or wish.soa or wish.of_keys
+    if wish.transfer and not wish.leads and not beside:
         return await _draft_transfer(outside, wish, wish.transfer), {}
     picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     if picture.domain != wish.domain:
@@ -110,7 +112,7 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
             wish.unsign,
             wish.passage,
         )
-    for each in wish.replace:
+    for each in (*wish.replace, *of_template(outside, wish, drawing.contents)):
         yield each
     if wish.hosts or wish.named:
         assert account is not None

@@ -1,0 +1,41 @@
+"""The addresses of a domain as a template of the house has them."""
+
+from legatum.core.fault import AlreadySo, GateShut
+from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.wishes import Wishes
+from legatum.core.records.address import address_text
+from legatum.core.records.name import name_text
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import type_text
+from legatum.core.zones.changing.template import drift, expand, resolve
+from legatum.core.zones.zone import Zone
+from legatum.work.outside import Outside
+from legatum.work.zones.templates import read_templates
+
+
+def of_template(outside: Outside, wish: Wishes, zone: Zone) -> tuple[NewAddress, ...]:
+    """What is to be replaced by what. Raises :class:`GateShut` where the template wants other things than other addresses, or an address
+    would have to become several; :class:`AlreadySo` where the zone is as it says."""
+    if not wish.template:
+        return ()
+    templates = read_templates(outside.folder / outside.settings.templates)
+    found: dict[str, str] = {}
+    domain = name_text(wish.domain)
+    for each in drift(zone, expand(resolve(wish.template, templates), wish.domain, wish.values)):
+        old, new = (_addresses(side) if each.rtype in ADDRESSES else [] for side in (each.left, each.right))
+        if len(old) != 1 or len(new) != 1 or found.get(old[0], new[0]) != new[0]:
+            what = f"{name_text(each.name)} {type_text(each.rtype)}"
+            raise GateShut(
+                f"{what} is not as template {wish.template} says, by more than one address for another",
+                f"bring it there first: `legatum template apply {domain} --template NAME --at PROVIDER`",
+            )
+        if old != new:
+            found[old[0]] = new[0]
+    if not found:
+        raise AlreadySo(f"{domain} has the addresses of template {wish.template} already", "leave --template out")
+    return tuple(NewAddress(old, new) for old, new in found.items())
+
+
+def _addresses(side: RRset | None) -> list[str]:
+    return [address_text(rdata) for rdata in side.rdatas] if side is not None else []
