@@ -117,7 +117,8 @@ def note(args: argparse.Namespace, text: str) -> None:
     if args.quiet:
         return
     shown = with_local(clean(text))
-    print(_folded(shown) if sys.stderr.isatty() else shown, file=sys.stderr, flush=True)
+    on_terminal = sys.stderr.isatty()
+    print(f"\r\x1b[K{_folded(shown)}" if on_terminal else shown, file=sys.stderr, flush=True)  # a bar may stand there
 
 
 def picture_file(text: str) -> Path:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
+from legatum.cli.progress import bar
 
 if TYPE_CHECKING:
     from legatum.core.everywhere import Everywhere
@@ -59,8 +60,9 @@ def run(args: argparse.Namespace) -> int:
 
         documents = []
         for place in (args.right, *args.more):
-            contents = await compare_contents(outside, args.left, place, domain)
-            answers, everywhere = await _answers(args, outside, place, contents) if args.answers else (None, None)
+            with bar(args):
+                contents = await compare_contents(outside, args.left, place, domain)
+                answers, everywhere = await _answers(args, outside, place, contents) if args.answers else (None, None)
             documents.append(_document(contents, answers, everywhere))
         _tell(args, documents)
         bad = any(each.worse or (each.everywhere is not None and not each.everywhere.good) for each in documents)

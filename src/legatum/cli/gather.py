@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, show, with_outside
+from legatum.cli.progress import bar
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -43,13 +44,16 @@ def run(args: argparse.Namespace) -> int:
     domain = parse_domain(args.domain)
     source = parse_domain(args.like) if args.like else domain
     if args.file:
-        return _finish(args, domain, read_master_file(Path(args.file), source))
+        with bar(args):
+            contents = read_master_file(Path(args.file), source)
+        return _finish(args, domain, contents)
     if args.since and not args.source:
         raise BadInput("--since needs a place to ask", "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS")
     extra = _names(args, source)
 
     async def work(outside: "Outside") -> int:
-        contents, tried = await _gathered(args, outside, source, extra)
+        with bar(args):
+            contents, tried = await _gathered(args, outside, source, extra)
         return _finish(args, domain, contents, tried)
 
     return with_outside(args, work)

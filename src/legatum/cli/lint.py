@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, show, with_outside
+from legatum.cli.progress import bar
 
 if TYPE_CHECKING:
     from legatum.views.lint import LintDocument
@@ -29,7 +30,9 @@ def run(args: argparse.Namespace) -> int:
         from legatum.work.zones.lint import lint_file
 
         home = _home(args)
-        return _finish(args, [lint_file(Path(place), domain, home) for place in args.place])
+        with bar(args):
+            checked = [lint_file(Path(place), domain, home) for place in args.place]
+        return _finish(args, checked)
 
     async def work(outside: "Outside") -> int:
         from legatum.work.gathering.contents import contents_of, domain_of
@@ -37,14 +40,15 @@ def run(args: argparse.Namespace) -> int:
 
         home = tuple(outside.settings.network.home)
         origin = domain or next((domain_of(Path(place)) for place in (*args.place, args.against or "") if place and is_file(place)), None)
-        other = (await contents_of(outside, args.against, origin)).zone if args.against else None
         found = []
-        for place in args.place:
-            if is_file(place) and place not in outside.settings.providers:
-                found.append(lint_file(Path(place), origin, home, other))
-            else:
-                contents = await contents_of(outside, place, origin)
-                found.append(lint_zone(contents.zone, contents.source, home, other))
+        with bar(args):
+            other = (await contents_of(outside, args.against, origin)).zone if args.against else None
+            for place in args.place:
+                if is_file(place) and place not in outside.settings.providers:
+                    found.append(lint_file(Path(place), origin, home, other))
+                else:
+                    contents = await contents_of(outside, place, origin)
+                    found.append(lint_zone(contents.zone, contents.source, home, other))
         return _finish(args, found)
 
     return with_outside(args, work)

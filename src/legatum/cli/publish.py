@@ -18,6 +18,7 @@ from legatum.cli.common import (
     tell_how,
     with_outside,
 )
+from legatum.cli.progress import bar
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -88,19 +89,22 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
         note(args, text)
     if provider.by_hand:
         return await _by_hand(args, outside, provider, zone)
-    publication = await plan(outside, provider, zone, ns_ttl)
+    with bar(args):
+        publication = await plan(outside, provider, zone, ns_ttl)
     for text in publication.notes:
         note(args, text)
     if not args.remove:
         refuse_removal(publication, outside.settings.house.most_removed)
     if publication.is_needed and not args.anyway:
-        await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
+        with bar(args):
+            await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
     state, done = "unchanged", None
     if publication.is_needed:
         title = f"{name_text(domain)} at {provider.name}, old → new:"
         if agreed(args, title, change_lines(publication)):
             note(args, "publishing, then waiting until every server answers with the new serial …")
-            state, done = "published", await publish(outside, publication)
+            with bar(args):
+                state, done = "published", await publish(outside, publication)
         else:
             state = "shown" if args.dry_run else "declined"
     else:

@@ -9,6 +9,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AXFR, IXFR, SOA
+from legatum.core.tally import tally
 from legatum.core.zones.zone import Zone
 from legatum.net.asker import DNS_PORT, Asker
 from legatum.net.route import Unreachable
@@ -24,10 +25,12 @@ from legatum.wire.signing import Exchange, Key
 async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = None) -> Zone:
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
-    coming, exchange = IncomingZone(domain), Exchange(key) if key else None
+    coming, exchange, counted = IncomingZone(domain), Exchange(key) if key else None, tally()
+    counted.begin(what, unit="records")
     async with asker.transferring(server):
         with _faults(what, lambda: max(coming.count - 1, 0)), no_collecting():
             async for message in _messages(asker, server, domain, exchange, None, coming.read):
+                counted.done = coming.count
                 if message.rcode:
                     raise _refused(what, message, key)
                 if coming.misplaced:

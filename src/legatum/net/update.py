@@ -14,6 +14,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.records.soa import serial_at_least, serial_is_newer
+from legatum.core.tally import tally
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import beside_signer, without_signing
 from legatum.core.zones.zone import Zone
@@ -61,7 +62,10 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
     """
     update = _Update(asker, server, wanted, key)
     parts, state = update_parts(zone, wanted), zone
+    counted = tally()
+    counted.begin(f"changing {name_text(zone.origin)} at {server}", len(parts), "messages")
     for number, part in enumerate(parts):
+        counted.done = number
         after = apply_update(state, part.changes)
         try:
             await update.send(state, part, on_soa(state, part, update.draw()), number, len(parts))

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from legatum.core.tally import tally
+
 
 class Severity(StrEnum):
     """By what visitors suffer: some or all of them fail now; they will when something else fails; worth knowing."""
@@ -80,7 +82,12 @@ def collect(module: Mapping[str, Any]) -> list[Kind]:
 
 def judge_with(kinds: Iterable[Kind], picture: object) -> tuple[Finding, ...]:
     """Every finding, worst first, each symptom counted under its cause."""
-    seen = {kind.slug: (kind, sightings) for kind in kinds if (sightings := tuple(kind.check(picture)))}
+    counted = tally()
+    seen = {}
+    for kind in kinds:
+        if sightings := tuple(kind.check(picture)):
+            seen[kind.slug] = (kind, sightings)
+        counted.done += 1
     explained: dict[str, Counter[str]] = {}
     told = []
     for slug, (kind, sightings) in seen.items():

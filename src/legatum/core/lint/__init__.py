@@ -11,6 +11,7 @@ from legatum.core.lint.contents import ZoneContents
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.records.name import below, parent_of
 from legatum.core.records.rrtype import AAAA, CNAME, MX, A
+from legatum.core.tally import tally
 
 FAMILIES = {"zone names": names, "zone aliases": aliases, "sub-delegations": cuts, "zone mail": mail, "zone sets": sets}
 KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
@@ -27,6 +28,7 @@ _SHARED = [
 
 def lint(contents: ZoneContents) -> tuple[Finding, ...]:
     """Every finding on the zone, worst first."""
+    tally().begin("checking for each finding", len(KINDS) + len(_SHARED), "findings")
     found = judge_with(KINDS.values(), contents) + judge_with(_SHARED, _picture(contents))
     return by_severity(found)
 

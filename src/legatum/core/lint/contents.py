@@ -5,12 +5,13 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from legatum.core.records.name import Name, ancestors, below, is_under, parent_of
-from legatum.core.records.rrset import RRset, names_in
+from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, A
 from legatum.core.zones.zone import Zone
 
-_TARGET_TYPES = (2, 5, 15, 33, 39)
+_TARGET_TYPES = {2: 0, 5: 0, 15: 2, 33: 6, 39: 0}  # NS, CNAME, MX, SRV, DNAME → where in their data the name begins, which ends it
 _LONGEST_CHAIN = 8
+_new = tuple.__new__  # what a named tuple's own constructor does, without the call in between
 _PROOFS = (RRSIG, NSEC, NSEC3, 51)
 
 
@@ -73,8 +74,9 @@ class ZoneContents:
         for rtype in rtypes or _TARGET_TYPES:
             found = self._targets.get(rtype)
             if found is None:
+                at = _TARGET_TYPES[rtype]
                 found = self._targets[rtype] = [
-                    Target(rrset.name, rtype, names_in(rtype, rdata)[0]) for rrset in self.of(rtype) for rdata in rrset.rdatas
+                    _new(Target, (rrset.name, rtype, rdata[at:])) for rrset in self.of(rtype) for rdata in rrset.rdatas
                 ]
             yield from found
 

@@ -23,13 +23,14 @@ _LONGEST_RECORD = 450
 
 def _texts(rrset: RRset, begin: bytes) -> list[str]:
     """Each record's strings run together, as mail servers read them; only those that begin so, as a word."""
-    found = []
-    for rdata in rrset.rdatas:
-        if rdata[1 : 1 + len(begin)].lower() == begin:
-            text = b"".join(strings_of(rdata)).decode("latin-1")
-            if text[len(begin) : len(begin) + 1] in ("", " ", ";"):
-                found.append(text)
-    return found
+    return [text for rdata in rrset.rdatas if rdata[1 : 1 + len(begin)].lower() == begin and (text := _text(rdata, begin))]
+
+
+@lru_cache(maxsize=65536)
+def _text(rdata: bytes, begin: bytes) -> str:
+    """Of hosting much is alike. Empty for a longer word than ``begin``."""
+    text = b"".join(strings_of(rdata)).decode("latin-1")
+    return text if text[len(begin) : len(begin) + 1] in ("", " ", ";") else ""
 
 
 @lru_cache(maxsize=2)

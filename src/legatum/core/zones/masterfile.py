@@ -19,6 +19,7 @@ from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import LARGEST_TTL, RRset, rrset
 from legatum.core.records.rrtype import CNAME, NSEC, RRSIG, SOA, parse_type, type_text
 from legatum.core.records.soa import parse_soa
+from legatum.core.tally import tally
 from legatum.core.zones.zone import Zone
 
 _CLASSES = {"IN", "CH", "HS", "ANY"}
@@ -160,6 +161,8 @@ class _Reader:
         self._file, self._text, self._counted, self._line = file, text, 0, 1
         self._set_origin(origin)
         at, end = 0, len(text)
+        counted = tally()
+        counted.begin(f"reading {file}", end, "characters")
         quick, kinds, wanted = _LINE.match, _QUICK, self._wanted
         ttls: dict[str, int] = {}
         sets, names, last, owner = self.sets, self._names, "", self._owner
@@ -195,10 +198,11 @@ class _Reader:
                                 beside = sets[owner] = (*beside, _new(RRset, (owner, rtype, ttl, (rdata,))))
                             if wanted is not None and (owner, rtype) in wanted:
                                 self.found[owner, rtype] = (file, self._line_at(at), 1)
-                            at = plain.end()
+                            counted.done = at = plain.end()
                             continue
                     except (BadInput, ValueError, LookupError):
                         pass  # the careful reader says what is wrong, if anything is
+            counted.done = at
             self._owner = owner
             at = self._carefully(at)
             names, last, owner = self._names, "", self._owner

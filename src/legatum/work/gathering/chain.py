@@ -7,9 +7,10 @@ from random import SystemRandom
 
 from legatum.core.dnssec.counting import Count, Guesses, just_behind
 from legatum.core.dnssec.denial import parse_nsec, parse_nsec3
-from legatum.core.records.name import Name, is_under
+from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.tally import tally
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply
 
@@ -34,7 +35,8 @@ async def walk(asker: Asker, server: str, origin: Name) -> Walk | None:
     found = Walk()
     line = asyncio.Semaphore(_AT_ONCE)
     asking: set[asyncio.Task[None]] = set()
-    name = origin
+    name, counted = origin, tally()
+    counted.begin(f"walking through {name_text(origin)}", unit="names")
     while len(found.names) < _MOST_NAMES:
         link = _link(await asker.ask(server, name, NSEC, dnssec=True), name)
         if link is None and name != origin and (behind := just_behind(name)) is not None:
@@ -46,6 +48,7 @@ async def walk(asker: Asker, server: str, origin: Name) -> Walk | None:
             break
         following, types = link
         found.names.add(name)
+        counted.done = len(found.names)
         task = asyncio.create_task(_fill(asker, server, name, types, found, line))
         asking.add(task)
         task.add_done_callback(asking.discard)

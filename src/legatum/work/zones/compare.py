@@ -19,6 +19,7 @@ from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CNAME, NS
+from legatum.core.tally import tally
 from legatum.core.zones.difference import Difference, ForVisitors, zone_differences
 from legatum.core.zones.zone import Zone
 from legatum.net.reply import Reply
@@ -62,7 +63,14 @@ async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]
     led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
     questions = questions_about(zone)
     asked = [(address, name, rtype) for name, rtype in questions for address in sides]
-    replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+    counted = tally()
+    counted.begin(f"asking {len(sides)} addresses", len(asked), "questions")
+
+    async def ask(address: str, name: Name, rtype: int) -> Reply:
+        counted.done += 1
+        return await outside.asker.ask(address, name, rtype)
+
+    replies = await asyncio.gather(*(ask(*each) for each in asked))
     answers: dict[tuple[Name, int], dict[str, Said]] = {}
     own = OfZone(zone)
     for reply in replies:
