@@ -13,7 +13,7 @@ from tests.test_conventions import ADVICE
 
 DOMAIN, HOST = "kilnandclay.example", "ns1.evensong.test"
 KNOWN = [  # what stands in braces, by what it is called in the code
-    ("PRESENT", "3"),
+    ("PRESENT", "3"), ("listing", "list"),
     ("slug", "server-silent"), ("_verb", "advance"), ("REQUEST|_making|gathering|step.id", "gather"), (r"places\[0\]|^left$", "alder"),
     (r"places\[-1\]|^right$", "birch"), ("place", "{settings}"), ("old.name|self.name", "alder"),
     ("^one$", "alder"), ("new.name|^other$", "birch"), ("registrar|premises|account.name|effect.losing", "flint"), ("args.at", "birch"),
@@ -29,7 +29,7 @@ MEANT = {  # what stands in capitals
 
 OF_THE_MOMENT = (  # understood, but not so in this world now
     "is there already", "a move of this domain already", "no step 'request' in this move", "does not have 198.51.100.41",
-    "nothing can stand beside an alias", "has no DS",
+    "nothing can stand beside an alias", "has no DS", "no viewpoints in the settings", "is no scheduler",
 )  # fmt: skip
 
 

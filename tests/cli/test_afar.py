@@ -19,7 +19,7 @@ from tests.cli.desk import DOMAIN, Desk
 from tests.cli.program import PROGRAM
 from tests.workers import Workers
 
-COUNT = 160
+COUNT = 110
 STALLS = [f"stall{number:03}.example" for number in range(1, COUNT + 1)]
 OTHER = "ferrytimes.example"
 VIEWPOINTS = """

@@ -73,7 +73,7 @@ class WorldControl(Clock):
     async def steady(self) -> AsyncIterator[None]:
         async with self._leaping:
             if not self._steady:
-                await self.refresh()  # another process may have let time pass
+                self._held = await self._hold_still()
             self._steady += 1
             self._idle.clear()
         try:
@@ -81,21 +81,45 @@ class WorldControl(Clock):
         finally:
             self._steady -= 1
             if not self._steady:
+                self._held.close()
                 self._idle.set()
+
+    async def _hold_still(self) -> asyncio.StreamWriter:
+        """As long as this connection stands nobody else moves the world's clock either."""
+        reader, writer = await self._reach()
+        self._take(await self._ask(reader, writer, {"do": "steady"}))
+        return writer
 
     async def order(self, do: str, **details: Any) -> dict[str, Any]:
         """One request and its answer. Raises :class:`OutsideFault` when the world is not there or says no."""
+        reader, writer = await self._reach()
+        try:
+            return self._take(await self._ask(reader, writer, {"do": do, **details}))
+        finally:
+            writer.close()
+
+    async def _reach(self) -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
+        try:
+            return await asyncio.open_connection(*self._place, limit=1 << 26)
+        except OSError:
+            raise _away() from None
+
+    async def _ask(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, order: dict[str, Any]) -> dict[str, Any]:
         import json  # only a practice world needs it, and the first question should not wait for it
 
-        line = json.dumps({"token": self._token, "do": do, **details}).encode() + b"\n"
         try:
-            reader, writer = await asyncio.open_connection(*self._place, limit=1 << 26)
-            writer.write(line)
+            writer.write(json.dumps({"token": self._token, **order}).encode() + b"\n")
             answer: dict[str, Any] = json.loads(await reader.readline())
-            writer.close()
+            return answer
         except (OSError, ValueError):
-            raise OutsideFault("the practice world of these settings does not answer", "start it: `legatum practice start DIR`") from None
+            raise _away() from None
+
+    def _take(self, answer: dict[str, Any]) -> dict[str, Any]:
         if "error" in answer:
             raise OutsideFault(f"the practice world refused: {answer['error']}")
         self._ahead = float(answer["now"]) - time.time()
         return answer
+
+
+def _away() -> OutsideFault:
+    return OutsideFault("the practice world of these settings does not answer", "start it: `legatum practice start DIR`")

@@ -27,6 +27,8 @@ class Control:
         self._world = world
         self.token = secrets.token_urlsafe(16)
         self.endpoint: Endpoint
+        self._holding, self._free = 0, asyncio.Event()  # connections for which no hold is passed in a moment
+        self._free.set()
 
     async def open(self) -> None:
         self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
@@ -36,14 +38,26 @@ class Control:
         self._server.close()
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        holds = False
         try:
             while line := await reader.readline():
-                writer.write(json.dumps(await self._answer(line)).encode() + b"\n")
+                answer = await self._answer(line)
+                if answer.get("steady") and not holds:
+                    holds = True
+                    self._hold(1)
+                    answer["now"] = self._world.clock.now()
+                writer.write(json.dumps(answer).encode() + b"\n")
                 await writer.drain()
         except (ConnectionError, ValueError):
             pass
         finally:
+            if holds:
+                self._hold(-1)
             writer.close()
+
+    def _hold(self, count: int) -> None:
+        self._holding += count
+        self._free.clear() if self._holding else self._free.set()
 
     async def _answer(self, line: bytes) -> dict[str, Any]:
         request = json.loads(line)
@@ -59,7 +73,11 @@ class Control:
         match request.get("do"):
             case "now":
                 pass
+            case "steady":
+                await clock.until(clock.now())  # whoever moves it now comes to his end
+                return {"now": clock.now(), "steady": True}
             case "until":
+                await self._free.wait()
                 await clock.until(float(request["instant"]))
             case "create" | "end" | "follow" | "rekey" | "ask" as action:
                 self._panel(action, parse_domain(request["domain"]), request["provider"], request.get("of"), request.get("stage"))
