@@ -1,12 +1,12 @@
 """Runs every measurement and prints what it found; nothing here passes or fails."""
 
-from bench import asking, chains, codec, fleet, publishing, registrar, rehearsing, startup, timetables, transferring, zones
+from bench import afar, asking, chains, codec, fleet, publishing, registrar, rehearsing, startup, timetables, transferring, zones
 from bench.figure import Figure
 
 
 def main() -> None:
     found: list[Figure] = []
-    for part in (codec, asking, fleet, chains, timetables, startup, rehearsing, zones, transferring, publishing, registrar):
+    for part in (codec, asking, fleet, afar, chains, timetables, startup, rehearsing, zones, transferring, publishing, registrar):
         found += part.figures()
     width = max(len(figure.what) for figure in found)
     print(f"{'what':{width}}  {'ours':>10}  {'against':34}  ratio  wanted")
