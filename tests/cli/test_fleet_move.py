@@ -119,7 +119,7 @@ def test_where_every_second_domain_fails_the_wave_stops_and_can_be_taken_back(de
     wish = (table, "--to", "birch", "--waves", "rest", "--wait", "--yes")
     stopped = told(desk, *wish, "--stop-at", "34%", status=3)
     (found,) = states(stopped)
-    assert stopped["stopped"] == "2 of 4 domains in trouble" and found["in trouble"] == 2, desk.said
+    assert stopped["stopped"] == "2 of 4 in trouble" and found["in trouble"] == 2, desk.said
     assert all(each["because"] and each["remedy"] for each in stopped["attention"])
     assert {each["domain"] for each in stopped["attention"]} == set(STALLS[1:4:2])
     tolerated = told(desk, table, "--resume", "--stop-at", "5", "--wait", "--yes", "--leave-out", STALLS[1], status=3)

@@ -186,7 +186,7 @@ class KnotHosting(Hosting):
         )
 
     def _policy(self, name: str, bits: int) -> str:
-        times = "delete-delay: 1\n    dnskey-ttl: 3\n    zone-max-ttl: 4\n    propagation-delay: 1"
+        times = "delete-delay: 5\n    dnskey-ttl: 3\n    zone-max-ttl: 4\n    propagation-delay: 1"
         managed = "full" if name == "alone" else "incremental"  # records of keys that it has not are taken out, or left
         more = f"cds-cdnskey-publish: none\n    dnskey-management: {managed}"
         return f"  - id: {name}\n    algorithm: ecdsap{bits}sha{bits}\n    {more}\n    {times}\n"

@@ -113,6 +113,10 @@ def _value(value: object) -> str:
     return "" if value is True else " ".join(map(str, value)) if isinstance(value, list) else str(value)
 
 
+def counted(domains: int) -> str:
+    return f"{domains:,} domain{'' if domains == 1 else 's'}"
+
+
 def states_of(courses: Sequence[Course]) -> dict[str, int]:
     """How many are in which state, in the order of the states."""
     found = Counter(each.stage for each in courses)
@@ -136,7 +140,7 @@ def show_fleet_move(document: FleetMoveDocument, screen: Screen) -> None:
     for each in document.waves:
         states.update(each.states)
     count = len(document.waves)
-    whole = f"{document.listing}: {sum(states.values())} domains in {count} {'wave' if count == 1 else 'waves'}: {_said(states)}"
+    whole = f"{document.listing}: {counted(sum(states.values()))} in {count} {'wave' if count == 1 else 'waves'}: {_said(states)}"
     text = f"stopped: {document.stopped}; {whole}" if document.stopped else whole
     screen.verdict(not (states[Stage.TROUBLE] or document.stopped), text, _next(document, states))
     screen.line()
@@ -164,7 +168,7 @@ def _said(states: Mapping[str, int]) -> str:
 
 def _next(document: FleetMoveDocument, states: Mapping[str, int]) -> str:
     if document.shown:
-        return "without --dry-run the first wave is begun"
+        return "without --dry-run it is done"
     if states.get(Stage.TROUBLE, 0) and document.stopped:
         ways = "--leave-out DOMAIN passes one over, --take-back WAVE takes a wave back"
         return f"mend what is wrong, then the same command with --resume; {ways}"

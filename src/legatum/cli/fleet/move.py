@@ -94,6 +94,7 @@ async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "t
     """A new one, kept unless it is only to be shown. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.moves.waves import in_waves, parse_sizes, parse_tolerance
+    from legatum.views.fleet_move import counted
     from legatum.work.fleet.campaign import Campaign, read_campaign, write_campaign
     from legatum.work.fleet.courses import ENDED, courses_of
 
@@ -112,7 +113,7 @@ async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "t
     for domain in rows.domains:
         refuse_nothing(with_wish(args, wish, rows.wishes.get(domain, {})), outside, domain)
     sizes, _, _ = parse_sizes(terms["waves"]), parse_tolerance(terms["stop_at"]), _limits(terms["limit"], outside)
-    note(args, f"looking at who serves the {len(rows.domains)} domains …")
+    note(args, f"looking at who serves {counted(len(rows.domains))} …")
     waves = in_waves(await members_of(outside, rows.domains), sizes)
     campaign = Campaign(path, outside.clock.now(), tuple(waves), wish, rows.wishes, rows.customers, terms)
     campaign = _with_terms(args, campaign)
@@ -162,9 +163,10 @@ async def _shown(
     from legatum.core.moves.runbook import forecast
     from legatum.core.rehearsal import rehearse, require_safe
     from legatum.net.side_by_side import side_by_side
+    from legatum.views.fleet_move import counted
     from legatum.work.fleet.courses import Stage
 
-    note(args, f"drafting and rehearsing {len(courses)} moves, none of them is kept …")
+    note(args, f"drafting and rehearsing the moves of {counted(len(courses))}, none of them is kept …")
 
     async def one(domain: "Name") -> "Course":
         course = courses[domain]
@@ -200,13 +202,14 @@ async def _led(
         raise BadInput(f"there is no wave {args.take_back}", f"there are 1 to {len(campaign.waves)}")
     between, tolerance = parse_duration(str(campaign.terms["between"])), parse_tolerance(str(campaign.terms["stop_at"]))
     turns = Turns(_limits(campaign.terms["limit"], outside))
-    campaign = paused(campaign, back, outside.journal)
+    if not args.dry_run:
+        campaign = paused(campaign, back, outside.journal)
 
     async def its_move(domain: "Name") -> "tuple[Runbook, Path]":
         return await draft(args, campaign, outside, domain)
 
     def ways(runbook: "Runbook", path: Path) -> "Ways":
-        return _ways(args, runbook, path)
+        return _ways(args, campaign, runbook, path)
 
     tell = Telling(args, outside, campaign, courses)
     carrier = Carrier(outside, campaign, courses, its_move, ways, tell, turns, tolerance, args.at_once, args.wait)
@@ -215,7 +218,7 @@ async def _led(
         if back:
             wave = campaign.waves[args.take_back - 1]
             if not _agreed(args, outside, campaign, courses, args.take_back, "take back"):
-                return tell_all(args, outside, campaign, courses, "declined")
+                return tell_all(args, outside, campaign, courses, "" if args.dry_run else "declined", shown=args.dry_run)
             with tell.drawn():
                 await carrier.take_back(wave)
         else:
@@ -272,20 +275,21 @@ def _agreed(
     args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
 ) -> bool:
     from legatum.core.records.name import name_text
+    from legatum.views.fleet_move import counted
     from legatum.work.fleet.courses import ENDED
 
     wave = [each for each in campaign.waves[number - 1] if courses[each].stage not in ENDED or verb == "take back"]
-    if args.yes:
+    if args.yes and not args.dry_run:
         return True
     lines = []
     for domain in wave:
         own = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(domain, {})))
         address = f" at {own.address}" if getattr(own, ADDRESS, "") else ""
         lines.append(f"{name_text(domain)}: {wished(own, outside, domain).words}{address} ({courses[domain].stage})")
-    return agreed(args, f"Wave {number} of {len(campaign.waves)}, {verb} {len(wave)} domains:", first_of(args, lines))
+    return agreed(args, f"Wave {number} of {len(campaign.waves)}, {verb} {counted(len(wave))}:", first_of(args, lines))
 
 
-def _ways(args: argparse.Namespace, runbook: "Runbook", path: Path) -> "Ways":
+def _ways(args: argparse.Namespace, campaign: "Campaign", runbook: "Runbook", path: Path) -> "Ways":
     """Everything is agreed to with its wave."""
     from legatum.services.registrar import ByHand
     from legatum.work.moves.advance import Ways
@@ -296,5 +300,5 @@ def _ways(args: argparse.Namespace, runbook: "Runbook", path: Path) -> "Ways":
     def by_hand(step: "Step", what: ByHand) -> None:
         write_by_hand(runbook, path, step, what)
 
-    own = getattr(args, "anyway", False)
-    return Ways(False, lambda *_: True, nothing, nothing, nothing, by_hand, nothing, False, None, args.unproven, args.any_time, own)
+    anyway = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(runbook.domain, {}))).anyway
+    return Ways(False, lambda *_: True, nothing, nothing, nothing, by_hand, nothing, False, None, args.unproven, args.any_time, anyway)

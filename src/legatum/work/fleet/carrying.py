@@ -142,7 +142,7 @@ class Carrier:
                 self.stopped = "it was paused"
         troubled = [each for each in self._wave if self.courses[each].stage == Stage.TROUBLE]
         if not self.stopped and self.tolerance.is_used_up(len(troubled), len(self._wave)):
-            self.stopped = f"{len(troubled)} of {len(self._wave)} domains in trouble"
+            self.stopped = f"{len(troubled)} of {len(self._wave)} in trouble"
         return self.stopped
 
     def _written(self) -> int:
