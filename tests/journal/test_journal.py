@@ -301,6 +301,10 @@ def test_files_that_two_operators_have_in_common(tmp_path: Path, server: str) ->
         (folders[1] / "kilnandclay.example.zone").write_text("zone")
         with pytest.raises(GateShut), one.occupied([DOMAIN], 2.0):
             raise AssertionError("never here")
+    (folders[0] / "kilnandclay.example.zone").write_text("zone")
+    one.bring([DOMAIN])
+    (folders[0] / "kilnandclay.example.zone").unlink()  # by hand: gone for nobody
+    one.bring([DOMAIN])
     with one.occupied([DOMAIN], 3.0):
         assert move.read_text() == "drawn anew" and (folders[0] / "kilnandclay.example.zone").read_text() == "zone"
         move.unlink()

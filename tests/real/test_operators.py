@@ -179,7 +179,8 @@ def test_a_host_cut_off_and_a_database_that_takes_nothing(office: Office) -> Non
     ended = office.run("ben", "move", "advance", domain, "--yes")
     assert ended.status == 3 and ended.err.count("\nlegatum: ") + ended.err.startswith("legatum: ") == 1, ended.err
     words = ["-h", f"{NET}.2", "-U", "quillmoor", "-c", "ALTER DATABASE postgres SET default_transaction_read_only = on", "postgres"]
-    subprocess.run([*office.operators["ada"].prefix, "psql", *words], check=True, capture_output=True)
+    assert BIN is not None
+    subprocess.run([*office.operators["ada"].prefix, str(BIN / "psql"), *words], check=True, capture_output=True)
     ended = office.run("ada", "move", "advance", domain, "--yes")
     assert ended.status == 3 and "read-only" in ended.err, ended.err
     assert office.served(domain) == before

@@ -63,7 +63,7 @@ async def drafted(
     if keep:
         write_move(path, runbook)
         retreat_path(path).unlink(missing_ok=True)
-        outside.journal.bring([wish.domain])
+        outside.journal.bring([wish.domain], ours=True)
     return runbook, path
 
 

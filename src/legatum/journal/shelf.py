@@ -27,8 +27,8 @@ class Shelf:
     others: dict[str, Path]
 
     def bring(self, stem: str = "", ours: bool = False) -> None:
-        """Both sides alike: files whose name begins with ``stem.``, or all. ``ours``: what is here counts, as nobody else may change them
-        now. Raises :class:`GateShut` for one that was changed on both."""
+        """Both sides alike: files whose name begins with ``stem.``, or all. ``ours``: what is here, or here no more, counts, as nobody else
+        may change them now. Raises :class:`GateShut` for one that was changed on both."""
         there = self._there(stem)
         for name in sorted({*there, *self._here(stem), *self._known(stem)}):
             self._settle(name, *there.get(name, ("", "somebody who took it away")), ours)
@@ -37,7 +37,7 @@ class Shelf:
         here, last = _mark(self._path(name)), self._last(name)
         if here == there == last:
             return
-        if here == last:
+        if here == last or (not here and there == last and not ours):  # what somebody takes away by hand is gone for nobody
             self._take(name, there)
         elif there == last or (ours and here != there):
             self._put(name, here)
