@@ -112,11 +112,13 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
         screen.line(f"{file}: {why}", BAD)
     if document.moves:
         screen.line()
-        shown = document.moves if whole else document.moves[:_MOST_SHOWN]
-        rows, styles = [_row(each, now) for each in shown], [_STYLES.get(each.state, "") for each in shown]
+        groups = [[each] for each in document.moves] if whole else _alike(document.moves)
+        shown = groups if whole else groups[:_MOST_SHOWN]
+        rows, styles = [_row(each, now) for each in shown], [_STYLES.get(each[0].state, "") for each in shown]
         screen.table(("domain", "", "done", "next step", "not before", "last at it", "because"), rows, styles)
-        if len(shown) < len(document.moves):
-            screen.line(f"and {len(document.moves) - len(shown)} more (-v shows them)", QUIET)
+        if shown != groups or len(groups) < len(document.moves):
+            left = sum(len(each) for each in groups[len(shown) :])
+            screen.line(f"{f'and {left} more; ' if left else ''}-v shows each of them", QUIET)
     if document.today:
         screen.line()
         screen.line(f"Within a day a hold or a move ends of: {', '.join(document.today[:12])}{' …' if len(document.today) > 12 else ''}")
@@ -127,9 +129,21 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
         screen.line(f"{told}; the oldest survey is of {people_text(oldest, now)}", QUIET)
 
 
-def _row(each: StandingPart, now: float) -> tuple[str, ...]:
+def _alike(moves: Sequence[StandingPart]) -> list[list[StandingPart]]:
+    """Those that stand at the same step, to the minute, with the same behind them: of many that go together one line is enough."""
+    found: dict[tuple[object, ...], list[StandingPart]] = {}
+    for each in moves:
+        until = (each.not_before or "")[:16]
+        reason = each.trouble.replace(each.domain, "") if each.trouble else ""
+        found.setdefault((each.state, each.back, each.title, each.done, until, reason, each.who), []).append(each)
+    return list(found.values())
+
+
+def _row(group: Sequence[StandingPart], now: float) -> tuple[str, ...]:
+    each = group[0]
     state = f"{each.state} (back)" if each.back else each.state
-    return each.domain, state, f"{each.done}/{each.steps}", each.title, _when(each, now), each.who, each.trouble or each.because
+    domain = f"{each.domain} and {len(group) - 1} more" if group[1:] else each.domain
+    return domain, state, f"{each.done}/{each.steps}", each.title, _when(each, now), each.who, each.trouble or each.because
 
 
 def _rank(state: str) -> int:
