@@ -128,6 +128,10 @@ def test_where_every_second_domain_fails_the_wave_stops_and_can_be_taken_back(de
     domains.update = update  # type: ignore[method-assign]
     back = told(desk, table, "--take-back", "1", "--wait", "--yes")
     assert states(back) == [{"taken back": 3, "left out": 1}] and delegations(desk) == before
+    desk.done("move", "draft", STALLS[0], "--ttl", "mail A=60")  # somebody else's
+    desk.done("move", "advance", STALLS[0], "--yes")
+    assert "another move than this one's" in told(desk, table, "--take-back", "1", "--yes", status=4)["attention"][0]["because"]
+    desk.done("move", "advance", STALLS[0], "--yes", "--wait")
     once_more = told(desk, table, "--resume", "--wait", "--yes")
     assert states(once_more) == [{"complete": 3, "left out": 1}]
 

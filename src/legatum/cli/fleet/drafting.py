@@ -82,6 +82,15 @@ async def _wish(own: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     return replace(wish, replace=(*wish.replace, NewAddress(old[0], new)))
 
 
+def is_own(args: argparse.Namespace, campaign: "Campaign", outside: "Outside", domain: "Name", words: str) -> bool:
+    """Whether a move with this wish, in words, is what this fleet move wishes for the domain, drawn for it or before it. Which address was
+    replaced by a new one is not known any more once it was."""
+    own = own_line(args, campaign, domain)
+    address = getattr(own, ADDRESS, "")
+    said = [each for each in words.split(", ") if not (address and each.endswith(f"replaced by {canonical_address(address)}"))]
+    return wished(own, outside, domain).is_said_by(", ".join(said))
+
+
 async def draft(
     args: argparse.Namespace, campaign: "Campaign", outside: "Outside", domain: "Name", keep: bool = True
 ) -> "tuple[Runbook, Path]":
@@ -94,7 +103,7 @@ async def draft(
     path = move_path(outside, domain)
     own = own_line(args, campaign, domain)
     if path.exists() and not is_over(path, outside.journal) and not is_untouched(there := read_move(path), outside.journal):
-        if there.drafted < campaign.began and not wished(own, outside, domain).is_said_by(there.wish):
+        if not is_own(args, campaign, outside, domain, there.wish):
             raise GateShut(
                 f"another move is under way: {there.wish}",
                 f"let it come to its end (`legatum move status {name_text(domain)}`), or take it back; then --resume",

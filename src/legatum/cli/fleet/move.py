@@ -2,11 +2,12 @@
 
 import argparse
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import add_changing, add_common, agreed, first_of, note, with_outside
-from legatum.cli.fleet.drafting import draft, members_of, refuse_nothing
+from legatum.cli.fleet.drafting import draft, is_own, members_of, refuse_nothing
 from legatum.cli.fleet.table import ADDRESS, read_table, wish_of, with_wish
 from legatum.cli.fleet.telling import Telling, tell_all, write_notes
 from legatum.cli.moving import write_by_hand
@@ -77,7 +78,7 @@ def run(args: argparse.Namespace) -> int:
             campaign, unused = await _begun(args, outside, path)
         else:
             campaign, unused = _with_terms(args, read_campaign(path)), ()
-        courses = courses_of(outside, campaign)
+        courses = courses_of(outside, campaign, partial(is_own, args, campaign, outside))
         if args.pause:
             paused(campaign, True, outside.journal)
             return tell_all(args, outside, campaign, courses, "it was paused")
@@ -100,7 +101,7 @@ async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "t
 
     if path.exists() and not (args.anew or args.dry_run):
         there = read_campaign(path)
-        courses = courses_of(outside, there).values()
+        courses = courses_of(outside, there, partial(is_own, args, there, outside)).values()
         ended = sum(each.stage in ENDED for each in courses)
         if ended < len(courses):
             raise BadInput(
@@ -212,7 +213,8 @@ async def _led(
         return _ways(args, campaign, runbook, path)
 
     tell = Telling(args, outside, campaign, courses)
-    carrier = Carrier(outside, campaign, courses, its_move, ways, tell, turns, tolerance, args.at_once, args.wait)
+    owns = partial(is_own, args, campaign, outside)
+    carrier = Carrier(outside, campaign, courses, its_move, owns, ways, tell, turns, tolerance, args.at_once, args.wait)
     status: int | None = None
     try:
         if back:

@@ -52,13 +52,15 @@ class Turns:
 
 @dataclass
 class Carrier:
-    """``draft``: a move of a domain, as it was drafted before or is drafted now; ``ways``: how to carry one out; ``told``: of every change
-    of a domain's course; ``wait``: until everything is over. ``stopped``: why no step is begun any more, empty while all is well."""
+    """``draft``: a move of a domain, as it was drafted before or is drafted now; ``owns``: whether a wish in words is this fleet move's;
+    ``ways``: how to carry one out; ``told``: of every change of a domain's course; ``wait``: until everything is over. ``stopped``: why no
+    step is begun any more, empty while all is well."""
 
     outside: Outside
     campaign: Campaign
     courses: dict[Name, Course]
     draft: Callable[[Name], Awaitable[tuple[Runbook, Path]]]
+    owns: Callable[[Name, str], bool]
     ways: Callable[[Runbook, Path], Ways]
     told: Callable[[Course], None]
     turns: Turns
@@ -176,6 +178,10 @@ class Carrier:
         self._is(replace(self.courses[domain], stage=Stage.BACKING, because="", remedy="", until=None))
         path = move_path(self.outside, domain)
         move = read_move(path)
+        if not self.owns(domain, move.wish):
+            raise GateShut(
+                f"{path}: another move than this one's: {move.wish}", "it is left as it is; take it back by itself, if that is meant"
+            )
         if not retreat_path(path).exists() and not any(
             step.id in self.outside.journal.begun(move.id) for step in move.steps if step.changes
         ):

@@ -1,10 +1,13 @@
 """Where each domain of a fleet move stands: as files and journal say, and as it is led on."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from legatum.core.fault import GateShut
+from legatum.core.moves.retreat.draft import BACK
 from legatum.core.moves.standing import Standing, State
-from legatum.core.records.name import Name, file_name
+from legatum.core.records.name import Name, file_name, name_text
 from legatum.journal.occupation import Occupied
 from legatum.work.fleet.campaign import Campaign
 from legatum.work.house import look_at_house
@@ -53,8 +56,9 @@ _STAGES = {
 }  # fmt: skip
 
 
-def courses_of(outside: Outside, campaign: Campaign) -> dict[Name, Course]:
-    """By files and journal alone. A move that was over before the fleet move began is none of it."""
+def courses_of(outside: Outside, campaign: Campaign, owns: Callable[[Name, str], bool]) -> dict[Name, Course]:
+    """By files and journal alone. A move that was over before the fleet move began is none of it, nor is one of another wish: ``owns`` says
+    of a domain and a move's wish in words whether that is this fleet move's."""
     house = look_at_house(outside)
     found = {each.domain: each for each in house.standings}
     broken = dict(house.broken)
@@ -65,7 +69,7 @@ def courses_of(outside: Outside, campaign: Campaign) -> dict[Name, Course]:
         elif (why := broken.get(f"{file_name(domain)}.move.toml")) is not None:
             courses[domain] = Course(domain, Stage.TROUBLE, because=why, remedy="mend or delete the file", status=2)
         else:
-            courses[domain] = _course(domain, found.get(domain), campaign.began)
+            courses[domain] = _course(domain, found.get(domain), campaign.began, owns)
     for domain, course in courses.items():
         if course.stage == Stage.TROUBLE and _is_worked_on(outside, domain):
             courses[domain] = replace(course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0)
@@ -80,9 +84,15 @@ def _is_worked_on(outside: Outside, domain: Name) -> bool:
         return True
 
 
-def _course(domain: Name, standing: Standing | None, began: float) -> Course:
-    if standing is None or (standing.state == State.OVER and standing.at < began):
+def _course(domain: Name, standing: Standing | None, began: float, owns: Callable[[Name, str], bool]) -> Course:
+    own = standing is not None and owns(domain, standing.wish.removeprefix(BACK))
+    if standing is None or (standing.state == State.OVER and (standing.at < began or not own)):
         return Course(domain)
+    if not own:
+        if standing.state == State.DRAFTED:
+            return Course(domain)
+        way = f"`legatum move status {name_text(domain)}` says how far it is; let it come to its end, or take it back"
+        return Course(domain, Stage.TROUBLE, because=f"another move is under way: {standing.wish}", remedy=way, status=GateShut.status)
     stage = _STAGES[standing.state]
     if standing.back:
         stage = Stage.BACK if stage == Stage.DONE else Stage.BACKING

@@ -18,6 +18,9 @@ from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS
 from legatum.core.timing import Caution
 
+BACK = "back: "
+"""What the wish of a way back begins with, in words; then comes what is taken back."""
+
 
 @dataclass(frozen=True, slots=True)
 class Begun:
@@ -44,7 +47,7 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
     if pieces:
         pieces += way.shared()
     caution = Caution(move.premises.floor, move.premises.time_out, move.margin)
-    words = f"back: {move.wish}"
+    words = f"{BACK}{move.wish}"
     ident = move.id + SUFFIX + (f"-{move.rounds}" if move.rounds else "")
     return runbook_of(ident, words, now, move.premises, pieces, past, caution, move.domain, back_of=move.id)
 
