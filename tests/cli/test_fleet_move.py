@@ -81,7 +81,7 @@ def test_a_table_of_domains_goes_in_waves_and_each_customer_is_told(desk: Desk, 
     assert shown["unused"] == ["plan"] and shown["attention"] == []
     assert delegations(desk) == before and not (desk.world.folder / "moves").exists()
 
-    desk.receive()
+    desk.practice.visit([(parse_domain(each), A) for each in (first, second, third, fourth)], 120.0)
     updates = counted(desk)
     first_run = told(desk, *wish, "--yes", "--stop-at", "2")  # until the first hold
     assert states(first_run) == [{"holds": 1}, {"not begun": 2}, {"not begun": 2}] and first_run["next_at"]
