@@ -104,6 +104,10 @@ def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(desk: De
         assert run.returncode == 0, said
         assert sorted(each["domain"] for each in lines(out)) == STALLS
 
+    # One of another program stands by, and marks what it does: nothing of it may come in, whoever is killed.
+    source = another_program(tmp_path, "views/fleet.py", "domain=name, standing=standing", 'domain="x" + name, standing=standing')
+    workers.start_worker("stranger", source=source)
+    workers.wait_for("stranger")
     run = begun()
     until(1)
     workers.kill("upland")
@@ -114,8 +118,19 @@ def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(desk: De
     workers.kill("scheduler")
     workers.start_scheduler()
     all_of_them(run)
+    workers.kill("stranger")
     workers.start_worker("upland")
     workers.wait_for("upland")
+
+
+def another_program(folder: Path, file: str, old: str, new: str) -> Path:
+    """The folder of a copy of this program with something else in one of its files."""
+    source = folder / "source"
+    shutil.copytree(Path(legatum.__file__).parent, source / "legatum", ignore=shutil.ignore_patterns("__pycache__"))
+    text = (source / "legatum" / file).read_text()
+    assert old in text
+    (source / "legatum" / file).write_text(text.replace(old, new))
+    return source
 
 
 def test_who_sees_what_from_where(desk: Desk, workers: Workers, tmp_path: Path) -> None:
@@ -177,10 +192,7 @@ def test_no_scheduler_another_one_and_one_that_is_plain(desk: Desk, workers: Wor
 
 @pytest.mark.timeout(120)
 def test_a_worker_whose_clock_is_wrong_and_one_of_another_program(desk: Desk, workers: Workers, listed: str, tmp_path: Path) -> None:
-    source = tmp_path / "source"
-    shutil.copytree(Path(legatum.__file__).parent, source / "legatum", ignore=shutil.ignore_patterns("__pycache__"))
-    with (source / "legatum" / "__init__.py").open("a") as file:
-        file.write("# another state of it\n")
+    source = another_program(tmp_path, "__init__.py", "__version__", "# another state of it\n__version__")
     for name in ("harbour", "upland"):
         workers.kill(name)
     workers.start_worker_by_another_clock("harbour", 37.0)

@@ -6,6 +6,7 @@ back what they saw: nothing that is handed to them can change anything, and no s
 
 import asyncio
 import hashlib
+import importlib
 import logging
 import pickle
 import time
@@ -13,6 +14,7 @@ from collections.abc import AsyncGenerator, AsyncIterator, Callable, Sequence
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
 from functools import cache
+from importlib.util import find_spec
 from ipaddress import ip_address
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -26,6 +28,8 @@ _TIMEOUT = 10.0  # seconds to reach a scheduler
 _PATIENCE = 30.0  # seconds that a scheduler may be away before that is told
 _SLOW = 60.0  # seconds after which a part is handed to somebody else too
 _ROUND_TRIPS = 3
+_WAY = 5.0  # seconds that a result may be under way
+_MOST_TRIES = 30  # at a part, before it is told that it cannot be done
 _BREATH = 0.2  # seconds before a part that was lost is handed out again
 
 
@@ -105,10 +109,9 @@ def _is_here(host: str) -> bool:
 
 def require_engine() -> None:
     """Raises :class:`BadInput` where the library is missing."""
-    try:
-        import distributed  # noqa: F401
-    except ImportError:
-        raise BadInput("workers need the library distributed", "pip install 'legatum[engine]'") from None
+    if find_spec("distributed") is None:
+        raise BadInput("workers need the library distributed", "pip install 'legatum[engine]'")
+    importlib.import_module("distributed")  # which sets up how it tells of itself
     for name in ("tornado", "asyncio", *(each for each in logging.root.manager.loggerDict if each.startswith("distributed"))):
         logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, by this program
 
@@ -119,11 +122,27 @@ def _parcel(work: Callable[..., Any], values: Sequence[Any]) -> tuple[Callable[[
 
     def carry_out(parcel: bytes) -> bytes:
         import pickle
+        import time
+
+        from legatum.net.engine import program_mark
 
         done, given = pickle.loads(parcel)
-        return pickle.dumps(done(*given))
+        result = pickle.dumps(done(*given))
+        return pickle.dumps((program_mark(), time.time(), result))
 
     return carry_out, pickle.dumps((work, tuple(values)))
+
+
+def _opened(parcel: bytes, clock_counts: bool = True) -> Any:
+    """What came back. Raises :class:`_Unfit` where it is from another program, or made by a clock that is wrong."""
+    mark, then, result = pickle.loads(parcel)
+    if mark != program_mark() or (clock_counts and not -CLOCK_TOLERANCE < time.time() - then < CLOCK_TOLERANCE + _WAY):
+        raise _Unfit
+    return pickle.loads(result)
+
+
+class _Unfit(Exception):
+    """A worker came in that is not like those that the list was to be shared among."""
 
 
 class Engine:
@@ -201,7 +220,7 @@ class Engine:
         where = {"workers": [worker.address], "allow_other_workers": False}
         future = self._client.submit(*_parcel(work, values), pure=False, retries=0, **where)
         try:
-            return pickle.loads(await asyncio.wait_for(future.result(), patience))
+            return _opened(await asyncio.wait_for(future.result(), patience), clock_counts=False)
         except TimeoutError:
             raise OutsideFault(f"the worker {worker.name} has not answered for {patience:.0f} s", "is its machine reachable?") from None
         except Fault:
@@ -236,7 +255,7 @@ class Engine:
 
     async def _part(self, work: Callable[..., Any], order: Any, part: list[Any], places: list[str]) -> Any:
         """Handed to somebody else too where it takes long, and again where it was lost with its worker, or with the scheduler."""
-        while True:
+        for _ in range(_MOST_TRIES):
             client, began = self._client, time.monotonic()
             tries = [asyncio.create_task(self._try(client, work, order, part, places))]
             done = set[asyncio.Task[tuple[bool, Any]]]()
@@ -253,14 +272,17 @@ class Engine:
                     each.cancel()
                 await asyncio.gather(*tries, return_exceptions=True)
             await self._reach_again(client)
-            places = []  # its workers may have other names now
+            places = await self._fit()  # there may be others now
+        raise OutsideFault("a part of the list was lost again and again", "are there workers that run this program? --resume goes on")
 
     async def _try(self, client: Any, work: Callable[..., Any], order: Any, part: list[Any], places: list[str] | None) -> tuple[bool, Any]:
         """Whether anything came of it, and what. Raises what the work raises."""
         future, where = None, {"workers": places, "allow_other_workers": True} if places else {}
         try:
             future = client.submit(*_parcel(work, (order, part)), pure=False, retries=3, **where)
-            return True, pickle.loads(await future.result())
+            return True, _opened(await future.result())
+        except _Unfit:
+            return False, None
         except asyncio.CancelledError:
             task = asyncio.current_task()
             if task is not None and task.cancelling():
@@ -276,6 +298,12 @@ class Engine:
             if future is not None:
                 with suppress(Exception):
                     future.release()
+
+    async def _fit(self) -> list[str]:
+        """Workers that run this program and know the time, as they are now; empty where that cannot be seen."""
+        with suppress(Exception):
+            return [each.address for each in await self.workers() if not each.doubts]
+        return []
 
     async def _reach_again(self, lost: Any) -> None:
         """After a loss: the scheduler as it is now, which may have been started anew."""

@@ -1,5 +1,6 @@
 """Who sees what from where, for people and programs."""
 
+from collections.abc import Callable
 from typing import Protocol, TypeVar
 
 from msgspec import structs
@@ -67,8 +68,8 @@ def with_everywhere(document: _D, found: Everywhere) -> _D:
     part, left = everywhere_part(found), [each for each in document.not_looked_at if each != ELSEWHERE]
     verdict = f"{document.verdict}. Not so from everywhere: {found.text}" if found.text else document.verdict
     following = document.next or ("see below who sees it how, and look at the way there" if found.text else "")
-    replaced: _D = structs.replace(document, everywhere=part, verdict=verdict, next=following, not_looked_at=left)  # type: ignore[type-var]
-    return replaced
+    replaced: Callable[..., _D] = structs.replace
+    return replaced(document, everywhere=part, verdict=verdict, next=following, not_looked_at=left)
 
 
 def show_everywhere(part: EverywherePart, screen: Screen) -> None:

@@ -8,7 +8,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
 from legatum.work.fleet.campaign import Campaign
-from legatum.work.fleet.courses import Course, Stage
+from legatum.work.fleet.courses import ENDED, Course, Stage
 
 STYLES = {
     Stage.DONE: GOOD, Stage.BACK: DOUBT, Stage.BACKING: DOUBT, Stage.TROUBLE: BAD, Stage.PERSON: DOUBT, Stage.ELSEWHERE: DOUBT,
@@ -53,7 +53,7 @@ class CustomerPart(Part):
 class FleetMoveDocument(Document, tag="legatum.fleet-move/1"):
     """``stopped``: why no step is begun any more, empty where none has to be; ``next_at``: when the first hold is over; ``attention``:
     domains that need somebody; ``shown``: nothing was begun, it was only looked at; ``unused``: columns of the list that say nothing of a
-    move."""
+    move; ``unmoved``: domains that are left out, or were as wished without a move."""
 
     listing: str
     wish: str
@@ -65,6 +65,7 @@ class FleetMoveDocument(Document, tag="legatum.fleet-move/1"):
     next_at: str | None
     shown: bool = False
     unused: list[str] = []
+    unmoved: int = 0
 
 
 def course_part(course: Course, campaign: Campaign) -> CoursePart:
@@ -92,6 +93,7 @@ def fleet_move_document(
         customers=_customers(campaign, courses),
         attention=[course_part(each, campaign) for each in sorted(attention, key=lambda each: each.stage != Stage.TROUBLE)],
         stopped=stopped, next_at=instant_text(min(holds)) if holds else None, shown=shown, unused=list(unused),
+        unmoved=sum(each.stage in ENDED and not each.steps for each in courses.values()),
     )  # fmt: skip
 
 
@@ -178,6 +180,8 @@ def _next(document: FleetMoveDocument, states: Mapping[str, int]) -> str:
         return f"the same command with --resume from {document.next_at} on (--wait stays)"
     ended = states.get(Stage.DONE, 0) + states.get(Stage.LEFT_OUT, 0)
     if ended == sum(states.values()):
+        if document.unmoved:
+            return f"a last look at all of them: `legatum fleet confirm {document.listing}`"
         return f"a last look at all of them: `legatum fleet confirm {document.listing} --move`"
     if states.get(Stage.BACK, 0):
         return "mend what was wrong; the same command with --resume draws what was taken back anew"

@@ -67,6 +67,11 @@ def run(args: argparse.Namespace) -> int:
 
     if not 1 <= args.at_once <= 1000:
         raise BadInput(f"--at-once {args.at_once}", "give a number from 1 to 1000")
+    if args.notes:
+        try:
+            Path(args.notes).mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise BadInput(f"{args.notes}: {error.strerror}", "give a folder that can be written; nothing was begun") from None
 
     async def work(outside: "Outside") -> int:
         from legatum.work.fleet.campaign import campaign_path, paused, read_campaign

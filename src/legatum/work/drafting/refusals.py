@@ -57,7 +57,10 @@ async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> 
     if wish.to:
         old, new = (outside.provider(name) for name in (wish.old, wish.to))
         if old.name == new.name:
-            raise AlreadySo(f"{domain} is served by {new.name} already", "leave --to out, or say who else shall serve it")
+            if {*picture.delegation} == {*picture.own_ns} == {*new.servers}:
+                raise AlreadySo(f"{domain} is served by {new.name} already", "leave --to out, or say who else shall serve it")
+            said = f"delegated to {names_said(picture.delegation)}, and names {names_said(picture.own_ns)} itself"
+            raise GateShut(f"{domain} is at {new.name}, but not at it alone: it is {said}", f"`legatum survey {domain}` says what to mend")
         if set(old.servers) & set(new.servers):
             raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
         if set(picture.delegation) != set(old.servers) and not await _answers_as(outside, picture, old):
