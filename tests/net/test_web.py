@@ -214,6 +214,26 @@ def test_a_resolver_over_tls(certificates: tuple[Path, ssl.SSLContext]) -> None:
     assert resolved(certificates, "tls", honest, trusted=False).trouble == Trouble.UNTRUSTED
 
 
+@pytest.mark.parametrize("over", ["tls", "https"])
+def test_a_resolver_with_no_place_free_is_asked_again(certificates: tuple[Path, ssl.SSLContext], over: str) -> None:
+    """Unbound takes no more than ten connections; who comes then hears nothing, and the resolver is not silent for that."""
+    heard = 0
+
+    async def answering(writer: asyncio.StreamWriter, query: bytes) -> None:
+        nonlocal heard
+        heard += 1
+        if heard == 1:
+            await silent(writer, query)
+        elif over == "tls":
+            await honest(writer, query)
+        else:
+            await saying(http(500, b""))(writer, query)
+
+    reply = resolved(certificates, over, answering)
+    assert heard == 2 and reply.tries == 2
+    assert reply.answered if over == "tls" else reply.trouble == Trouble.HTTP
+
+
 def test_a_resolver_over_https_that_lies(certificates: tuple[Path, ssl.SSLContext]) -> None:
     assert resolved(certificates, "https", saying(http(200, b"{}"))).trouble == Trouble.HTTP
     wire = b"HTTP/1.1 200 X\r\ncontent-type: application/dns-message\r\ncontent-length: 3\r\nconnection: close\r\n\r\nabc"

@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from legatum.net.tcp import Connections
 
 DNS_PORT = 53
-_TRANSFERS = 8  # from one server at a time: BIND sends ten, to all the world together, and answers others with a failure
 _INSISTENCE, _SIDE_BY_SIDE = 3, 2  # rounds, and packets in each, before an answering server counts as silent to one question
 OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
@@ -63,7 +62,7 @@ class Asker:
         self._ports = UdpPorts(self.random)
         self._connections: Connections | None = None
         self._turns: dict[str, _Turns] = {}
-        self._transfers: dict[str, asyncio.Semaphore] = {}
+        self._places: dict[str, asyncio.Semaphore] = {}
         self._heard_of: set[str] = set()  # servers that have answered something
         self._loop = asyncio.get_running_loop()
 
@@ -77,9 +76,17 @@ class Asker:
         if self._connections is not None:
             self._connections.close()
 
-    def transferring(self, server: str) -> asyncio.Semaphore:
-        """A place for one transfer from a server, which sends few zones at a time and refuses more."""
-        return self._transfers.setdefault(server, asyncio.Semaphore(_TRANSFERS))
+    def connections(self) -> "Connections":
+        """Those over TCP and TLS, kept for the next question."""
+        from legatum.net.tcp import Connections
+
+        if self._connections is None:
+            self._connections = Connections()
+        return self._connections
+
+    def places(self, server: str, most: int) -> asyncio.Semaphore:
+        """For what a server does for few at a time: transfers, connections with TLS. ``most``: of us at once."""
+        return self._places.setdefault(server, asyncio.Semaphore(most))
 
     def askable(self, addresses: Iterable[str]) -> tuple[str, ...]:
         """Those that can be asked from here: without IPv6, the others."""
@@ -179,15 +186,13 @@ class Asker:
 
     async def _over_tcp(self, endpoint: Endpoint, asking: "_Asking", alone: bool = False) -> Reply:
         """``alone``: over a connection of its own."""
-        from legatum.net.tcp import Connections, converse  # only now: the first question waits for no more than it needs
+        from legatum.net.tcp import converse  # only now: the first question waits for no more than it needs
 
-        if self._connections is None:
-            self._connections = Connections()
         self.asked += 1
         started = self._loop.time()
         ident = self.random.getrandbits(16)
         words = (endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
-        heard = await (converse(*words) if alone else self._connections.converse(*words))
+        heard = await (converse(*words) if alone else self.connections().converse(*words))
         return self._reply(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.message, started)
 
     def _note(self, asking: "_Asking", transport: Transport, tries: int, trouble: Trouble) -> Reply:

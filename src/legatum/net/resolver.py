@@ -3,19 +3,21 @@
 import asyncio
 import ssl
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from legatum.core.records.name import Name
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply, Transport, Trouble
 from legatum.net.route import Unreachable
-from legatum.net.tcp import converse
 from legatum.net.web import fetch
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import RD, decode, encode_question
 
 _TLS_PORT, _HTTPS_PORT = 853, 443
 _MESSAGE_TYPE = "application/dns-message"
+_AT_ONCE = 3  # questions: Unbound has ten places for TCP, TLS and HTTPS together, and keeps each until its answer is found
+_TRIES = 2  # a connection that was not taken in time says no more than a packet that was lost
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,14 +43,18 @@ async def ask_resolver(asker: Asker, place: ResolverPlace, name: Name, rtype: in
     if (kept := asker.kept(place.text, name, rtype)) is not None:
         return kept
     loop = asyncio.get_running_loop()
-    started = loop.time()
     query = encode_question(0, name, rtype, flags=RD, dnssec=True)
-    asker.asked += 1
-    over = _over_tls if place.over == "tls" else _over_https
-    wire, trouble = await over(asker, place, name, rtype, query)
-    transport = Transport.TLS if place.over == "tls" else Transport.HTTPS
+    over, transport = (_over_tls, Transport.TLS) if place.over == "tls" else (_over_https, Transport.HTTPS)
+    tries = 0
+    async with asker.places(place.text, _AT_ONCE):
+        while tries < _TRIES:
+            started, tries = loop.time(), tries + 1
+            asker.asked += 1
+            wire, trouble = await over(asker, place, name, rtype, query)
+            if trouble not in (Trouble.SILENT, Trouble.CUT_OFF):
+                break
     sent = wire[:2] + query[2:] if wire else query
-    reply = Reply(place.text, name, rtype, asker.clock.now(), loop.time() - started, transport, 1, wire, trouble, sent)
+    reply = Reply(place.text, name, rtype, asker.clock.now(), loop.time() - started, transport, tries, wire, trouble, sent)
     asker.note(reply)
     return reply
 
@@ -58,10 +64,14 @@ async def _over_tls(asker: Asker, place: ResolverPlace, name: Name, rtype: int, 
         endpoint = asker.route.endpoint(place.address, _TLS_PORT)
     except Unreachable:
         return b"", Trouble.UNREACHABLE
-    tls = ssl.create_default_context(cafile=place.authority)
-    ident = asker.random.getrandbits(16)
-    heard = await converse(endpoint, name, rtype, query, ident, asker.patience.timeout, tls, place.host or place.address)
+    ident, timeout, host = asker.random.getrandbits(16), asker.patience.timeout, place.host or place.address
+    heard = await asker.connections().converse(endpoint, name, rtype, query, ident, timeout, _trusting(place.authority), host)
     return heard.wire, heard.trouble
+
+
+@lru_cache
+def _trusting(authority: str | None) -> ssl.SSLContext:
+    return ssl.create_default_context(cafile=authority)
 
 
 async def _over_https(asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes) -> tuple[bytes, Trouble | None]:

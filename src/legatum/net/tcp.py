@@ -127,12 +127,9 @@ class Heard(NamedTuple):
     trouble: Trouble | None = None
 
 
-async def converse(
-    endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float,
-    tls: ssl.SSLContext | None = None, host: str | None = None,
-) -> Heard:  # fmt: skip
+async def converse(endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
     """One question over a connection of its own. Never longer than twice ``timeout``; nothing is raised."""
-    stream = Stream(endpoint, timeout, tls, host)
+    stream = Stream(endpoint, timeout)
     try:
         async with asyncio.timeout(timeout * 2), stream:
             return await _one_question(stream, name, rtype, query, ident)
@@ -167,41 +164,49 @@ def _trouble(error: Exception) -> Trouble:
     raise error
 
 
+class _Far(NamedTuple):
+    """Whom a connection goes to, and the name on its certificate."""
+
+    endpoint: Endpoint
+    host: str | None
+
+
 class Connections:
     """Connections to servers, each kept for a moment for the next question (RFC 7766 s6.2.1), one question at a time on each.
 
     A server may end an idle connection whenever it likes, so trouble on a kept one says nothing: the question is asked again over a
-    new one, and what happens there counts.
+    new one, and what happens there counts. Those with TLS are told apart by the name that the certificate must carry.
     """
 
     def __init__(self) -> None:
-        self._kept: dict[Endpoint, deque[Stream]] = {}
-        self._turns: dict[Endpoint, asyncio.Semaphore] = {}
+        self._kept: dict[_Far, deque[Stream]] = {}
+        self._turns: dict[_Far, asyncio.Semaphore] = {}
         self._loop = asyncio.get_running_loop()
         self._sweeper: asyncio.TimerHandle | None = None
 
-    async def converse(self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
+    async def converse(
+        self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float,
+        tls: ssl.SSLContext | None = None, host: str | None = None,
+    ) -> Heard:  # fmt: skip
         """One question. Nothing is raised. Never longer than four times ``timeout``, after waiting for a free connection."""
-        turn = self._turns.get(endpoint)
+        far = _Far(endpoint, host)
+        turn = self._turns.get(far)
         if turn is None:
-            turn = self._turns[endpoint] = asyncio.Semaphore(_MOST)
+            turn = self._turns[far] = asyncio.Semaphore(_MOST)
         async with turn:
-            return await self._in_turn(endpoint, name, rtype, query, ident, timeout)
+            kept = self._take(far)
+            if kept is not None:
+                heard = await self._over(kept, far, name, rtype, query, ident, timeout)
+                if heard.trouble is None:
+                    return heard
+            stream = Stream(endpoint, timeout, tls, host)
+            try:
+                await stream.open()
+            except Exception as error:
+                return Heard(trouble=_trouble(error))
+            return await self._over(stream, far, name, rtype, query, ident, timeout)
 
-    async def _in_turn(self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
-        kept = self._take(endpoint)
-        if kept is not None:
-            heard = await self._over(kept, endpoint, name, rtype, query, ident, timeout)
-            if heard.trouble is None:
-                return heard
-        stream = Stream(endpoint, timeout)
-        try:
-            await stream.open()
-        except Exception as error:
-            return Heard(trouble=_trouble(error))
-        return await self._over(stream, endpoint, name, rtype, query, ident, timeout)
-
-    async def _over(self, stream: Stream, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
+    async def _over(self, stream: Stream, far: "_Far", name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
         keep = False
         try:
             async with asyncio.timeout(timeout * 2):
@@ -213,12 +218,12 @@ class Connections:
             return Heard(trouble=_trouble(error))
         finally:
             if keep and stream.idle:
-                self._keep(endpoint, stream)
+                self._keep(far, stream)
             else:
                 stream.close()
 
-    def _take(self, endpoint: Endpoint) -> Stream | None:
-        kept = self._kept.get(endpoint)
+    def _take(self, far: "_Far") -> Stream | None:
+        kept = self._kept.get(far)
         while kept:
             stream = kept.pop()
             if stream.idle:
@@ -226,8 +231,8 @@ class Connections:
             stream.close()
         return None
 
-    def _keep(self, endpoint: Endpoint, stream: Stream) -> None:
-        kept = self._kept.setdefault(endpoint, deque())
+    def _keep(self, far: "_Far", stream: Stream) -> None:
+        kept = self._kept.setdefault(far, deque())
         stream.since = self._loop.time()
         kept.append(stream)
         if self._sweeper is None:
@@ -235,11 +240,11 @@ class Connections:
 
     def _sweep(self) -> None:
         oldest = self._loop.time() - _IDLE
-        for endpoint, kept in list(self._kept.items()):
+        for far, kept in list(self._kept.items()):
             while kept and kept[0].since <= oldest:
                 kept.popleft().close()
             if not kept:
-                del self._kept[endpoint]
+                del self._kept[far]
         self._sweeper = self._loop.call_later(_IDLE, self._sweep) if self._kept else None
 
     def close(self) -> None:

@@ -21,13 +21,15 @@ from legatum.wire.malformed import Malformed
 from legatum.wire.message import IN, Answers, Message, Question, Record, decode, encode, encode_question, records, rrsets
 from legatum.wire.signing import Exchange, Key
 
+_AT_ONCE = 8  # from one server: BIND sends ten, to all the world together, and answers others with a failure
+
 
 async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = None) -> Zone:
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
     coming, exchange, counted = IncomingZone(domain), Exchange(key) if key else None, tally()
     counted.begin(what, unit="records")
-    async with asker.transferring(server):
+    async with asker.places(server, _AT_ONCE):
         with _faults(what, lambda: max(coming.count - 1, 0)), no_collecting():
             async for message in _messages(asker, server, domain, exchange, None, coming.read):
                 counted.done = coming.count
@@ -50,7 +52,7 @@ async def transfer_changes(asker: Asker, server: str, zone: Zone, key: Key | Non
     Raises :class:`OutsideFault`, also where the changes do not fit the copy.
     """
     what = f"changes of {name_text(zone.origin)} from {server}"
-    async with asker.transferring(server):
+    async with asker.places(server, _AT_ONCE):
         opening, collected = await _collected(asker, server, zone.origin, key, what, zone)
     if not collected:
         return zone, "incremental transfer: nothing has changed"
