@@ -56,6 +56,8 @@ class Workers:
                 time.sleep(0.05)
 
     def _start(self, name: str, words: Sequence[str], source: Path | None = None) -> None:
+        if name in self.processes:
+            self.kill(name)  # who comes again under a name takes its place
         environment = {**os.environ, **({"PYTHONPATH": str(source)} if source is not None else {})}
         with (self.folder / f"{name}.log").open("w") as log:
             self.processes[name] = subprocess.Popen(words, stdout=log, stderr=log, text=True, cwd=self.folder, env=environment)

@@ -95,8 +95,8 @@ def signed(folder: Path) -> tuple[dict[int, Path], str]:
 class Town:
     """Three name servers, one of them at two sites; two viewpoints with a validating resolver each; a scheduler behind TLS."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.wire = folder, Wire(NET)
+    def __init__(self, folder: Path, wire: Wire) -> None:
+        self.folder, self.wire = folder, wire
         zones, key = signed(folder / "signed")
         self._serve(zones)
         self.options = certificates(folder / "certificates", "quillmoor")
@@ -165,19 +165,16 @@ class Town:
         assert found == status, said
         return json.loads(said)
 
-    def close(self) -> None:
-        self.workers.end()
-        self.wire.close()
-
 
 @pytest.fixture(scope="module")
 def town(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Town]:
-    found = Town(tmp_path_factory.mktemp("town"))
-    try:
+    with contextlib.ExitStack() as closing:
+        wire = Wire(NET)
+        closing.callback(wire.close)
+        found = Town(tmp_path_factory.mktemp("town"), wire)
+        closing.callback(found.workers.end)
         found.open()
         yield found
-    finally:
-        found.close()
 
 
 def test_a_server_silent_from_one_network_and_a_site_that_lags(town: Town, tmp_path: Path) -> None:
