@@ -1,5 +1,6 @@
 """Edits that people make at one side in the middle of a move: told, made at the other side too when that is wanted, never lost."""
 
+import json
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -51,8 +52,14 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     edit(desk, "birch", "open on Sundays")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4
     assert "and edited otherwise at" in desk.said and "make the same edit on both sides" in desk.said
+    assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4  # for the same reason
+    assert desk.run("house", "--json", "-q") == 1
+    (waiting,) = json.loads(desk.said)["moves"]
+    assert waiting["state"] == "in trouble" and waiting["trouble"].startswith("refused: ") and "edited otherwise" in waiting["trouble"]
     edit(desk, "birch", "open on Saturdays")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 0, desk.said
+    assert desk.run("history", DOMAIN, "--json") == 0
+    assert [each["became"] for each in json.loads(desk.said)["acts"]].count("refused") == 1
 
 
 @pytest.mark.parametrize("look", [("survey", DOMAIN), ("confirm", DOMAIN), ("fleet", "survey", "LIST"), ("fleet", "confirm", "LIST")])

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT = "intent", "outcome", "forgotten", "again", "failed", "sent"
+INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT, REFUSED = "intent", "outcome", "forgotten", "again", "failed", "sent", "refused"
 _LINE = re.compile(r"(?P<what>.+?): (?P<before>.*?) → (?P<after>.*)")
 _NOTHING = "nothing"
 
@@ -39,6 +39,7 @@ class Became(StrEnum):
     UNDONE = "undone"
     AGAIN = "to be done again"
     SENT = "sent"
+    REFUSED = "refused"
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,8 +93,9 @@ def acts(entries: Iterable[Entry]) -> list[Act]:
             else:
                 found[at] = ended
         else:
-            became = {FORGOTTEN: Became.UNDONE, AGAIN: Became.AGAIN}.get(each.kind, Became.SENT)
-            found.append(Act(each.domain, each.who, became, each.text, "", (), each.at, each.at, None, None, each.move, each.step))
+            became = {FORGOTTEN: Became.UNDONE, AGAIN: Became.AGAIN, REFUSED: Became.REFUSED}.get(each.kind, Became.SENT)
+            what, said = (each.step, each.text) if became == Became.REFUSED else (each.text, "")
+            found.append(Act(each.domain, each.who, became, what, said, (), each.at, each.at, None, None, each.move, each.step))
     return found
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from legatum.core.fault import BadInput, Fault
-from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, SENT, Entry
+from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
 from legatum.core.moves.runbook import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
@@ -163,6 +163,12 @@ class Journal:
     def fail(self, move: str, domain: Name, step: str, at: float, text: str, replies: Iterable[Reply]) -> None:
         """An effect that ended in a fault: what is known."""
         self._write(move, domain, step, FAILED, at, text, {}, replies)
+
+    def refuse(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
+        """A step that was not begun, and why. Refused again for the same reason it is one entry."""
+        last = next((row for row in reversed(self._of_move(move)) if row.step == step), None)
+        if last is None or (last.kind, last.text) != (REFUSED, text):
+            self._write(move, domain, step, REFUSED, at, text, {}, ())
 
     def sent(self, at: float, commands: Iterable[tuple[Name, str]]) -> None:
         """Commands that go to a registry now, of each what it is about, and its words with its identifier."""

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from legatum.core.history import FAILED, INTENT, OUTCOME, Entry
+from legatum.core.history import FAILED, INTENT, OUTCOME, REFUSED, Entry
 from legatum.core.moves.effects import (
     Delegated,
     DsSet,
@@ -41,7 +41,8 @@ _ORDER = list(State)
 class Standing:
     """``back``: it is being taken back; ``step``, ``title``: the next one, empty when it is over; ``not_before``: until when that holds,
     and ``because``, None for no hold; ``ends``: when all of it is over if nothing is left waiting; ``done`` of ``steps``; ``who`` was at it
-    last, and when (``at``); ``trouble``: why its next step failed the last time. Instants in seconds since 1970."""
+    last, and when (``at``); ``trouble``: why its next step failed, or was refused, the last time; ``begun``: something was done, or may
+    have been. Instants in seconds since 1970."""
 
     domain: Name
     wish: str
@@ -56,7 +57,8 @@ class Standing:
     steps: int
     who: str
     at: float
-    trouble: str = ""
+    trouble: str
+    begun: bool
 
 
 def standing_of(
@@ -84,6 +86,7 @@ def standing_of(
         last.who if last else "",
         last.at if last else runbook.drafted,
         trouble,
+        any(each.kind in (INTENT, OUTCOME) for each in entries),
     )
 
 
@@ -112,10 +115,12 @@ def _state(step: Step | None, outcomes: Mapping[str, Outcome], trouble: str, hol
 
 
 def _trouble(step: Step | None, entries: Sequence[Entry]) -> str:
-    """Of the next step: it failed the last time, or was begun and is not known to have ended."""
-    own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED)]
+    """Of the next step: it failed or was refused the last time, or was begun and is not known to have ended."""
+    own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED, REFUSED)]
     if not own or own[-1].kind == OUTCOME:
         return ""
+    if own[-1].kind == REFUSED:
+        return f"refused: {own[-1].text}"
     return own[-1].text if own[-1].kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
 
 

@@ -89,7 +89,7 @@ def _course(domain: Name, standing: Standing | None, began: float, owns: Callabl
     if standing is None or (standing.state == State.OVER and (standing.at < began or not own)):
         return Course(domain)
     if not own:
-        if standing.state == State.DRAFTED:
+        if not standing.begun:
             return Course(domain)
         way = f"`legatum move status {name_text(domain)}` says how far it is; let it come to its end, or take it back"
         return Course(domain, Stage.TROUBLE, because=f"another move is under way: {standing.wish}", remedy=way, status=GateShut.status)

@@ -5,6 +5,7 @@ is known. Everything stops at the first hold that has not passed and at the firs
 """
 
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
@@ -128,7 +129,11 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         try:
             halted, outcome = await _done(job, action, journal, evidence, ways)
         except GateShut as shut:
-            return Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
+            halted, outcome = Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
+        if halted is not None and halted.halt == Halt.REFUSED and not ways.only_show:
+            with suppress(Fault):  # a journal that cannot be written takes nothing from the reason
+                reasons = "; ".join(reason for reason, _ in halted.reasons)
+                journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), reasons)
         if outcome is not None:
             journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
             note_done(job.outside, job.runbook, job.step, outcome)
