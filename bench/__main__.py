@@ -1,12 +1,17 @@
 """Runs every measurement and prints what it found; nothing here passes or fails."""
 
-from bench import afar, asking, chains, codec, fleet, publishing, registrar, rehearsing, startup, timetables, transferring, zones
+from rich.console import Console
+from rich.progress import track
+
+from bench import afar, asking, chains, codec, distance, fleet, publishing, registrar, rehearsing, startup, timetables, transferring, zones
 from bench.figure import Figure
+
+_PARTS = (codec, asking, fleet, afar, distance, chains, timetables, startup, rehearsing, zones, transferring, publishing, registrar)
 
 
 def main() -> None:
     found: list[Figure] = []
-    for part in (codec, asking, fleet, afar, chains, timetables, startup, rehearsing, zones, transferring, publishing, registrar):
+    for part in track(_PARTS, "measuring", console=Console(stderr=True)):
         found += part.figures()
     width = max(len(figure.what) for figure in found)
     print(f"{'what':{width}}  {'ours':>10}  {'against':34}  ratio  wanted")

@@ -6,7 +6,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from bench.figure import Figure
@@ -16,29 +16,31 @@ from bench.world import BenchWorld, bench_world, nsd_program
 _DOMAINS, _MANY, _ROUNDS = 4_000, 20_000, 3
 
 
-class _Engine:
-    """A scheduler and two workers, each a process."""
+class Engine:
+    """A scheduler and its workers, each a process."""
 
-    def __init__(self, folder: Path) -> None:
-        told = folder / "scheduler.json"
-        words = [
-            "-m",
-            "distributed.cli.dask_scheduler",
-            "--no-dashboard",
-            "--host",
-            "127.0.0.1",
-            "--port",
-            "0",
-            "--scheduler-file",
-            str(told),
-        ]
+    def __init__(
+        self, folder: Path, spaces: Sequence[str] = ("", ""), host: str = "127.0.0.1", certificates: Mapping[str, str] | None = None
+    ):
+        """``spaces``: the network namespace of each worker, empty for this one's; ``host``: where the scheduler is to be reached, with TLS
+        where there are ``certificates``."""
+        told, files = folder / f"scheduler{len(spaces)}.json", certificates or {}
+        told.unlink(missing_ok=True)
+        scheme = "tls" if files else "tcp"
+        words = ["-m", "distributed.cli.dask_scheduler", "--no-dashboard", "--host", f"{scheme}://{host}", "--port", "0"]
+        words += ["--scheduler-file", str(told)]
+        for flag, name in (("--tls-ca-file", "authority"), ("--tls-cert", "certificate"), ("--tls-key", "key")):
+            words += [flag, files[name]] if files else []
         self.processes = [_started([sys.executable, *words])]
         while not told.exists() or not told.read_text().strip():
             time.sleep(0.05)
         self.place = json.loads(told.read_text())["address"]
-        for name in ("one", "two"):
-            self.processes.append(_started([sys.executable, "-m", "legatum", "worker", "--scheduler", self.place, "--name", name]))
-        time.sleep(4)
+        secured = [word for name, file in files.items() for word in (f"--{name}", file)]
+        for number, space in enumerate(spaces):
+            prefix = ["ip", "netns", "exec", space] if space else []
+            worker = ["-m", "legatum", "worker", "--scheduler", self.place, "--name", f"w{number}", *secured]
+            self.processes.append(_started([*prefix, sys.executable, *worker]))
+        time.sleep(2 + len(spaces))
 
     def peaks(self) -> list[float]:
         """The most memory that each has had, in MiB."""
@@ -72,7 +74,7 @@ def figures() -> Iterator[Figure]:
         yield Figure("a list by two workers", "-", "needs Debian's nsd", 0.0, "≤ 1.15")
         return
     with tempfile.TemporaryDirectory() as text, bench_world(_DOMAINS) as world:
-        engine = _Engine(Path(text))
+        engine = Engine(Path(text))
         try:
             pairs = []
             for _ in range(_ROUNDS):

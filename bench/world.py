@@ -39,20 +39,21 @@ class BenchWorld:
 
 
 @contextmanager
-def bench_world(count: int, signed: bool = False) -> Iterator[BenchWorld]:
-    """Starts both servers and ends them again. ``signed``: every domain, each with a key of its own, and connected."""
+def bench_world(count: int, signed: bool = False, address: str = "127.0.0.1") -> Iterator[BenchWorld]:
+    """Starts both servers and ends them again. ``signed``: every domain, each with a key of its own, and connected; ``address``: of this
+    machine, on which they listen."""
     folder = Path(tempfile.mkdtemp(prefix="legatum-bench-"))
     domains = [f"d{number:05d}.example" for number in range(count)]
     upper, lower = _free_port(), _free_port()
     above = _vouched(domains) if signed else _example(domains)
     customers = {each: _signed(_customer(), each) if signed else _customer() for each in domains}
     servers = [
-        _start(folder / "upper", upper, {".": _root(), "test": _test(), "example": above}),
-        _start(folder / "lower", lower, {"alder.test": _alder(), **customers}),
+        _start(folder / "upper", address, upper, {".": _root(), "test": _test(), "example": above}),
+        _start(folder / "lower", address, lower, {"alder.test": _alder(), **customers}),
     ]
     try:
-        _await(upper, "example"), _await(lower, domains[-1])
-        yield _written(folder, upper, lower, domains)
+        _await(address, upper, "example"), _await(address, lower, domains[-1])
+        yield _written(folder, address, upper, lower, domains)
     finally:
         for server in servers:
             server.terminate()
@@ -60,10 +61,10 @@ def bench_world(count: int, signed: bool = False) -> Iterator[BenchWorld]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _written(folder: Path, upper: int, lower: int, domains: list[str]) -> BenchWorld:
-    lines = [f'"192.0.2.1" = "127.0.0.1:{upper}"']
-    lines += [f'"{address}" = "127.0.0.1:{upper}"' for both in PARENTS.values() for address in both]
-    lines += [f'"{address}" = "127.0.0.1:{lower}"' for both in PROVIDER.values() for address in both]
+def _written(folder: Path, address: str, upper: int, lower: int, domains: list[str]) -> BenchWorld:
+    lines = [f'"192.0.2.1" = "{address}:{upper}"']
+    lines += [f'"{each}" = "{address}:{upper}"' for both in PARENTS.values() for each in both]
+    lines += [f'"{each}" = "{address}:{lower}"' for both in PROVIDER.values() for each in both]
     settings = folder / "legatum.toml"
     home = '["192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32"]'
     roots = 'roots = { "a.root.test" = ["192.0.2.1"] }'
@@ -73,10 +74,10 @@ def _written(folder: Path, upper: int, lower: int, domains: list[str]) -> BenchW
     return BenchWorld(settings, names, lower)
 
 
-def _start(folder: Path, port: int, zones: dict[str, str]) -> "subprocess.Popen[bytes]":
+def _start(folder: Path, address: str, port: int, zones: dict[str, str]) -> "subprocess.Popen[bytes]":
     folder.mkdir()
     parts = [
-        f'server:\n  ip-address: 127.0.0.1@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
+        f'server:\n  ip-address: {address}@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
         f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n  verbosity: 0\n  server-count: 1\n  tcp-count: 2000\n'
         f"remote-control:\n  control-enable: no\n"
     ]
@@ -139,14 +140,14 @@ def _free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def _await(port: int, zone: str) -> None:
+def _await(address: str, port: int, zone: str) -> None:
     question = encode_question(7, parse_name(zone + "."), 6)
     deadline = time.monotonic() + 30
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as asking:
         asking.settimeout(0.2)
         while time.monotonic() < deadline:
             try:
-                asking.sendto(question, ("127.0.0.1", port))
+                asking.sendto(question, (address, port))
                 if asking.recv(4096)[3] & 15 == 0:
                     return
             except OSError:

@@ -22,12 +22,16 @@ class Workers:
     place: str = ""
     processes: dict[str, "subprocess.Popen[str]"] = field(default_factory=dict)
 
-    def start_scheduler(self, *options: str, prefix: Sequence[str] = ()) -> str:
-        """Its address; where it had one, it is started there again."""
+    def start_scheduler(self, *options: str, prefix: Sequence[str] = (), version: str = "") -> str:
+        """Its address; where it had one, it is started there again. ``version``: of the library, as it says of itself."""
         told = self.folder / f"scheduler-{time.monotonic_ns()}.json"
         port = ("--port", self.place.rpartition(":")[2] if self.place else "0")
         where = () if "--host" in options else ("--host", "127.0.0.1")
-        words = [*prefix, sys.executable, "-m", "distributed.cli.dask_scheduler", "--no-dashboard", "--scheduler-file", str(told), *where]
+        started = ("-m", "distributed.cli.dask_scheduler")
+        if version:
+            says = f"from distributed import versions; versions.version = lambda name: {version!r}"
+            started = ("-c", f"{says}; from distributed.cli.dask_scheduler import main; main()")
+        words = [*prefix, sys.executable, *started, "--no-dashboard", "--scheduler-file", str(told), *where]
         self._start("scheduler", [*words, *port, *options])
         given_up = time.monotonic() + _START
         while not told.exists() or not told.read_text().strip():

@@ -186,6 +186,14 @@ def test_no_scheduler_another_one_and_one_that_is_plain(desk: Desk, workers: Wor
     assert "is no scheduler" in said("fleet", "survey", listed, "--engine", "here", status=2)
     assert "needs authority and certificate and key" in said("fleet", "survey", listed, "--engine", "tls://127.0.0.1:8786", status=2)
     assert "the engine has workers of its own" in said("fleet", "survey", listed, "--engine", "--jobs", "2", status=2)
+    assert "no scheduler at tcp://127.0.0.1:1: " in said("fleet", "survey", listed, "--engine", "tcp://127.0.0.1:1", status=3)
+    older = Workers(tmp_path)
+    try:
+        place = older.start_scheduler(version="2020.2.0")
+        text = said("fleet", "survey", listed, "--engine", place, status=3)
+    finally:
+        older.end()
+    assert "speaks version 2020.2.0 of the library" in text and "install the same version" in text
     with pytest.raises(BadInput, match="a plain connection"):
         security_of(Hub("tcp://198.51.100.1:1"))
 

@@ -10,6 +10,7 @@ import importlib
 import logging
 import pickle
 import time
+import warnings
 from collections.abc import AsyncGenerator, AsyncIterator, Callable, Sequence
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
@@ -111,7 +112,8 @@ def require_engine() -> None:
     """Raises :class:`BadInput` where the library is missing."""
     if find_spec("distributed") is None:
         raise BadInput("workers need the library distributed", "pip install 'legatum[engine]'")
-    importlib.import_module("distributed")  # which sets up how it tells of itself
+    library: Any = importlib.import_module("distributed.versions")  # which sets up how it tells of itself
+    warnings.simplefilter("ignore", library.VersionMismatchWarning)
     for name in ("tornado", "asyncio", *(each for each in logging.root.manager.loggerDict if each.startswith("distributed"))):
         logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, by this program
 
