@@ -293,7 +293,9 @@ class Database:
 
     def _fault(self, error: Exception) -> OutsideFault:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
-        remedy = "nothing outside is touched without a journal; make it writable"
+        remedy = "nothing more is done outside without a journal: make it writable, then the same command goes on"
+        if "No space left" in reason or "disk is full" in reason:
+            remedy = "nothing more is done outside without a journal: make room on its disk, then the same command goes on"
         if self._file is None and "permission denied for schema" in reason:
             remedy = "let somebody who may make tables use it once, then GRANT this role the use of them"
         return OutsideFault(f"journal {self._named}: {reason}", remedy)
