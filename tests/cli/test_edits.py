@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import below, parse_domain
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import TXT, A

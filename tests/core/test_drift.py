@@ -8,8 +8,9 @@ from legatum.core.moves.effects import Delegated, Records
 from legatum.core.moves.meanwhile.drift import HandedOn, contents_drift, delegation_drift, readable, registered_drift
 from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.meanwhile.sides import edits_told, sides_differ
+from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
-from legatum.core.moves.runbook import Outcome, Runbook
+from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, A

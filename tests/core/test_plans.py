@@ -15,9 +15,10 @@ from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.meanwhile.redraw import redrawn
+from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, shorter_pace
 from legatum.core.moves.retreat import Begun, draft_retreat
-from legatum.core.moves.runbook import Outcome, forecast, hold_of, next_step
+from legatum.core.moves.runbook import forecast, hold_of, next_step
 from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import NS, TXT, A

@@ -5,7 +5,8 @@ from dataclasses import replace
 import pytest
 
 from legatum.core.history import FAILED, INTENT, OUTCOME, Entry
-from legatum.core.moves.runbook import Outcome, Runbook, forecast
+from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of
 from tests.core.drawn import AT, DOMAIN, plan
 

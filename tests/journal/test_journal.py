@@ -14,7 +14,7 @@ import psycopg
 import pytest
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import parse_name
 from legatum.journal.database import Database
 from legatum.journal.forms import PRESENT

@@ -14,7 +14,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from legatum.core.fault import Fault
-    from legatum.core.moves.runbook import Outcome, Runbook
+    from legatum.core.moves.outcome import Outcome
+    from legatum.core.moves.runbook import Runbook
     from legatum.core.records.name import Name
     from legatum.journal.journal import Journal
     from legatum.views.move import AdvanceDocument

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_anyway, add_changing, agreed, note, show
 
 if TYPE_CHECKING:
-    from legatum.core.moves.runbook import Outcome, Runbook, Step
+    from legatum.core.moves.outcome import Outcome
+    from legatum.core.moves.runbook import Runbook, Step
     from legatum.core.moves.wishes import Wishes
     from legatum.journal.journal import Journal
     from legatum.services.registrar import ByHand
@@ -122,7 +123,8 @@ async def _gone_on(
 
 def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
     from legatum.core.instant import people_text
-    from legatum.core.moves.runbook import Outcome, Step
+    from legatum.core.moves.outcome import Outcome
+    from legatum.core.moves.runbook import Step
     from legatum.core.timing import Bound
     from legatum.services.registrar import ByHand
     from legatum.work.moves.advance import Ways

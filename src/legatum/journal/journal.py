@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from legatum.core.fault import BadInput, Fault
 from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.database import Database, Row

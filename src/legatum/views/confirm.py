@@ -1,6 +1,7 @@
 """One verdict: does everybody agree?"""
 
-from legatum.core.everywhere import Everywhere
+from typing import TYPE_CHECKING
+
 from legatum.core.instant import instant_text, people_text
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.observation.verdict import Check, Verdict
@@ -8,6 +9,9 @@ from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
 from legatum.views.everywhere import EverywherePart, everywhere_part, show_everywhere
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
+
+if TYPE_CHECKING:
+    from legatum.core.everywhere import Everywhere
 
 
 class CheckPart(Part):
@@ -42,7 +46,7 @@ class ConfirmListDocument(Document, tag="legatum.confirm-list/1"):
     verdicts: list[ConfirmDocument]
 
 
-def confirm_document(verdict: Verdict, everywhere: Everywhere | None = None) -> ConfirmDocument:
+def confirm_document(verdict: Verdict, everywhere: "Everywhere | None" = None) -> ConfirmDocument:
     """``everywhere``: the same from other networks too; then it is confirmed only where it is so from all of them."""
     left = list(verdict.not_looked_at) if everywhere is None else [each for each in verdict.not_looked_at if each != ELSEWHERE]
     return ConfirmDocument(
@@ -90,7 +94,7 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
     return text, f"mend it at the {first.party}, {first.who}; `legatum survey {domain}` says more"
 
 
-def show_confirm(verdict: Verdict, everywhere: Everywhere | None, screen: Screen) -> None:
+def show_confirm(verdict: Verdict, everywhere: "Everywhere | None", screen: Screen) -> None:
     text, following = verdict_lines(verdict)
     if everywhere is not None and not everywhere.good:
         text = f"{name_text(verdict.domain)}: not confirmed from everywhere. {everywhere.text}" if verdict.confirmed else text

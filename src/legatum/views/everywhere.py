@@ -1,14 +1,16 @@
 """Who sees what from where, for people and programs."""
 
 from collections.abc import Callable
-from typing import Protocol, TypeVar
+from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from msgspec import structs
 
-from legatum.core.everywhere import Difference, Everywhere
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.views.document import Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
+
+if TYPE_CHECKING:
+    from legatum.core.everywhere import Difference, Everywhere
 
 _MOST = 30
 
@@ -50,7 +52,7 @@ class EverywherePart(Part):
     differences: list[DifferentPart]
 
 
-def everywhere_part(found: Everywhere) -> EverywherePart:
+def everywhere_part(found: "Everywhere") -> EverywherePart:
     seen = [
         PlacePart(place=place, good=good, verdict=text, doubts=found.doubts.get(place, "")) for place, (good, text) in found.places.items()
     ]
@@ -58,12 +60,12 @@ def everywhere_part(found: Everywhere) -> EverywherePart:
     return EverywherePart(good=found.good, places=[*seen, *unseen], differences=list(map(_different, found.differences)))
 
 
-def _different(each: Difference) -> DifferentPart:
+def _different(each: "Difference") -> DifferentPart:
     said = {said: list(places) for said, places in each.said.items()}
     return DifferentPart(subject=each.subject, kind=str(each.kind), fault=each.is_fault, said=said)
 
 
-def with_everywhere(document: _D, found: Everywhere) -> _D:
+def with_everywhere(document: _D, found: "Everywhere") -> _D:
     """A document that has a verdict and says what was not looked at, with this beside what was seen from here."""
     part, left = everywhere_part(found), [each for each in document.not_looked_at if each != ELSEWHERE]
     verdict = f"{document.verdict}. Not so from everywhere: {found.text}" if found.text else document.verdict

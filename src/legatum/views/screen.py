@@ -8,11 +8,6 @@ import textwrap
 from collections.abc import Iterable, Sequence
 from typing import IO
 
-from rich import box
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from legatum.core.instant import with_local
 from legatum.core.printable import clean
 
@@ -25,12 +20,16 @@ class Screen:
 
     def __init__(self, file: IO[str] | None = None) -> None:
         """``file``: instead of standard output."""
+        from rich.console import Console  # here and below: what writes for programs alone starts without it
+
         out = file or sys.stdout
         width = None if out.isatty() else _PIPED_WIDTH
         self._console = Console(file=out, width=width, highlight=False, markup=False, emoji=False)
 
     def line(self, text: object = "", style: str = "", indent: int = 0) -> None:
         """``indent``: how far the second and following lines of a long text stand in."""
+        from rich.text import Text
+
         width = self._console.width
         shown = with_local(clean(text))
         if indent and len(shown) > width:
@@ -76,6 +75,10 @@ class Screen:
 
     def table(self, columns: Sequence[str], rows: Iterable[Sequence[object]], styles: Iterable[str] = ()) -> None:
         """``styles``: one for each row, empty for the usual."""
+        from rich import box
+        from rich.table import Table
+        from rich.text import Text
+
         table = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False, header_style="dim")
         for column in columns:
             table.add_column(Text(column), overflow="fold")
@@ -86,6 +89,9 @@ class Screen:
 
     def pairs(self, rows: Iterable[tuple[str, object]]) -> None:
         """Names and values, a line each."""
+        from rich.table import Table
+        from rich.text import Text
+
         table = Table(box=None, show_header=False, pad_edge=False)
         table.add_column(style="dim", no_wrap=True)
         table.add_column(overflow="fold")

@@ -3,7 +3,7 @@
 from collections.abc import Awaitable, Callable, Sequence
 
 from legatum.core.fault import Fault
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name
 from legatum.work.outside import Outside
 

@@ -8,21 +8,18 @@ from typing import NamedTuple
 from legatum.core.dnssec.chain import Chain, State, broken_since
 from legatum.core.dnssec.signature import parse_signature
 from legatum.core.findings.finding import Finding
-from legatum.core.moves.drawing import Remembered
-from legatum.core.moves.effects import Delegated, Published, Records, Trusted, ZoneMade
 from legatum.core.moves.place import PARENT
-from legatum.core.moves.runbook import Outcome, Runbook, Step
 from legatum.core.observation.picture import Picture
-from legatum.core.records.name import Name, absolute_text, parse_name
+from legatum.core.records.name import Name, absolute_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import DS, NS, A
-from legatum.journal.journal import Memory, Seen, Surveyed
+from legatum.journal.journal import Seen, Surveyed
 from legatum.services.provider import server_names
 from legatum.work.outside import Outside
 
 _LONGEST = 2000  # characters of data that are remembered of a set
-_SIGNING = "the chain of trust"  # the place of entries that say in which state it was
+SIGNING = "the chain of trust"  # the place of entries that say in which state it was
 
 
 def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], place: str = "", at: float | None = None) -> None:
@@ -86,29 +83,12 @@ def _entry(each: RRset, place: str = "") -> Seen:
     return Seen(place, each.name, each.rtype, each.ttl, data)
 
 
-def remembered(outside: Outside, domain: Name, parent_zone: Name) -> tuple[Remembered, ...]:
-    """Everything that was given otherwise than later, and until when it may have been: until something else was first seen."""
-    rows, now = [each for each in outside.journal.memory(domain) if each.place != _SIGNING], outside.clock.now()
-    found = []
-    for number, each in enumerate(rows):
-        later = [
-            other.first for other in rows[number + 1 :] if (other.place, other.name, other.rtype) == (each.place, each.name, each.rtype)
-        ]
-        zone = parent_zone if each.place == PARENT else domain
-        found.append(Remembered(zone, (each.name, each.rtype), each.ttl, later[0] if later else now, _set(each)))
-    return tuple(found)
-
-
-def _set(each: Memory) -> RRset | None:
-    return rrset(each.name, NS, each.ttl, [parse_name(name) for name in each.data.split()]) if each.data and each.rtype == NS else None
-
-
 def note_chain(outside: Outside, chain: Chain) -> Chain:
     """In which state the domain's own link was seen; with the chain, since when it is broken."""
     link = chain.links[-1]
     if link.state != State.UNKNOWN:
-        outside.journal.remember(link.zone, [Seen(_SIGNING, link.zone, DS, 0, link.state)], outside.clock.now())
-    seen = [(each.data, each.first, each.last) for each in outside.journal.memory(link.zone) if each.place == _SIGNING]
+        outside.journal.remember(link.zone, [Seen(SIGNING, link.zone, DS, 0, link.state)], outside.clock.now())
+    seen = [(each.data, each.first, each.last) for each in outside.journal.memory(link.zone) if each.place == SIGNING]
     return replace(chain, since=broken_since(seen))
 
 
@@ -124,28 +104,3 @@ def note_hosts(outside: Outside, hosts: Iterable[Name], at: float) -> dict[Name,
 def known_since(outside: Outside, domain: Name, host: Name) -> float | None:
     """Since when a name of the domain is known to be there; None where nobody has looked."""
     return min((each.first for each in outside.journal.memory(domain) if each.name == host and each.place == ""), default=None)
-
-
-def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) -> None:
-    """What a step has changed, and until when it was otherwise; a change at the registrar when every server of the parent zone has it."""
-    for effect in step.effects:
-        match effect:
-            case Records():
-                note_served(outside, effect.zone, [each.before for each in effect.changed], at=outcome.all)
-                note_served(outside, effect.zone, [each.after for each in effect.changed], at=outcome.all)
-            case ZoneMade():
-                note_served(outside, effect.zone, effect.rrsets, at=outcome.all)
-            case Trusted(domain=zone, anchors=anchors) if anchors:
-                outside.journal.remember(zone, [Seen(_SIGNING, zone, DS, 0, State.VALID)], outcome.all)
-            case Published():
-                for each in (
-                    one
-                    for earlier in runbook.steps
-                    for one in earlier.effects
-                    if isinstance(one, Delegated)
-                    and effect.concerns(one)
-                    and one.before  # of a first delegation the registry's TTL is not known before it is seen
-                ):
-                    for names in (each.before, each.after):
-                        sets = [rrset(each.domain, NS, each.ttl, names)] if names else []
-                        note_served(outside, each.domain, sets, PARENT, outcome.all)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, agreed, note, show
 
 if TYPE_CHECKING:
-    from legatum.core.moves.runbook import Outcome
+    from legatum.core.moves.outcome import Outcome
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.views.registration import RegistrationChangeDocument

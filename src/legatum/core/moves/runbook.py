@@ -7,12 +7,12 @@ anything; :mod:`legatum.work.moves.advance` does. No kind of move has a name her
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import is_known
 from legatum.core.moves.effects import Delegated, DsSet, Effect, Records, Signed
 from legatum.core.moves.needs import Need
+from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import Premises
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
@@ -129,17 +129,6 @@ class Runbook:
 
     def step(self, ident: str) -> Step:
         return next(step for step in self.steps if step.id == ident)
-
-
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """What is known of a step that was carried out: from when on the first and from when on all servers showed it."""
-
-    step: str
-    first: float
-    all: float
-    summary: str
-    facts: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

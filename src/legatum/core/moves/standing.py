@@ -19,7 +19,8 @@ from legatum.core.moves.effects import (
     ZoneEnded,
     ZoneMade,
 )
-from legatum.core.moves.runbook import Outcome, Runbook, Step, forecast, hold_of, next_step
+from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.runbook import Runbook, Step, forecast, hold_of, next_step
 from legatum.core.records.name import Name
 
 

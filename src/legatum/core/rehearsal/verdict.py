@@ -7,8 +7,9 @@ from types import MappingProxyType
 from legatum.core.duration import rough_text
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
+from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
-from legatum.core.moves.runbook import Outcome, Runbook, Slot, forecast
+from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.moves.scene import FOREVER, Content, Period
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text

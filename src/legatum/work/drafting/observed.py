@@ -18,10 +18,11 @@ from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
+from legatum.work.drafting.remembered import remembered
 from legatum.work.drafting.second import has_own_zone, servers_at
 from legatum.work.leftovers import look_for_former
 from legatum.work.look.signing import look_at_signing
-from legatum.work.memory import known_since, note_hosts, remembered
+from legatum.work.memory import known_since, note_hosts
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
 

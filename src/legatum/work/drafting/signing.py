@@ -9,8 +9,9 @@ from legatum.core.fault import OutsideFault
 from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.meanwhile.drift import signing_drift
 from legatum.core.moves.meanwhile.position import Position
+from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
-from legatum.core.moves.runbook import Outcome, Runbook, leads_elsewhere, next_step
+from legatum.core.moves.runbook import Runbook, leads_elsewhere, next_step
 from legatum.work.look.signing import look_at_signing
 from legatum.work.outside import Outside
 

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import Fault, GateShut
-from legatum.core.moves.runbook import Outcome, Runbook, Step
+from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import Name
 from legatum.core.timing import Bound

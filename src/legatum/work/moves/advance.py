@@ -14,14 +14,15 @@ from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Records
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome, Runbook, Step, hold_of, leads_elsewhere, next_step
+from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.runbook import Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
 from legatum.core.rehearsal import rehearse, require_safe
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.evidence import Evidence
 from legatum.services.registrar import ByHand
-from legatum.work.memory import note_done
+from legatum.work.moves.changed import note_done
 from legatum.work.moves.effects.whole import WholeStep
 from legatum.work.moves.job import Job
 from legatum.work.moves.premises import keep_as_it_is, moved_on

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from legatum.core.dnssec.serving import holds
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.kinds.transfer import UPDATE_LOCK
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.answers import questions_about
 from legatum.core.observation.picture import RegistrationView
 from legatum.core.observation.slips import slips

@@ -5,7 +5,7 @@ import re
 from legatum.core.fault import OutsideFault
 from legatum.core.history import INTENT, OUTCOME
 from legatum.core.instant import instant_text
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name
 from legatum.core.renewal import Renewal, expiry_after, years_between
 from legatum.services.registrar import Registrar

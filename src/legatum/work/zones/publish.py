@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.answers import OfZone
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts

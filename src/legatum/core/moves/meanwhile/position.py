@@ -6,7 +6,8 @@ from functools import cached_property
 
 from legatum.core.moves.assembly import play
 from legatum.core.moves.effects import Effect
-from legatum.core.moves.runbook import Outcome, Runbook, Step, leads_elsewhere
+from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.runbook import Runbook, Step, leads_elsewhere
 from legatum.core.moves.scene import Scene, scene_at_the_beginning
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset

@@ -4,7 +4,7 @@ from typing import Generic, TypeVar
 
 from legatum.core.moves.effects import Effect
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.timing import Bound
 from legatum.work.moves.job import Job
 

@@ -3,7 +3,7 @@
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Delegated, HostSet, Published
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text

@@ -3,7 +3,7 @@
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import HostSet
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.hosts import refuse_leaned_on
 from legatum.core.observation.slips import address_slips
 from legatum.core.records.name import name_text

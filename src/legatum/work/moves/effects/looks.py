@@ -8,7 +8,7 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.meanwhile.sides import is_meant, meant_to_differ
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.answers import AnswersComparison
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.verdict import agreement, names_said

@@ -5,7 +5,7 @@ import asyncio
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Change, Delegated, Records
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets

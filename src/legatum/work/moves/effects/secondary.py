@@ -2,7 +2,7 @@
 
 from legatum.core.moves.effects import Joined, Released
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
 from legatum.work.drafting.second import Seconding, follower_of, in_step, own_zone, release, serves, still_serving, tell
 from legatum.work.moves.effects.action import Action

@@ -1,7 +1,7 @@
 """What people switch off, or on again: said and journaled, not seen."""
 
 from legatum.core.moves.effects import ServiceBegun, ServiceEnded
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.work.moves.effects.action import Action
 
 

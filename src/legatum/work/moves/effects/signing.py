@@ -9,7 +9,7 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
 from legatum.core.moves.meanwhile.keys import becomes, entries_of, following, shared, unlike, unproven
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.slips import ds_slips
 from legatum.core.records.name import name_text

@@ -1,7 +1,7 @@
 """A step as a whole: its effects one after the other, told as one."""
 
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.timing import Bound
 from legatum.work.moves.effects.registry import actions_of
 from legatum.work.moves.job import Job

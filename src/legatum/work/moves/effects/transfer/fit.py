@@ -4,7 +4,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Fit
 from legatum.core.moves.kinds.transfer import Held, obstacles
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.services.registrar import Registrar
 from legatum.work.moves.effects.action import Action
 from legatum.work.outside import Outside

@@ -8,7 +8,7 @@ from legatum.core.instant import parse_instant
 from legatum.core.moves.effects import Effect, Transfer
 from legatum.core.moves.kinds.transfer import REQUEST, TRANSFER_LOCK
 from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.runbook import Outcome
+from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
 from legatum.services.registrar import Registrar
 from legatum.services.registrar import Transfer as TransferState
