@@ -81,6 +81,11 @@ def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(desk: Desk, worke
         assert desk.run("fleet", action[0], str(short), *action[1:], "--out", str(there), "--engine") == status, desk.said
         assert "the workers look: harbour, upland" in desk.said
         assert without_time(here) == without_time(there) and len(lines(there)) == 4
+    kept, out = str(tmp_path / "kept"), tmp_path / "again.jsonl"
+    desk.run("fleet", "survey", listed, "--engine", "--evidence", kept, "--out", str(out), "-q")
+    desk.run("survey", "--from", kept, "--json")
+    judged = {each["domain"]: [one["slug"] for one in each["findings"]] for each in json.loads(desk.said)["surveys"]}
+    assert judged == {each["domain"]: [one["slug"] for one in each["findings"]] for each in lines(out)} and len(judged) == COUNT
     desk.done("house", "--json", "-q")
     assert {DOMAIN, OTHER} <= {each["domain"] for each in json.loads(desk.said)["surveys"]}  # seen by workers, kept here
 

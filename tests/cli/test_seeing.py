@@ -162,6 +162,33 @@ def test_a_fleet_shows_how_its_domains_are_signed(shell: Shell) -> None:
     assert summary["signing"] == {"signed, not connected": 2, "unsigned": 1} and "ds show" in summary["not_looked_at"]
 
 
+@pytest.mark.parametrize("depth", [(), ("--full",), ("--signed",)])
+def test_what_a_fleet_saw_is_whole_for_each_domain_and_judged_again(shell: Shell, depth: tuple[str, ...]) -> None:
+    names = ("coppergate.example", "evensong.test", "gone.example", DOMAIN, "ferrytimes.example", "birch.example")
+    words = ("fleet", "survey", listed(shell, *names), *depth, "--evidence", "kept", "--json", "--out", "out.jsonl")
+    assert shell.run(*words).status == 1
+    lines = {each["domain"]: each for each in map(json.loads, (shell.folder / "out.jsonl").read_text().splitlines())}
+
+    def again(file: str) -> dict[str, dict[str, str]]:
+        document = json.loads(shell.run("survey", "--from", file, "--json").out)
+        for each in document["surveys"]:  # of a look that leaves much out
+            assert any(left.startswith(("all but one address", "resolvers and", "the chain above")) for left in each["not_looked_at"])
+        return {each["domain"]: {one["slug"]: one["severity"] for one in each["findings"]} for each in document["surveys"]}
+
+    seen = {domain: {one["slug"]: one["severity"] for one in each["findings"]} for domain, each in lines.items()}
+    assert again("kept") == seen and seen.keys() == set(names)
+    # Interrupted in the middle of writing one down, and gone on with: the whole ones stay, the others are asked again.
+    kept = (shell.folder / "kept").read_text()
+    (shell.folder / "kept").write_text(kept[: len(kept) // 2])
+    whole = kept[: len(kept) // 2].rpartition('{"schema"')[0].count('"schema"')
+    left = [each for each in (shell.folder / "out.jsonl").read_text().splitlines(keepends=True)][:whole]
+    (shell.folder / "out.jsonl").write_text("".join(left))
+    assert shell.run(*words, "--resume").status == 1
+    assert again("kept") == seen
+    refused = shell.run("fleet", "survey", "list", "--evidence", "nowhere/kept", "--jobs", "2")
+    assert refused.status == 2 and "--jobs" in refused.err
+
+
 def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:
     ended = shell.run(
         "fleet", "survey", listed(shell, "evensong.test", "no such.name..", "gone.example", DOMAIN), "--csv", "--out", "kept.csv"

@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from legatum.core.fault import BadInput
-from legatum.core.records.name import Name, name_text, parse_name
-from legatum.core.records.rrtype import parse_type, type_text
+from legatum.core.records.name import Name, ancestors, name_text, parse_name
+from legatum.core.records.rrtype import NS, parse_type, type_text
 from legatum.net.asker import OFFERED, Asker
 from legatum.net.clock import Clock
 from legatum.net.evidence import Evidence
@@ -149,16 +149,25 @@ def _asked(reply: Reply) -> tuple[str, Name, int, bytes, bool]:
 
 
 class Replay(Asker):
-    """Answers from evidence. Nothing is sent."""
+    """Answers from evidence. Nothing is sent. ``used``: the replies that were given, each once, in the order in which they were asked
+    for.
+
+    Of domains that were looked at together one alone was asked about on the way down: a referral that a server gave for one name it would
+    have given for every name below the zone that it leads to.
+    """
 
     def __init__(self, evidence: Evidence, clock: Clock) -> None:
         super().__init__(Route({}), clock)
+        self.used: dict[int, Reply] = {}
         self._kept: dict[tuple[str, Name, int, bytes, bool], Reply] = {}
         self._other: dict[tuple[str, Name, int], Reply] = {}
+        self._referrals: dict[tuple[str, Name], Reply] = {}
         for reply in evidence:
             self._kept[_asked(reply)] = reply
             if reply.transport in (Transport.TLS, Transport.HTTPS):
                 self._other[reply.server, reply.name, reply.rtype] = reply
+            elif reply.rtype == NS and reply.answered and not reply.authoritative:
+                self._referrals.update({(reply.server, each.name): reply for each in reply.message.authority if each.rtype == NS})
 
     async def ask(
         self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
@@ -166,8 +175,11 @@ class Replay(Asker):
     ) -> Reply:  # fmt: skip
         query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec, network=network)
         found = self._kept.get((server, name, rtype, query[2:], tcp))
+        if found is None and rtype == NS:
+            found = next((each for zone in ancestors(name)[1:] if (each := self._referrals.get((server, zone))) is not None), None)
         if found is None:
-            found = Reply(server, name, rtype, self.clock.now(), 0.0, Transport.UDP, 0, trouble=Trouble.SILENT, query=query)
+            return Reply(server, name, rtype, self.clock.now(), 0.0, Transport.UDP, 0, trouble=Trouble.SILENT, query=query)
+        self.used[id(found)] = found
         return found
 
     def whom(self, name: Name, rtype: int) -> tuple[str, ...]:

@@ -47,7 +47,7 @@ TIMETABLE_LEAVES_OUT = (
     "name servers: `legatum timetable DOMAIN` looks at them"
 )
 LEFT_OUT = {
-    "survey": BRIEF_LEAVES_OUT, "full": FULL_LEAVES_OUT, "signed": SIGNED_LEAVES_OUT, "confirm": CONFIRM_LEAVES_OUT,
+    "brief": BRIEF_LEAVES_OUT, "full": FULL_LEAVES_OUT, "signed": SIGNED_LEAVES_OUT, "confirm": CONFIRM_LEAVES_OUT,
     "timetable": TIMETABLE_LEAVES_OUT,
 }  # fmt: skip
 """By what is done, or how deep: what the results do not speak of."""

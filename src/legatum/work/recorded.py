@@ -1,6 +1,6 @@
 """Keeping what a survey rests on, and judging it again without the network, with the same outcome."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -12,9 +12,11 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.observation.leftovers import Kind, Leftover
 from legatum.core.observation.picture import Picture, RegistrationView
 from legatum.core.records.name import Name, name_text, parse_name
+from legatum.net.evidence import Evidence
 from legatum.net.rdap import Bootstrap
 from legatum.net.recording import Recording, Replay, StillClock, read_recording
 from legatum.settings.document import Network, Resolver, Settings
+from legatum.work.look.depth import DEPTHS, FULL
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.survey import Survey, look_again
@@ -43,7 +45,7 @@ class LeftoverHead(msgspec.Struct):
 class Head(msgspec.Struct):
     """What a survey rested on beside the replies. ``services``: where registration data were asked for;
     ``partial``: it was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
-    ``doubts`` about that."""
+    ``doubts`` about that; ``depth``: how much was asked (:data:`~legatum.work.look.depth.DEPTHS`)."""
 
     domain: str
     at: float
@@ -64,11 +66,31 @@ class Head(msgspec.Struct):
     viewpoint: str = ""
     doubts: str = ""
     not_looked_at: list[str] = msgspec.field(default_factory=list)
+    depth: str = "full"
 
 
 def recording_of(outside: Outside, wanted: Wanted, found: Survey) -> Recording:
     """What a survey rests on."""
     return Recording(msgspec.to_builtins(_head(outside, wanted, found)), found.evidence)
+
+
+async def own_recordings(outside: Outside, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
+    """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for each what its own
+    survey rests on, also of what they share."""
+    found = []
+    replaying = Replay(evidence, StillClock(0.0))
+    replaying.patience = outside.asker.patience
+    try:
+        for each in surveys:
+            head = msgspec.structs.replace(_head(outside, wanted, each), depth=depth)
+            replaying.clock = StillClock(head.at)
+            replaying.used.clear()
+            again = replace(outside, asker=replaying, clock=replaying.clock)
+            await look_again(again, each.picture.domain, Evidence(), wanted, None, head.dropped, DEPTHS[depth])
+            found.append(Recording(msgspec.to_builtins(head), Evidence(replaying.used.values())))
+    finally:
+        replaying.close()
+    return found
 
 
 def marked(recording: Recording, viewpoint: str, doubts: str) -> Recording:
@@ -145,7 +167,9 @@ async def _again(path: Path, recording: Recording) -> Survey:
             RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
         )
         try:
-            found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped)
+            found = await look_again(
+                outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, DEPTHS.get(head.depth, FULL)
+            )
             behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
             return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
         except OutsideFault:

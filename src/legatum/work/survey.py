@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.core.service.seen import Visit
     from legatum.net.reply import Reply
+    from legatum.work.look.depth import Depth
     from legatum.work.views import Compared
     from legatum.work.visit import NewPlaces
 
@@ -86,15 +87,17 @@ async def with_service(outside: Outside, found: Survey, before: str = "", places
 
 
 async def look_again(
-    outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int
-) -> Survey:
-    """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then."""
+    outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
+    depth: "Depth | None" = None,
+) -> Survey:  # fmt: skip
+    """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
+    ``depth``: how much was asked, all without one."""
     count = len(evidence)
-    picture = replace(await _look(outside, domain, evidence, wanted), registration=account, questions=count, dropped=dropped)
+    picture = replace(await _look(outside, domain, evidence, wanted, depth), registration=account, questions=count, dropped=dropped)
     return _judged(picture, evidence)
 
 
-async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted) -> "Picture":
+async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Picture":
     walker = outside.walker()
     cut, known = await walker.delegation_of(domain)
     if known is not None and _lies_in(domain, cut.zone, known):
@@ -104,7 +107,7 @@ async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Want
     from legatum.work.look.depth import FULL
     from legatum.work.look.look import Look
 
-    return await Look(outside, domain, evidence, walker, cut, known, FULL).picture(wanted)
+    return await Look(outside, domain, evidence, walker, cut, known, depth or FULL).picture(wanted)
 
 
 def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:

@@ -4,14 +4,14 @@ import argparse
 import os
 import sys
 import time
-from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
-from contextlib import ExitStack, aclosing, contextmanager
-from pathlib import Path
-from typing import IO, TYPE_CHECKING, Any
+from collections.abc import AsyncGenerator, AsyncIterator, Callable
+from contextlib import ExitStack, aclosing
+from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, add_common, keep, note, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
-from legatum.cli.fleet.results import fleet_of, telling
+from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
+from legatum.cli.fleet.results import depth_of, fleet_of, telling
 from legatum.cli.output import abandoned
 from legatum.cli.timetable import moment_of, windows_of
 from legatum.cli.wishes import add_windows
@@ -20,10 +20,10 @@ if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
-    from legatum.work.fleet.looks import Fleet
+    from legatum.work.fleet.looks import Fleet, Result
     from legatum.work.outside import Outside
 
-    Source = Callable[[AsyncIterator[Name], Tally], AsyncGenerator[FleetLine, None]]
+    Source = Callable[[AsyncIterator[Name], Tally, Callable[[str], None]], AsyncGenerator[FleetLine, None]]
 
 _REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
@@ -35,6 +35,11 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP")
     survey.add_argument(
         "--signed", action="store_true", help="with the state of DNSSEC at each: DS, keys, until when signatures last, at every address"
+    )
+    survey.add_argument(
+        "--evidence",
+        metavar="FILE",
+        help="what each survey rests on, to be judged again by `legatum survey --from FILE`",
     )
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
@@ -68,6 +73,8 @@ def run(args: argparse.Namespace) -> int:
 
     if args.resume and not args.out:
         raise BadInput("--resume goes on with --out FILE", "say which file")
+    if getattr(args, "evidence", None) and (args.jobs or 1) > 1:
+        raise BadInput("--evidence and --jobs", "one process keeps it; workers do with --engine: leave --jobs out")
     if args.json and args.csv:
         raise BadInput("--json and --csv", "choose one of them")
     if not 1 <= args.at_once <= 1000:
@@ -79,14 +86,15 @@ def run(args: argparse.Namespace) -> int:
         if args.jobs:
             raise BadInput("--engine and --jobs", "the engine has workers of its own: leave --jobs out")
         return with_outside(args, lambda outside: _stream(args, _by_engine(args, outside), total))
-    jobs = args.jobs or (os.cpu_count() or 1 if total is None or total >= _WORTH_SEVERAL else 1)
+    alone = bool(getattr(args, "evidence", None))
+    jobs = args.jobs or (os.cpu_count() or 1 if not alone and (total is None or total >= _WORTH_SEVERAL) else 1)
     if jobs > 1 and args.list != "-":
-        return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
+        return run_interruptibly(_stream(args, _by_processes(args, jobs), total), much=True)
 
     async def work(outside: "Outside") -> int:
         return await _stream(args, _by_fleet(args, fleet_of(args, outside)), total)
 
-    return with_outside(args, work)
+    return with_outside(args, work, much=True)
 
 
 def _resolve_switch(args: argparse.Namespace) -> None:
@@ -104,7 +112,9 @@ def _resolve_switch(args: argparse.Namespace) -> None:
 def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
-    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
+    async def lines(
+        domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
+    ) -> "AsyncGenerator[FleetLine, None]":
         from legatum.work.memory import Note, note_of, our_servers
 
         told = telling(args, fleet.outside)
@@ -113,7 +123,7 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
         if not asker.patience.ipv6:
             tally.left_out = f"anything over IPv6 (ipv6 = false in the settings), {tally.left_out}"
         try:
-            async with aclosing(fleet.results(domains)) as results:
+            async with aclosing(_looked_at(args, fleet, domains, keep_evidence)) as results:
                 async for result in results:
                     if kept and result.picture is not None:
                         note = note_of(result.picture, result.findings if args.action == "survey" else None, ours)
@@ -127,6 +137,26 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
             keep(args, fleet.outside, notes)
 
     return lines
+
+
+async def _looked_at(
+    args: argparse.Namespace, fleet: "Fleet", domains: "AsyncIterator[Name]", keep_evidence: "Callable[[str], None]"
+) -> "AsyncGenerator[Result, None]":
+    """What it rests on is kept, where that is wanted, before a result is told."""
+    if not getattr(args, "evidence", None):
+        async with aclosing(fleet.results(domains)) as results:
+            async for result in results:
+                yield result
+        return
+    from legatum.views.fleet import LEFT_OUT
+    from legatum.work.fleet.proven import with_evidence
+
+    depth = depth_of(args)
+    async with aclosing(with_evidence(fleet, domains, depth, LEFT_OUT[depth])) as parts:
+        async for part, text in parts:
+            keep_evidence(text)
+            for result in part:
+                yield result
 
 
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
@@ -146,7 +176,9 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
         command += ["--move"] if args.move else []
         command += [f"--{name}={text}" for name in ("ds", "record") for text in getattr(args, name) or ()]
 
-    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
+    async def lines(
+        domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
+    ) -> "AsyncGenerator[FleetLine, None]":
         import msgspec
 
         from legatum.core.fault import OutsideFault
@@ -173,13 +205,16 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
 def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
     """On other machines."""
 
-    async def lines(domains: "AsyncIterator[Name]", tally: "Tally") -> "AsyncGenerator[FleetLine, None]":
+    async def lines(
+        domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
+    ) -> "AsyncGenerator[FleetLine, None]":
         import msgspec
 
-        from legatum.cli.fleet.post import PART, look, order_of
+        from legatum.cli.fleet.post import look, order_of
         from legatum.net.engine import open_engine
         from legatum.views.fleet import FleetLine
         from legatum.work.afar.hub import engine_hub, fit_workers
+        from legatum.work.fleet.proven import PART
 
         decoder = msgspec.json.Decoder(FleetLine)
 
@@ -191,8 +226,10 @@ def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
             workers = await fit_workers(engine, lambda text: note(args, text))
             order = order_of(args, outside, len(workers))
             note(args, f"the workers look: {', '.join(sorted(each.name for each in workers))}")
-            async with aclosing(engine.in_parts(look, order, wanted(), workers, PART)) as parts:
+            parts = engine.in_parts(look, order, wanted(), workers, PART)
+            async with aclosing(parts):
                 async for part in parts:
+                    keep_evidence(part.evidence)
                     tally.questions += part.asked
                     tally.slowed |= part.slowed
                     keep(args, outside, part.notes)
@@ -206,17 +243,17 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
     from legatum.views.fleet import LEFT_OUT, Tally, json_line, show_summary
     from legatum.views.screen import Screen
 
-    depth = next((each for each in ("signed", "full") if getattr(args, each, False)), args.action)
-    tally, began = Tally(LEFT_OUT[depth], args.windows if args.action == "timetable" else None), time.monotonic()
-    with _writing(args), ExitStack() as stack:
-        known = _take_up(args, tally)
-        sinks = list(_sinks(args, stack))
+    left_out = LEFT_OUT[depth_of(args) if args.action == "survey" else args.action]
+    tally, began = Tally(left_out, args.windows if args.action == "timetable" else None), time.monotonic()
+    with writing(args), ExitStack() as stack:
+        known = take_up(args, tally)
+        into, keep_evidence = list(sinks(args, stack)), stack.enter_context(evidence_file(args))
         progress = _Progress(args, total, tally, begins=tally.domains)
         try:
-            async with aclosing(_lines(args, source, tally, known)) as lines:
+            async with aclosing(_lines(args, source, tally, known, keep_evidence)) as lines:
                 async for line in lines:
                     tally.add(line)
-                    for sink in sinks:
+                    for sink in into:
                         sink(line)
                     progress.tell(len(tally.slowed))
                     if abandoned() and not args.out:
@@ -233,7 +270,9 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
     return FOUND if tally.bad else OK
 
 
-async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", known: "set[Name | str]") -> "AsyncGenerator[FleetLine, None]":
+async def _lines(
+    args: argparse.Namespace, source: "Source", tally: "Tally", known: "set[Name | str]", keep_evidence: "Callable[[str], None]"
+) -> "AsyncGenerator[FleetLine, None]":
     """What is not known yet; what stands in the list and is no domain is told as it comes."""
     from legatum.core.printable import clean
     from legatum.views.fleet import failed_line
@@ -250,129 +289,13 @@ async def _lines(args: argparse.Namespace, source: "Source", tally: "Tally", kno
             else:
                 yield listed.domain
 
-    async with aclosing(source(domains(), tally)) as lines:
+    async with aclosing(source(domains(), tally, keep_evidence)) as lines:
         async for line in lines:
             while unusable:
                 yield unusable.pop(0)
             yield line
     for line in unusable:
         yield line
-
-
-@contextmanager
-def _writing(args: argparse.Namespace) -> "Iterator[None]":
-    """A full disk is told as such."""
-    from legatum.net.file import unwritable
-
-    try:
-        yield
-    except OSError as error:
-        raise unwritable(Path(args.out or "standard output"), error) from None
-
-
-def _take_up(args: argparse.Namespace, tally: "Tally") -> "set[Name | str]":
-    """The domains that an earlier run has done, counted into the tally. Raises :class:`BadInput`."""
-    if not args.resume or not Path(args.out).exists():
-        return set()
-    import csv
-
-    import msgspec
-
-    from legatum.core.fault import BadInput
-    from legatum.net.file import write_whole
-    from legatum.views.fleet import COLUMNS, FleetLine
-
-    known: set[Name | str] = set()
-    path = Path(args.out)
-    if path.suffix.lower() == ".csv":
-        with path.open(encoding="utf-8", newline="") as file:
-            rows = list(csv.reader(file))
-        if rows and tuple(rows[0]) != COLUMNS:
-            raise BadInput(f"{path}: not a table of this program", "give another --out")
-        return {_key(row[0].lstrip("'")) for row in rows[1:] if len(row) == len(COLUMNS)}
-    kept = []
-    for number, text in enumerate(path.read_bytes().splitlines(keepends=True), 1):
-        try:
-            line = msgspec.json.decode(text, type=FleetLine)
-        except msgspec.DecodeError:
-            if not text.endswith(b"\n"):
-                break  # the line that was being written when it was interrupted
-            raise BadInput(f"{path}:{number}: not a result of this program", "give another --out") from None
-        kept.append(text)
-        tally.add(line)
-        known.add(_key(line.domain))
-    write_whole(path, b"".join(kept))
-    return known
-
-
-def _key(text: str) -> "Name | str":
-    """By what a domain is known again, in whichever form it is written."""
-    from legatum.core.fault import BadInput
-    from legatum.core.records.name import parse_domain
-
-    try:
-        return parse_domain(text)
-    except BadInput:
-        return text
-
-
-def _sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[FleetLine], None]]":
-    """Where results go: standard output in one form, and the file if there is one."""
-    from legatum.core.fault import BadInput
-    from legatum.views.fleet import csv_head, csv_row, json_line, show_line
-    from legatum.views.screen import Screen
-
-    def writer(file: IO[str], text_of: "Callable[[FleetLine], str]") -> "Callable[[FleetLine], None]":
-        def write(line: "FleetLine") -> None:
-            file.write(text_of(line))
-            file.flush()
-
-        return write
-
-    if getattr(args, "calendar", None):
-        yield _calendar(args, stack)
-    if args.csv:
-        sys.stdout.write(csv_head())
-        yield writer(sys.stdout, csv_row)
-    elif args.json:
-        yield writer(sys.stdout, json_line)
-    elif not args.quiet:
-        screen = Screen()
-        yield lambda line: show_line(line, screen)
-    if args.out:
-        path = Path(args.out)
-        table = path.suffix.lower() == ".csv"
-        fresh = not (args.resume and path.exists() and path.stat().st_size)
-        try:
-            file = stack.enter_context(path.open("w" if fresh else "a", encoding="utf-8", newline=""))
-        except OSError as error:
-            raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
-        if table and fresh:
-            file.write(csv_head())
-        yield writer(file, csv_row if table else json_line)
-
-
-def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLine], None]":
-    """One for all of them, written in the end: when to lower TTLs, and the switch."""
-    from legatum.core.instant import parse_instant
-    from legatum.net.file import require_writable, write_whole
-    from legatum.views.schedule import switch_calendar
-    from legatum.views.timetable import EventPart
-
-    require_writable(Path(args.calendar))
-    events: list[tuple[str, list[EventPart]]] = []
-
-    def take(line: "FleetLine") -> None:
-        told = [EventPart(at=line.lower_by, what=f"lower TTLs, {line.decides} first", todo=True)] if line.lower_by else []
-        if line.earliest is not None:
-            events.append((line.domain, [*told, EventPart(at=args.switch, what="switch", todo=True)]))
-
-    def write() -> None:
-        write_whole(Path(args.calendar), switch_calendar(events, parse_instant(args.switch)).encode())
-        note(args, f"calendar: {args.calendar}")
-
-    stack.callback(write)
-    return take
 
 
 class _Progress:

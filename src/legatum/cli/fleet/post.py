@@ -5,27 +5,28 @@ import asyncio
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import AsyncIterator, Iterable, Sequence
+from collections.abc import AsyncIterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
 
-from legatum.cli.fleet.results import fleet_of, telling
+from legatum.cli.fleet.results import depth_of, fleet_of, telling
 from legatum.core.observation.expected import Expected
 from legatum.core.records.name import Name
 from legatum.net.clock import ShiftedClock
 from legatum.settings.document import Settings
-from legatum.views.fleet import json_line
+from legatum.views.fleet import LEFT_OUT, json_line
 from legatum.work.afar.hub import looking_settings
+from legatum.work.fleet.looks import each_of
+from legatum.work.fleet.proven import with_evidence
 from legatum.work.memory import Note, note_of, our_servers
 from legatum.work.outside import Outside, outside_of
 
 if TYPE_CHECKING:
     from legatum.work.fleet.looks import Fleet, Result
 
-PART = 50  # domains in one part: a second's work or so
 _KEPT = 2  # runs of which a worker knows what it learned
 _NOT_TOLD = ("settings", "list", "out", "calendar", "column")
 
@@ -43,18 +44,21 @@ class Order:
 
 @dataclass(frozen=True)
 class Looked:
-    """Of a part: a line for each domain, what is to be kept, how many questions were asked, and which servers were slowed down."""
+    """Of a part: a line for each domain, what is to be kept, how many questions were asked, which servers were slowed down, and what the
+    surveys rest on, where that is wanted."""
 
     lines: list[bytes]
     notes: list[Note]
     asked: int
     slowed: dict[str, float]
+    evidence: str = ""
 
 
 def order_of(args: argparse.Namespace, outside: Outside, workers: int) -> Order:
     """For so many workers, each of which has its share of the rate."""
     rate = outside.settings.network.rate if args.rate is None else args.rate
     line = argparse.Namespace(**{name: None if name in _NOT_TOLD else value for name, value in vars(args).items()})
+    line.evidence = bool(getattr(args, "evidence", None))
     line.rate = max(1, rate // workers) if rate else 0
     settings = looking_settings(outside, line.rate)
     return Order(uuid.uuid4().hex, line, msgspec.json.encode(settings), frozenset(our_servers(outside)))
@@ -93,15 +97,27 @@ class _Post:
     async def _look(self, part: Sequence[tuple[Name, Expected | None]]) -> Looked:
         self._expected |= {domain: each for domain, each in part if each is not None}
         fleet, notes, lines = self._fleet, list[Note](), list[bytes]()
-        told = telling(self._order.line, fleet.outside)
-        async for result in fleet.results(_each(domain for domain, _ in part)):
-            lines.append(json_line(told(result)).encode())
-            note = self._note(result)
-            notes += [note] if note is not None else []
+        told, names, text = telling(self._order.line, fleet.outside), each_of(domain for domain, _ in part), ""
+        async for results, evidence in self._results(names):
+            text += evidence
+            for result in results:
+                lines.append(json_line(told(result)).encode())
+                note = self._note(result)
+                notes += [note] if note is not None else []
         for domain, _ in part:
             self._expected.pop(domain, None)
         asked, self._told = fleet.outside.asker.asked - self._told, fleet.outside.asker.asked
-        return Looked(lines, notes, asked, fleet.pace.slowed)
+        return Looked(lines, notes, asked, fleet.pace.slowed, text)
+
+    async def _results(self, names: AsyncIterator[Name]) -> AsyncIterator[tuple[list["Result"], str]]:
+        """With the evidence for them."""
+        if self._order.line.evidence:
+            depth = depth_of(self._order.line)
+            async for results, evidence in with_evidence(self._fleet, names, depth, LEFT_OUT[depth]):
+                yield results, evidence
+        else:
+            async for result in self._fleet.results(names):
+                yield [result], ""
 
     def _note(self, result: "Result") -> Note | None:
         surveyed = self._order.line.action == "survey"
@@ -121,8 +137,3 @@ def _post(order: Order) -> _Post:
         while len(_posts) > _KEPT:
             _posts.popitem(last=False)[1].close()
         return _posts[order.run]
-
-
-async def _each(domains: Iterable[Name]) -> AsyncIterator[Name]:
-    for domain in domains:
-        yield domain

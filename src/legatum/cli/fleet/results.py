@@ -18,14 +18,19 @@ if TYPE_CHECKING:
 def fleet_of(args: argparse.Namespace, outside: "Outside", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
     """``expected``: what confirm is to find, where that was worked out elsewhere."""
     from legatum.work.fleet.looks import Fleet
-    from legatum.work.look.depth import BRIEF, FULL, SIGNED
+    from legatum.work.look.depth import DEPTHS
 
     if args.rate is not None:
         outside.settings.network.rate = args.rate
     expected = (expected or (lambda domain: expected_of(args, outside, domain))) if args.action == "confirm" else None
-    surveyed = args.action == "survey"
-    depth = FULL if surveyed and args.full else SIGNED if surveyed and args.signed else BRIEF
-    return Fleet(outside, args.at_once, expected, depth, judging=args.action != "timetable")
+    return Fleet(outside, args.at_once, expected, DEPTHS[depth_of(args)], judging=args.action != "timetable")
+
+
+def depth_of(args: argparse.Namespace) -> str:
+    """How much is asked, by name."""
+    if args.action != "survey":
+        return "brief"
+    return "full" if args.full else "signed" if args.signed else "brief"
 
 
 def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":

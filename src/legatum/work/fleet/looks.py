@@ -2,9 +2,9 @@
 
 import asyncio
 import time
-from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
+from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterable, Iterator
 from contextlib import aclosing, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from legatum.core.fault import Fault
@@ -23,7 +23,7 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.survey import unheard
 
-_WANTED = Wanted(resolvers=False, rdap=False)
+WANTED = Wanted(resolvers=False, rdap=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +58,12 @@ class Fleet:
     def pace(self) -> Pace:
         return Pace(self.outside.settings.network.rate)
 
+    def afresh(self) -> "Fleet":
+        """One that has learned nothing yet, at the same pace."""
+        found = replace(self)
+        found.pace = self.pace
+        return found
+
     async def results(self, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
         """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
         later: list[Name] = []
@@ -69,7 +75,7 @@ class Fleet:
                     else:
                         yield result
             # From some servers of these no answer came at all: before that is called an error they are asked once more, at the end.
-            async with aclosing(self._pass(self.walker, _each(later))) as second:
+            async with aclosing(self._pass(self.walker, each_of(later))) as second:
                 async for result in second:
                     yield result
 
@@ -134,12 +140,12 @@ class Fleet:
 
     async def _look(self, walker: Walker, domain: Name) -> Picture:
         cut, known = await walker.delegation_of(domain)
-        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth).picture(_WANTED)
+        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth).picture(WANTED)
         if not any(view.answered for view in picture.parents):
             raise unheard(picture)
         return picture
 
 
-async def _each(domains: list[Name]) -> AsyncIterator[Name]:
+async def each_of(domains: Iterable[Name]) -> AsyncIterator[Name]:
     for domain in domains:
         yield domain

@@ -20,5 +20,6 @@ class Depth:
 FULL = Depth(everywhere=True, each=8)
 BRIEF = Depth(everywhere=False, each=6, total=12)
 SIGNED = Depth(everywhere=False, each=6, total=14, keys=True)
+DEPTHS = {"full": FULL, "brief": BRIEF, "signed": SIGNED}
 MOST_HOSTS = 32  # NS names that are looked up: whoever hands out more gets a finding, not more questions
 MOST_SERVERS = 64  # addresses of own servers that are asked
