@@ -181,7 +181,7 @@ def test_what_a_fleet_saw_is_whole_for_each_domain_and_judged_again(shell: Shell
     kept = (shell.folder / "kept").read_text()
     (shell.folder / "kept").write_text(kept[: len(kept) // 2])
     whole = kept[: len(kept) // 2].rpartition('{"schema"')[0].count('"schema"')
-    left = [each for each in (shell.folder / "out.jsonl").read_text().splitlines(keepends=True)][:whole]
+    left = (shell.folder / "out.jsonl").read_text().splitlines(keepends=True)[:whole]
     (shell.folder / "out.jsonl").write_text("".join(left))
     assert shell.run(*words, "--resume").status == 1
     assert again("kept") == seen
