@@ -87,6 +87,7 @@ def the_service_ended_before_the_delegation(lab: Lab) -> None:
 
 
 def the_old_address_switched_off_with_the_change(lab: Lab) -> None:
+    lab.legatum("amend", ADDRESS, "mail", "A", "--ttl", "20s", "--at", "pdns", "--yes")  # longer than the change takes on a busy machine
     with Noticed(lab.resolvers, ADDRESS) as noticed:
         lab.legatum("amend", ADDRESS, "mail", "A", NEXT, "--at", "pdns", "--yes")
         noticed.switch_off(OLD)
