@@ -3,14 +3,33 @@
 import asyncio
 import os
 import sys
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 
 import pytest
 
 from legatum.net.processes import Processes, ProcessFailed
 
-ECHO = "import sys\nfor line in sys.stdin:\n    print(line.strip().upper(), flush=True)\n"
-DIES = "import sys\nsys.stdin.readline()\nprint('one', flush=True)\nsys.exit(3)\n"
+
+def echo() -> int:
+    for line in sys.stdin:
+        print(line.strip().upper(), flush=True)
+    return 0
+
+
+def dies() -> int:
+    sys.stdin.readline()
+    print("one", flush=True)
+    return 3
+
+
+def breaks() -> int:
+    raise RuntimeError("torn")
+
+
+def named() -> int:
+    for _ in sys.stdin:
+        print(os.getpid(), flush=True)
+    return 0
 
 
 async def names(count: int) -> AsyncIterator[str]:
@@ -18,13 +37,12 @@ async def names(count: int) -> AsyncIterator[str]:
         yield f"d{number}.example"
 
 
-NAMED = "import os, sys\nfor line in sys.stdin:\n    print(os.getpid(), flush=True)\n"
+def run(work: Callable[[], int], count: int, stop_after: int | None = None) -> list[str]:
+    processes = Processes(work, 2, 3)
 
-
-def run(script: str, count: int, stop_after: int | None = None) -> list[str]:
     async def collect() -> list[str]:
         found: list[str] = []
-        lines = Processes([sys.executable, "-c", script], 2, 3).lines(names(count))
+        lines = processes.lines(names(count))
         async for line in lines:
             found.append(line.decode().strip())
             if stop_after is not None and len(found) >= stop_after:
@@ -36,20 +54,26 @@ def run(script: str, count: int, stop_after: int | None = None) -> list[str]:
 
 
 def test_every_name_comes_back_once() -> None:
-    found = run(ECHO, 200)
+    found = run(echo, 200)
     assert sorted(found) == sorted(f"D{number}.EXAMPLE" for number in range(200))
 
 
 def test_an_empty_list_ends_at_once() -> None:
-    assert run(ECHO, 0) == []
+    assert run(echo, 0) == []
 
 
 def test_a_worker_that_dies_is_told() -> None:
     with pytest.raises(ProcessFailed, match="ended with 3"):
-        run(DIES, 50)
+        run(dies, 50)
+
+
+def test_one_that_breaks_is_told(capfd: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(ProcessFailed, match="ended with 3"):
+        run(breaks, 50)
+    assert "torn" in capfd.readouterr().err
 
 
 def test_leaving_early_ends_the_workers() -> None:
-    for worker in set(run(NAMED, 10_000, stop_after=5)):
+    for worker in set(run(named, 10_000, stop_after=5)):
         with pytest.raises(ProcessLookupError):
             os.kill(int(worker), 0)

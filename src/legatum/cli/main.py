@@ -53,12 +53,12 @@ def main(words: Sequence[str]) -> int:
     try:
         return _run(list(words))
     except Fault as fault:
-        return _told(fault, words)
+        return told(fault, words)
     except OSError as error:
-        return _told(OutsideFault(f"{error.filename or 'output'}: {error.strerror or error}"), words)
+        return told(OutsideFault(f"{error.filename or 'output'}: {error.strerror or error}"), words)
 
 
-def _told(fault: Fault, words: Sequence[str]) -> int:
+def told(fault: Fault, words: Sequence[str]) -> int:
     """In one line and what to do about it; as a document too where one was asked for."""
     print(f"{fault.usage}legatum: {one_line(fault.message)}", file=sys.stderr)
     if fault.remedy:

@@ -13,13 +13,14 @@ if TYPE_CHECKING:
 class Evidence:
     """Hang it on an asker's ``heard``, or give it replies one by one. Numbers begin at 1, in the order of arrival.
 
-    ``asked``: replies by server; ``web``: what was fetched, by address.
+    ``asked``: replies by server, and ``count`` of all, forgotten ones too; ``web``: what was fetched, by address.
     """
 
     def __init__(self, replies: Iterable[Reply] = ()) -> None:
         self._replies: list[Reply] = []
         self._numbers: dict[int, int] = {}
         self.asked: Counter[str] = Counter()
+        self.count = 0
         self.web: dict[str, WebAnswer] = {}
         for reply in replies:
             self(reply)
@@ -28,6 +29,7 @@ class Evidence:
         self._replies.append(reply)
         self._numbers[id(reply)] = len(self._replies)
         self.asked[reply.server] += 1
+        self.count += 1
 
     def forget(self, kept: int) -> None:
         """All but the latest ``kept`` replies, in steps: those that stay get new numbers."""

@@ -1,11 +1,18 @@
-"""Several processes on one list: each is this same program, given names on its standard input and giving a JSON line for each.
+"""Several processes on one list: copies of this one, given names on their standard input and giving a JSON line for each.
 
-So the work of many domains uses all processors, and nothing is shared but lines of text.
+So the work of many domains uses all processors, and nothing is shared but lines of text. What this process has loaded by then the copies
+have too: none of them starts anew.
 """
 
 import asyncio
-import contextlib
-from collections.abc import AsyncGenerator, AsyncIterator, Sequence
+import io
+import os
+import signal
+import sys
+import traceback
+from collections.abc import AsyncGenerator, AsyncIterator, Callable
+from contextlib import suppress
+from dataclasses import dataclass
 
 _LONGEST_LINE = 1 << 24
 
@@ -14,30 +21,73 @@ class ProcessFailed(Exception):
     """A process ended before its work was done; its own words went to standard error."""
 
 
-class Processes:
-    """``command``: one worker's. ``window``: names that one has in hand at a time; the next ones wait until it gives lines."""
+@dataclass
+class _Copy:
+    """``feeding``, ``telling``: this side of its standard input and output."""
 
-    def __init__(self, command: Sequence[str], count: int, window: int) -> None:
-        self._command = command
-        self._count = count
+    pid: int
+    feeding: io.FileIO
+    telling: io.FileIO
+    status: int | None = None
+
+    def end(self) -> None:
+        """It only looks, and has nothing to put away."""
+        if self.status is None:
+            with suppress(ProcessLookupError):
+                os.kill(self.pid, signal.SIGKILL)
+            self.wait()
+        self.feeding.close()
+        self.telling.close()
+
+    def wait(self) -> int:
+        if self.status is None:
+            self.status = os.waitstatus_to_exitcode(os.waitpid(self.pid, 0)[1])
+        return self.status
+
+
+class Processes:
+    """Make it before there is an event loop: the copies are made then. ``work``: what each does, giving its exit status; ``window``: names
+    that one has in hand at a time; the next ones wait until it gives lines."""
+
+    def __init__(self, work: Callable[[], int], count: int, window: int) -> None:
         self._window = window
+        self._copies: list[_Copy] = []
+        for _ in range(count):
+            self._copies.append(self._copied(work))
+
+    def _copied(self, work: Callable[[], int]) -> _Copy:
+        (theirs, feeding), (telling, told) = os.pipe(), os.pipe()
+        sys.stdout.flush()
+        sys.stderr.flush()
+        pid = os.fork()
+        if pid:
+            os.close(theirs)
+            os.close(told)
+            return _Copy(pid, io.FileIO(feeding, "w"), io.FileIO(telling, "r"))
+        status = 3
+        try:
+            os.setsid()  # Ctrl-C reaches the first process alone, which ends the others
+            for each in self._copies:  # or they would not hear the end of their input
+                each.feeding.close()
+                each.telling.close()
+            os.close(feeding)
+            os.close(telling)
+            os.dup2(theirs, 0)
+            os.dup2(told, 1)
+            sys.stdin, sys.stdout = open(0, encoding="utf-8", closefd=False), open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
+            status = work()
+            sys.stdout.flush()
+        except BaseException:
+            traceback.print_exc()
+        finally:
+            os._exit(status)
 
     async def lines(self, texts: AsyncIterator[str]) -> AsyncGenerator[bytes, None]:
         """What the workers write, in the order in which it comes. Ends them when it is left. Raises :class:`ProcessFailed`."""
-        workers = [
-            await asyncio.create_subprocess_exec(
-                *self._command,
-                stdin=asyncio.subprocess.PIPE,
-                stdout=asyncio.subprocess.PIPE,
-                limit=_LONGEST_LINE,
-                start_new_session=True,  # Ctrl-C reaches this process alone, which ends the others
-            )
-            for _ in range(self._count)
-        ]
-        lines: asyncio.Queue[bytes | None] = asyncio.Queue(maxsize=self._count * self._window)
+        lines: asyncio.Queue[bytes | None] = asyncio.Queue(maxsize=len(self._copies) * self._window)
         turn = asyncio.Lock()
-        tasks = [asyncio.create_task(self._attend(worker, texts, turn, lines)) for worker in workers]
-        left = self._count
+        tasks = [asyncio.create_task(self._attend(each, texts, turn, lines)) for each in self._copies]
+        left = len(self._copies)
         try:
             while left:
                 line = await lines.get()
@@ -45,27 +95,25 @@ class Processes:
                     left -= 1
                 else:
                     yield line
-            for worker in workers:
-                if await worker.wait() not in (0, 1):
-                    raise ProcessFailed(f"a worker ended with {worker.returncode}")
+            for each in self._copies:
+                if each.wait() not in (0, 1):
+                    raise ProcessFailed(f"a worker ended with {each.status}")
         finally:
             for task in tasks:
                 task.cancel()
-            for worker in workers:
-                if worker.returncode is None:
-                    with contextlib.suppress(ProcessLookupError):
-                        worker.kill()  # it only looks, and has nothing to put away
-            await asyncio.gather(*tasks, *(worker.wait() for worker in workers), return_exceptions=True)
+            for each in self._copies:
+                each.end()
+            await asyncio.gather(*tasks, return_exceptions=True)
 
-    async def _attend(
-        self, worker: asyncio.subprocess.Process, texts: AsyncIterator[str], turn: asyncio.Lock, lines: "asyncio.Queue[bytes | None]"
-    ) -> None:
+    async def _attend(self, copy: _Copy, texts: AsyncIterator[str], turn: asyncio.Lock, lines: "asyncio.Queue[bytes | None]") -> None:
         """Feeds one worker and passes on what it gives."""
-        assert worker.stdin is not None and worker.stdout is not None
+        loop, reader = asyncio.get_running_loop(), asyncio.StreamReader(_LONGEST_LINE)
+        await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), copy.telling)
+        transport, protocol = await loop.connect_write_pipe(lambda: asyncio.streams.FlowControlMixin(loop), copy.feeding)
         room = asyncio.Semaphore(self._window)
-        feeding = asyncio.create_task(self._feed(worker.stdin, texts, turn, room))
+        feeding = asyncio.create_task(self._feed(asyncio.StreamWriter(transport, protocol, None, loop), texts, turn, room))
         try:
-            while line := await worker.stdout.readline():
+            while line := await reader.readline():
                 room.release()
                 await lines.put(line)
         finally:

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from ipaddress import ip_address
 from typing import NamedTuple
 
+_MOST_KNOWN = 10_000
+
 
 class Unreachable(OSError):
     """The address is not in the closed map."""
@@ -34,9 +36,18 @@ class Route:
     def __init__(self, mapping: Mapping[str, Endpoint] | None = None, source: str = "") -> None:
         self._source = source
         self._mapping = None if mapping is None else {_key(each): end for each, end in mapping.items()}
+        self._known: dict[tuple[str, int], Endpoint] = {}
 
     def endpoint(self, address: str, port: int) -> Endpoint:
         """Where to send for ``address``. Raises :class:`Unreachable`."""
+        found = self._known.get((address, port))
+        if found is None:
+            found = self._found(address, port)
+            if len(self._known) < _MOST_KNOWN:
+                self._known[address, port] = found
+        return found
+
+    def _found(self, address: str, port: int) -> Endpoint:
         if self._mapping is None:
             return self._from_source(Endpoint(_canonical(address), port))
         address = _canonical(address)

@@ -12,7 +12,7 @@ from legatum.cli.common import FOUND, OK, add_common, keep, note, run_interrupti
 from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
 from legatum.cli.fleet.results import depth_of, fleet_of, telling
-from legatum.cli.output import abandoned
+from legatum.cli.output import abandoned, take_over
 from legatum.cli.timetable import moment_of, windows_of
 from legatum.cli.wishes import add_windows
 
@@ -161,35 +161,42 @@ async def _looked_at(
 
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     """In several processes, each with its share of the rate."""
+    import legatum.cli.fleet.results
+    import legatum.net.walk
+    import legatum.views.fleet
+    import legatum.work.fleet.looks
+    import legatum.work.memory  # noqa: F401 - what every one of them needs is loaded once
+    from legatum.cli.main import told
+    from legatum.core.fault import Fault, OutsideFault
+    from legatum.net.processes import Processes, ProcessFailed
     from legatum.settings.reading import find_settings, read_settings
 
-    settings = find_settings(args.settings)
-    rate = read_settings(settings).network.rate if args.rate is None else args.rate
-    command = [sys.executable, "-m", "legatum", "fleet", args.action, "-", "--settings", str(settings), "--json", "-q", "--jobs", "1"]
-    command += ["--at-once", str(args.at_once), "--rate", str(max(1, rate // jobs) if rate else 0)]
-    if args.action == "survey":
-        command += [f"--{each}" for each in ("full", "signed") if getattr(args, each)]
-    if args.action == "timetable":
-        command += [f"--switch={args.switch}", f"--publishing={args.publishing}", *([f"--low-ttl={args.low_ttl}"] if args.low_ttl else [])]
-    if args.action == "confirm":
-        command += [f"--{name}={getattr(args, name)}" for name in ("ns", "to", "serial", "since") if getattr(args, name) is not None]
-        command += ["--move"] if args.move else []
-        command += [f"--{name}={text}" for name in ("ds", "record") for text in getattr(args, name) or ()]
+    rate = read_settings(find_settings(args.settings)).network.rate if args.rate is None else args.rate
+    alone = {"list": "-", "column": None, "jobs": 1, "rate": max(1, rate // jobs) if rate else 0}
+    silent = {"json": True, "csv": False, "quiet": True, "out": None, "resume": False, "calendar": None}
+    share = argparse.Namespace(**{**vars(args), **alone, **silent})
+
+    def work() -> int:
+        take_over()
+        try:
+            return run(share)
+        except Fault as fault:
+            return told(fault, ())
+
+    processes = Processes(work, jobs, args.at_once * 2)
 
     async def lines(
         domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
     ) -> "AsyncGenerator[FleetLine, None]":
         import msgspec
 
-        from legatum.core.fault import OutsideFault
         from legatum.core.records.name import name_text
-        from legatum.net.processes import Processes, ProcessFailed
         from legatum.views.fleet import FleetDocument, FleetLine
 
         decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
         try:
             names = (name_text(domain) async for domain in domains)
-            async with aclosing(Processes(command, jobs, args.at_once * 2).lines(names)) as texts:
+            async with aclosing(processes.lines(names)) as texts:
                 async for text in texts:
                     line = decoder.decode(text)
                     if isinstance(line, FleetLine):

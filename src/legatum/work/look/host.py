@@ -30,6 +30,8 @@ class HostLook:
     async def outside(self, names: Iterable[Name]) -> dict[Name, HostView]:
         """Names that other zones hold."""
         wanted = [name for name in names if not is_under(name, self.domain)]
+        if len(wanted) < 2:
+            return {name: await self._outside(name) for name in wanted}
         return dict(zip(wanted, await asyncio.gather(*(self._outside(name) for name in wanted)), strict=True))
 
     async def inside(self, names: Iterable[Name], servers: Iterable[str]) -> dict[Name, HostView]:

@@ -66,7 +66,7 @@ class Look:
             contents=contents.found,
             denial=contents.denial,
             resolvers=resolvers,
-            questions=self.evidence.asked.total(),
+            questions=self.evidence.count,
             rdap=rdap,
             rdap_why=why,
             former=former,
@@ -94,11 +94,14 @@ class Look:
             return
         fresh = {address: places[address] for address in self.outside.asker.askable(places) if address not in asked}
         fresh = dict(list(fresh.items())[: MOST_SERVERS - len(asked)])
+        if not fresh:
+            return
         with_ns = fresh if self.depth.everywhere else first_of_each(fresh)
         views = await asyncio.gather(*(self.server_look.look(server, address, address in with_ns) for address, server in fresh.items()))
         asked.update(zip(fresh, views, strict=True))
         silent = {address: server for address, server in fresh.items() if asked[address].silent}
-        asked.update(await self.server_look.look_again(silent, with_ns))
+        if silent:
+            asked.update(await self.server_look.look_again(silent, with_ns))
 
     async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
         places = {address: name for address, name in wanted.former.items() if address in self.outside.asker.askable(wanted.former)}
@@ -128,4 +131,4 @@ def _serving(asked: Mapping[str, ServerView]) -> list[str]:
 
 
 def _with_contents(servers: Iterable[ServerView], contents: Contents) -> tuple[ServerView, ...]:
-    return tuple(replace(view, apex_address=contents.apex.get(view.address)) for view in servers)
+    return tuple(replace(view, apex_address=apex) if (apex := contents.apex.get(view.address)) else view for view in servers)

@@ -26,6 +26,7 @@ class Questions:
         self._evidence = evidence
         self._depth = depth
         self._under_way: Counter[str] = Counter()
+        self._open = 0
         self._recorded = asker.whom(Name(b"\0"), 0) is not None
         self.dropped = 0
 
@@ -36,7 +37,7 @@ class Questions:
         here = self._depth.each - self._evidence.asked[address] - self._under_way[address]
         if self._depth.total is None:
             return here
-        return min(here, self._depth.total - self._evidence.asked.total() - self._under_way.total())
+        return min(here, self._depth.total - self._evidence.count - self._open)
 
     def pick(self, addresses: Iterable[str]) -> str | None:
         """The address that has most room left, the first of several; None, and one question dropped, when none has any."""
@@ -51,12 +52,14 @@ class Questions:
     ) -> Reply:
         """With signatures where EDNS is used. Whether there is room is the caller's business."""
         self._under_way[address] += 1
+        self._open += 1
         try:
             reply = await self._asker.ask(
                 address, name, rtype, tcp=tcp, recursion=recursion, dnssec=edns, edns=edns, tries=tries
             )  # fmt: skip
         finally:
             self._under_way[address] -= 1
+            self._open -= 1
         self._evidence.number(reply)
         return reply
 

@@ -115,6 +115,8 @@ class ServerLook:
             wanted.append(("transfer", self.domain, AXFR))
         if signed and self.everywhere:
             wanted += [("cds", self.domain, CDS), ("cdnskey", self.domain, CDNSKEY)]
+        if not wanted:
+            return _More()
         # What visitors come for is asked of the same servers: with little room CDS and CDNSKEY are left out.
         wanted = wanted[: max(3, self.questions.room(address) - 1)]
         told = dict(
