@@ -39,7 +39,7 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     survey.add_argument(
         "--evidence",
         metavar="FILE",
-        help="what each survey rests on, to be judged again by `legatum survey --from FILE`",
+        help="what each survey rests on, to be judged again with survey --from",
     )
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
