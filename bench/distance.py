@@ -26,7 +26,7 @@ from bench.world import bench_world, nsd_program
 
 _ONE_WAY = 0.02  # seconds
 _NET = "10.204.9."
-_WORKERS, _DOMAINS, _AT_ONCE = 8, 3_000, 6
+_WORKERS, _DOMAINS, _AT_ONCE = 8, 6_400, 6
 _TUNSETIFF, _TUN_WITHOUT_HEAD = 0x400454CA, 0x1001
 _NEW_NETWORK = 0x40000000
 
