@@ -56,8 +56,10 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     assert desk.run("house", "--json", "-q") == 1
     (waiting,) = json.loads(desk.said)["moves"]
     assert waiting["state"] == "in trouble" and waiting["trouble"].startswith("refused: ") and "edited otherwise" in waiting["trouble"]
+    assert desk.run("move", "status", DOMAIN) == 0 and "The last time: refused: " in desk.said
     edit(desk, "birch", "open on Saturdays")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 0, desk.said
+    assert desk.run("move", "status", DOMAIN) == 0 and "The last time" not in desk.said
     assert desk.run("history", DOMAIN, "--json") == 0
     assert [each["became"] for each in json.loads(desk.said)["acts"]].count("refused") == 1
 

@@ -65,6 +65,6 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House") -
         runbook = read_move(path)
         slots = list(forecast(runbook, outside.journal.outcomes(runbook.id), house.at))
         (history,) = history_of(outside, [each.domain])
-        moves.append((move_document(runbook, slots, str(path), house.at), history_document(history, None)))
+        moves.append((move_document(runbook, slots, str(path), house.at, each.trouble), history_document(history, None)))
     count = write_house(folder, house_document(house, args.all), moves)
     note(args, f"pages: {count} in {folder}")

@@ -46,7 +46,7 @@ class StepPartDocument(Part):
 
 class MoveDocument(Document, tag="legatum.move-status/1"):
     """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``; ``wish``: what shall be different; ``premises``: as in
-    the move file."""
+    the move file; ``trouble``: why the next step failed, or was refused, the last time, as the journal has it."""
 
     id: str
     domain: str
@@ -58,6 +58,7 @@ class MoveDocument(Document, tag="legatum.move-status/1"):
     next: str
     premises: dict[str, Any]
     steps: list[StepPartDocument]
+    trouble: str = ""
 
 
 class DraftPart(Part):
@@ -120,7 +121,7 @@ def _advance_row(part: AdvanceDocument) -> tuple[str, str, str, str]:
     return part.domain, part.halt, part.until or "-", next(iter(part.reasons), ", ".join(part.done))
 
 
-def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float) -> MoveDocument:
+def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float, trouble: str) -> MoveDocument:
     done = [each for each in slots if each.outcome]
     following = next((each for each in slots if not each.outcome), None)
     state = "complete" if following is None else "under way" if done else "drafted"
@@ -135,6 +136,7 @@ def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float) ->
         next=_next(runbook, following, now),
         premises=plain(runbook.premises),
         steps=[_step(each, each is following) for each in slots],
+        trouble=trouble,
     )
 
 
@@ -194,7 +196,8 @@ def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: 
     """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
     whole = f"{wish_text(runbook)}: {document.state}"
     end = f"; over on {people_text(slots[-1].ends, now)} if nothing is left waiting" if document.state != "complete" else ""
-    screen.verdict(True, whole + end, document.next)
+    screen.verdict(not document.trouble, whole + end, document.next)
+    _show_trouble(document, screen)
     screen.line()
     screen.pairs([*_what_it_rests_on(runbook), ("move file", document.file)])
     screen.line()
@@ -204,6 +207,11 @@ def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: 
             _show_hold(each.bound, each.outcome is not None, now, screen)
         _show_step(number, each, now, screen)
         before = each.ends
+
+
+def _show_trouble(document: MoveDocument, screen: Screen) -> None:
+    if document.trouble:
+        screen.line(f"The last time: {document.trouble}", BAD, indent=4)
 
 
 def wish_text(runbook: Runbook) -> str:
@@ -299,7 +307,8 @@ def _show_hold(bound: Bound, passed: bool, now: float, screen: Screen) -> None:
 def show_status(document: MoveDocument, slots: list[Slot], now: float, screen: Screen) -> None:
     """One line a step."""
     done = sum(1 for each in slots if each.outcome)
-    screen.verdict(True, f"{document.domain}: {document.state}, {done} of {len(slots)} steps done", document.next)
+    screen.verdict(not document.trouble, f"{document.domain}: {document.state}, {done} of {len(slots)} steps done", document.next)
+    _show_trouble(document, screen)
     screen.line()
     rows = []
     for number, each in enumerate(slots, 1):

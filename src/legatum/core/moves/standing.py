@@ -69,7 +69,7 @@ def standing_of(
     step = next_step(runbook, outcomes)
     slots = list(forecast(runbook, outcomes, now))
     last = entries[-1] if entries else None
-    trouble = _trouble(step, entries)
+    trouble = trouble_of(step, entries)
     bound = hold_of(runbook, step, outcomes, now) if step is not None else None
     holding = bound is not None and bound.instant > now
     return Standing(
@@ -115,7 +115,7 @@ def _state(step: Step | None, outcomes: Mapping[str, Outcome], trouble: str, hol
     return State.PERSON if by_hand else State.READY
 
 
-def _trouble(step: Step | None, entries: Sequence[Entry]) -> str:
+def trouble_of(step: Step | None, entries: Sequence[Entry]) -> str:
     """Of the next step: it failed or was refused the last time, or was begun and is not known to have ended."""
     own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED, REFUSED)]
     if not own or own[-1].kind == OUTCOME:
