@@ -137,7 +137,8 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
         contents = replace(contents, zone=zone, way=f"{contents.way} of {args.like}, the name changed")
     zone = contents.zone
     comment = f"{name_text(zone.origin)}, gathered from {contents.source} ({contents.way}), serial {zone.soa.serial}"
-    text = master_text(zone, [comment, f"{contents.completeness.degree}: {contents.completeness.because}"])
+    with bar(args):
+        text = master_text(zone, [comment, f"{contents.completeness.degree}: {contents.completeness.because}"])
     if args.out == "-":
         sys.stdout.write(text)
         return OK
