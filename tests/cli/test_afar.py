@@ -12,6 +12,7 @@ import pytest
 
 import legatum
 from legatum.core.fault import BadInput
+from legatum.core.instant import parse_instant
 from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
 from legatum.net.engine import Hub, security_of
@@ -70,7 +71,8 @@ def told(desk: Desk, *words: str, status: int = 0) -> Any:
 @pytest.mark.timeout(120)
 def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(desk: Desk, workers: Workers, listed: str, tmp_path: Path) -> None:
     def without_time(path: Path) -> dict[str, Any]:
-        left_out = ("milliseconds", "at", "questions", "verdict")  # which server of the parent is asked first is left to chance
+        # Which server of the parent is asked first is left to chance, and time goes on between the two.
+        left_out = ("milliseconds", "at", "questions", "verdict", "earliest")
         return {each["domain"]: {name: value for name, value in each.items() if name not in left_out} for each in lines(path)}
 
     for action in (("survey",), ("confirm", "--to", "alder"), ("timetable", "--switch", "2031-03-04 22:00")):
@@ -81,6 +83,10 @@ def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(desk: Desk, worke
         assert desk.run("fleet", action[0], str(short), *action[1:], "--out", str(there), "--engine") == status, desk.said
         assert "the workers look: harbour, upland" in desk.said
         assert without_time(here) == without_time(there) and len(lines(there)) == 4
+        earliest = [{each["domain"]: each["earliest"] for each in lines(path)} for path in (here, there)]
+        for domain in (DOMAIN, OTHER):
+            first, then = (each[domain] and parse_instant(each[domain]) for each in earliest)
+            assert (first and then and abs(then - first) < 60) if action[0] == "timetable" else not (first or then)
     kept, out = str(tmp_path / "kept"), tmp_path / "again.jsonl"
     desk.run("fleet", "survey", listed, "--engine", "--evidence", kept, "--out", str(out), "-q")
     desk.run("survey", "--from", kept, "--json")
