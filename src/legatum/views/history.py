@@ -128,11 +128,10 @@ def _instant(at: float | None) -> str | None:
 
 def show_history(document: HistoryDocument, screen: Screen, whole: bool = False) -> None:
     """``whole``: what never changed too."""
-    done, failed = (sum(each.became == kind for each in document.acts) for kind in (str(Became.DONE), str(Became.FAILED)))
-    left = [each for each in document.acts if each.became == str(Became.OPEN)]
-    counted = (
-        f"{done} done" + (f", {failed} failed" if failed else "") + (f", {len(left)} begun and not known to have ended" if left else "")
-    )
+    count = Counter(each.became for each in document.acts)
+    left = count[Became.OPEN]
+    more = {"failed": count[Became.FAILED], "refused": count[Became.REFUSED], "begun and not known to have ended": left}
+    counted = ", ".join([f"{count[Became.DONE]} done", *(f"{number} {what}" for what, number in more.items() if number)])
     since = f" since {document.since}" if document.since else ""
     good = not left
     following = f"`legatum move status {document.domain}`, or the same command again: it looks first" if left else ""
@@ -147,7 +146,8 @@ def show_history(document: HistoryDocument, screen: Screen, whole: bool = False)
             for each in document.acts
         ]  # fmt: skip
         styles = [
-            {str(Became.FAILED): BAD, str(Became.OPEN): DOUBT, str(Became.UNDONE): DOUBT}.get(each.became, "") for each in document.acts
+            {str(Became.FAILED): BAD, str(Became.REFUSED): DOUBT, str(Became.OPEN): DOUBT, str(Became.UNDONE): DOUBT}.get(each.became, "")
+            for each in document.acts
         ]
         screen.table(("proof", "when (UTC)", "who", "what", "", "old → new, or what was seen"), rows, styles)
     _show_seen(document, screen, whole)
