@@ -1,7 +1,6 @@
 """Sets of records, addresses, and the zone beside another copy of it."""
 
 from collections.abc import Iterator
-from functools import lru_cache
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
@@ -9,7 +8,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import canonical_key, name_text
 from legatum.core.records.rrset import LARGEST_TTL
 from legatum.core.records.rrtype import AAAA, MX, NS, RRSIG, SOA, A, type_text
-from legatum.core.records.space import is_public
+from legatum.core.records.space import is_public_data
 
 
 @finding(
@@ -45,13 +44,9 @@ def record_repeated(contents: ZoneContents) -> Iterator[Sighting]:
 def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(A, AAAA):
         for rdata in rrset.rdatas:
-            if not _is_public(rdata, contents.home):
-                yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} {address_text(rdata)}", (), name_text(rrset.name))
-
-
-@lru_cache(maxsize=65536)
-def _is_public(rdata: bytes, home: tuple[str, ...]) -> bool:
-    return is_public(address_text(rdata), home)
+            if not is_public_data(rdata, contents.home):
+                name = name_text(rrset.name)
+                yield Sighting(f"{name} {rrset.type_text} {address_text(rdata)}", (), name)
 
 
 @finding(
