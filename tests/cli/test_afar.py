@@ -2,7 +2,9 @@
 
 import json
 import shutil
+import signal
 import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -132,6 +134,43 @@ def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(desk: De
     workers.kill("stranger")
     workers.start_worker("upland")
     workers.wait_for("upland")
+
+
+@pytest.mark.timeout(120)
+def test_what_a_slow_worker_has_in_hand_is_done_by_another_and_told_once(
+    desk: Desk, workers: Workers, listed: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("legatum.net.engine._SLOW", 3.0)
+    out, slow = tmp_path / "out.jsonl", workers.processes["harbour"]
+    seen = list[int]()
+
+    def hold_up() -> None:
+        given_up = time.monotonic() + 60
+        while not out.exists() or not out.read_bytes():
+            assert time.monotonic() < given_up
+            time.sleep(0.005)
+        slow.send_signal(signal.SIGSTOP)
+        try:
+            while not seen and time.monotonic() < given_up:
+                time.sleep(0.05)
+                seen.extend([COUNT] * (len(out.read_bytes().splitlines()) == COUNT))
+        finally:
+            slow.send_signal(signal.SIGCONT)
+
+    holding = threading.Thread(target=hold_up)
+    holding.start()
+    status = desk.run("fleet", "survey", listed, "--engine", "--out", str(out), "-q", "--rate", "60")
+    holding.join()
+    assert status == 0 and sorted(each["domain"] for each in lines(out)) == STALLS, desk.said
+    assert seen  # all of it, while that one stood still
+    monkeypatch.setattr("legatum.net.engine._TIMEOUT", 2.0)
+    (tmp_path / "few.txt").write_text(f"{DOMAIN}\n{OTHER}\n")
+    slow.send_signal(signal.SIGSTOP)
+    try:
+        desk.done("fleet", "survey", str(tmp_path / "few.txt"), "--engine")
+    finally:
+        slow.send_signal(signal.SIGCONT)
+    assert "harbour is left out: it has not answered for 2 s" in desk.said
 
 
 def another_program(folder: Path, file: str, old: str, new: str) -> Path:

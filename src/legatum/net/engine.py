@@ -11,7 +11,7 @@ import logging
 import pickle
 import time
 import warnings
-from collections.abc import AsyncGenerator, AsyncIterator, Callable, Sequence
+from collections.abc import AsyncGenerator, AsyncIterator, Callable, Mapping, Sequence
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
 from functools import cache
@@ -45,7 +45,8 @@ class Hub(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """A worker. ``ahead``: by how many seconds its clock is, as far as can be told from here; ``same``: it runs the same program."""
+    """A worker. ``version``: of its program, empty where it did not answer; ``ahead``: by how many seconds its clock is, as far as can be
+    told from here; ``same``: it runs the same program."""
 
     name: str
     address: str
@@ -60,6 +61,8 @@ class Seen:
         other = (
             f"it runs version {self.version}, this is {__version__}" if self.version != __version__ else "its program's files are others"
         )
+        if not self.version:
+            return f"it has not answered for {_TIMEOUT:.0f} s"
         said = [] if self.same else [other]
         if abs(self.ahead) > CLOCK_TOLERANCE:
             said.append(f"its clock is {abs(self.ahead):.0f} s {'ahead of' if self.ahead > 0 else 'behind'} this one's")
@@ -177,7 +180,7 @@ class Engine:
     async def _refuse_other_library(self) -> None:
         from importlib.metadata import version
 
-        here, versions = version("distributed"), (await self._client.get_versions())["scheduler"]["packages"]
+        here, versions = version("distributed"), (await self._client.scheduler.versions())["packages"]
         if (there := versions.get("distributed")) != here:
             raise OutsideFault(
                 f"{self._hub.scheduler} speaks version {there} of the library, this program {here}",
@@ -193,29 +196,25 @@ class Engine:
     async def workers(self) -> list[Seen]:
         """Those that are registered now."""
         found = (await self._client.scheduler.identity(n_workers=-1))["workers"]
-        began = time.time()
-        best: dict[str, tuple[float, Any]] = {}
+        return list(await asyncio.gather(*(self._seen(address, told) for address, told in found.items())))
+
+    async def _seen(self, address: str, told: Mapping[str, Any]) -> Seen:
+        """What a worker says of itself; its clock by the quickest of several answers."""
+        name, threads, took = str(told["name"]), told["nthreads"], float("inf")
+        version, mark, ahead = "", "", 0.0
         for _ in range(_ROUND_TRIPS):
-            sent = time.time()
-            answers = await self._client.run(introduced, on_error="return")
-            took = time.time() - sent
-            for address, answer in answers.items():
-                if isinstance(answer, Exception):
-                    best.setdefault(address, (9e9, ("?", "", began)))
-                elif address not in best or took < best[address][0]:
-                    best[address] = took, (*answer[:2], answer[2] - sent - took / 2)
-        return [
-            Seen(
-                str(told["name"]),
-                address,
-                best[address][1][0],
-                best[address][1][2],
-                best[address][1][1] == program_mark(),
-                told["nthreads"],
-            )
-            for address, told in found.items()
-            if address in best
-        ]
+            began, sent = time.monotonic(), time.time()
+            try:
+                asked = self._client.run(introduced, workers=[address], on_error="return")
+                answer = (await asyncio.wait_for(asked, _TIMEOUT)).get(address)
+            except TimeoutError:
+                break
+            if isinstance(answer, tuple) and time.monotonic() - began < took:
+                took = time.monotonic() - began
+                version, mark, ahead = answer[0], answer[1], answer[2] - sent - took / 2
+            elif not isinstance(answer, tuple):
+                version = version or "?"
+        return Seen(name, address, version, ahead, mark == program_mark(), threads)
 
     async def run(self, work: Callable[..., Any], *values: Any, worker: Seen, patience: float = 300.0) -> Any:
         """Has one worker do it. Raises :class:`OutsideFault`, and what the work raises."""
@@ -259,13 +258,16 @@ class Engine:
         """Handed to somebody else too where it takes long, and again where it was lost with its worker, or with the scheduler."""
         for _ in range(_MOST_TRIES):
             client, began = self._client, time.monotonic()
-            tries = [asyncio.create_task(self._try(client, work, order, part, places))]
+            keys = list[str]()
+            tries = [asyncio.create_task(self._try(client, work, order, part, places, keys))]
             done = set[asyncio.Task[tuple[bool, Any]]]()
             try:
                 while not done and client.status == "running":
                     done, _ = await asyncio.wait(tries, timeout=1.0, return_when=asyncio.FIRST_COMPLETED)
                     if not done and len(tries) == 1 and time.monotonic() - began > _SLOW:
-                        tries.append(asyncio.create_task(self._try(client, work, order, part, None)))
+                        others = await self._others(client, keys, places)
+                        if others:
+                            tries.append(asyncio.create_task(self._try(client, work, order, part, others, keys)))
                 for is_there, result in (each.result() for each in done):
                     if is_there:
                         return result
@@ -277,11 +279,21 @@ class Engine:
             places = await self._fit()  # there may be others now
         raise OutsideFault("a part of the list was lost again and again", "are there workers that run this program? --resume goes on")
 
-    async def _try(self, client: Any, work: Callable[..., Any], order: Any, part: list[Any], places: list[str] | None) -> tuple[bool, Any]:
-        """Whether anything came of it, and what. Raises what the work raises."""
+    async def _others(self, client: Any, keys: Sequence[str], places: Sequence[str]) -> list[str]:
+        """Those that do not have it in hand; none where nobody has begun it, or that cannot be seen."""
+        with suppress(Exception):
+            holding = {address for address, held in (await client.processing()).items() if set(held) & set(keys)}
+            return [each for each in places if each not in holding] if holding else []
+        return []
+
+    async def _try(
+        self, client: Any, work: Callable[..., Any], order: Any, part: list[Any], places: list[str], keys: list[str]
+    ) -> tuple[bool, Any]:
+        """Whether anything came of it, and what. ``keys``: takes that by which the scheduler knows it. Raises what the work raises."""
         future, where = None, {"workers": places, "allow_other_workers": True} if places else {}
         try:
             future = client.submit(*_parcel(work, (order, part)), pure=False, retries=3, **where)
+            keys.append(future.key)
             return True, _opened(await future.result())
         except _Unfit:
             return False, None
