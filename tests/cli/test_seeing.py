@@ -254,6 +254,10 @@ def test_several_processes_give_the_same(shell: Shell) -> None:
     *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
     assert ended.status == 1 and len(domains) == 20 and summary["standings"] == {"error": 15, "notice": 5}, ended.err
     confirmed = shell.run("fleet", "confirm", names, "--jobs", "2", "--ns", "ns1.alder.test,ns2.alder.test", "--json")
+    planned = shell.run("fleet", "timetable", names, "--jobs", "2", "--switch", "in 10d", "--json")
+    assert (
+        planned.status == 1 and json.loads(planned.out.splitlines()[-1])["domains"] == json.loads(confirmed.out.splitlines()[-1])["domains"]
+    )
     assert json.loads(confirmed.out.splitlines()[-1])["standings"] == {"differs": 17, "confirmed": 3}
 
 

@@ -3,6 +3,7 @@
 import argparse
 import os
 import sys
+import threading
 import time
 from collections.abc import AsyncGenerator, AsyncIterator, Callable
 from contextlib import ExitStack, aclosing
@@ -88,7 +89,7 @@ def run(args: argparse.Namespace) -> int:
         return with_outside(args, lambda outside: _stream(args, _by_engine(args, outside), total))
     alone = bool(getattr(args, "evidence", None))
     jobs = args.jobs or (os.cpu_count() or 1 if not alone and (total is None or total >= _WORTH_SEVERAL) else 1)
-    if jobs > 1 and args.list != "-":
+    if jobs > 1 and args.list != "-" and threading.active_count() == 1:  # a copy of what has threads may wait for one that it lacks
         return run_interruptibly(_stream(args, _by_processes(args, jobs), total), much=True)
 
     async def work(outside: "Outside") -> int:
