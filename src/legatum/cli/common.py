@@ -46,8 +46,8 @@ def add_anyway(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[int]]", much: bool = False) -> int:
-    """Runs ``work`` with everything opened that the settings describe. ``much``: as for :func:`run_interruptibly`."""
+def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[int]]") -> int:
+    """Runs ``work`` with everything opened that the settings describe."""
     from legatum.settings.reading import find_settings
     from legatum.work.outside import open_outside
 
@@ -67,7 +67,7 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
                     asker = outside.asker
                     note(args, f"{asker.asked} questions asked, {asker.dropped} stray datagrams dropped")
 
-    return run_interruptibly(opened(), much)
+    return run_interruptibly(opened())
 
 
 def _show_zone(args: argparse.Namespace, outside: "Outside") -> None:
@@ -79,9 +79,8 @@ def _show_zone(args: argparse.Namespace, outside: "Outside") -> None:
         show_local(parse_zone(named))
 
 
-def run_interruptibly(work: Awaitable[int], much: bool = False) -> int:
-    """``asyncio.run``; an interruption cancels the work, so that nothing is left half open. ``much``: of it is to be done, so that
-    another event loop is worth its start, where one is installed."""
+def run_interruptibly(work: Awaitable[int]) -> int:
+    """``asyncio.run``; an interruption cancels the work, so that nothing is left half open."""
 
     async def guarded() -> int:
         task, loop = asyncio.current_task(), asyncio.get_running_loop()
@@ -95,19 +94,9 @@ def run_interruptibly(work: Awaitable[int], much: bool = False) -> int:
             return await work
 
     try:
-        with asyncio.Runner(loop_factory=_swift_loop() if much else None) as runner:
-            return runner.run(guarded())
+        return asyncio.run(guarded())
     except asyncio.CancelledError:
         raise KeyboardInterrupt from None
-
-
-def _swift_loop() -> "Callable[[], asyncio.AbstractEventLoop] | None":
-    """That of the extra ``swift``."""
-    try:
-        import uvloop
-    except ImportError:
-        return None
-    return uvloop.new_event_loop
 
 
 def domains_of(args: argparse.Namespace) -> "list[Name]":

@@ -12,7 +12,7 @@ import sys
 import traceback
 from collections.abc import AsyncGenerator, AsyncIterator, Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 _LONGEST_LINE = 1 << 24
 
@@ -29,15 +29,16 @@ class _Copy:
     feeding: io.FileIO
     telling: io.FileIO
     status: int | None = None
+    transports: list[asyncio.BaseTransport] = field(default_factory=list)
 
     def end(self) -> None:
-        """It only looks, and has nothing to put away."""
+        """It only looks, and has nothing to put away. Files that a loop waits for are closed by the loop."""
         if self.status is None:
             with suppress(ProcessLookupError):
                 os.kill(self.pid, signal.SIGKILL)
             self.wait()
-        self.feeding.close()
-        self.telling.close()
+        for each in self.transports or (self.feeding, self.telling):
+            each.close()
 
     def wait(self) -> int:
         if self.status is None:
@@ -108,8 +109,10 @@ class Processes:
     async def _attend(self, copy: _Copy, texts: AsyncIterator[str], turn: asyncio.Lock, lines: "asyncio.Queue[bytes | None]") -> None:
         """Feeds one worker and passes on what it gives."""
         loop, reader = asyncio.get_running_loop(), asyncio.StreamReader(_LONGEST_LINE)
-        await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), copy.telling)
+        reading, _ = await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), copy.telling)
+        copy.transports.append(reading)
         transport, protocol = await loop.connect_write_pipe(lambda: asyncio.streams.FlowControlMixin(loop), copy.feeding)
+        copy.transports.append(transport)
         room = asyncio.Semaphore(self._window)
         feeding = asyncio.create_task(self._feed(asyncio.StreamWriter(transport, protocol, None, loop), texts, turn, room))
         try:

@@ -4,7 +4,7 @@ import asyncio
 import ssl
 from collections import deque
 from types import TracebackType
-from typing import NamedTuple, cast
+from typing import NamedTuple
 
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import AXFR, IXFR
@@ -104,7 +104,8 @@ class Stream(asyncio.Protocol):
             self._waiter.set_result(None)
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
-        self._transport = cast(asyncio.Transport, transport)  # of another loop it is of another class
+        assert isinstance(transport, asyncio.Transport)
+        self._transport = transport
 
     def data_received(self, data: bytes) -> None:
         self._buffer += data

@@ -90,12 +90,12 @@ def run(args: argparse.Namespace) -> int:
     alone = bool(getattr(args, "evidence", None))
     jobs = args.jobs or (os.cpu_count() or 1 if not alone and (total is None or total >= _WORTH_SEVERAL) else 1)
     if jobs > 1 and args.list != "-" and threading.active_count() == 1:  # a copy of what has threads may wait for one that it lacks
-        return run_interruptibly(_stream(args, _by_processes(args, jobs), total), much=True)
+        return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
 
     async def work(outside: "Outside") -> int:
         return await _stream(args, _by_fleet(args, fleet_of(args, outside)), total)
 
-    return with_outside(args, work, much=True)
+    return with_outside(args, work)
 
 
 def _resolve_switch(args: argparse.Namespace) -> None:
