@@ -46,6 +46,7 @@ def run(work: Callable[[], int], count: int, stop_after: int | None = None) -> l
         async for line in lines:
             found.append(line.decode().strip())
             if stop_after is not None and len(found) >= stop_after:
+                await asyncio.sleep(0.1)  # by now there is no room for more lines
                 await lines.aclose()  # type: ignore[attr-defined]
                 break
         return found

@@ -119,9 +119,15 @@ class Processes:
             while line := await reader.readline():
                 room.release()
                 await lines.put(line)
+        except asyncio.CancelledError:
+            raise  # nobody takes anything any more: there may be no room to say so
+        except Exception:
+            await lines.put(None)
+            raise
+        else:
+            await lines.put(None)
         finally:
             feeding.cancel()
-            await lines.put(None)
 
     async def _feed(self, sink: asyncio.StreamWriter, texts: AsyncIterator[str], turn: asyncio.Lock, room: asyncio.Semaphore) -> None:
         try:
