@@ -2,7 +2,7 @@
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, add_common, note, picture_file, show, with_outside
 from legatum.cli.moving import drafted, present
@@ -269,9 +269,9 @@ async def _draft(args: argparse.Namespace, outside: "Outside", domain: "Name", d
     from legatum.core.moves.wishes import Wishes
 
     ttls = {(each.matter.name, each.matter.rtype): each.low for each in wish.lowerings if each.low is not None} if wish is not None else {}
-    proposed = document.soa.proposed if document.soa is not None else {}
+    proposed: dict[str, Any] = dict(document.soa.proposed) if document.soa is not None else {}
     if not ttls and not proposed:
         raise BadInput("nothing is to be lowered or mended", "without --draft it is told why")
-    soa = Soa(**proposed) if proposed else None  # type: ignore[arg-type]
+    soa = Soa(**proposed) if proposed else None
     runbook, path = await drafted(args, outside, Wishes(domain=domain, old=args.old, ttls=ttls, soa=soa))
     return present(args, outside, runbook, path, {})

@@ -1,7 +1,7 @@
 """The options that say what shall be different, and what they come to."""
 
 import argparse
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from legatum.core.moves.kinds.address import NewAddress
@@ -267,7 +267,7 @@ def _soa(texts: list[str], domain: "Name") -> "Soa | None":
     from legatum.core.records.name import parse_name, typed_host
     from legatum.core.records.soa import mailbox_text
 
-    given: dict[str, object] = {}
+    given: dict[str, Any] = {}
     for text in texts:
         field, value = _halves(text, "--soa FIELD=VALUE, such as refresh=4h")
         if field not in _SOA_FIELDS:
@@ -280,7 +280,7 @@ def _soa(texts: list[str], domain: "Name") -> "Soa | None":
             given[field] = parse_name(mailbox_text(value) if "@" in value else value.rstrip(".") + ".")
         else:
             given[field] = typed_host(value, domain) if field == "primary" else parse_duration(value)
-    return Soa(**given) if given else None  # type: ignore[arg-type]
+    return Soa(**given) if given else None
 
 
 def _transfer(args: argparse.Namespace, domain: "Name") -> "TransferWish | None":

@@ -75,7 +75,8 @@ class Processes:
             os.close(telling)
             os.dup2(theirs, 0)
             os.dup2(told, 1)
-            sys.stdin, sys.stdout = open(0, encoding="utf-8", closefd=False), open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
+            sys.stdin = io.TextIOWrapper(io.FileIO(0, closefd=False), encoding="utf-8")
+            sys.stdout = io.TextIOWrapper(io.BufferedWriter(io.FileIO(1, "w", closefd=False)), encoding="utf-8")
             status = work()
             sys.stdout.flush()
         except BaseException:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from legatum.core.calendar.window import Windows
 from legatum.core.duration import duration_text, rough_text
@@ -222,8 +223,9 @@ def cost_parts(what: str, demand: Demand, present: Cost, proposed: Cost | None) 
 
 
 def soa_part(told: SoaTold) -> SoaPart:
+    fields: dict[str, Any] = dict(told.fields)
     return SoaPart(
-        **told.fields,  # type: ignore[arg-type]
+        **fields,
         meanings=list(told.meanings), odd=[each.words for each in told.odd], proposed={each.timer: each.proposed for each in told.odd},
         scheme=told.scheme.words, following=told.scheme.following,
         changes=[SchemePart(name=each.name, path=list(each.path), hold=each.hold, lower=each.lower) for each in told.changes],

@@ -10,6 +10,8 @@ from typing import IO, TYPE_CHECKING
 
 from legatum.cli.common import note
 
+_HEAD = '{"schema"'  # with which each recording begins
+
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
@@ -144,16 +146,19 @@ def evidence_file(args: argparse.Namespace) -> "Iterator[Callable[[str], None]]"
         file = path.open("r+" if args.resume and path.exists() else "w+", encoding="utf-8", newline="")
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
+    count = 0
     with file:
         file.seek(_whole(file))
         file.truncate()
 
         def keep(text: str) -> None:
+            nonlocal count
+            count += text.count(_HEAD)
             file.write(text)
             file.flush()
 
         yield keep
-    note(args, f"evidence: {path}")
+    note(args, f"evidence of {count}{' more' if args.resume else ''} domains: {path}; there is none of those that failed")
 
 
 def _whole(file: IO[str]) -> int:

@@ -1,6 +1,7 @@
 """``legatum fleet survey / confirm / timetable LIST``"""
 
 import argparse
+import importlib
 import os
 import sys
 import threading
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
 
 _REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
+_NEEDED_BY_ALL = ("net.walk", "views.fleet", "work.fleet.looks", "work.memory")  # processes: loaded once, before they are made
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 
 
@@ -162,16 +164,13 @@ async def _looked_at(
 
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     """In several processes, each with its share of the rate."""
-    import legatum.cli.fleet.results
-    import legatum.net.walk
-    import legatum.views.fleet
-    import legatum.work.fleet.looks
-    import legatum.work.memory  # noqa: F401 - what every one of them needs is loaded once
     from legatum.cli.main import told
     from legatum.core.fault import Fault, OutsideFault
     from legatum.net.processes import Processes, ProcessFailed
     from legatum.settings.reading import find_settings, read_settings
 
+    for each in _NEEDED_BY_ALL:
+        importlib.import_module(f"legatum.{each}")
     rate = read_settings(find_settings(args.settings)).network.rate if args.rate is None else args.rate
     alone = {"list": "-", "column": None, "jobs": 1, "rate": max(1, rate // jobs) if rate else 0}
     silent = {"json": True, "csv": False, "quiet": True, "out": None, "resume": False, "calendar": None}

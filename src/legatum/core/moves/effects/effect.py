@@ -13,10 +13,16 @@ class Effect:
 
     __slots__ = ()
     changes = True
-    takes_away = False
-    felt = False
     of_registration = False
     shown_later = False
+
+    @property
+    def takes_away(self) -> bool:
+        return False
+
+    @property
+    def felt(self) -> bool:
+        return False
 
     def play(self, scene: "Scene", first: float, everywhere: float, step: str) -> None:
         """What places say from ``first`` on at the first server, from ``everywhere`` on at all of them."""

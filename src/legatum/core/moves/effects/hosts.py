@@ -33,7 +33,7 @@ class HostSet(Effect):
     felt = True
 
     @property
-    def takes_away(self) -> bool:  # type: ignore[override]
+    def takes_away(self) -> bool:
         return bool(set(self.before) - set(self.after))
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:

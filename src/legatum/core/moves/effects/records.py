@@ -55,7 +55,7 @@ class Records(Effect):
         return Records(self.place, self.zone, tuple(each.reverse() for each in self.changed), self.follows)
 
     @property
-    def felt(self) -> bool:  # type: ignore[override]
+    def felt(self) -> bool:
         """Other data, not another TTL or serial alone."""
         return any(
             each.before is None or each.after is None or (each.key[1] != SOA and each.before.rdatas != each.after.rdatas)

@@ -54,7 +54,7 @@ class Signed(Effect):
     felt = True
 
     @property
-    def takes_away(self) -> bool:  # type: ignore[override]
+    def takes_away(self) -> bool:
         if self.before is None or self.after is None:
             return self.before is not None
         pairs = zip(self.before.roles, self.after.roles, strict=True)
