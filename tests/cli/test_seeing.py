@@ -185,6 +185,13 @@ def test_what_a_fleet_saw_is_whole_for_each_domain_and_judged_again(shell: Shell
     (shell.folder / "out.jsonl").write_text("".join(left))
     assert shell.run(*words, "--resume").status == 1
     assert again("kept") == seen
+    (shell.folder / "strange").write_text("no evidence\n")
+    refused = shell.run("fleet", "survey", "list", "--evidence", "strange", "--out", "out.jsonl", "--resume")
+    assert (
+        refused.status == 2 and "not evidence of this program" in refused.err and (shell.folder / "strange").read_text() == "no evidence\n"
+    )
+    full = shell.run("fleet", "survey", "list", "--evidence", "/dev/full")
+    assert full.status == 3 and "/dev/full" in full.err and "Traceback" not in full.err, full.err
     refused = shell.run("fleet", "survey", "list", "--evidence", "nowhere/kept", "--jobs", "2")
     assert refused.status == 2 and "--jobs" in refused.err
 

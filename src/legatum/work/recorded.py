@@ -1,7 +1,7 @@
 """Keeping what a survey rests on, and judging it again without the network, with the same outcome."""
 
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -86,8 +86,9 @@ async def own_recordings(outside: Outside, wanted: Wanted, surveys: Iterable[Sur
             replaying.clock = StillClock(head.at)
             replaying.used.clear()
             again = replace(outside, asker=replaying, clock=replaying.clock)
-            await look_again(again, each.picture.domain, Evidence(), wanted, None, head.dropped, DEPTHS[depth])
-            found.append(Recording(msgspec.to_builtins(head), Evidence(replaying.used.values())))
+            with suppress(OutsideFault):  # what cannot be judged again is no evidence
+                await look_again(again, each.picture.domain, Evidence(), wanted, None, head.dropped, DEPTHS[depth])
+                found.append(Recording(msgspec.to_builtins(head), Evidence(replaying.used.values())))
     finally:
         replaying.close()
     return found

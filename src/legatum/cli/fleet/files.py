@@ -10,11 +10,11 @@ from typing import IO, TYPE_CHECKING
 
 from legatum.cli.common import note
 
-_HEAD = '{"schema"'  # with which each recording begins
-
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.views.fleet import FleetLine, Tally
+
+_HEAD = '{"schema"'  # with which each recording begins
 
 
 @contextmanager
@@ -137,28 +137,37 @@ def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLin
 def evidence_file(args: argparse.Namespace) -> "Iterator[Callable[[str], None]]":
     """Takes the evidence of one part after another, where it is wanted; gone on with behind what an earlier run has left whole."""
     from legatum.core.fault import BadInput
+    from legatum.net.file import unwritable
 
     if not getattr(args, "evidence", None):
         yield lambda text: None
         return
     path = Path(args.evidence)
+    resumed = args.resume and path.exists()
     try:
-        file = path.open("r+" if args.resume and path.exists() else "w+", encoding="utf-8", newline="")
+        file = path.open("r+" if resumed else "w", encoding="utf-8", newline="")
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
     count = 0
     with file:
-        file.seek(_whole(file))
-        file.truncate()
+        if resumed:
+            try:
+                file.seek(_whole(file))
+            except (ValueError, KeyError, TypeError, AttributeError):
+                raise BadInput(f"{path}: not evidence of this program", "give another --evidence") from None
+            file.truncate()
 
         def keep(text: str) -> None:
             nonlocal count
+            try:
+                file.write(text)
+                file.flush()
+            except OSError as error:
+                raise unwritable(path, error) from None
             count += text.count(_HEAD)
-            file.write(text)
-            file.flush()
 
         yield keep
-    note(args, f"evidence of {count}{' more' if args.resume else ''} domains: {path}; there is none of those that failed")
+    note(args, f"evidence of {count}{' more' if resumed else ''} domains: {path}; there is none of those of which nothing could be said")
 
 
 def _whole(file: IO[str]) -> int:
