@@ -56,6 +56,7 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     assert desk.run("house", "--json", "-q") == 1
     (waiting,) = json.loads(desk.said)["moves"]
     assert waiting["state"] == "in trouble" and waiting["trouble"].startswith("refused: ") and "edited otherwise" in waiting["trouble"]
+    assert ". To do: make the same edit on both sides" in waiting["trouble"]
     assert desk.run("move", "status", DOMAIN) == 0 and "The last time: refused: " in desk.said
     edit(desk, "birch", "open on Saturdays")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 0, desk.said

@@ -164,11 +164,11 @@ class Journal:
         """An effect that ended in a fault: what is known."""
         self._write(move, domain, step, FAILED, at, text, {}, replies)
 
-    def refuse(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
-        """A step that was not begun, and why. Refused again for the same reason it is one entry."""
+    def refuse(self, move: str, domain: Name, step: str, at: float, text: str, remedy: str) -> None:
+        """A step that was not begun, why, and what to do. Refused again for the same reason it is one entry."""
         last = next((row for row in reversed(self._of_move(move)) if row.step == step), None)
         if last is None or (last.kind, last.text) != (REFUSED, text):
-            self._write(move, domain, step, REFUSED, at, text, {}, ())
+            self._write(move, domain, step, REFUSED, at, text, {"remedy": remedy}, ())
 
     def sent(self, at: float, commands: Iterable[tuple[Name, str]]) -> None:
         """Commands that go to a registry now, of each what it is about, and its words with its identifier."""

@@ -121,7 +121,8 @@ def trouble_of(step: Step | None, entries: Sequence[Entry]) -> str:
     if not own or own[-1].kind == OUTCOME:
         return ""
     if own[-1].kind == REFUSED:
-        return f"refused: {own[-1].text}"
+        remedy = str(own[-1].facts.get("remedy", ""))
+        return f"refused: {own[-1].text}" + (f". To do: {remedy}" if remedy else "")
     return own[-1].text if own[-1].kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
 
 

@@ -134,7 +134,8 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         if halted is not None and halted.halt == Halt.REFUSED and not ways.only_show:
             with suppress(Fault):  # a journal that cannot be written takes nothing from the reason
                 reasons = "; ".join(reason for reason, _ in halted.reasons)
-                journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), reasons)
+                remedy = next((each for _, each in halted.reasons if each), "")
+                journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), reasons, remedy)
         if outcome is not None:
             journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
             note_done(job.outside, job.runbook, job.step, outcome)
