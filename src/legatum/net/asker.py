@@ -14,11 +14,11 @@ from typing import TYPE_CHECKING, NamedTuple
 from legatum.core.records.name import Name
 from legatum.net.chance import Chance
 from legatum.net.clock import Clock
-from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.reply import Content, Reply, Transport, Trouble, content_of
 from legatum.net.route import Endpoint, Route, Unreachable
 from legatum.net.udp import UdpPorts
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import RD, Message, decode, encode_question
+from legatum.wire.message import RD, encode_question
 
 if TYPE_CHECKING:
     from legatum.net.pace import Pace
@@ -175,7 +175,7 @@ class Asker:
             try:
                 wire = await self._ports.exchange(endpoint, asking.name, asking.rtype, asking.query, self.patience.wait(attempt))
                 # What it took is the server's time: packets that were lost before are not.
-                return self._reply(asking, Transport.UDP, counted or attempt, None, wire, decode(wire, asking.name), started)
+                return self._reply(asking, Transport.UDP, counted or attempt, None, wire, content_of(wire, asking.name), started)
             except TimeoutError:
                 trouble = Trouble.SILENT
             except Malformed:
@@ -193,7 +193,7 @@ class Asker:
         ident = self.random.getrandbits(16)
         words = (endpoint, asking.name, asking.rtype, asking.query, ident, self.patience.timeout)
         heard = await (converse(*words) if alone else self.connections().converse(*words))
-        return self._reply(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.message, started)
+        return self._reply(asking, Transport.TCP, 1, heard.trouble, heard.wire, heard.content, started)
 
     def _note(self, asking: "_Asking", transport: Transport, tries: int, trouble: Trouble) -> Reply:
         reply = self._reply(asking, transport, tries, trouble)
@@ -202,11 +202,11 @@ class Asker:
 
     def _reply(
         self, asking: "_Asking", transport: Transport, tries: int, trouble: Trouble | None, wire: bytes = b"",
-        message: Message | None = None, started: float | None = None,
+        content: Content | None = None, started: float | None = None,
     ) -> Reply:  # fmt: skip
         took, now = self._loop.time() - (asking.started if started is None else started), self.clock.now()
         query = wire[:2] + asking.query[2:] if wire else asking.query
-        return Reply(asking.server, asking.name, asking.rtype, now, took, transport, tries, wire, trouble, query, asking.cut, message)
+        return Reply(asking.server, asking.name, asking.rtype, now, took, transport, tries, wire, trouble, query, asking.cut, content)
 
     def kept(self, server: str, name: Name, rtype: int) -> Reply | None:
         """An answer of a resolver over TLS or HTTPS that is there already: only where a recording is asked."""

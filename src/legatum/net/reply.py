@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
@@ -30,6 +31,36 @@ class Trouble(StrEnum):
     GIVEN_UP = "silent before, not asked again"
 
 
+_SHORT = 4096  # octets of an answer that is worth keeping for whoever says the same
+
+
+class Content:
+    """What the octets of an answer say: the message, its id zero, and its sections as RRsets, grouped when first looked at."""
+
+    __slots__ = ("_sections", "message")
+
+    def __init__(self, message: Message) -> None:
+        self.message = message
+        self._sections: dict[str, tuple[RRset, ...]] = {}
+
+    def section(self, which: str) -> tuple[RRset, ...]:
+        found = self._sections.get(which)
+        if found is None:
+            found = self._sections[which] = rrsets(getattr(self.message, which))
+        return found
+
+
+def content_of(wire: bytes, asked: Name | None = None) -> Content:
+    """Raises :class:`Malformed`. ``asked``: as in :func:`decode`. Servers of one domain say the same in the same octets: these are read
+    once."""
+    return _content(wire[2:], asked) if len(wire) <= _SHORT else Content(decode(b"\0\0" + wire[2:], asked))
+
+
+@lru_cache(maxsize=256)
+def _content(beyond_id: bytes, asked: Name | None) -> Content:
+    return Content(decode(b"\0\0" + beyond_id, asked))
+
+
 @dataclass(eq=False)
 class Reply:
     """``at``: when it was received, in seconds since 1970; ``took``: seconds since the packet that was answered; ``wire``: the octets.
@@ -49,17 +80,14 @@ class Reply:
     trouble: Trouble | None = None
     query: bytes = b""
     cut: bool = False
-    decoded: Message | None = field(default=None, repr=False, compare=False)
-
-    def __post_init__(self) -> None:
-        self._sections: dict[str, tuple[RRset, ...]] = {}
+    content: Content | None = field(default=None, repr=False, compare=False)
 
     @property
     def message(self) -> Message:
-        """Decoded from ``wire`` where that has not been done yet."""
-        if self.decoded is None:
-            self.decoded = decode(self.wire)
-        return self.decoded
+        """Read from ``wire`` where that has not been done yet. Its id is in ``wire`` alone."""
+        if self.content is None:
+            self.content = content_of(self.wire)
+        return self.content.message
 
     @property
     def answered(self) -> bool:
@@ -78,24 +106,27 @@ class Reply:
         return self._section("additional")
 
     def _section(self, which: str) -> tuple[RRset, ...]:
-        """Grouped when first looked at. (The library's cached property takes a lock each time, in Python 3.11.)"""
-        found = self._sections.get(which)
-        if found is None:
-            found = self._sections[which] = rrsets(getattr(self.message, which)) if self.answered else ()
-        return found
+        if self.trouble is not None:
+            return ()
+        if self.content is None:
+            self.content = content_of(self.wire)
+        return self.content.section(which)
 
     @property
     def rcode(self) -> int | None:
-        return self.message.rcode if self.answered else None
+        return self.message.rcode if self.trouble is None else None
 
     @property
     def authoritative(self) -> bool:
-        return self.answered and self.message.authoritative
+        return self.trouble is None and self.message.authoritative
 
     def find(self, rtype: int, name: Name | None = None) -> RRset | None:
         """The RRset of that type in the answer section, at the name asked for unless another is given."""
         wanted = self.name if name is None else name
-        return next((each for each in self.answer if each.rtype == rtype and each.name == wanted), None)
+        for each in self.answer:
+            if each[1] == rtype and each[0] == wanted:
+                return each
+        return None
 
     @property
     def denial(self) -> RRset | None:

@@ -8,10 +8,9 @@ from typing import NamedTuple
 
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import AXFR, IXFR
-from legatum.net.reply import Trouble
+from legatum.net.reply import Content, Trouble, content_of
 from legatum.net.route import Endpoint
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import Message, decode
 
 _ENOUGH = 1 << 20  # octets read ahead of who wants them; then the server has to wait
 _IDLE = 1.0  # seconds that a connection is kept for the next question: far less than any server keeps it
@@ -62,8 +61,9 @@ class Stream(asyncio.Protocol):
     def send(self, wire: bytes) -> None:
         self._transport.write(len(wire).to_bytes(2, "big") + wire)
 
-    async def receive(self) -> bytes:
-        """The next message. Raises ``TimeoutError``, ``ConnectionError`` or ``asyncio.IncompleteReadError``."""
+    async def receive(self, until: float | None = None) -> bytes:
+        """The next message. ``until``: by the loop's clock, whole by then. Raises ``TimeoutError``, ``ConnectionError`` or
+        ``asyncio.IncompleteReadError``."""
         buffer = self._buffer
         while True:
             at, held = self._at, len(buffer)
@@ -77,7 +77,7 @@ class Stream(asyncio.Protocol):
                 raise self._error
             if self._ended:
                 raise asyncio.IncompleteReadError(bytes(buffer[at:]), None)
-            await self._more()
+            await self._more(until)
 
     def _taken(self, end: int) -> None:
         if end == len(self._buffer):
@@ -91,12 +91,14 @@ class Stream(asyncio.Protocol):
             self._paused = False
             self._transport.resume_reading()
 
-    async def _more(self) -> None:
-        self._waiter = self._loop.create_future()
+    async def _more(self, until: float | None) -> None:
+        latest = self._loop.time() + self._timeout
+        waiter = self._waiter = self._loop.create_future()
+        late = self._loop.call_at(latest if until is None else min(latest, until), _too_late, waiter)
         try:
-            async with asyncio.timeout(self._timeout):
-                await self._waiter
+            await waiter
         finally:
+            late.cancel()
             self._waiter = None
 
     def _wake(self) -> None:
@@ -119,11 +121,16 @@ class Stream(asyncio.Protocol):
         self._wake()
 
 
+def _too_late(waiter: "asyncio.Future[None]") -> None:
+    if not waiter.done():
+        waiter.set_exception(TimeoutError())
+
+
 class Heard(NamedTuple):
     """What came of one question over a connection: the answer's bytes and what they say, or why there is none."""
 
     wire: bytes = b""
-    message: Message | None = None
+    content: Content | None = None
     trouble: Trouble | None = None
 
 
@@ -137,14 +144,14 @@ async def converse(endpoint: Endpoint, name: Name, rtype: int, query: bytes, ide
         return Heard(trouble=_trouble(error))
 
 
-async def _one_question(stream: Stream, name: Name, rtype: int, query: bytes, ident: int) -> Heard:
+async def _one_question(stream: Stream, name: Name, rtype: int, query: bytes, ident: int, until: float | None = None) -> Heard:
     head = ident.to_bytes(2, "big")
     stream.send(head + query[2:])
-    wire = await stream.receive()
-    message = decode(wire, name)
-    asked = message.questions
+    wire = await stream.receive(until)
+    content = content_of(wire, name)
+    asked = content.message.questions
     good = wire[:2] == head and (not asked or (asked[0].name, asked[0].rtype) == (name, rtype))
-    return Heard(wire, message) if good else Heard(trouble=Trouble.MALFORMED)
+    return Heard(wire, content) if good else Heard(trouble=Trouble.MALFORMED)
 
 
 def _trouble(error: Exception) -> Trouble:
@@ -209,10 +216,9 @@ class Connections:
     async def _over(self, stream: Stream, far: "_Far", name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
         keep = False
         try:
-            async with asyncio.timeout(timeout * 2):
-                heard = await _one_question(stream, name, rtype, query, ident)
+            heard = await _one_question(stream, name, rtype, query, ident, self._loop.time() + timeout * 2)
             # After a zone's first records more would follow.
-            keep = heard.message is not None and (rtype not in (AXFR, IXFR) or not heard.message.answer)
+            keep = heard.content is not None and (rtype not in (AXFR, IXFR) or not heard.content.message.answer)
             return heard
         except Exception as error:
             return Heard(trouble=_trouble(error))

@@ -1,7 +1,10 @@
-"""Findings: what a survey concludes. One family a file; a finding is a pure function from a picture to what it saw.
+"""Findings: what a survey concludes. One family a file; a finding is a pure function from a picture to what it saw. A family whose
+``concerned`` says no has nothing to speak of in a picture, and is passed over.
 
 ``KINDS`` knows every finding by its slug; ``judge`` runs them over a picture, worst first, symptoms under their causes.
 """
+
+from itertools import chain
 
 from legatum.core.findings.contents import soa, ttls, visitors
 from legatum.core.findings.dnssec import denial, ds, signatures
@@ -15,12 +18,13 @@ FAMILIES = {
     "ttls": ttls, "contents": visitors, "former": former, "ds": ds, "signatures": signatures, "denial": denial,
     "registration": registration, "exposure": exposure, "resolvers": resolvers,
 }  # fmt: skip
-KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
+_BY_FAMILY = [(getattr(family, "concerned", None), collect(vars(family))) for family in FAMILIES.values()]
+KINDS: dict[str, Kind] = {kind.slug: kind for _, kinds in _BY_FAMILY for kind in kinds}
 
 
 def judge(picture: Picture) -> tuple[Finding, ...]:
     """Every finding that the picture shows, worst first."""
-    return judge_with(KINDS.values(), picture)
+    return judge_with(chain.from_iterable(kinds for concerned, kinds in _BY_FAMILY if concerned is None or concerned(picture)), picture)
 
 
 __all__ = ["FAMILIES", "KINDS", "Finding", "Kind", "Severity", "judge"]

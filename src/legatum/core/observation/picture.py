@@ -247,6 +247,12 @@ class Picture:
         return any(view.keys for view in self.serving)
 
     @cached_property
+    def shows_dnssec(self) -> bool:
+        """Something of it was seen on either side of the cut, or a proof was missing that the parent owes."""
+        above = any(view.ds is not None or view.ds_absent is False for view in self.parents)
+        return above or any(view.keys or view.signatures or view.cds or view.denial for view in self.servers)
+
+    @cached_property
     def registrations(self) -> tuple[tuple[str, RegistrationView], ...]:
         """What is known of the registration, each with the source's name."""
         found = [("the registrar's account", self.registration), ("RDAP", self.rdap)]

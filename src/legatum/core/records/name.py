@@ -5,6 +5,7 @@ when their bytes are equal, so sets and dictionaries of names just work. Length 
 so lowering the whole byte string lowers only the labels.
 """
 
+import re
 from typing import NewType
 
 from legatum.core.fault import BadInput
@@ -18,6 +19,9 @@ MAX_LABEL = 63
 _PLAIN = frozenset(b"abcdefghijklmnopqrstuvwxyz0123456789-_*/+=:,@#!&%^~'?<>[]{}|` ")
 _SHOWN = frozenset(b"abcdefghijklmnopqrstuvwxyz0123456789-_*/+=:,#!&%^~?<>[]{}|")
 _SHOWN_OCTETS = bytes(sorted(_SHOWN))
+_OF_DOMAINS = b"abcdefghijklmnopqrstuvwxyz0123456789-_/"
+_USUAL = re.compile(r"[A-Za-z0-9_-]{1,63}(?:\.[A-Za-z0-9_-]{1,63})*+\.?")
+_LENGTHS = [bytes((length,)) for length in range(MAX_LABEL + 1)]
 
 
 def parse_name(text: str, origin: Name = ROOT) -> Name:
@@ -33,8 +37,9 @@ def parse_name(text: str, origin: Name = ROOT) -> Name:
     if not text:
         raise BadInput("an empty text is no domain name", "give a name such as kilnandclay.example")
     absolute = text.endswith(".") and not text.endswith("\\.")
-    labels = [_label(part, text) for part in _split(text[:-1] if absolute else text)]
-    wire = b"".join(bytes((len(label),)) + label for label in labels)
+    spelled = text[:-1] if absolute else text
+    labels = spelled.encode().split(b".") if _USUAL.fullmatch(text) else [_label(part, text) for part in _split(spelled)]
+    wire = b"".join([_LENGTHS[len(label)] + label for label in labels])
     whole = wire + (b"\0" if absolute else origin)
     if len(whole) > MAX_NAME:
         raise BadInput(f"'{text[:40]}'… is no domain name: longer than {MAX_NAME} octets")
@@ -112,7 +117,7 @@ def parse_domain(text: str) -> Name:
     if name == ROOT:
         raise BadInput("the root is no customer domain", "give a name such as kilnandclay.example")
     for label in labels_of(name):
-        if not all(97 <= octet <= 122 or 48 <= octet <= 57 or octet in b"-_/" for octet in label):
+        if label.translate(None, _OF_DOMAINS):
             raise BadInput(f"'{text}' is no domain: the label '{_label_text(label)}' has characters that no domain has")
     return name
 

@@ -10,7 +10,7 @@ from functools import cached_property
 from legatum.core.fault import Fault
 from legatum.core.findings import Finding, judge
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.picture import HostView, Picture
 from legatum.core.observation.verdict import Verdict, agreement
 from legatum.core.records.name import Name
 from legatum.net.evidence import Evidence
@@ -53,6 +53,11 @@ class Fleet:
     def walker(self) -> Walker:
         """What domains share is asked once."""
         return self.outside.walker()
+
+    @cached_property
+    def met(self) -> dict[Name, HostView]:
+        """Name servers that many of them have."""
+        return {}
 
     @cached_property
     def pace(self) -> Pace:
@@ -140,7 +145,7 @@ class Fleet:
 
     async def _look(self, walker: Walker, domain: Name) -> Picture:
         cut, known = await walker.delegation_of(domain)
-        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth).picture(WANTED)
+        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth, self.met).picture(WANTED)
         if not any(view.answered for view in picture.parents):
             raise unheard(picture)
         return picture

@@ -15,24 +15,34 @@ from legatum.net.walk import Walker
 from legatum.work.look.questions import Questions
 
 _NXDOMAIN = 3
+_MOST_MET = 5000
 
 
 @dataclass
 class HostLook:
-    """``parents`` and their glue; ``servers``: addresses of servers that answer for the domain, for the names inside it."""
+    """``parents`` and their glue; ``servers``: addresses of servers that answer for the domain, for the names inside it; ``met``: name
+    servers of other domains that were looked at before."""
 
     questions: Questions
     walker: Walker
     domain: Name
     parents: tuple[ParentView, ...]
     everywhere: bool
+    met: dict[Name, HostView]
+
+    def known(self, names: Iterable[Name]) -> dict[Name, HostView]:
+        """Of names that other zones hold, those met before; none where every domain's own glue is looked at first."""
+        if self.everywhere:
+            return {}
+        return {name: self.met[name] for name in names if name in self.met and not is_under(name, self.domain)}
 
     async def outside(self, names: Iterable[Name]) -> dict[Name, HostView]:
         """Names that other zones hold."""
-        wanted = [name for name in names if not is_under(name, self.domain)]
+        found = self.known(names)
+        wanted = [name for name in names if name not in found and not is_under(name, self.domain)]
         if len(wanted) < 2:
-            return {name: await self._outside(name) for name in wanted}
-        return dict(zip(wanted, await asyncio.gather(*(self._outside(name) for name in wanted)), strict=True))
+            return found | {name: await self._outside(name) for name in wanted}
+        return found | dict(zip(wanted, await asyncio.gather(*(self._outside(name) for name in wanted)), strict=True))
 
     async def inside(self, names: Iterable[Name], servers: Iterable[str]) -> dict[Name, HostView]:
         """Names that the domain itself holds, asked of its own servers."""
@@ -55,7 +65,12 @@ class HostLook:
         why = "" if found else lookups[0].why
         ttl = negative_ttl(denial) if denial else None
         unanswered = frozenset(each.rtype for each in lookups if each.reply is None and not each.circle)
-        return HostView(name, found, why, alias, ttl, any(each.circle for each in lookups), unanswered=unanswered)
+        view = HostView(name, found, why, alias, ttl, any(each.circle for each in lookups), unanswered=unanswered)
+        if not unanswered:  # silence is nothing to remember
+            if len(self.met) >= _MOST_MET:
+                self.met.clear()
+            self.met[name] = view
+        return view
 
     async def _beside(self, name: Name) -> HostView | None:
         """A name for which all parent servers give the same glue, when the server at that address says the same with authority.

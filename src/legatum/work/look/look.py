@@ -2,7 +2,7 @@
 
 import asyncio
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from legatum.core.observation.hosts import first_of_each, glue_addresses, places_of
 from legatum.core.observation.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
@@ -27,7 +27,8 @@ from legatum.work.outside import Outside
 
 @dataclass
 class Look:
-    """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then."""
+    """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then; ``met``: name servers
+    that other domains have too, for looks that share them."""
 
     outside: Outside
     domain: Name
@@ -36,6 +37,7 @@ class Look:
     cut: Cut
     known: Reply | None
     depth: Depth
+    met: dict[Name, HostView] = field(default_factory=dict)
 
     async def picture(self, wanted: Wanted) -> Picture:
         self.questions = Questions(self.outside.asker, self.evidence, self.depth)
@@ -45,7 +47,7 @@ class Look:
         parents = await look_at_parents(self.questions, self.evidence, self.cut, self.domain, self.known, everywhere or self.depth.keys)
         secure = any(view.ds for view in parents)
         self.server_look = ServerLook(self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere, self.depth.keys)
-        self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere)
+        self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere, self.met)
         around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
         hosts, servers = await self._own(parents)
         addresses = [view.address for view in servers if view.serves]
@@ -80,7 +82,9 @@ class Look:
         delegated = sorted({name for view in parents for name in targets(view.ns)})[:MOST_HOSTS]
         glue = {name: addresses for name, addresses in glue_addresses(parents).items() if name in delegated}
         asked: dict[str, ServerView] = {}
-        outside, _ = await asyncio.gather(self.host_look.outside(delegated), self._servers(places_of({}, glue), asked))
+        outside = self.host_look.known(delegated)
+        if len(outside) < len(delegated):
+            outside, _ = await asyncio.gather(self.host_look.outside(delegated), self._servers(places_of({}, glue), asked))
         await self._servers(places_of(outside, {}), asked)
         hosts = outside | await self.host_look.inside(delegated, _serving(asked))
         own = sorted({name for view in asked.values() if view.serves for name in targets(view.ns)} - set(delegated))[:MOST_HOSTS]

@@ -24,12 +24,11 @@ async def look_at_parents(
     if not everywhere and useful and known is not None:
         places = {known.server: places[known.server]}
 
-    async def reply_of(address: str) -> Reply:
-        if useful and known is not None and known.server == address:
-            return known
-        return await questions.ask(address, domain, NS)
-
-    replies = await asyncio.gather(*(reply_of(address) for address in places))
+    heard = {known.server: known} if useful and known is not None else {}
+    others = [address for address in places if address not in heard]
+    if others:
+        heard |= zip(others, await asyncio.gather(*(questions.ask(address, domain, NS) for address in others)), strict=True)
+    replies = [heard[address] for address in places]
     later = await questions.ask_again([reply.server for reply in replies if not reply.answered], domain, NS)
     replies = [later.get(reply.server, reply) for reply in replies]
     return tuple(_view(places[reply.server], reply, domain, evidence.number(reply)) for reply in replies)

@@ -10,6 +10,10 @@ from legatum.core.observation.picture import Picture
 _NXDOMAIN = 3
 
 
+def concerned(picture: Picture) -> bool:
+    return picture.shows_dnssec
+
+
 @finding(
     "denial-broken", Severity.ERROR, "A server does not prove that a name does not exist",
     why="Validating resolvers cannot believe the answer *no such name*: mail checks and lookups of missing types fail for their users.",

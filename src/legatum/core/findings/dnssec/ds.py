@@ -20,6 +20,10 @@ def _named_keys(picture: Picture, ds: Ds) -> list[DnsKey]:
     return [key for key in parsed if (key.tag, key.algorithm) == (ds.tag, ds.algorithm)]
 
 
+def concerned(picture: Picture) -> bool:
+    return picture.shows_dnssec
+
+
 @finding(
     "ds-but-unsigned", Severity.ERROR, "The parent says that the domain is signed, but it is not",
     why="Everybody behind a validating resolver gets nothing: web, mail and all. A DS left behind after a move does just this.",

@@ -55,6 +55,10 @@ def _said(picture: Picture, *standings: Validity | None) -> Iterator[Sighting]:
             yield Sighting(words, each.view.replies, each.view.address)
 
 
+def concerned(picture: Picture) -> bool:
+    return picture.shows_dnssec
+
+
 @finding(
     "signature-expired", Severity.ERROR, "Signatures have expired",
     why="Everybody behind a validating resolver gets nothing.",

@@ -9,6 +9,10 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 
 
+def concerned(picture: Picture) -> bool:
+    return bool(picture.former)
+
+
 @finding(
     "moved-too-early", Severity.ERROR, "The delegation leads to servers without the zone, while another provider still serves it",
     why="The NS set was changed before the zone was there: the domain is down for everybody whose cache has let go of the old NS set.",

@@ -27,6 +27,10 @@ def _with_status(picture: Picture, *statuses: str) -> Iterator[Sighting]:
             yield Sighting(f"{source}: {', '.join(found)}", (), source)
 
 
+def concerned(picture: Picture) -> bool:
+    return bool(picture.registrations or picture.rdap_why)
+
+
 @finding(
     "registration-ns-differs", Severity.WARNING, "The registration has another NS set than the parent's servers",
     why="A change is not published yet, or was not stored: what the form shows is not what visitors get.",

@@ -24,6 +24,10 @@ def _errors(view: ResolverView) -> str:
     return "".join(f"; extended error {number}{f' ({text})' if text else ''}" for number, text in view.errors)
 
 
+def concerned(picture: Picture) -> bool:
+    return bool(picture.resolvers)
+
+
 @finding(
     "resolver-silent", Severity.NOTICE, "A resolver of the settings does not answer",
     why="What its users see is unknown. That says nothing about the domain.",
