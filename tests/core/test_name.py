@@ -3,6 +3,7 @@
 import dns.name
 import pytest
 from hypothesis import given
+from hypothesis import strategies as st
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import (
@@ -27,6 +28,12 @@ from tests.strategies import names
 def test_text_and_back(name: Name) -> None:
     assert parse_name(absolute_text(name)) == name
     assert name_text(name).isprintable()
+
+
+@given(st.from_regex(r"([A-Za-z0-9_-]{1,63}\.){1,6}", fullmatch=True).filter(lambda text: len(text) < 255))
+def test_usual_names_are_read_as_the_library_does_and_as_with_escapes(text: str) -> None:
+    assert parse_name(text) == dns.name.from_text(text).canonicalize().to_wire()
+    assert parse_name(f"\\{ord(text[0]):03}{text[1:]}") == parse_name(text)
 
 
 @given(names, names)

@@ -34,6 +34,11 @@ def test_what_a_program_wrote_is_read(table: list[list[str]], separator: str) ->
     assert [list(row.cells) for row in rows(written.getvalue())] == [heading, *table]
 
 
+@given(st.text(PLAIN | st.sampled_from(' \t,;"#\ufeff')).filter(str.strip), st.sampled_from(["", "kiln.example,Kiln\n"]))
+def test_a_line_is_read_the_same_whichever_way_it_ends(line: str, before: str) -> None:
+    assert rows(f"{before}{line}\n") == rows(f"{before}{line} \n")
+
+
 def test_what_people_write_is_read() -> None:
     text = '\ufeff# customers, sorted; by hand\n\nkiln.example   # don\'t "touch", Friday\n   # more\nferry.example\n\n\tlantern.example\n'
     assert chosen(text) == [(3, "kiln.example"), (5, "ferry.example"), (7, "lantern.example")]

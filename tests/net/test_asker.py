@@ -10,9 +10,10 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
 from legatum.net.asker import Asker, Patience
 from legatum.net.clock import Clock, SystemClock
-from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.reply import Reply, Transport, Trouble, content_of
 from legatum.net.route import Endpoint, Route, Unreachable
-from legatum.wire.message import AA, QR, TC, Message, Question, decode, encode, records
+from legatum.wire.malformed import Malformed
+from legatum.wire.message import AA, QR, TC, Message, Question, decode, encode, encode_question, records
 from tests.swift import swiftly
 
 NAME = parse_name("kilnandclay.example.")
@@ -104,6 +105,15 @@ def test_what_answers_no_question_is_dropped_and_counted(why: str, behaviour: Be
     assert reply.trouble == Trouble.SILENT and reply.tries == 2 and liar.heard == 2
     assert passed == pytest.approx(Patience(0.2, 2).longest, abs=0.05)
     assert asker.dropped == 2 * len(behaviour(honest(b"\0\1\0\0\0\1\0\0\0\0\0\0" + NAME + b"\0\1\0\1")))
+
+
+def test_what_two_servers_say_alike_is_read_once_and_what_is_broken_every_time() -> None:
+    wire = honest(encode_question(1, NAME, 1))
+    assert content_of(b"\0\1" + wire[2:], NAME) is content_of(b"\0\2" + wire[2:], NAME)
+    assert content_of(wire[:-1] + b"\7", NAME) is not content_of(wire, NAME)
+    for _ in range(2):
+        with pytest.raises(Malformed):
+            content_of(wire + b"\0", NAME)
 
 
 def test_the_right_answer_counts_even_after_wrong_ones() -> None:

@@ -1,6 +1,7 @@
 """Lists and tables as people keep them: a name a line, with remarks, or columns parted by commas, semicolons or tabs (quotes: RFC 4180)."""
 
 import csv
+import re
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
@@ -9,6 +10,7 @@ from legatum.core.records.name import Name, parse_domain
 _SEPARATORS = (",", ";", "\t")
 _NONE = "\x1f"
 _MARK = "\ufeff"  # what some programs write at the beginning of a file
+_ALONE = re.compile(r"[^\s,;\"#\ufeff]++\n?")  # a line that is one cell whichever way one reads it
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +34,8 @@ class RowReader:
         """None where the line gives no row, or not yet."""
         self._number += 1
         if not self._open:
+            if _ALONE.fullmatch(line):
+                return Row(self._number, (line.rstrip("\n"),))
             line = line.removeprefix(_MARK) if self._number == 1 else line
             if not line.strip() or line.lstrip().startswith("#"):
                 return None

@@ -42,6 +42,7 @@ from tests.core.findings.pictures import (
 
 from legatum.core.dnssec.key import key_tag
 from legatum.core.findings import KINDS, Severity, judge
+from legatum.core.findings.finding import judge_with
 from legatum.core.observation.picture import DenialView, Edns, Picture, Plan, RegistrationView
 from legatum.core.records.name import ROOT, below, from_labels, parse_name
 from legatum.core.records.rrset import RRset, rrset
@@ -347,6 +348,12 @@ def test_the_case_shows_the_finding_and_the_near_miss_does_not(slug: str) -> Non
     assert slug not in slugs(near)
     for each in judge(sick):
         assert each.sightings and all(sighting.seen.isprintable() and sighting.seen for sighting in each.sightings)
+
+
+@pytest.mark.parametrize("slug", sorted(CASES))
+def test_no_family_is_passed_over_that_has_something_to_say(slug: str) -> None:
+    for picture in CASES[slug]:
+        assert judge(picture) == judge_with(KINDS.values(), picture)
 
 
 def test_worst_first() -> None:
