@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from legatum.core.records.address import address_rdata, address_text
 from legatum.core.records.space import is_public, is_public_data
 
 NEWER = [ip_network(each) for each in ("3fff::/20", "5f00::/16", "2001::/23", "192.0.0.0/24", "64:ff9b:1::/48", "fec0::/10")]
@@ -37,3 +38,9 @@ def test_as_the_library_has_it(data: bytes) -> None:
     place = ip_address(data)
     if not any(place.version == each.version and place in each for each in NEWER):
         assert is_public_data(data) == (place.is_global and not place.is_multicast)
+
+
+@given(st.one_of(st.binary(min_size=4, max_size=4), st.lists(st.sampled_from([0, 0, 0, 1, 255]), min_size=16, max_size=16).map(bytes)))
+def test_an_address_is_written_as_the_library_writes_it(rdata: bytes) -> None:
+    assert address_text(rdata) == str(ip_address(rdata))
+    assert address_rdata(address_text(rdata)) == rdata

@@ -9,7 +9,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 from legatum.core.tally import tally
 
@@ -25,8 +25,7 @@ class Severity(StrEnum):
 _ORDER = list(Severity)
 
 
-@dataclass(frozen=True, slots=True)
-class Sighting:
+class Sighting(NamedTuple):
     """What was seen, in one sentence, and the numbers of the replies that show it.
 
     ``about``: the server address or the name that it concerns, empty for the domain as a whole.
@@ -91,6 +90,9 @@ def judge_with(kinds: Iterable[Kind], picture: object) -> tuple[Finding, ...]:
     explained: dict[str, Counter[str]] = {}
     told = []
     for slug, (kind, sightings) in seen.items():
+        if seen.keys().isdisjoint(kind.after):
+            told.append((kind, sightings))
+            continue
         own = []
         for sighting in sightings:
             cause = _cause(kind, sighting, seen)

@@ -115,7 +115,7 @@ def service_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
 
 def _to_alias(contents: ZoneContents, rtype: int) -> Iterator[Sighting]:
     for target in contents.targets(rtype):
-        if contents.zone.get(target.name, CNAME) is not None:
+        if target.name in contents.aliases:
             yield Sighting(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
 
 

@@ -1,12 +1,14 @@
 """A zone's contents with the indexes that checks need, made in one pass."""
 
-from collections.abc import Iterator, Mapping
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 from legatum.core.records.name import Name, ancestors, below, is_under, parent_of
 from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.records.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, TXT, A
 from legatum.core.zones.zone import Zone
 
 _TARGET_TYPES = {2: 0, 5: 0, 15: 2, 33: 6, 39: 0}  # NS, CNAME, MX, SRV, DNAME → where in their data the name begins, which ends it
@@ -36,15 +38,23 @@ class ZoneContents:
     by_type: dict[int, list[RRset]] = field(init=False, default_factory=dict)
     names: set[Name] = field(init=False, default_factory=set)
     cuts: set[Name] = field(init=False, default_factory=set)
+    aliases: dict[Name, Name] = field(init=False, default_factory=dict)
+    addressed: set[Name] = field(init=False, default_factory=set)
     _targets: dict[int, list[Target]] = field(init=False, default_factory=dict)
 
     def __post_init__(self) -> None:
-        origin, inner = self.zone.origin, set()
-        for rrset in self.zone.unsorted:
-            self.by_type.setdefault(rrset.rtype, []).append(rrset)
-            if rrset.rtype not in _PROOFS:
-                inner.add(rrset.name)
-        self.cuts.update(rrset.name for rrset in self.by_type.get(NS, ()) if rrset.name != origin)
+        origin, zone = self.zone.origin, self.zone
+        by_type = defaultdict[int, list[RRset]](list)
+        for rrset in zone.unsorted:
+            by_type[rrset[1]].append(rrset)
+        self.by_type.update(by_type)
+        if self.by_type.keys().isdisjoint(_PROOFS):
+            inner = zone.names
+        else:
+            inner = {name for name in zone.names if any(each.rtype not in _PROOFS for each in zone.at(name))}
+        self.cuts.update(rrset.name for rrset in self.of(NS) if rrset.name != origin)
+        self.aliases.update((rrset.name, Name(rrset.rdatas[0])) for rrset in self.of(CNAME))
+        self.addressed.update(rrset.name for rrset in self.of(A, AAAA))
         self.names.update(inner)
         for name in inner:
             # Names between a name and the apex exist, though they hold nothing (RFC 8020 s2).
@@ -80,24 +90,27 @@ class ZoneContents:
                 ]
             yield from found
 
-    def has_address(self, name: Name) -> bool:
-        return self.zone.get(name, A) is not None or self.zone.get(name, AAAA) is not None
+    @cached_property
+    def texts(self) -> Mapping[tuple[bytes, ...], Sequence[Name]]:
+        """The names of each TXT set: of hosting much is alike, so that what is said of a text need not be worked out for each name."""
+        found = defaultdict[tuple[bytes, ...], list[Name]](list)
+        for rrset in self.of(TXT):
+            found[rrset.rdatas].append(rrset.name)
+        return found
 
     def end_of(self, name: Name) -> tuple[Name, int]:
         """Where a chain of aliases inside the zone ends, and after how many; more than eight is a circle or as bad."""
-        for count in range(_LONGEST_CHAIN + 1):
-            alias = self.zone.get(name, CNAME)
-            if alias is None:
-                return name, count
-            name = Name(alias.rdatas[0])
-        return name, _LONGEST_CHAIN + 1
+        count = 0
+        while count <= _LONGEST_CHAIN and name in self.aliases:
+            name, count = self.aliases[name], count + 1
+        return name, count
 
     def leads_nowhere(self, name: Name) -> bool:
         """This zone alone could say what the name's addresses are, and there are none."""
         name, count = self.end_of(name)
         if count > _LONGEST_CHAIN:
             return True
-        return self.is_inside(name) and not self.has_address(name) and not self.is_made_up(name)
+        return self.is_inside(name) and name not in self.addressed and not self.is_made_up(name)
 
     def is_made_up(self, name: Name) -> bool:
         """A wildcard or DNAME answers for it."""
@@ -108,7 +121,7 @@ class ZoneContents:
                 return True
             if each in self.names:
                 star = below("*", each)
-                return self.has_address(star) or self.zone.get(star, CNAME) is not None
+                return star in self.addressed or star in self.aliases
             if each == self.origin:
                 break
         return False

@@ -17,7 +17,7 @@ from legatum.core.zones.signer import PROOFS
 )  # fmt: skip
 def cut_glue_missing(contents: ZoneContents) -> Iterator[Sighting]:
     for target in contents.targets(NS):
-        if target.owner in contents.cuts and is_under(target.name, target.owner) and not contents.has_address(target.name):
+        if target.owner in contents.cuts and is_under(target.name, target.owner) and target.name not in contents.addressed:
             yield Sighting(f"{name_text(target.owner)} NS {name_text(target.name)}", (), name_text(target.owner))
 
 

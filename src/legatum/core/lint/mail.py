@@ -1,13 +1,12 @@
 """What mail needs: SPF (RFC 7208), DKIM (RFC 6376), DMARC (RFC 7489), and the MX set."""
 
 import re
-from collections.abc import Iterator
-from functools import lru_cache
+from collections.abc import Iterable, Iterator, Sequence
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.records.name import ROOT, Name, is_under, labels_of, name_text
-from legatum.core.records.rrset import RRset, strings_of, targets
+from legatum.core.records.rrset import strings_of, targets
 from legatum.core.records.rrtype import MX, TXT
 
 _SPF_TYPE = 99
@@ -21,21 +20,26 @@ _MOST_LOOKUPS = 10
 _LONGEST_RECORD = 450
 
 
-def _texts(rrset: RRset, begin: bytes) -> list[str]:
-    """Each record's strings run together, as mail servers read them; only those that begin so, as a word."""
-    return [text for rdata in rrset.rdatas if rdata[1 : 1 + len(begin)].lower() == begin and (text := _text(rdata, begin))]
+def _whole(rdata: bytes) -> str:
+    """A record's strings run together, as mail servers read them."""
+    return b"".join(strings_of(rdata)).decode("latin-1")
 
 
-@lru_cache(maxsize=65536)
-def _text(rdata: bytes, begin: bytes) -> str:
-    """Of hosting much is alike. Empty for a longer word than ``begin``."""
-    text = b"".join(strings_of(rdata)).decode("latin-1")
-    return text if text[len(begin) : len(begin) + 1] in ("", " ", ";") else ""
+def _beginning(rdatas: Iterable[bytes], begin: bytes) -> list[str]:
+    """The texts that begin so, as a word."""
+    found = [_whole(rdata) for rdata in rdatas if rdata[1 : 1 + len(begin)].lower() == begin]
+    return [text for text in found if text[len(begin) : len(begin) + 1] in ("", " ", ";")]
 
 
-@lru_cache(maxsize=2)
-def _spf(contents: ZoneContents) -> tuple[tuple[Name, list[str]], ...]:
-    return tuple((rrset.name, found) for rrset in contents.of(TXT) if (found := _texts(rrset, b"v=spf1")))
+def _spf(contents: ZoneContents) -> Iterator[tuple[list[str], Sequence[Name]]]:
+    """SPF records that stand together, and the names at which they do."""
+    return ((found, names) for rdatas, names in contents.texts.items() if (found := _beginning(rdatas, b"v=spf1")))
+
+
+def _at(names: Iterable[Name], told: str = "") -> Iterator[Sighting]:
+    for name in names:
+        text = name_text(name)
+        yield Sighting(f"{text}: {told}" if told else text, (), text)
 
 
 @finding(
@@ -45,9 +49,9 @@ def _spf(contents: ZoneContents) -> tuple[tuple[Name, list[str]], ...]:
     standard="RFC 7208 s4.5",
 )  # fmt: skip
 def spf_records_several(contents: ZoneContents) -> Iterator[Sighting]:
-    for name, found in _spf(contents):
+    for found, names in _spf(contents):
         if len(found) > 1:
-            yield Sighting(f"{name_text(name)}: {len(found)} of them", (), name_text(name))
+            yield from _at(names, f"{len(found)} of them")
 
 
 @finding(
@@ -57,10 +61,10 @@ def spf_records_several(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7208 s3.3",
 )  # fmt: skip
 def spf_strings_run_together(contents: ZoneContents) -> Iterator[Sighting]:
-    for rrset in contents.of(TXT):
-        for first, *rest in map(strings_of, rrset.rdatas):
+    for rdatas, names in contents.texts.items():
+        for first, *rest in map(strings_of, rdatas):
             if first.lower() == b"v=spf1" and rest and not rest[0].startswith(b" "):
-                yield Sighting(f"{name_text(rrset.name)}: {b''.join([first, *rest]).decode('latin-1')}", (), name_text(rrset.name))
+                yield from _at(names, b"".join([first, *rest]).decode("latin-1"))
 
 
 @finding(
@@ -70,10 +74,10 @@ def spf_strings_run_together(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7208 s4.6",
 )  # fmt: skip
 def spf_word_unknown(contents: ZoneContents) -> Iterator[Sighting]:
-    for name, found in _spf(contents):
+    for found, names in _spf(contents):
         for word in (word for text in found for word in text.split()[1:]):
             if not _TERM.fullmatch(word):
-                yield Sighting(f"{name_text(name)}: {word}", (), name_text(name))
+                yield from _at(names, word)
 
 
 @finding(
@@ -83,10 +87,10 @@ def spf_word_unknown(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7208 s4.6.4",
 )  # fmt: skip
 def spf_lookups_many(contents: ZoneContents) -> Iterator[Sighting]:
-    for name, found in _spf(contents):
+    for found, names in _spf(contents):
         count = max(sum(bool(_LOOKUP.match(word)) for word in text.split()[1:]) for text in found)
         if count > _MOST_LOOKUPS:
-            yield Sighting(f"{name_text(name)}: {count}, those of what it includes not counted", (), name_text(name))
+            yield from _at(names, f"{count}, those of what it includes not counted")
 
 
 @finding(
@@ -96,9 +100,9 @@ def spf_lookups_many(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7208 s5.1",
 )  # fmt: skip
 def spf_allows_everybody(contents: ZoneContents) -> Iterator[Sighting]:
-    for name, found in _spf(contents):
+    for found, names in _spf(contents):
         if any(word.lower() in ("all", "+all") for text in found for word in text.split()[1:]):
-            yield Sighting(name_text(name), (), name_text(name))
+            yield from _at(names)
 
 
 @finding(
@@ -108,12 +112,12 @@ def spf_allows_everybody(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7208 s5.1",
 )  # fmt: skip
 def spf_ends_early(contents: ZoneContents) -> Iterator[Sighting]:
-    for name, found in _spf(contents):
+    for found, names in _spf(contents):
         for text in found:
             words = [word.lower() for word in text.split()[1:]]
             ends = [at for at, word in enumerate(words) if word.lstrip("+?~-") == "all"]
             if ends and any("=" not in word for word in words[ends[0] + 1 :]):
-                yield Sighting(f"{name_text(name)}: {' '.join(words[ends[0] + 1 :])}", (), name_text(name))
+                yield from _at(names, " ".join(words[ends[0] + 1 :]))
 
 
 @finding(
@@ -136,7 +140,7 @@ def spf_in_old_type(contents: ZoneContents) -> Iterator[Sighting]:
 def mail_without_spf(contents: ZoneContents) -> Iterator[Sighting]:
     exchange = contents.zone.get(contents.origin, MX)
     text = contents.zone.get(contents.origin, TXT)
-    if exchange and targets(exchange) != (ROOT,) and not (text and _texts(text, b"v=spf1")):
+    if exchange and targets(exchange) != (ROOT,) and not (text and _beginning(text.rdatas, b"v=spf1")):
         yield Sighting(name_text(contents.origin), (), name_text(contents.origin))
 
 
@@ -148,7 +152,7 @@ def mail_without_spf(contents: ZoneContents) -> Iterator[Sighting]:
 )  # fmt: skip
 def null_mx_not_alone(contents: ZoneContents) -> Iterator[Sighting]:
     for rrset in contents.of(MX):
-        if len(rrset.rdatas) > 1 and ROOT in targets(rrset):
+        if len(rrset.rdatas) > 1 and any(rdata[2:] == ROOT for rdata in rrset.rdatas):
             yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
 
 
@@ -159,12 +163,11 @@ def null_mx_not_alone(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7489 s6.3",
 )  # fmt: skip
 def dmarc_malformed(contents: ZoneContents) -> Iterator[Sighting]:
-    for rrset in contents.of(TXT):
-        if rrset.name.startswith(b"\6_dmarc"):
-            found = _texts(rrset, b"v=dmarc1")
-            policies = [re.search(r";\s*p\s*=\s*(\w+)", text, re.IGNORECASE) for text in found]
-            if len(found) != 1 or policies[0] is None or policies[0][1].lower() not in ("none", "quarantine", "reject"):
-                yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+    for rdatas, names in contents.texts.items():
+        found = _beginning(rdatas, b"v=dmarc1")
+        policies = [re.search(r";\s*p\s*=\s*(\w+)", text, re.IGNORECASE) for text in found]
+        if len(found) != 1 or policies[0] is None or policies[0][1].lower() not in ("none", "quarantine", "reject"):
+            yield from _at(name for name in names if name.startswith(b"\6_dmarc"))
 
 
 @finding(
@@ -174,9 +177,9 @@ def dmarc_malformed(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 7489 s6.1",
 )  # fmt: skip
 def dmarc_misplaced(contents: ZoneContents) -> Iterator[Sighting]:
-    for rrset in contents.of(TXT):
-        if _texts(rrset, b"v=dmarc1") and not {b"_dmarc", b"_report"} & set(labels_of(rrset.name)):
-            yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+    for rdatas, names in contents.texts.items():
+        if _beginning(rdatas, b"v=dmarc1"):
+            yield from _at(name for name in names if not {b"_dmarc", b"_report"} & set(labels_of(name)))
 
 
 @finding(
@@ -186,14 +189,14 @@ def dmarc_misplaced(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 6376 s3.6.1",
 )  # fmt: skip
 def dkim_malformed(contents: ZoneContents) -> Iterator[Sighting]:
-    for rrset in contents.of(TXT):
-        if rrset.name.find(b"\x0a_domainkey") > 0 and not rrset.name.startswith(b"\x0a_domainkey"):
-            for rdata in rrset.rdatas:
-                text = b"".join(strings_of(rdata)).decode("latin-1")
+    for rdatas, names in contents.texts.items():
+        selectors = [name for name in names if name.find(b"\x0a_domainkey") > 0]
+        if selectors:
+            for text in map(_whole, rdatas):
                 tags = dict(part.strip().split("=", 1) for part in text.split(";") if "=" in part)
                 key = re.sub(r"\s", "", tags.get("p", "!"))
                 if not re.fullmatch(r"[A-Za-z0-9+/]*={0,2}", key) or len(key) % 4:
-                    yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+                    yield from _at(selectors)
 
 
 @finding(
@@ -203,11 +206,10 @@ def dkim_malformed(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 1035 s5.1",
 )  # fmt: skip
 def text_quoted_twice(contents: ZoneContents) -> Iterator[Sighting]:
-    for rrset in contents.of(TXT):
-        for rdata in rrset.rdatas:
-            text = b"".join(strings_of(rdata))
-            if len(text) > 2 and text[:1] == text[-1:] == b'"':
-                yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+    for rdatas, names in contents.texts.items():
+        for text in map(_whole, rdatas):
+            if len(text) > 2 and text[0] == text[-1] == '"':
+                yield from _at(names)
 
 
 @finding(

@@ -42,7 +42,7 @@ def target_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
 )  # fmt: skip
 def name_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
     twice = contents.origin[:-1] + contents.origin
-    for name in sorted({rrset.name for rrset in contents.zone.unsorted if rrset.name.endswith(twice)}):
+    for name in sorted(name for name in contents.zone.names if name.endswith(twice)):
         yield Sighting(name_text(name), (), name_text(name))
 
 
@@ -54,8 +54,9 @@ def name_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
     after=("target-doubled-origin",),
 )  # fmt: skip
 def target_final_dot_missing(contents: ZoneContents) -> Iterator[Sighting]:
+    ends = tuple(bytes((len(suffix),)) + suffix + contents.origin for suffix in _SUFFIXES)
     for target in contents.targets():
-        if target.name.endswith(contents.origin) and contents.is_inside(target.name):
+        if target.name.endswith(ends) and contents.is_inside(target.name):
             labels = labels_of(Name(_prefix(target.name, contents.origin) + ROOT))
             if len(labels) > 1 and labels[-1] in _SUFFIXES and contents.leads_nowhere(target.name):
                 yield Sighting(_words(target), (), name_text(target.name))

@@ -42,11 +42,14 @@ def record_repeated(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 6890 s2",
 )  # fmt: skip
 def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
-    for rrset in contents.of(A, AAAA):
-        for rdata in rrset.rdatas:
-            if not is_public_data(rdata, contents.home):
-                name = name_text(rrset.name)
-                yield Sighting(f"{name} {rrset.type_text} {address_text(rdata)}", (), name)
+    home = contents.home
+    for rtype in (A, AAAA):
+        kind = type_text(rtype)
+        for rrset in contents.of(rtype):
+            for rdata in rrset.rdatas:
+                if not is_public_data(rdata, home):
+                    name = name_text(rrset.name)
+                    yield Sighting(f"{name} {kind} {address_text(rdata)}", (), name)
 
 
 @finding(
