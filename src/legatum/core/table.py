@@ -5,6 +5,7 @@ import re
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
+from legatum.core.once import Once
 from legatum.core.records.name import Name, parse_domain
 
 _SEPARATORS = (",", ";", "\t")
@@ -131,7 +132,7 @@ class DomainReader:
     def __init__(self, source: str, column: str | None) -> None:
         self._source = source
         self._column = Column(column, source)
-        self._seen: set[Name | str] = set()
+        self._once = Once()
 
     def of(self, row: Row) -> Listed | None:
         text = self._column.of(row)
@@ -141,8 +142,4 @@ class DomainReader:
             listed = Listed(text, parse_domain(text))
         except BadInput as fault:
             listed = Listed(text, None, f"{self._source}:{row.number}: {fault.message}")
-        key = listed.domain or listed.text
-        if key in self._seen:
-            return None
-        self._seen.add(key)
-        return listed
+        return listed if self._once.first(listed.domain or listed.text.encode("utf-8", "surrogateescape")) else None
