@@ -1,6 +1,7 @@
 """Where the results of a look at many domains go: standard output, files that a later run goes on with, evidence."""
 
 import argparse
+import asyncio
 import json
 import sys
 from collections.abc import Callable, Iterator
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from legatum.views.fleet import FleetLine, Tally
 
 _HEAD = '{"schema"'  # with which each recording begins
+_BREATH = 0.02  # seconds: what comes in so short a time is written in one go
 
 
 @contextmanager
@@ -81,11 +83,9 @@ def sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[Fle
     from legatum.views.screen import Screen
 
     def writer(file: IO[str], text_of: "Callable[[FleetLine], str]") -> "Callable[[FleetLine], None]":
-        def write(line: "FleetLine") -> None:
-            file.write(text_of(line))
-            file.flush()
-
-        return write
+        written = _Written(file)
+        stack.callback(written.flush)
+        return lambda line: written.add(text_of(line))
 
     if getattr(args, "calendar", None):
         yield _calendar(args, stack)
@@ -108,6 +108,35 @@ def sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[Fle
         if table and fresh:
             file.write(csv_head())
         yield writer(file, csv_row if table else json_line)
+
+
+class _Written:
+    """A file whose lines are there a moment after they were given to it. What goes wrong in that moment is raised with the next line, or in
+    the end."""
+
+    def __init__(self, file: IO[str]) -> None:
+        self._file = file
+        self._due: asyncio.TimerHandle | None = None
+        self._wrong: OSError | None = None
+
+    def add(self, text: str) -> None:
+        if self._wrong is not None:
+            raise self._wrong
+        self._file.write(text)
+        if self._due is None:
+            self._due = asyncio.get_running_loop().call_later(_BREATH, self._in_time)
+
+    def _in_time(self) -> None:
+        try:
+            self.flush()
+        except OSError as error:
+            self._wrong = error
+
+    def flush(self) -> None:
+        if self._due is not None:
+            self._due.cancel()
+            self._due = None
+        self._file.flush()
 
 
 def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLine], None]":

@@ -1,12 +1,12 @@
 """What everybody who answers for a domain gives for a name, signatures and all."""
 
-import asyncio
 from collections.abc import Iterable
 
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
 from legatum.net.reply import Reply
+from legatum.net.side_by_side import together
 from legatum.work.outside import Outside
 
 
@@ -17,7 +17,7 @@ async def ask_servers(outside: Outside, picture: Picture, wanted: Iterable[tuple
         reply = await outside.asker.ask(view.address, name, rtype, dnssec=True)
         return given("child", f"{name_text(view.server)} ({view.address})", view.address, reply)
 
-    return list(await asyncio.gather(*(child(view, *key) for key in wanted for view in picture.serving)))
+    return await together(child(view, *key) for key in wanted for view in picture.serving)
 
 
 def given(party: str, who: str, address: str, reply: Reply) -> Given:

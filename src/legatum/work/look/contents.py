@@ -1,6 +1,5 @@
 """What visitors come for, asked of the domain's own servers in turn so that none is asked much."""
 
-import asyncio
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
@@ -11,6 +10,7 @@ from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, TXT, A
 from legatum.net.asker import Asker
 from legatum.net.reply import Reply
 from legatum.net.resolver import ResolverPlace, ask_resolver
+from legatum.net.side_by_side import together
 from legatum.net.walk import Walker
 from legatum.work.look.questions import Questions
 from legatum.work.look.server import denial_view, unmade_name
@@ -71,20 +71,20 @@ async def look_at_contents(
     await _ask(contents, questions, addresses, [*more, (www, AAAA)])
     await _others(contents, questions, addresses)
     outside = [host for host in contents.of_hosts if not is_under(host, domain)]
-    for host, found in zip(outside, await asyncio.gather(*(_elsewhere(asker, walker, resolver, host) for host in outside)), strict=True):
+    for host, found in zip(outside, await together(_elsewhere(asker, walker, resolver, host) for host in outside), strict=True):
         contents.found.update({(host, rtype): rrset for rtype, rrset in found.items()})
     return contents
 
 
 async def _ask(contents: Contents, questions: Questions, addresses: Sequence[str], wanted: Iterable[tuple[Name, int]]) -> None:
-    for reply in await asyncio.gather(*(questions.ask_one_of(addresses, name, rtype) for name, rtype in wanted)):
+    for reply in await together(questions.ask_one_of(addresses, name, rtype) for name, rtype in wanted):
         contents.take(reply)
 
 
 async def _others(contents: Contents, questions: Questions, addresses: Sequence[str]) -> None:
     """The apex address as every server gives it, then the rest of the apex, as far as there is room."""
     left = [address for address in addresses if address not in contents.apex and questions.room(address) > 0]
-    for reply in await asyncio.gather(*(questions.ask(address, contents.domain, A) for address in left)):
+    for reply in await together(questions.ask(address, contents.domain, A) for address in left):
         contents.take(reply)
     for rtype in (TXT, CAA):
         if any(questions.room(address) > 0 for address in addresses):

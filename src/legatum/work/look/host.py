@@ -1,6 +1,5 @@
 """The name servers' names: their addresses, from the servers that have authority over them."""
 
-import asyncio
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -11,6 +10,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CNAME, A
 from legatum.core.records.soa import negative_ttl
 from legatum.net.reply import Reply
+from legatum.net.side_by_side import together
 from legatum.net.walk import Walker
 from legatum.work.look.questions import Questions
 
@@ -42,7 +42,7 @@ class HostLook:
         wanted = [name for name in names if name not in found and not is_under(name, self.domain)]
         if len(wanted) < 2:
             return found | {name: await self._outside(name) for name in wanted}
-        return found | dict(zip(wanted, await asyncio.gather(*(self._outside(name) for name in wanted)), strict=True))
+        return found | dict(zip(wanted, await together(self._outside(name) for name in wanted), strict=True))
 
     async def inside(self, names: Iterable[Name], servers: Iterable[str]) -> dict[Name, HostView]:
         """Names that the domain itself holds, asked of its own servers."""

@@ -11,6 +11,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
+from legatum.net.side_by_side import together
 from legatum.net.walk import Cut, Walker
 from legatum.services.provider import server_names
 from legatum.work.look.contents import Contents, look_at_contents
@@ -101,7 +102,7 @@ class Look:
         if not fresh:
             return
         with_ns = fresh if self.depth.everywhere else first_of_each(fresh)
-        views = await asyncio.gather(*(self.server_look.look(server, address, address in with_ns) for address, server in fresh.items()))
+        views = await together(self.server_look.look(server, address, address in with_ns) for address, server in fresh.items())
         asked.update(zip(fresh, views, strict=True))
         silent = {address: server for address, server in fresh.items() if asked[address].silent}
         if silent:
@@ -109,14 +110,14 @@ class Look:
 
     async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
         places = {address: name for address, name in wanted.former.items() if address in self.outside.asker.askable(wanted.former)}
-        views = await asyncio.gather(*(self.server_look.look(server, address) for address, server in places.items()))
-        replies = await asyncio.gather(*(self.questions.ask(address, self.domain, A) for address in places))
+        views = await together(self.server_look.look(server, address) for address, server in places.items())
+        replies = await together(self.questions.ask(address, self.domain, A) for address in places)
         return tuple(replace(view, apex_address=reply.find(A)) for view, reply in zip(views, replies, strict=True))
 
     async def _providers_that_serve(self, delegated: Mapping[Name, HostView]) -> tuple[ServerView, ...]:
         """Where no server of the delegation serves the domain: those of the house's other providers that do."""
         names = {name for section in self.outside.settings.providers.values() for name in server_names(section.servers)}
-        hosts = await asyncio.gather(*(self.walker.addresses(name) for name in sorted(names - set(delegated))[:MOST_HOSTS]))
+        hosts = await together(self.walker.addresses(name) for name in sorted(names - set(delegated))[:MOST_HOSTS])
         places = dict(zip(sorted(names - set(delegated)), hosts, strict=False))
         found = await self._former(Wanted(former={address: name for name, each in places.items() for address in each}))
         return tuple(view for view in found if view.serves)

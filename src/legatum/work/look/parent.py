@@ -1,7 +1,5 @@
 """What the servers of the parent zone hand out: the delegation, its glue, DS or the proof that there is none."""
 
-import asyncio
-
 from legatum.core.dnssec.denial import absence
 from legatum.core.observation.picture import ParentView
 from legatum.core.records.name import Name
@@ -9,6 +7,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, DS, NS, A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
+from legatum.net.side_by_side import together
 from legatum.net.walk import Cut
 from legatum.work.look.questions import Questions
 
@@ -26,8 +25,7 @@ async def look_at_parents(
 
     heard = {known.server: known} if useful and known is not None else {}
     others = [address for address in places if address not in heard]
-    if others:
-        heard |= zip(others, await asyncio.gather(*(questions.ask(address, domain, NS) for address in others)), strict=True)
+    heard |= zip(others, await together(questions.ask(address, domain, NS) for address in others), strict=True)
     replies = [heard[address] for address in places]
     later = await questions.ask_again([reply.server for reply in replies if not reply.answered], domain, NS)
     replies = [later.get(reply.server, reply) for reply in replies]

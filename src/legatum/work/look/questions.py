@@ -9,6 +9,7 @@ from legatum.core.records.name import Name
 from legatum.net.asker import Asker
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply
+from legatum.net.side_by_side import together
 from legatum.work.look.depth import Depth
 
 _LATER = 1.5  # seconds until a server that was silent is asked again
@@ -70,12 +71,12 @@ class Questions:
         if not silent or self._recorded:
             return {}
         await asyncio.sleep(_LATER)
-        found = await asyncio.gather(*(self._asked_again(address, name, rtype) for address in silent))
+        found = await together(self._asked_again(address, name, rtype) for address in silent)
         return {reply.server: reply for reply in found if reply is not None}
 
     async def _asked_again(self, address: str, name: Name, rtype: int) -> Reply | None:
         ways: list[dict[str, Any]] = [*[{"tries": 1}] * _SIDE_BY_SIDE, {"tcp": True}]
-        replies = await asyncio.gather(*(self.ask(address, name, rtype, **way) for way in ways))
+        replies = await together(self.ask(address, name, rtype, **way) for way in ways)
         return next((reply for reply in replies if reply.answered), None)
 
     async def ask_one_of(self, addresses: Iterable[str], name: Name, rtype: int) -> Reply | None:

@@ -4,7 +4,6 @@ SOA over UDP with EDNS shows authority, serial, signatures and what becomes of E
 set, whether TCP works and whether recursion is offered; a transfer asked for shows whether strangers get the zone.
 """
 
-import asyncio
 from collections.abc import Container, Mapping
 from dataclasses import dataclass
 
@@ -16,6 +15,7 @@ from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AXFR, CDNSKEY, CDS, CNAME, DNSKEY, NS, NSEC3, RRSIG, SOA, A
 from legatum.net.evidence import Evidence
 from legatum.net.reply import Reply, Trouble
+from legatum.net.side_by_side import together
 from legatum.wire.message import RA
 from legatum.work.look.questions import Questions
 
@@ -45,8 +45,8 @@ class ServerLook:
     async def look(self, server: Name, address: str, with_ns: bool = True) -> ServerView:
         """A server that stays silent is asked once more without EDNS, and then no more."""
         if self.everywhere:
-            first, tcp = await asyncio.gather(
-                self.questions.ask(address, self.domain, SOA), self.questions.ask(address, self.domain, NS, tcp=True, recursion=True)
+            first, tcp = await together(
+                (self.questions.ask(address, self.domain, SOA), self.questions.ask(address, self.domain, NS, tcp=True, recursion=True))
             )
         else:
             first, tcp = await self.questions.ask(address, self.domain, SOA), None
@@ -83,7 +83,7 @@ class ServerLook:
     async def look_again(self, places: Mapping[str, Name], with_ns: Container[str]) -> dict[str, ServerView]:
         """At servers from which no answer came: those that answer now are looked at like any other."""
         heard = await self.questions.ask_again(places, self.domain, SOA)
-        views = await asyncio.gather(*(self.look(places[address], address, address in with_ns) for address in heard))
+        views = await together(self.look(places[address], address, address in with_ns) for address in heard)
         return {view.address: view for view in views if not view.silent}
 
     async def _settled(self, address: str, first: Reply) -> tuple[Reply, Edns | None]:
@@ -98,7 +98,7 @@ class ServerLook:
             if plain.answered:
                 # Packets get lost, and who limits how often it is asked drops some of everything: only who is silent again and again to
                 # questions with EDNS drops them.
-                again = await asyncio.gather(*(self.questions.ask(address, self.domain, SOA, tries=1) for _ in range(_BEFORE_BLAMED)))
+                again = await together(self.questions.ask(address, self.domain, SOA, tries=1) for _ in range(_BEFORE_BLAMED))
                 answered = next((reply for reply in again if reply.answered), None)
                 return (answered, Edns.ANSWERED) if answered else (plain, Edns.DROPPED)
         return first, None
@@ -122,7 +122,7 @@ class ServerLook:
         told = dict(
             zip(
                 (key for key, _, _ in wanted),
-                await asyncio.gather(*(self.questions.ask(address, name, rtype, tcp=rtype == AXFR) for _, name, rtype in wanted)),
+                await together(self.questions.ask(address, name, rtype, tcp=rtype == AXFR) for _, name, rtype in wanted),
                 strict=True,
             )
         )
