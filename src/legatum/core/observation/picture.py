@@ -8,9 +8,11 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
+from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import type_text
+from legatum.core.records.soa import SoaFields, parse_soa
 
 
 class Edns(StrEnum):
@@ -235,6 +237,23 @@ class Picture:
     @cached_property
     def serving(self) -> tuple[ServerView, ...]:
         return tuple(view for view in self.servers if view.serves)
+
+    @cached_property
+    def soa(self) -> SoaFields | None:
+        """As the first of the domain's servers gives it."""
+        return next((parse_soa(view.soa.rdatas[0]) for view in self.serving if view.soa), None)
+
+    @cached_property
+    def addresses(self) -> Mapping[Name, frozenset[str]]:
+        """Of each name server, as its own zone gives them."""
+        return {
+            name: frozenset(address_text(rdata) for each in host.addresses for rdata in each.rdatas) for name, host in self.hosts.items()
+        }
+
+    @cached_property
+    def all_addresses(self) -> frozenset[str]:
+        """Of all of them together."""
+        return frozenset().union(*self.addresses.values())
 
     @cached_property
     def ds(self) -> tuple[bytes, ...]:

@@ -11,10 +11,6 @@ from legatum.core.records.soa import SoaFields, mail_address, mailbox_text, pars
 _DAY = 86400
 
 
-def _soa(picture: Picture) -> SoaFields | None:
-    return next((parse_soa(view.soa.rdatas[0]) for view in picture.serving if view.soa), None)
-
-
 @finding(
     "serials-differ", Severity.WARNING, "The servers have different versions of the zone",
     why="Visitors get old or new data depending on the server asked. Just after an edit this is normal for seconds.",
@@ -36,7 +32,7 @@ def serials_differ(picture: Picture) -> Iterator[Sighting]:
     after=("expire-not-above-refresh",),
 )  # fmt: skip
 def expire_short(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and soa.expire < 7 * _DAY:
         yield Sighting(f"EXPIRE is {soa.expire} s")
 
@@ -48,7 +44,7 @@ def expire_short(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.2",
 )  # fmt: skip
 def retry_not_below_refresh(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and soa.retry >= soa.refresh:
         yield Sighting(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s")
 
@@ -78,7 +74,7 @@ def soa_differs(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.2",
 )  # fmt: skip
 def refresh_out_of_range(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and not 1200 <= soa.refresh <= _DAY:
         yield Sighting(f"REFRESH is {soa.refresh} s")
 
@@ -91,7 +87,7 @@ def refresh_out_of_range(picture: Picture) -> Iterator[Sighting]:
     after=("retry-not-below-refresh",),
 )  # fmt: skip
 def retry_out_of_range(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and not 120 <= soa.retry <= 7200:
         yield Sighting(f"RETRY is {soa.retry} s")
 
@@ -103,7 +99,7 @@ def retry_out_of_range(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.2",
 )  # fmt: skip
 def expire_not_above_refresh(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and soa.expire <= soa.refresh + soa.retry:
         yield Sighting(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s, EXPIRE {soa.expire} s")
 
@@ -115,7 +111,7 @@ def expire_not_above_refresh(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
 def mailbox_malformed(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and len(labels_of(soa.mailbox)) < 3 and not _has_at(soa):
         yield Sighting(f"mailbox {name_text(soa.mailbox)}")
 
@@ -131,7 +127,7 @@ def _has_at(soa: SoaFields) -> bool:
     standard="RFC 1912 s2.2",
 )  # fmt: skip
 def mailbox_with_at(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and _has_at(soa):
         address = mail_address(soa.mailbox)
         yield Sighting(f"{address}, to be written {mailbox_text(address)}")
@@ -144,7 +140,7 @@ def mailbox_with_at(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
 def primary_unlisted(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and picture.own_ns and soa.primary not in picture.own_ns and soa.primary != ROOT:
         yield Sighting(f"primary {name_text(soa.primary)}")
 
@@ -156,6 +152,6 @@ def primary_unlisted(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
 def primary_malformed(picture: Picture) -> Iterator[Sighting]:
-    soa = _soa(picture)
+    soa = picture.soa
     if soa and len(labels_of(soa.primary)) < 2:
         yield Sighting(f"primary {name_text(soa.primary)}")

@@ -1,6 +1,7 @@
 """The name servers' names: addresses, aliases, and the ways in which they are mistyped."""
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.observation.picture import Picture
@@ -51,11 +52,12 @@ def ns_circle(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s5.1",
 )  # fmt: skip
 def ns_doubled_suffix(picture: Picture) -> Iterator[Sighting]:
-    others = {*picture.delegation, *picture.own_ns}
+    nowhere = [host for host in picture.hosts.values() if not host.addresses]
+    others = {*picture.delegation, *picture.own_ns} if nowhere else set()
     suffixes = {labels_of(name)[-1] for name in others | {picture.domain} if labels_of(name)}
-    for host in picture.hosts.values():
+    for host in nowhere:
         front = _in_front(host.name, picture.domain)
-        if host.addresses or len(front) < 2:
+        if len(front) < 2:
             continue
         meant = from_labels(front)
         if meant in others or is_under(meant, picture.domain) or front[-1] in suffixes:
@@ -70,8 +72,14 @@ def ns_doubled_suffix(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def ns_not_a_host_name(picture: Picture) -> Iterator[Sighting]:
     for name in sorted({*picture.delegation, *picture.own_ns}):
-        if not all(_host_label(label) for label in labels_of(name)):
+        if not _may_be_host(name):
             yield Sighting(name_text(name), (), name_text(name))
+
+
+@lru_cache(maxsize=4096)
+def _may_be_host(name: Name) -> bool:
+    """Many domains have the same few name servers."""
+    return all(map(_host_label, labels_of(name)))
 
 
 def _host_label(label: bytes) -> bool:

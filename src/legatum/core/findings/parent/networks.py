@@ -3,18 +3,10 @@
 from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import HostView, Picture
+from legatum.core.observation.picture import Picture
 from legatum.core.records.address import address_text
 from legatum.core.records.name import labels_of, name_text
 from legatum.core.records.space import is_public, network_of
-
-
-def _addresses(host: HostView) -> set[str]:
-    return {address_text(rdata) for each in host.addresses for rdata in each.rdatas}
-
-
-def _all_addresses(picture: Picture) -> set[str]:
-    return {address_text(rdata) for host in picture.hosts.values() for each in host.addresses for rdata in each.rdatas}
 
 
 @finding(
@@ -26,7 +18,7 @@ def _all_addresses(picture: Picture) -> set[str]:
 )  # fmt: skip
 def same_address(picture: Picture) -> Iterator[Sighting]:
     for six in (False, True):
-        sets = [{each for each in _addresses(host) if (":" in each) == six} for host in picture.hosts.values()]
+        sets = [{each for each in addresses if (":" in each) == six} for addresses in picture.addresses.values()]
         sets = [found for found in sets if found]
         if len(sets) > 1 and len(set.union(*sets)) == 1:
             yield Sighting(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
@@ -40,7 +32,7 @@ def same_address(picture: Picture) -> Iterator[Sighting]:
     after=("single-name-server", "same-address"),
 )  # fmt: skip
 def same_network(picture: Picture) -> Iterator[Sighting]:
-    ipv4 = {each for each in _all_addresses(picture) if ":" not in each}
+    ipv4 = {each for each in picture.all_addresses if ":" not in each}
     networks = {network_of(each) for each in ipv4}
     if len(ipv4) > 1 and len(networks) == 1:
         yield Sighting(f"all {len(ipv4)} IPv4 addresses are in {networks.pop()}")
@@ -67,10 +59,10 @@ def all_under_one_suffix(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 6890 s2",
 )  # fmt: skip
 def address_not_public(picture: Picture) -> Iterator[Sighting]:
-    for host in picture.hosts.values():
-        for address in sorted(_addresses(host)):
+    for name, addresses in picture.addresses.items():
+        for address in sorted(addresses):
             if not is_public(address, picture.home):
-                yield Sighting(f"{name_text(host.name)}: {address}", (), address)
+                yield Sighting(f"{name_text(name)}: {address}", (), address)
 
 
 @finding(
@@ -94,7 +86,7 @@ def glue_not_public(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 3901 s3",
 )  # fmt: skip
 def no_ipv6(picture: Picture) -> Iterator[Sighting]:
-    addresses = _all_addresses(picture)
+    addresses = picture.all_addresses
     if addresses and not any(":" in each for each in addresses):
         yield Sighting("only IPv4 addresses")
 
@@ -106,6 +98,6 @@ def no_ipv6(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 3901 s3",
 )  # fmt: skip
 def no_ipv4(picture: Picture) -> Iterator[Sighting]:
-    addresses = _all_addresses(picture)
+    addresses = picture.all_addresses
     if addresses and all(":" in each for each in addresses):
         yield Sighting("only IPv6 addresses")
