@@ -119,13 +119,13 @@ def figures() -> Iterator[Figure]:
             brief, full = survey_of(world), survey_of(world, "--full")
             again = asyncio.run(_bare(world.port, 20_000))
             rounds.append(((bare + again) / 2, brief, full))
-        for name, which in (("brief", 1), ("full", 2)):
+        for name, which, wanted in (("brief", 1, "≥ 0.33"), ("full", 2, "≥ 0.4")):
             ratios = [each[which]["questions"] / each[which]["seconds"] / each[0] for each in rounds]  # type: ignore[index,operator]
             at = ratios.index(statistics.median_low(ratios))
             bare, run = rounds[at][0], rounds[at][which]
             assert isinstance(run, dict)
             what = f"{name} survey of {_DOMAINS} domains, questions a second ({run['questions'] / run['domains']:.1f} a domain)"
-            yield Figure(what, f"{run['questions'] / run['seconds']:,.0f}", f"{bare:,.0f}, socket loop", ratios[at], "≥ 0.33")
+            yield Figure(what, f"{run['questions'] / run['seconds']:,.0f}", f"{bare:,.0f}, socket loop", ratios[at], wanted)
         few = _peak(world, world.names)
     with bench_world(_MANY) as world:
         many = _peak(world, world.names)

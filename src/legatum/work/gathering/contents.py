@@ -1,5 +1,6 @@
 """Where a zone's contents come from: a provider, a master file, or a server that allows a transfer."""
 
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -104,8 +105,8 @@ def _origin_of(path: Path, text: str) -> Name:
 
 def _said_origin(text: str) -> Name | None:
     """By ``$ORIGIN`` before the first record, or by an SOA record that is the first and has its whole name."""
-    for line in text.splitlines():
-        words = line.split(";")[0].split()
+    for line in re.finditer(r"[^\n]+", text):  # seldom more than the first few: the whole file need not be split
+        words = line[0].split(";")[0].split()
         if len(words) == 2 and words[0].upper() == "$ORIGIN":
             return parse_name(words[1])
         if len(words) > 1 and words[0].endswith(".") and "SOA" in (word.upper() for word in words[1:4]):
