@@ -181,7 +181,9 @@ def test_plans_wait_for_the_house_s_windows_and_show_the_house_s_time(desk: Desk
     house = f'time_zone = "Europe/Berlin"\nwindows = ["{window}"]\nquiet = ["Sun 00:00-24:00"]\n'
     text = settings.read_text()
     settings.write_text(text.replace("[house]\n", f"[house]\n{house}") if "[house]\n" in text else f"{text}\n[house]\n{house}")
-    desk.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m")
+    desk.done(
+        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "at-once"
+    )
     desk.done("move", "advance", DOMAIN, "--yes", "--until", "compare")
     desk.done("practice", "clock", "--on", "20m")
     desk.done("move", "advance", DOMAIN, "--yes")
