@@ -1,10 +1,10 @@
-"""Which of very many names came before, at some thirty octets each instead of the name itself and its place in a set."""
+"""Which of very many names came before, at some twenty octets each instead of the name itself and its place in a set."""
 
 from array import array
 from hashlib import blake2b
 from struct import Struct
 
-_SMALLEST = 1 << 10  # places in the table; always a power of two
+_FEWEST = 1024  # places in the table
 _digest = Struct("=QQ").unpack
 
 
@@ -13,7 +13,8 @@ class Once:
 
     def __init__(self) -> None:
         self._count = 0
-        self._table = array("Q", [0]) * (2 * _SMALLEST)
+        self._places = _FEWEST
+        self._table = array("Q", [0]) * (2 * _FEWEST)
 
     def first(self, name: bytes) -> bool:
         """Whether it comes for the first time."""
@@ -23,21 +24,20 @@ class Once:
             return False
         self._table[at], self._table[at + 1] = left, right
         self._count += 1
-        if self._count * 8 > len(self._table) * 3:  # three quarters of the places are taken
+        if self._count * 4 > self._places * 3:
             self._grow()
         return True
 
     def _place(self, left: int, right: int) -> int:
         """Where the digest stands, or the free place where it is to stand: it has nothing in its second half."""
-        table, last = self._table, len(self._table) - 1
-        at = left * 2 & last
+        table, at = self._table, left % self._places * 2
         while (there := table[at + 1]) and (there != right or table[at] != left):
-            at = at + 2 & last
+            at = (at + 2) % len(table)
         return at
 
     def _grow(self) -> None:
-        before = self._table
-        self._table = array("Q", [0]) * (2 * len(before))
+        before, self._places = self._table, self._places * 3 // 2
+        self._table = array("Q", [0]) * (2 * self._places)
         for old in range(0, len(before), 2):
             if before[old + 1]:
                 at = self._place(before[old], before[old + 1])

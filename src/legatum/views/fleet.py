@@ -185,8 +185,12 @@ def switch_line(result: Result, wish: Wish | None) -> FleetLine:
     )  # fmt: skip
 
 
+def json_text(document: Document) -> str:
+    return msgspec.json.encode(document).decode()
+
+
 def json_line(line: Document) -> str:
-    return msgspec.json.encode(line).decode() + "\n"
+    return json_text(line) + "\n"
 
 
 def csv_row(line: FleetLine) -> str:

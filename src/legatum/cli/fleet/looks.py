@@ -247,7 +247,7 @@ def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
-    from legatum.views.fleet import LEFT_OUT, Tally, json_line, show_summary
+    from legatum.views.fleet import LEFT_OUT, Tally, json_text, show_summary
     from legatum.views.screen import Screen
 
     left_out = LEFT_OUT[depth_of(args) if args.action == "survey" else args.action]
@@ -271,7 +271,7 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
                 note(args, f"what is done stands in {args.out}; the same command with --resume goes on from there")
     document = tally.document(time.monotonic() - began)
     if args.json:
-        sys.stdout.write(json_line(document))
+        sys.stdout.writelines((json_text(document), "\n"))  # it names every domain of the list, once for each finding
     else:
         show_summary(document, tally.bad, Screen(sys.stderr if args.csv else None))
     return FOUND if tally.bad else OK
