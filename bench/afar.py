@@ -13,7 +13,7 @@ from bench.figure import Figure
 from bench.fleet import survey_of
 from bench.world import BenchWorld, bench_world, nsd_program
 
-_DOMAINS, _MANY, _ROUNDS = 4_000, 20_000, 3
+_DOMAINS, _MANY, _ROUNDS = 8_000, 40_000, 3
 
 
 class Engine:

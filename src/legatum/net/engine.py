@@ -367,8 +367,11 @@ async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[s
     require_engine()
     security = security_of(hub)
     program_mark()  # as the files are now that this process is made of
+    import dask
     import distributed.comm.core
     from distributed import Worker
+
+    dask.config.set({"distributed.worker.profile.enabled": False})  # nobody looks at it, and it interrupts what is under way
 
     reach: Any = distributed.comm.core.connect
 

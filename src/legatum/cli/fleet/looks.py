@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 _REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
 _NEEDED_BY_ALL = ("net.walk", "views.fleet", "work.fleet.looks", "work.memory")  # processes: loaded once, before they are made
+_SMALLEST_PART, _LARGEST_PART = 50, 200  # domains handed to a worker in one go: each part costs the scheduler some milliseconds
+_PARTS_EACH = 8  # at least, for each thread, where the list is long enough
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 
 
@@ -88,7 +90,7 @@ def run(args: argparse.Namespace) -> int:
     if args.engine is not None:
         if args.jobs:
             raise BadInput("--engine and --jobs", "the engine has workers of its own: leave --jobs out")
-        return with_outside(args, lambda outside: _stream(args, _by_engine(args, outside), total))
+        return with_outside(args, lambda outside: _stream(args, _by_engine(args, outside, total), total))
     alone = bool(getattr(args, "evidence", None))
     jobs = args.jobs or (os.cpu_count() or 1 if not alone and (total is None or total >= _WORTH_SEVERAL) else 1)
     if jobs > 1 and args.list != "-" and threading.active_count() == 1:  # a copy of what has threads may wait for one that it lacks
@@ -209,8 +211,8 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     return lines
 
 
-def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
-    """On other machines."""
+def _by_engine(args: argparse.Namespace, outside: "Outside", total: int | None) -> "Source":
+    """On other machines: in parts, so large that each of their threads has some of them."""
 
     async def lines(
         domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
@@ -221,7 +223,6 @@ def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
         from legatum.net.engine import open_engine
         from legatum.views.fleet import FleetLine
         from legatum.work.afar.hub import engine_hub, fit_workers
-        from legatum.work.fleet.proven import PART
 
         decoder = msgspec.json.Decoder(FleetLine)
 
@@ -233,7 +234,8 @@ def _by_engine(args: argparse.Namespace, outside: "Outside") -> "Source":
             workers = await fit_workers(engine, lambda text: note(args, text))
             order = order_of(args, outside, len(workers))
             note(args, f"the workers look: {', '.join(sorted(each.name for each in workers))}")
-            parts = engine.in_parts(look, order, wanted(), workers, PART)
+            fair = (total or 0) // (_PARTS_EACH * sum(each.threads for each in workers))
+            parts = engine.in_parts(look, order, wanted(), workers, min(max(fair, _SMALLEST_PART), _LARGEST_PART))
             async with aclosing(parts):
                 async for part in parts:
                     keep_evidence(part.evidence)
