@@ -9,13 +9,16 @@ def start() -> None:
     from legatum.cli.interruption import leave, listen, no_longer
 
     listen()
-    from legatum.cli.main import main
-    from legatum.cli.output import take_over
+    from legatum.cli.main import main, unwritten
+    from legatum.cli.output import lost, take_over
 
     take_over()
     try:
         status = main(sys.argv[1:])
         sys.stdout.flush()
+        if (error := lost()) is not None:
+            told = unwritten(error)
+            status = status if status > 1 else told
         no_longer()
         gc.freeze()  # the process ends: what is left of a large zone need not be looked through once more, which takes seconds
     except KeyboardInterrupt:

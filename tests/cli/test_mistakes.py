@@ -223,6 +223,18 @@ def test_a_full_disk_is_told_and_keeps_what_was_there(shell: Shell) -> None:
     assert sorted(path.name for path in shell.folder.iterdir()) == ["full", "list"]
 
 
+def test_standard_output_on_a_full_disk_is_told_once_and_the_work_is_done(shell: Shell) -> None:
+    (shell.folder / "list").write_text("kilnandclay.example\n")
+    for words in (
+        "--version", "survey kilnandclay.example --no-resolvers --json", "fleet survey list --csv --out results.csv",
+        "gather kilnandclay.example --from alder --out gathered.zone",
+    ):  # fmt: skip
+        ended = shell.typed(f"legatum {words} -q >/dev/full" if words != "--version" else "legatum --version >/dev/full")
+        assert ended.status == 3 and ended.err.count("No space left on device") == 1, (words, ended.err)
+    assert (shell.folder / "gathered.zone").exists() and "kilnandclay.example" in (shell.folder / "results.csv").read_text()
+    assert shell.typed("legatum survey kilnandclay.example --settings nowhere >/dev/full").status == 2  # the worse of the two
+
+
 def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
     settings = other_settings(world, tmp_path, ("[clock]", 'journal = "/proc/none/journal.sqlite"\n[clock]'))
     file = shell.folder / "z.zone"

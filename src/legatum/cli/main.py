@@ -71,6 +71,11 @@ def told(fault: Fault, words: Sequence[str]) -> int:
     return fault.status
 
 
+def unwritten(error: OSError) -> int:
+    """Standard output could not be written; what was to be done is done."""
+    return told(OutsideFault(f"standard output: {error.strerror or error}", "make room, or write it elsewhere; what was done stands"), ())
+
+
 def _run(words: list[str]) -> int:
     if words == ["--version"]:
         print(f"legatum {__version__}")

@@ -1,4 +1,5 @@
-"""Standard output that somebody may stop reading: the work goes on to its verdict, and the exit status is what it found."""
+"""Standard output that somebody may stop reading: the work goes on to its verdict, and the exit status is what it found. Where it cannot be
+written for another reason, such as a full disk, the work goes on too, and that is told in the end."""
 
 import io
 import os
@@ -7,15 +8,15 @@ from typing import Any
 
 
 class _Output(io.FileIO):
-    """A pipe; what nobody reads any more is dropped."""
+    """A pipe or a file; what nobody reads any more, or nobody can keep, is dropped."""
 
-    abandoned = False
+    refused: OSError | None = None
 
     def write(self, data: Any) -> int:
         try:
             return super().write(data)
-        except BrokenPipeError:
-            self.abandoned = True
+        except OSError as error:
+            self.refused = error
             os.dup2(os.open(os.devnull, os.O_WRONLY), self.fileno())
             return memoryview(data).nbytes
 
@@ -29,5 +30,14 @@ def take_over() -> None:
 
 
 def abandoned() -> bool:
-    """Nobody reads what is written."""
-    return getattr(getattr(getattr(sys.stdout, "buffer", None), "raw", None), "abandoned", False)
+    """Nobody gets what is written."""
+    return _refused() is not None
+
+
+def lost() -> OSError | None:
+    """Why what was written is not where it should be. To stop reading is everybody's own affair."""
+    return None if isinstance(refused := _refused(), BrokenPipeError) else refused
+
+
+def _refused() -> OSError | None:
+    return getattr(getattr(getattr(sys.stdout, "buffer", None), "raw", None), "refused", None)
