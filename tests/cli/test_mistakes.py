@@ -235,6 +235,15 @@ def test_standard_output_on_a_full_disk_is_told_once_and_the_work_is_done(shell:
     assert shell.typed("legatum survey kilnandclay.example --settings nowhere >/dev/full").status == 2  # the worse of the two
 
 
+@pytest.mark.parametrize("without", ["2>/dev/full", "2>&-", "2>&- >&- <&-"])
+def test_started_without_somewhere_to_say_it_the_status_tells_it(shell: Shell, without: str) -> None:
+    refused = shell.typed(f"legatum survey kilnandclay.example --settings nowhere {without}")
+    assert (refused.status, refused.out) == (2, "")
+    done = shell.typed(f"legatum gather kilnandclay.example --from alder --out gathered.zone {without}")
+    assert done.status == 0 and (shell.folder / "gathered.zone").read_text().startswith(";")
+    assert shell.typed("legatum explain glue-differs >&-").status == 0
+
+
 def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
     settings = other_settings(world, tmp_path, ("[clock]", 'journal = "/proc/none/journal.sqlite"\n[clock]'))
     file = shell.folder / "z.zone"

@@ -4,7 +4,7 @@ written for another reason, such as a full disk, the work goes on too, and that 
 import io
 import os
 import sys
-from typing import Any
+from typing import Any, TextIO
 
 
 class _Output(io.FileIO):
@@ -22,11 +22,24 @@ class _Output(io.FileIO):
 
 
 def take_over() -> None:
-    """Puts it in the place of standard output."""
-    if sys.stdout is None or sys.stdout.isatty():
-        return
-    raw = _Output(sys.stdout.fileno(), "w", closefd=False)
-    sys.stdout = io.TextIOWrapper(io.BufferedWriter(raw), encoding=sys.stdout.encoding, errors=sys.stdout.errors)
+    """Puts it in the place of standard output and standard error. What the program was started without leads nowhere: otherwise the first
+    file that is opened would get its number, and what is meant for nobody."""
+    for number in range(3):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, os.O_RDWR)  # takes the lowest number that is free
+    sys.stdin = sys.stdin or io.TextIOWrapper(io.FileIO(0, closefd=False))
+    sys.stdout, sys.stderr = _taken_over(sys.stdout, 1), _taken_over(sys.stderr, 2)
+
+
+def _taken_over(stream: TextIO | None, number: int) -> TextIO:
+    if stream is None:
+        return io.TextIOWrapper(io.BufferedWriter(_Output(number, "w", closefd=False)))
+    if stream.isatty():
+        return stream
+    raw = _Output(stream.fileno(), "w", closefd=False)
+    return io.TextIOWrapper(io.BufferedWriter(raw), encoding=stream.encoding, errors=stream.errors, line_buffering=number == 2)
 
 
 def abandoned() -> bool:
