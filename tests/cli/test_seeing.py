@@ -319,3 +319,10 @@ def test_watch_follows_a_change_to_its_end(shell: Shell) -> None:
 def test_watch_that_never_ends_gives_up_by_itself(shell: Shell) -> None:
     ended = shell.run("watch", "evensong.test", "--record", "@ A 198.51.100.11", "--patience", "1m", "--every", "30m")
     assert ended.status == 1 and "not yet" in ended.out and "198.51.100.95" in ended.out
+
+
+def test_a_list_in_which_something_is_to_be_seen_to_says_where_to_begin(shell: Shell) -> None:
+    (shell.folder / "list").write_text("kilnandclay.example\nrowan.test\n")
+    ended = shell.run("fleet", "survey", "list")
+    assert ended.status == 0 and "2 domains: 1 warning" in ended.out
+    assert "Next: begin with rowan.test: `legatum survey rowan.test` says what to do" in ended.out

@@ -92,7 +92,10 @@ class Stream(asyncio.Protocol):
             self._transport.resume_reading()
 
     async def _more(self, until: float | None) -> None:
-        latest = self._loop.time() + self._timeout
+        now = self._loop.time()
+        if until is not None and now >= until:
+            raise TimeoutError
+        latest = now + self._timeout
         waiter = self._waiter = self._loop.create_future()
         late = self._loop.call_at(latest if until is None else min(latest, until), _too_late, waiter)
         try:

@@ -307,8 +307,8 @@ class Tally:
 def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     screen.line()
     counts = ", ".join(f"{count} {standing}" for standing, count in document.standings.items()) or "none"
-    first = next((each for each in document.findings if each.severity == "error"), None)
-    worst = first.domains[0] if first else next(iter(document.failed), "")
+    first = {each.severity: each.domains[0] for each in reversed(document.findings)}
+    worst = first.get("error") or next(iter(document.failed), "") or ("" if bad else first.get("warning", ""))
     following = f"begin with {worst}: `legatum survey {worst}` says what to do" if worst else "see who differs, and why" if bad else ""
     screen.verdict(not bad, f"{document.domains} domains: {counts}", following)
     if document.findings:

@@ -21,13 +21,15 @@ _BREATH = 0.02  # seconds: what comes in so short a time is written in one go
 
 @contextmanager
 def writing(args: argparse.Namespace) -> "Iterator[None]":
-    """A full disk is told as such."""
+    """A full disk is told as such, and of which file."""
     from legatum.net.file import unwritable
 
     try:
         yield
     except OSError as error:
-        raise unwritable(Path(args.out or "standard output"), error) from None
+        if not args.out:
+            raise
+        raise unwritable(Path(args.out), error) from None
 
 
 def take_up(args: argparse.Namespace, tally: "Tally") -> "set[Name | str]":

@@ -115,11 +115,10 @@ def _glue(picture: Picture) -> Iterator[Words]:
         for each in view.glue:
             given.setdefault(each.name, set()).update(map(address_text, each.rdatas))
         for name in targets(view.ns):
-            host = picture.hosts.get(name)
             inside = is_under(name, picture.domain)
-            if host is None or (not inside and name not in given):
+            if name not in picture.hosts or (not inside and name not in given):
                 continue
-            own = {address_text(rdata) for each in host.addresses for rdata in each.rdatas}
+            own = picture.addresses[name]
             # A parent need not give every address of servers elsewhere.
             right = given.get(name, set()) == own if inside else given.get(name, set()) <= own
             said = ", ".join(sorted(given.get(name, set()))) or "no address"

@@ -1,7 +1,6 @@
 """What a look did not cover, in words: whoever says *healthy* or *confirmed* says this too."""
 
 from legatum.core.observation.picture import Picture
-from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 
 ELSEWHERE = "how it looks from other networks"
@@ -27,5 +26,5 @@ def _passed_over(picture: Picture) -> list[str]:
     """Addresses of name servers that were not asked: those over IPv6 where it is switched off, or too many."""
     asked = {view.address for view in picture.servers}
     named = {name for name in (*picture.delegation, *picture.own_ns) if name in picture.hosts}
-    every = {address_text(rdata) for name in named for each in picture.hosts[name].addresses for rdata in each.rdatas}
+    every = frozenset().union(*(picture.addresses[name] for name in named))
     return sorted(every - asked)
