@@ -94,12 +94,12 @@ def _stamp(instant: float) -> str:
 
 
 def _reason(axes: Any, row: int, bound: Bound, since: float, ends: float, whole: float) -> None:
-    """Beside the hold from ``since`` to ``ends``, in seconds after the first step: to the side that has more room, after a short one."""
+    """Beside the hold from ``since`` to ``ends``, in seconds after the first step: to the side that has more room; within a long one."""
     behind = 1 - since / whole >= 0.5
     long = ends - since > 0.4 * whole
-    room = 1 - (since if long else ends) / whole if behind else since / whole
+    room = (ends - since if long else whole - ends) / whole if behind else since / whole
     text = f"hold {rough_text(ends - since)}: {bound.reason.split(' (rule')[0]}" + (f" (rule {bound.rule})" if bound.rule else "")
-    place = ((since if long else ends) / _HOUR + 0.006 * whole / _HOUR) if behind else since / _HOUR - 0.006 * whole / _HOUR
+    place = ((since if long else ends) / _HOUR + 0.009 * whole / _HOUR) if behind else since / _HOUR - 0.009 * whole / _HOUR
     shown = textwrap.fill(text, max(_LEAST, int(room * _MOST)))
     axes.text(place, row, shown, fontsize=7.6, va="center", ha="left" if behind else "right", color=_INK, zorder=3)
 
