@@ -105,7 +105,7 @@ def test_too_late_is_said_with_the_earliest_and_with_what_keeping_it_costs(desk:
         (("--picture", "x.xyz", "--asked-every", "10s"), ".png, .svg or .pdf"),
         (("--picture", "nowhere/x.png", "--asked-every", "10s"), "give a file that can be written"),
         (("--switch", "9999-12-31 23:59"), "100 years"),
-        (("--switch", "in 99999999999w"), "100 years"),
+        (("--switch", "in 99999999999w"), "is too long"),
         (("--asked-every", "0s"), "between two questions"),
         (("--capture", "nowhere.pcap"), "nowhere.pcap"),
     ],

@@ -47,6 +47,9 @@ def test_what_stands_beside_a_move() -> None:
         ("[premises]", "[promises]", "promises"),
         ("rule = 1", "rule = 1\nruel = 2", "ruel"),
         ("drafted = ", "drafted = 7 #", "drafted"),
+        ("drafted = ", "drafted = 1796014260782.0 #", "no instant"),
+        ("drafted = ", 'drafted = "9999-12-31T23:59:59Z" #', "no instant"),
+        ("margin = 30", "margin = -30", "out of range"),
         ("[[steps]]", "[[steps", "Expected"),
     ],
 )

@@ -4,6 +4,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, tell_how, with_outside
+from legatum.cli.parser import number
 
 if TYPE_CHECKING:
     from legatum.core.zones.changing.amendment import Amendment
@@ -21,7 +22,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     way.add_argument("--add", action="store_true", help="beside what is there (default: in its place)")
     way.add_argument("--drop", action="store_true", help="take these records out")
     way.add_argument("--clear", action="store_true", help="take the whole set out")
-    way.add_argument("--serial", type=int, metavar="N", help="no record: take the zone to this serial, a lower one too")
+    way.add_argument("--serial", type=number(1, 2**32 - 1), metavar="N", help="no record: take the zone to this serial, a lower one too")
     parser.add_argument(
         "--ttl", metavar="DURATION", help="of the set (default: as it is, or as beside it); without DATA the TTL alone is changed"
     )
@@ -39,8 +40,6 @@ def run(args: argparse.Namespace) -> int:
     if args.serial is not None:
         if args.name:
             raise BadInput("--serial takes no NAME", "change the record in a command of its own")
-        if not 0 < args.serial < 2**32:
-            raise BadInput(f"{args.serial} is no serial", "give a number from 1 to 4294967295")
     elif not args.type or (args.data if args.clear else not args.data and (not args.ttl or args.add or args.drop)):
         raise BadInput(
             "amend wants NAME, TYPE and DATA, or NAME, TYPE and --clear or --ttl",

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, show, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
+from legatum.cli.parser import number
 from legatum.cli.survey import add_service, require_service
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ def add_expected(parser: argparse.ArgumentParser) -> None:
     wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
     wanted.add_argument("--move", action="store_true", help="what the domain's move leads to")
     parser.add_argument("--ds", action="append", metavar="DS", help="a DS that the parent should have: TAG ALGORITHM TYPE DIGEST, or none")
-    parser.add_argument("--serial", type=int, metavar="N", help="every server has this serial or a newer one")
+    parser.add_argument("--serial", type=number(0, 2**32 - 1), metavar="N", help="every server has this serial or a newer one")
     parser.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="a record that every server and resolver gives")
     parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339, or how long ago, such as 5m")
 
@@ -62,8 +63,6 @@ def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") ->
         if none and len(args.ds) > 1:
             raise BadInput("--ds none and another --ds", "either the parent has DS records or it has none")
         expected = replace(expected, ds=() if none else tuple(sorted(parse_ds_text(text) for text in args.ds)))
-    if args.serial is not None and not 0 <= args.serial < 1 << 32:
-        raise BadInput(f"{args.serial} is no serial", "write a number from 0 to 4294967295")
     since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else expected.since
     return replace(expected, serial=args.serial, records=expected.records + parse_records(args.record or (), domain), since=since)
 

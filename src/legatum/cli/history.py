@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import OK, add_common, note, show, with_outside
+from legatum.cli.parser import number
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -21,7 +22,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     ways.add_argument("--csv", action="store_true", help="what was done, as a table")
     ways.add_argument("--html", metavar="FILE", help="all of it as a page in one file")
     ways.add_argument("--note", metavar="FILE", help="a page for the customer: before and after, what there is to do, evidence attached")
-    ways.add_argument("--evidence", type=int, metavar="ENTRY", help="the replies kept with an entry; survey --from FILE judges them")
+    ways.add_argument(
+        "--evidence", type=number(1, 2**63 - 1), metavar="ENTRY", help="the replies kept with an entry; survey --from FILE judges them"
+    )
     ways.add_argument("--export", metavar="FILE", help="everything about the domain, for another journal")
     ways.add_argument("--import", dest="taken", metavar="FILE", help="take in what another journal put out")
     parser.add_argument("--out", metavar="FILE", help="with --evidence: where to write them (default: standard output)")

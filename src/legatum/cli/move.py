@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, picture_file, show, with_outside
 from legatum.cli.moving import add_against_advice, carried_out, carry_out, drafted, present
+from legatum.cli.parser import number
 from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
@@ -47,7 +48,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     _add_move(actions.add_parser("status", help="how far it has come, a line a step"))
     rehearsed = actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would")
     _add_move(rehearsed)
-    rehearsed.add_argument("--population", type=int, metavar="N", help="also what so many caches with random timing would fare like")
+    rehearsed.add_argument(
+        "--population", type=number(1, 100_000_000), metavar="N", help="also what so many caches with random timing would fare like"
+    )
     _add_move(actions.add_parser("redraw", help="draw the plan anew from what is so now; what was done stays done"))
     retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
     _add_move(retreat)

@@ -4,7 +4,7 @@ import argparse
 import difflib
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any, NoReturn
 
 from legatum.core.fault import BadInput
@@ -42,9 +42,9 @@ class Parser(argparse.ArgumentParser):
         return self._option_string_actions[flag].nargs == 0
 
     def error(self, message: str) -> NoReturn:
-        """Raises :class:`BadInput` that says what is wrong, and what may have been meant."""
+        """Raises :class:`BadInput` that says what is wrong, and what may have been meant; where an option's value is wrong, nothing else."""
         fault = BadInput(f"{self.prog.partition(' ')[2] or 'legatum'}: {message}{self._proposal(message)}")
-        fault.usage = self.format_usage()
+        fault.usage = "" if message.startswith("argument -") else self.format_usage()
         raise fault
 
     def _proposal(self, message: str) -> str:
@@ -56,6 +56,18 @@ class Parser(argparse.ArgumentParser):
         strange = re.search(r"unrecognized arguments: (--\S+)", message)
         known = [option for action in self._actions for option in action.option_strings]
         return proposal(strange[1].partition("=")[0], known) if strange else ""
+
+
+def number(least: int, most: int) -> Callable[[str], int]:
+    """For an argument's ``type``: a whole number from ``least`` to ``most``."""
+
+    def read(text: str) -> int:
+        found = int(text) if re.fullmatch(r"[+-]?[0-9]{1,19}", text.strip()) else None
+        if found is None or not least <= found <= most:
+            raise argparse.ArgumentTypeError(f"{text[:40]!r} is no number from {least} to {most}")
+        return found
+
+    return read
 
 
 def add_colour(parser: argparse.ArgumentParser) -> None:

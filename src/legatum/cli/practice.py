@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import OK, note, run_interruptibly, show
+from legatum.cli.parser import number
 
 if TYPE_CHECKING:
     from legatum.net.clock import WorldControl
@@ -19,7 +20,11 @@ def configure(parser: argparse.ArgumentParser) -> None:
     start.add_argument("folder", metavar="DIR")
     start.add_argument("--fresh", action="store_true", help="take away the moves and the journal of an earlier world in DIR")
     start.add_argument(
-        "--further", type=int, default=0, metavar="N", help="so many small customers more, stall001.example and on, at alder through flint"
+        "--further",
+        type=number(0, 10_000),
+        default=0,
+        metavar="N",
+        help="so many small customers more, stall001.example and on, at alder through flint",
     )
     clock = actions.add_parser("clock", help="what time it is there; move it on")
     clock.add_argument("--on", metavar="DURATION", help="move the clock on by this much")
@@ -47,8 +52,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
     registry.add_argument("--drop", default="", metavar="VERB", help="drop the connection after this command, with the command carried out")
     registry.add_argument("--unheard", action="store_true", help="with --drop: the command is not carried out")
     registry.add_argument("--refuse", default="", metavar="VERB", help="refuse this command")
-    registry.add_argument("--result", type=int, default=2400, metavar="CODE", help="the result code of refusals (default 2400)")
-    registry.add_argument("--times", type=int, default=1, metavar="N", help="how often to drop or refuse (default 1)")
+    registry.add_argument(
+        "--result", type=number(2000, 2999), default=2400, metavar="CODE", help="the result code of refusals (default 2400)"
+    )
+    registry.add_argument("--times", type=number(1, 1_000_000), default=1, metavar="N", help="how often to drop or refuse (default 1)")
     registry.add_argument("--publish", metavar="DURATION", help="how long changes take to be published (default 4m)")
     registry.add_argument(
         "--reads-cds", metavar="DURATION", help="look at the CDS records of every domain, now and this often; 0 for no more"

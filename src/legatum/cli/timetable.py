@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, add_common, note, picture_file, show, with_outside
 from legatum.cli.moving import drafted, present
+from legatum.cli.parser import number
 from legatum.cli.wishes import add_windows
 
 if TYPE_CHECKING:
@@ -43,7 +44,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     when.add_argument("--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)")
     cost = parser.add_argument_group("what it costs")
     cost.add_argument("--asked-every", metavar="DURATION", help="how often one resolver is asked for each name")
-    cost.add_argument("--resolvers", type=int, default=1000, metavar="N", help="with --asked-every: how many there are (default 1000)")
+    cost.add_argument(
+        "--resolvers", type=number(1, 10**9), default=1000, metavar="N", help="with --asked-every: how many there are (default 1000)"
+    )
     cost.add_argument("--capture", metavar="FILE", help="instead: counted in a capture (pcap) of one server's traffic")
     cost.add_argument("--picture", metavar="FILE", help="draw what TTLs cost and gain: .png, .svg or .pdf")
     made = parser.add_argument_group("what becomes of it")
@@ -228,8 +231,6 @@ def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Matter]"
 
     if args.asked_every and parse_duration(args.asked_every) == 0:
         raise BadInput("--asked-every 0s", "give the time between two questions, such as 2s or 10m")
-    if args.resolvers < 1:
-        raise BadInput(f"--resolvers {args.resolvers}", "give a number from 1")
     demands, found = _demands(args, matters, captured), []
     for each in matters:
         demand = demands.get(each.text)

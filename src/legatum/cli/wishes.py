@@ -3,6 +3,8 @@
 import argparse
 from typing import TYPE_CHECKING, Any
 
+from legatum.cli.parser import number
+
 if TYPE_CHECKING:
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.moves.kinds.zone_data import Soa
@@ -101,7 +103,9 @@ def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser
     parser.add_argument(
         "--way", choices=EXCHANGES, default="", help="of --exchange, by RFC 6781 s4.1 (default: what suits the keys that are there)"
     )
-    parser.add_argument("--algorithm", type=int, default=0, metavar="NUMBER", help="with --exchange: the new key is of this algorithm")
+    parser.add_argument(
+        "--algorithm", type=number(0, 255), default=0, metavar="NUMBER", help="with --exchange: the new key is of this algorithm"
+    )
 
 
 def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":

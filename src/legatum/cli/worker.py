@@ -4,6 +4,7 @@ import argparse
 from pathlib import Path
 
 from legatum.cli.common import OK, add_common, note, run_interruptibly
+from legatum.cli.parser import number
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -12,7 +13,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--authority", metavar="FILE", default="", help="the certificates that all parts trust")
     parser.add_argument("--certificate", metavar="FILE", default="", help="this machine's certificate")
     parser.add_argument("--key", metavar="FILE", default="", help="and its key")
-    parser.add_argument("--threads", type=int, default=2, metavar="N", help="parts of lists that are worked on side by side (default: 2)")
+    parser.add_argument(
+        "--threads", type=number(1, 64), default=2, metavar="N", help="parts of lists that are worked on side by side (default: 2)"
+    )
     add_common(parser, settings=False)
 
 
@@ -20,11 +23,8 @@ def run(args: argparse.Namespace) -> int:
     import socket
     import tempfile
 
-    from legatum.core.fault import BadInput
     from legatum.net.engine import Hub, serve
 
-    if not 1 <= args.threads <= 64:
-        raise BadInput(f"--threads {args.threads}", "give a number from 1 to 64")
     name = args.name or socket.gethostname()
     hub = Hub(args.scheduler, args.authority, args.certificate, args.key)
 

@@ -5,18 +5,20 @@ import re
 from legatum.core.fault import BadInput
 
 _UNITS = {"w": 604800, "d": 86400, "h": 3600, "m": 60, "s": 1}
-_WHOLE = re.compile(r"(?:\d+[wdhms])+|\d+")
-_PART = re.compile(r"(\d+)([wdhms])")
+_WHOLE = re.compile(r"(?:[0-9]{1,18}[wdhms])+|[0-9]{1,18}")
+_PART = re.compile(r"([0-9]+)([wdhms])")
+_LONGEST = 2**32 - 1
 
 
 def parse_duration(text: str) -> int:
-    """Seconds. Raises :class:`BadInput`."""
+    """Seconds, at most what the 32 bits of a TTL or a timer hold. Raises :class:`BadInput`."""
     lowered = text.strip().lower()
     if not _WHOLE.fullmatch(lowered):
         raise BadInput(f"'{text}' is no duration", "write seconds (300) or units: 5m, 1h30m, 1d")
-    if lowered.isdecimal():
-        return int(lowered)
-    return sum(int(count) * _UNITS[unit] for count, unit in _PART.findall(lowered))
+    seconds = sum(int(count) * _UNITS[unit] for count, unit in _PART.findall(lowered if not lowered.isdecimal() else lowered + "s"))
+    if seconds > _LONGEST:
+        raise BadInput(f"'{text}' is too long", f"{_LONGEST} seconds are as many as TTLs and timers have room for")
+    return seconds
 
 
 def duration_text(seconds: float) -> str:

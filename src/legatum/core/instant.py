@@ -7,6 +7,8 @@ from datetime import UTC, datetime, tzinfo
 from legatum.core.duration import parse_duration, rough_text
 from legatum.core.fault import BadInput
 
+_LATEST = 1 << 32
+
 
 def instant_text(instant: float) -> str:
     """RFC 3339 in UTC to the second: ``2031-03-04T14:05:12Z``."""
@@ -22,6 +24,13 @@ def parse_instant(text: str) -> float:
     return (parsed if parsed.tzinfo else parsed.replace(tzinfo=UTC)).timestamp()
 
 
+def kept_instant(said: object) -> float:
+    """Seconds since 1970 as a file says them. Raises ``ValueError`` for what no clock showed, and no capture file could hold."""
+    if not isinstance(said, int | float) or not 0 <= said < _LATEST:
+        raise ValueError(f"{str(said)[:40]!r} is no instant")
+    return float(said)
+
+
 def parse_instant_or_age(text: str, now: float) -> float:
     """An instant in RFC 3339, or how long before ``now`` it was. Raises :class:`BadInput`."""
     return _meant(text, now, -1, "or how long ago, such as 30d")
@@ -33,9 +42,11 @@ def _meant(text: str, now: float, direction: int, otherwise: str) -> float:
     except BadInput:
         pass
     try:
-        return parse_instant(text)
+        return kept_instant(parse_instant(text))
     except BadInput as fault:
         raise BadInput(fault.message, f"{fault.remedy}, {otherwise}") from None
+    except ValueError:
+        raise BadInput(f"'{text}' is out of range", "give an instant from 1970 to 2105") from None
 
 
 def parse_instant_or_wait(text: str, now: float) -> float:

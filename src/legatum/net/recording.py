@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from legatum.core.fault import BadInput
+from legatum.core.instant import kept_instant
 from legatum.core.records.name import Name, ancestors, name_text, parse_name
 from legatum.core.records.rrtype import NS, parse_type, type_text
 from legatum.net.asker import OFFERED, Asker
@@ -73,7 +74,7 @@ def parse_recording(text: str, path: str) -> list[Recording]:
                 found[-1].evidence.web[answer.url] = answer
             else:
                 found[-1].evidence(read_reply(entry))
-        except (ValueError, KeyError, IndexError, TypeError, AttributeError, BadInput) as error:
+        except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, RecursionError, BadInput) as error:
             raise BadInput(
                 f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
             ) from None
@@ -102,8 +103,10 @@ def read_reply(line: Mapping[str, Any]) -> Reply:
     """Raises ``ValueError`` and its like for what is none."""
     name = parse_name(line["name"] + "." if line["name"] != "." else ".")
     wire, trouble = base64.b64decode(line.get("wire", "")), Trouble[line["trouble"]] if "trouble" in line else None
+    at, took = kept_instant(line["at"]), float(line["took"])
+    kept_instant(at - took)  # when it was asked
     reply = Reply(
-        str(line["server"]), name, parse_type(line["type"]), float(line["at"]), float(line["took"]), Transport(line["transport"]),
+        str(line["server"]), name, parse_type(line["type"]), at, took, Transport(line["transport"]),
         int(line["tries"]), wire, trouble, base64.b64decode(line["query"]), bool(line.get("cut", False)),
     )  # fmt: skip
     if not trouble:

@@ -36,8 +36,7 @@ class SetPart(Part):
 
 class VersionPart(Part):
     """What a zone holds: ``rrsets`` by ``NAME TYPE``, those that the plan follows; with them, where ``whole``, everything of ``zone`` of
-    the
-    document that they do not speak of. ``negative_ttl``: how long *no such name* is kept."""
+    the document that they do not speak of. ``negative_ttl``: how long *no such name* is kept."""
 
     origin: str
     whole: bool

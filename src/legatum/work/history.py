@@ -10,7 +10,8 @@ from typing import Any
 import msgspec
 
 from legatum.core.fault import BadInput
-from legatum.core.history import Act, Entry, acts
+from legatum.core.history import KINDS, OUTCOME, Act, Entry, acts
+from legatum.core.instant import kept_instant
 from legatum.core.records.name import Name, absolute_text, name_text, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.journal import Memory, Seen
@@ -91,7 +92,7 @@ def import_history(outside: Outside, path: Path) -> tuple[Name, int, int]:
                 read.append((_entry(document["entry"], domain), [read_reply(each) for each in document["replies"]]))
             else:
                 seen.append(_seen(document["seen"]))
-        except (ValueError, KeyError, TypeError, AttributeError, BadInput) as error:
+        except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError, BadInput) as error:
             raise BadInput(f"{path}:{number}: not a history ({error})", remedy) from None
     if domain is None:
         raise BadInput(f"{path}: empty", remedy)
@@ -106,15 +107,28 @@ def import_history(outside: Outside, path: Path) -> tuple[Name, int, int]:
 def _entry(found: Mapping[str, Any], domain: Name | None) -> Entry:
     if domain is None or str(found["domain"]) != name_text(domain):
         raise ValueError("an entry of another domain")
+    kind = str(found["kind"])
     return Entry(
-        int(found["number"]), str(found["move"]), str(found["domain"]), str(found["step"]), str(found["kind"]), float(found["at"]),
-        str(found["text"]), str(found["who"]), tuple(map(str, found["changes"])), dict(found["facts"]), int(found["replies"]),
+        int(found["number"]), str(found["move"]), str(found["domain"]), str(found["step"]), kind, kept_instant(found["at"]),
+        str(found["text"]), str(found["who"]), tuple(map(str, found["changes"])), _facts(kind, found["facts"]), int(found["replies"]),
     )  # fmt: skip
+
+
+def _facts(kind: str, found: Mapping[str, Any]) -> dict[str, Any]:
+    """As entries of that kind have them: what later steps rest on is not taken in on trust."""
+    if kind not in KINDS:
+        raise ValueError(f"'{kind[:40]}' is no kind of entry")
+    for key in {"first", "all"} & found.keys() if kind != OUTCOME else ("first", "all"):
+        kept_instant(found[key])
+    if kind == OUTCOME and not isinstance(found["facts"], dict):
+        raise TypeError("facts of an outcome")
+    return dict(found)
 
 
 def _seen(found: Mapping[str, Any]) -> tuple[Seen, float, float]:
     name, rtype = parse_name(found["name"]), parse_type(found["type"])
-    return Seen(str(found["place"]), name, rtype, int(found["ttl"]), str(found["data"])), float(found["first"]), float(found["last"])
+    seen = Seen(str(found["place"]), name, rtype, int(found["ttl"]), str(found["data"]))
+    return seen, kept_instant(found["first"]), kept_instant(found["last"])
 
 
 def _name(text: str) -> Name:

@@ -15,6 +15,7 @@ from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
 from legatum.cli.fleet.results import depth_of, fleet_of, telling
 from legatum.cli.output import abandoned, take_over
+from legatum.cli.parser import number
 from legatum.cli.timetable import moment_of, windows_of
 from legatum.cli.wishes import add_windows
 
@@ -62,13 +63,20 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
         each.add_argument("--csv", action="store_true", help="results as CSV on standard output")
         each.add_argument("--out", metavar="FILE", help="results into a file: .csv, or JSON lines")
         each.add_argument("--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again")
-        each.add_argument("--at-once", type=int, default=64, metavar="N", help="domains looked at side by side")
-        each.add_argument("--rate", type=int, metavar="N", help="questions a second to one server, 0 for no limit (default: the settings')")
+        each.add_argument("--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side")
+        each.add_argument(
+            "--rate",
+            type=number(0, 1_000_000),
+            metavar="N",
+            help="questions a second to one server, 0 for no limit (default: the settings')",
+        )
         each.add_argument(
             "--engine", metavar="PLACE", nargs="?", const="",
             help="share the list among the workers of this scheduler, tls://HOST:PORT (default: that of the settings)",
         )  # fmt: skip
-        each.add_argument("--jobs", type=int, metavar="N", help="processes to share the list (default: all processors for long lists)")
+        each.add_argument(
+            "--jobs", type=number(1, 256), metavar="N", help="processes to share the list (default: all processors for long lists)"
+        )
         add_common(each)
 
 
@@ -82,8 +90,6 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--evidence and --jobs", "one process keeps it; workers do with --engine: leave --jobs out")
     if args.json and args.csv:
         raise BadInput("--json and --csv", "choose one of them")
-    if not 1 <= args.at_once <= 1000:
-        raise BadInput(f"--at-once {args.at_once}", "give a number from 1 to 1000")
     if args.action == "timetable":
         _resolve_switch(args)
     total = count_of(args.list, args.column)

@@ -11,6 +11,7 @@ from legatum.cli.fleet.drafting import draft, is_own, members_of, refuse_nothing
 from legatum.cli.fleet.table import ADDRESS, read_table, wish_of, with_wish
 from legatum.cli.fleet.telling import Telling, tell_all, write_notes
 from legatum.cli.moving import write_by_hand
+from legatum.cli.parser import number
 from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
         "--limit", metavar="NAME=N", action="append",
         help="so many steps a minute are begun at this provider or registrar (default: changes_a_minute of the settings)",
     )  # fmt: skip
-    led.add_argument("--at-once", type=int, default=24, metavar="N", help="domains worked on side by side (default: 24)")
+    led.add_argument("--at-once", type=number(1, 1000), default=24, metavar="N", help="domains worked on side by side (default: 24)")
     led.add_argument("--wait", action="store_true", help="stay through holds, and from wave to wave, until all is over")
     led.add_argument("--leave-out", metavar="DOMAIN", action="append", default=[], help="pass this one over from now on")
     led.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
@@ -56,7 +57,9 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     do.add_argument("--resume", action="store_true", help="go on with the fleet move of this list")
     do.add_argument("--status", action="store_true", help="only say how far it has come")
     do.add_argument("--pause", action="store_true", help="no step is begun any more, in whichever process, until it is resumed")
-    do.add_argument("--take-back", type=int, metavar="WAVE", help="take back what the moves of this wave have done, and pause")
+    do.add_argument(
+        "--take-back", type=number(1, 1_000_000), metavar="WAVE", help="take back what the moves of this wave have done, and pause"
+    )
     do.add_argument("--anew", action="store_true", help="draw the waves anew; moves that are under way go on")
     add_changing(parser)
     add_common(parser)
@@ -65,8 +68,6 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
 
-    if not 1 <= args.at_once <= 1000:
-        raise BadInput(f"--at-once {args.at_once}", "give a number from 1 to 1000")
     if args.notes:
         try:
             Path(args.notes).mkdir(parents=True, exist_ok=True)
@@ -245,16 +246,16 @@ async def _forward(args: argparse.Namespace, outside: "Outside", carrier: "Carri
     from legatum.work.fleet.courses import ENDED, Stage
 
     campaign, courses = carrier.campaign, carrier.courses
-    for number, wave in enumerate(campaign.waves, 1):
+    for which, wave in enumerate(campaign.waves, 1):
         open_ = [each for each in wave if courses[each].stage not in ENDED]
         if not open_:
             continue
         fresh = all(courses[each].stage in (Stage.WAITING, *ENDED) for each in wave)
-        earlier = [end for each in campaign.waves[: number - 1] for domain in each if (end := courses[domain].ends) is not None]
-        if fresh and between and earlier and not await _rested(args, outside, max(earlier) + between, number):
+        earlier = [end for each in campaign.waves[: which - 1] for domain in each if (end := courses[domain].ends) is not None]
+        if fresh and between and earlier and not await _rested(args, outside, max(earlier) + between, which):
             break
-        if not _agreed(args, outside, campaign, courses, number, "begin" if fresh else "go on with"):
-            return tell_all(args, outside, campaign, courses, f"wave {number} was declined")
+        if not _agreed(args, outside, campaign, courses, which, "begin" if fresh else "go on with"):
+            return tell_all(args, outside, campaign, courses, f"wave {which} was declined")
         with tell.drawn():
             await carrier.carry_out(wave)
         if carrier.stopped or any(courses[each].stage not in (*ENDED, Stage.TROUBLE) for each in wave):

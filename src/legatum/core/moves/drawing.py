@@ -24,8 +24,7 @@ _MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one
 @dataclass(frozen=True)
 class Remembered:
     """That an RRset was given otherwise until some time ago. ``until`` in seconds since 1970; ``rrset``: with which data, None for the
-    present
-    ones."""
+    present ones."""
 
     zone: Name
     key: Key

@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
 from legatum.core.fault import BadInput
-from legatum.core.instant import instant_text, parse_instant
+from legatum.core.instant import instant_text, kept_instant, parse_instant
 from legatum.core.moves.effects import EFFECTS, Effect
 from legatum.core.moves.needs import NEEDS, Need
 from legatum.core.moves.runbook import Runbook
@@ -22,6 +22,7 @@ from legatum.core.records.rrtype import parse_type
 _TAGGED: dict[str, type] = {**EFFECTS, **NEEDS}
 _KINDS = {kind: name for name, kind in _TAGGED.items()}
 _INSTANTS = {"drafted", "first", "everywhere", "since", "at"}
+_MOST = 1 << 32  # TTLs, serials, key tags, durations in seconds: none is longer on the wire, none negative
 Plain = dict[str, Any]
 
 
@@ -84,10 +85,19 @@ def _made(hint: Any, value: Any, where: str) -> Any:
     if is_dataclass(hint):
         return _dataclass(hint, value, where)
     if hint is float and isinstance(value, str | float):
-        return parse_instant(value) if isinstance(value, str) else value
+        return _instant(value, where)
+    if hint is int and type(value) is int and not 0 <= value < _MOST:
+        raise BadInput(f"{where}: out of range: {value}")
     if hint in (str, int, bool) and type(value) is hint:
         return value
     raise BadInput(f"{where}: not {getattr(hint, '__name__', hint)}: {value!r}")
+
+
+def _instant(value: str | float, where: str) -> float:
+    try:
+        return kept_instant(parse_instant(value) if isinstance(value, str) else value)
+    except ValueError as error:
+        raise BadInput(f"{where}: {error}", "an instant is RFC 3339 in quotes, or seconds since 1970") from None
 
 
 def _name(value: Any, where: str) -> Name:

@@ -25,8 +25,7 @@ _ROUND = re.compile(r"-given-up-(\d+)$")
 @dataclass(frozen=True, slots=True)
 class Step:
     """``needs``: what must be true of caches before it, which ``waits`` came to. ``estimate``: seconds from its beginning until every
-    server
-    concerned shows it, for forecasts. ``gates``, ``proof``, ``way_back``: in words, for people."""
+    server concerned shows it, for forecasts. ``gates``, ``proof``, ``way_back``: in words, for people."""
 
     id: str
     title: str
@@ -68,9 +67,7 @@ class Past:
 @dataclass(frozen=True, slots=True)
 class Runbook:
     """One move. ``wish``: what shall be different, in words; ``premises``: what was observed and it rests on; ``past``: what happened
-    before
-    and caches may remember; ``back_of``: the move that this one takes back, empty for others.
-    ``margin`` in seconds."""
+    before and caches may remember; ``back_of``: the move that this one takes back, empty for others. ``margin`` in seconds."""
 
     id: str
     wish: str
