@@ -42,7 +42,7 @@ class Parser(argparse.ArgumentParser):
         return self._option_string_actions[flag].nargs == 0
 
     def error(self, message: str) -> NoReturn:
-        """Raises :class:`BadInput` that says what is wrong, and what may have been meant; where an option's value is wrong, nothing else."""
+        """Raises :class:`BadInput` that says what is wrong, and what may have been meant; of a wrong value nothing else."""
         fault = BadInput(f"{self.prog.partition(' ')[2] or 'legatum'}: {message}{self._proposal(message)}")
         fault.usage = "" if message.startswith("argument -") else self.format_usage()
         raise fault
