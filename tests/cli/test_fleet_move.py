@@ -171,6 +171,31 @@ def test_paused_and_killed_and_two_at_once_nothing_is_done_twice(desk: Desk, tmp
     assert updates == dict.fromkeys(STALLS, 1)
 
 
+def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: Path) -> None:
+    """A domain for which none can be drawn, and one that is as wished already, are known without running anything again."""
+    nobody = "nobody.example"
+    table = listed(tmp_path, nobody, "evensong.test", *STALLS[:2])
+    run = told(desk, table, "--to", "birch", "--waves", "rest", "--at-once", "1", "--yes", status=4)
+    assert run["stopped"] == "1 of 4 in trouble" and states(run) == [{"not begun": 3, "in trouble": 1}]
+    assert states(told(desk, table, "--status", status=4)) == states(run)
+    assert states(told(desk, table, "--dry-run", "--to", "birch", "--waves", "rest", status=4)) == [
+        {"not begun": 2, "in trouble": 1, "complete": 1}
+    ]
+    assert desk.run("house") == 1 and f"{nobody}: no move could be drawn: {nobody} is not delegated" in desk.said
+    assert desk.run("house", "--html", str(tmp_path / "pages"), "--metrics", str(tmp_path / "metrics"), "-q") == 1
+    assert "is not delegated" in (tmp_path / "pages" / "index.html").read_text()
+    assert f'legatum_needs_somebody{{domain="{nobody}"}} 1.0' in (tmp_path / "metrics").read_text()
+    told(desk, table, "--resume", "--yes", status=4)
+    desk.done("history", nobody)
+    assert desk.said.count("is not delegated") == 1  # the same again is one entry
+    over = told(desk, table, "--resume", "--yes", "--wait", "--leave-out", nobody)
+    assert states(over) == [{"complete": 3, "left out": 1}] == states(told(desk, table, "--status"))
+    desk.done("house")
+    told(desk, table, "--pause")
+    desk.done("house")
+    assert "paused: the fleet moves of leaving" in desk.said
+
+
 def test_lists_that_are_no_basis(desk: Desk, tmp_path: Path) -> None:
     def refused(*lines: str, words: tuple[str, ...] = ("--to", "birch")) -> str:
         assert desk.run("fleet", "move", listed(tmp_path, *lines), *words, "--yes") == 2, desk.said

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
+    from legatum.views.house import HouseDocument
     from legatum.work.house import House
     from legatum.work.outside import Outside
 
@@ -23,10 +24,11 @@ def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.net.file import write_whole
         from legatum.views.house import house_calendar, house_document, house_metrics, show_house
+        from legatum.work.fleet.undrawn import look_at_campaigns
         from legatum.work.house import look_at_house
 
         house = look_at_house(outside, lambda done, of: note(args, f"moves worked out, to be kept: {done} of {of} …"))
-        document = house_document(house, args.all)
+        document = house_document(house, args.all, *look_at_campaigns(outside, {each.domain: each for each in house.standings}))
         if args.calendar:
             write_whole(Path(args.calendar), house_calendar(document).encode())
             note(args, f"calendar: {args.calendar}")
@@ -34,20 +36,18 @@ def run(args: argparse.Namespace) -> int:
             write_whole(Path(args.metrics), house_metrics(document))
             note(args, f"metrics: {args.metrics}")
         if args.html:
-            _write_pages(args, outside, house)
+            _write_pages(args, outside, house, document)
         show(args, document, lambda screen: show_house(document, screen, bool(args.verbose)))
-        troubled = any(each.state == "in trouble" for each in document.moves)
-        return FOUND if troubled or document.broken else OK
+        return FOUND if document.needs_somebody else OK
 
     return with_outside(args, work)
 
 
-def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House") -> None:
+def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", document: "HouseDocument") -> None:
     from legatum.core.fault import BadInput
     from legatum.core.moves.runbook import forecast
     from legatum.core.records.name import name_text
     from legatum.views.history import history_document
-    from legatum.views.house import house_document
     from legatum.views.house_pages import write_house
     from legatum.views.move import move_document
     from legatum.work.history import history_of
@@ -66,5 +66,5 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House") -
         slots = list(forecast(runbook, outside.journal.outcomes(runbook.id), house.at))
         (history,) = history_of(outside, [each.domain])
         moves.append((move_document(runbook, slots, str(path), house.at, each.trouble), history_document(history, None)))
-    count = write_house(folder, house_document(house, args.all), moves)
+    count = write_house(folder, document, moves)
     note(args, f"pages: {count} in {folder}")

@@ -166,9 +166,11 @@ class Journal:
 
     def refuse(self, move: str, domain: Name, step: str, at: float, text: str, remedy: str) -> None:
         """A step that was not begun, why, and what to do. Refused again for the same reason it is one entry."""
-        last = next((row for row in reversed(self._of_move(move)) if row.step == step), None)
-        if last is None or (last.kind, last.text) != (REFUSED, text):
-            self._write(move, domain, step, REFUSED, at, text, {"remedy": remedy}, ())
+        self._write_once(move, domain, step, REFUSED, at, text, {"remedy": remedy})
+
+    def found_so(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
+        """Nothing was to be done for it. Found so again it is one entry."""
+        self._write_once(move, domain, step, OUTCOME, at, text, {"first": at, "all": at, "facts": {}})
 
     def sent(self, at: float, commands: Iterable[tuple[Name, str]]) -> None:
         """Commands that go to a registry now, of each what it is about, and its words with its identifier."""
@@ -183,6 +185,12 @@ class Journal:
         """After them: of each what was said, and whether it was done."""
         facts = json.dumps({"first": at, "all": at, "facts": {}})
         self._note([("", domain, step, OUTCOME if done else FAILED, at, text) for domain, text, done in texts], facts)
+
+    def _write_once(self, move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: Mapping[str, Any]) -> None:
+        """Unless that was the last entry of the step."""
+        said = "SELECT kind, text FROM entries WHERE move = ? AND domain = ? AND step = ? ORDER BY number DESC LIMIT 1"
+        if self._database.rows(said, move, name_text(domain), step) != [(kind, text)]:
+            self._write(move, domain, step, kind, at, text, facts, ())
 
     def _note(self, rows: Iterable[tuple[str, Name, str, str, float, str]], facts: str = "{}") -> None:
         self._database.add("entries", [_entry_row(*row, facts, self._who) for row in rows])

@@ -169,9 +169,11 @@ def _said(states: Mapping[str, int]) -> str:
 
 
 def _next(document: FleetMoveDocument, states: Mapping[str, int]) -> str:
+    troubled = states.get(Stage.TROUBLE, 0)
     if document.shown:
-        return "without --dry-run it is done"
-    if states.get(Stage.TROUBLE, 0) and document.stopped:
+        before = "mend what is wrong, or pass it over with --leave-out DOMAIN; " if troubled else ""
+        return f"{before}without --dry-run it is done"
+    if troubled and (document.stopped or document.next_at is None):
         ways = "--leave-out DOMAIN passes one over, --take-back WAVE takes a wave back"
         return f"mend what is wrong, then the same command with --resume; {ways}"
     if document.stopped:

@@ -1,14 +1,15 @@
 """Every move of the house: for people, programs, a browser, a calendar and a monitoring agent."""
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 from legatum.core.instant import instant_text, parse_instant, people_text
 from legatum.core.moves.standing import Standing, State
-from legatum.core.records.name import name_text
+from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
+from legatum.work.fleet.undrawn import Undrawn
 from legatum.work.house import House
 
 _DAY, _MOST_SHOWN = 86400, 60
@@ -46,7 +47,8 @@ class SurveyedPart(Part):
 
 class HouseDocument(Document, tag="legatum.house/1"):
     """Every move, what needs somebody first; ``today``: domains whose hold, or whole move, ends within a day; ``broken``: move files that
-    cannot be read, and why."""
+    cannot be read, and why; ``undrawn``: domains of fleet moves for which no move could be drawn, and why; ``paused``: fleet moves that
+    are, by the names of their lists."""
 
     at: str
     moves: list[StandingPart]
@@ -54,9 +56,16 @@ class HouseDocument(Document, tag="legatum.house/1"):
     today: list[str]
     broken: dict[str, str]
     surveys: list[SurveyedPart]
+    undrawn: dict[str, str] = {}
+    paused: list[str] = []
+
+    @property
+    def needs_somebody(self) -> bool:
+        """Something is wrong that goes not away by waiting."""
+        return bool(self.broken or self.undrawn) or any(each.state == str(State.TROUBLE) for each in self.moves)
 
 
-def house_document(house: House, every: bool) -> HouseDocument:
+def house_document(house: House, every: bool, undrawn: Mapping[Name, Undrawn], paused: Sequence[str]) -> HouseDocument:
     """``every``: complete moves too."""
     shown = [each for each in house.standings if every or each.state != State.OVER]
     return HouseDocument(
@@ -74,7 +83,13 @@ def house_document(house: House, every: bool) -> HouseDocument:
             )
             for each in house.surveys
         ],
+        undrawn={name_text(domain): _in_words(each) for domain, each in undrawn.items()},
+        paused=list(paused),
     )
+
+
+def _in_words(each: Undrawn) -> str:
+    return f"no move could be drawn: {each.why}" + (f". To do: {each.remedy}" if each.remedy else "")
 
 
 def _standing(each: Standing) -> StandingPart:
@@ -106,10 +121,13 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
     now = parse_instant(document.at)
     pressing = [each for each in document.moves if each.state in (str(State.TROUBLE), str(State.PERSON), str(State.READY))]
     counted = ", ".join(f"{count} {state}" for state, count in sorted(document.counts.items(), key=lambda each: _rank(each[0])))
-    good = not document.broken and not any(each.state == str(State.TROUBLE) for each in document.moves)
-    screen.verdict(good, f"moves: {counted or 'none'}", _next(document, pressing))
+    screen.verdict(not document.needs_somebody, f"moves: {counted or 'none'}", _next(document, pressing))
     for file, why in document.broken.items():
         screen.line(f"{file}: {why}", BAD)
+    for domain, why in list(document.undrawn.items())[: None if whole else _MOST_SHOWN]:
+        screen.line(f"{domain}: {why}", BAD, indent=4)
+    if document.paused:
+        screen.line(f"paused: the fleet moves of {', '.join(document.paused)}; their command with --resume goes on", DOUBT)
     if document.moves:
         screen.line()
         groups = [[each] for each in document.moves] if whole else _alike(document.moves)
@@ -205,7 +223,8 @@ def house_metrics(document: HouseDocument) -> bytes:
     gauge("moves", "Moves of the house by state", [([str(state)], document.counts.get(str(state), 0)) for state in State], "state")
     holds = [([each.domain], parse_instant(each.not_before)) for each in document.moves if each.not_before]
     gauge("hold_ends_timestamp_seconds", "When the hold before a move's next step ends", holds, "domain")
-    needing = [([each.domain], float(each.state in waiting)) for each in document.moves]
+    needing = [([each.domain], float(each.state in waiting)) for each in document.moves if each.domain not in document.undrawn]
+    needing += [([domain], 1.0) for domain in document.undrawn]
     gauge("needs_somebody", "1 where a move waits for somebody", needing, "domain")
     found = [(key, float(count)) for key, count in counted.items()]
     gauge("findings", "Domains with a finding in their last survey", found, "slug", "severity")

@@ -177,7 +177,7 @@ async def _shown(
 
     async def one(domain: "Name") -> "Course":
         course = courses[domain]
-        if course.stage != Stage.WAITING:
+        if course.stage != Stage.WAITING and (course.steps or course.stage not in (Stage.TROUBLE, Stage.DONE)):
             return course
         try:
             runbook, _ = await draft(args, campaign, outside, domain, keep=False)

@@ -68,7 +68,7 @@ def write_notes(args: argparse.Namespace, outside: "Outside", carrier: "Carrier"
 
     if not args.notes:
         return
-    complete = [each.domain for each in carrier.courses.values() if each.stage == Stage.DONE]
+    complete = [each.domain for each in carrier.courses.values() if each.stage == Stage.DONE and each.steps]
     moved = [each for each in history_of(outside, complete) if each.acts]
     for found in moved:
         customer = carrier.campaign.customers.get(found.domain, "")

@@ -1,10 +1,12 @@
 """A fleet move as it is kept: the waves of a list, what is wished for its domains, and whether it is paused.
 
 How far each domain has come stands in its own move and in the journal, nowhere else: whoever goes on with the fleet move looks there.
+What was found of domains for which there is no move is in the journal too, under the name of the fleet move.
 """
 
 import tomllib
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -40,6 +42,11 @@ class Campaign:
         return self.path.name.removesuffix(".waves.toml")
 
     @property
+    def ident(self) -> str:
+        """What the journal calls it. Drawn anew it is another one."""
+        return f"{self.path.name}@{int(self.began)}"
+
+    @property
     def domains(self) -> list[Name]:
         return [domain for wave in self.waves for domain in wave]
 
@@ -50,6 +57,15 @@ def campaign_path(outside: Outside, listing: str) -> Path:
         raise BadInput("a fleet move is known by its list, and standard input has no name", "put the list into a file")
     outside.journal.bring()
     return outside.folder / outside.settings.moves / f"{Path(listing).stem}.waves.toml"
+
+
+def campaigns(outside: Outside) -> list[Campaign]:
+    """Every one of the house that can be read."""
+    found = []
+    for path in sorted((outside.folder / outside.settings.moves).glob("*.waves.toml")):
+        with suppress(BadInput):
+            found.append(read_campaign(path))
+    return found
 
 
 def write_campaign(campaign: Campaign, journal: Journal) -> None:

@@ -21,6 +21,7 @@ from legatum.journal.occupation import Occupied
 from legatum.services.registrar import ByHand
 from legatum.work.fleet.campaign import Campaign, is_paused
 from legatum.work.fleet.courses import ENDED, Course, Stage
+from legatum.work.fleet.undrawn import note_undrawn
 from legatum.work.movefile import move_path, read_move, retreat_path
 from legatum.work.moves.advance import Halt, Halted, Ways, advance
 from legatum.work.moves.retreat import open_retreat, refuse_while_retreating
@@ -170,9 +171,16 @@ class Carrier:
 
     async def _forward(self, domain: Name) -> Course:
         self._is(replace(self.courses[domain], stage=Stage.UNDER_WAY, because="", remedy="", until=None))
-        runbook, path = await self.draft(domain)
+        runbook, path = await self._drawn(domain)
         refuse_while_retreating(runbook, path)
         return await self._led(runbook, path)
+
+    async def _drawn(self, domain: Name) -> tuple[Runbook, Path]:
+        try:
+            return await self.draft(domain)
+        except Fault as fault:
+            note_undrawn(self.outside.journal, self.campaign, domain, fault, isinstance(fault, AlreadySo), self.outside.clock.now())
+            raise
 
     async def _back(self, domain: Name) -> Course:
         self._is(replace(self.courses[domain], stage=Stage.BACKING, because="", remedy="", until=None))
@@ -230,4 +238,5 @@ def _stood(course: Course, halted: Halted, back: bool) -> Course:
         reason, remedy = halted.reasons[0]
         more = f", and {len(halted.reasons) - 1} more" if halted.reasons[1:] else ""
         return replace(course, stage=Stage.TROUBLE, because=f"{course.title}: {reason}{more}", remedy=remedy, status=GateShut.status)
-    return replace(course, stage=Stage.BACKING if back else Stage.UNDER_WAY)
+    forward = Stage.UNDER_WAY if course.done else Stage.WAITING  # no step was begun after all
+    return replace(course, stage=Stage.BACKING if back else forward)

@@ -10,6 +10,7 @@ from legatum.core.moves.standing import Standing, State
 from legatum.core.records.name import Name, file_name, name_text
 from legatum.journal.occupation import Occupied
 from legatum.work.fleet.campaign import Campaign
+from legatum.work.fleet.undrawn import Undrawn, undrawn_of
 from legatum.work.house import look_at_house
 from legatum.work.outside import Outside
 
@@ -61,7 +62,7 @@ def courses_of(outside: Outside, campaign: Campaign, owns: Callable[[Name, str],
     of a domain and a move's wish in words whether that is this fleet move's."""
     house = look_at_house(outside)
     found = {each.domain: each for each in house.standings}
-    broken = dict(house.broken)
+    broken, undrawn = dict(house.broken), undrawn_of(outside.journal, campaign)
     courses = {}
     for domain in campaign.domains:
         if domain in campaign.left_out:
@@ -69,7 +70,7 @@ def courses_of(outside: Outside, campaign: Campaign, owns: Callable[[Name, str],
         elif (why := broken.get(f"{file_name(domain)}.move.toml")) is not None:
             courses[domain] = Course(domain, Stage.TROUBLE, because=why, remedy="mend or delete the file", status=2)
         else:
-            courses[domain] = _course(domain, found.get(domain), campaign.began, owns)
+            courses[domain] = _course(domain, found.get(domain), undrawn.get(domain), campaign.began, owns)
     for domain, course in courses.items():
         if course.stage == Stage.TROUBLE and _is_worked_on(outside, domain):
             courses[domain] = replace(course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0)
@@ -84,13 +85,15 @@ def _is_worked_on(outside: Outside, domain: Name) -> bool:
         return True
 
 
-def _course(domain: Name, standing: Standing | None, began: float, owns: Callable[[Name, str], bool]) -> Course:
+def _course(
+    domain: Name, standing: Standing | None, undrawn: Undrawn | None, began: float, owns: Callable[[Name, str], bool]
+) -> Course:  # fmt: skip
     own = standing is not None and owns(domain, standing.wish.removeprefix(BACK))
     if standing is None or (standing.state == State.OVER and (standing.at < began or not own)):
-        return Course(domain)
+        return _without(domain, undrawn)
     if not own:
         if not standing.begun:
-            return Course(domain)
+            return _without(domain, undrawn)
         way = f"`legatum move status {name_text(domain)}` says how far it is; let it come to its end, or take it back"
         return Course(domain, Stage.TROUBLE, because=f"another move is under way: {standing.wish}", remedy=way, status=GateShut.status)
     stage = _STAGES[standing.state]
@@ -101,3 +104,12 @@ def _course(domain: Name, standing: Standing | None, began: float, owns: Callabl
         domain, stage, standing.step, standing.title, standing.done, standing.steps, standing.not_before, standing.because or trouble,
         "`legatum move status DOMAIN` says where it stands" if trouble else "", standing.ends, 3 if trouble else 0,
     )  # fmt: skip
+
+
+def _without(domain: Name, undrawn: Undrawn | None) -> Course:
+    """There is no move of the fleet move's own for it."""
+    if undrawn is None:
+        return Course(domain)
+    if undrawn.so:
+        return Course(domain, Stage.DONE, because=undrawn.why)
+    return Course(domain, Stage.TROUBLE, because=undrawn.why, remedy=undrawn.remedy, status=GateShut.status)

@@ -1,0 +1,58 @@
+"""What drawing came to for domains of a fleet move that have no move: as wished already, or why none could be drawn.
+
+It is kept in the journal, so that whoever looks next, from wherever, knows of it too.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from legatum.core.fault import Fault
+from legatum.core.history import OUTCOME, Entry
+from legatum.core.moves.standing import Standing
+from legatum.core.records.name import Name, parse_domain
+from legatum.journal.journal import Journal
+from legatum.work.fleet.campaign import Campaign, campaigns
+from legatum.work.outside import Outside
+
+STEP = "draft"
+
+
+@dataclass(frozen=True, slots=True)
+class Undrawn:
+    """``so``: it was as wished already; else ``why`` no move could be drawn, with a ``remedy``; ``at`` in seconds since 1970."""
+
+    so: bool
+    why: str
+    remedy: str
+    at: float
+
+
+def note_undrawn(journal: Journal, campaign: Campaign, domain: Name, fault: Fault, so: bool, at: float) -> None:
+    """Said again it is one entry."""
+    if so:
+        journal.found_so(campaign.ident, domain, STEP, at, fault.message)
+    else:
+        journal.refuse(campaign.ident, domain, STEP, at, fault.message, fault.remedy)
+
+
+def undrawn_of(journal: Journal, campaign: Campaign) -> dict[Name, Undrawn]:
+    """The last that was found of each domain of which something was."""
+    return {parse_domain(each.domain): _undrawn(each) for each in journal.of_move(campaign.ident)}
+
+
+def _undrawn(entry: Entry) -> Undrawn:
+    return Undrawn(entry.kind == OUTCOME, entry.text, str(entry.facts.get("remedy", "")), entry.at)
+
+
+def look_at_campaigns(outside: Outside, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
+    """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and which are paused, by the
+    names of their lists."""
+    undrawn, paused = dict[Name, Undrawn](), list[str]()
+    for campaign in campaigns(outside):
+        if campaign.paused:
+            paused.append(campaign.stem)
+        for domain, each in undrawn_of(outside.journal, campaign).items():
+            standing = standings.get(domain)
+            if not each.so and domain not in campaign.left_out and (standing is None or standing.at < each.at):
+                undrawn[domain] = each
+    return undrawn, paused
