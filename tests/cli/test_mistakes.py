@@ -248,6 +248,16 @@ def test_started_without_somewhere_to_say_it_the_status_tells_it(shell: Shell, w
     assert shell.typed("legatum explain glue-differs >&-").status == 0
 
 
+@pytest.mark.parametrize("encoding", ["ascii", "latin-1"])
+def test_what_a_locale_lacks_is_said_plainly_and_means_the_same_to_programs(shell: Shell, encoding: str) -> None:
+    amend = "legatum amend kilnandclay.example shop A 198.51.100.91 --ttl 5m --instead --at alder --dry-run"
+    said = shell.typed(f"PYTHONIOENCODING={encoding} {amend}")
+    assert said.status == 0 and "198.51.100.81 -> 300 198.51.100.91" in said.err
+    assert '"' in shell.typed(f"PYTHONIOENCODING={encoding} legatum explain").out
+    plain, whole = (json.loads(shell.typed(f"{before} legatum explain --json").out) for before in (f"PYTHONIOENCODING={encoding}", ""))
+    assert plain == whole and "“" in json.dumps(whole, ensure_ascii=False)
+
+
 def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
     settings = other_settings(world, tmp_path, ("[clock]", 'journal = "/proc/none/journal.sqlite"\n[clock]'))
     file = shell.folder / "z.zone"

@@ -1,10 +1,17 @@
 """Standard output that somebody may stop reading: the work goes on to its verdict, and the exit status is what it found. Where it cannot be
-written for another reason, such as a full disk, the work goes on too, and that is told in the end."""
+written for another reason, such as a full disk, the work goes on too, and that is told in the end. In a locale that has no arrows and
+quotation marks there are plain ones."""
 
+import codecs
 import io
 import os
 import sys
 from typing import Any, TextIO
+
+_PLAIN = {
+    "→": "->", "…": "...", "“": '"', "”": '"', "’": "'", "–": "-", "—": "-", "−": "-", "━": "-", "─": "-", "·": ".", "░": ".", "█": "#",
+}  # fmt: skip
+_LACKING = "legatum.lacking"
 
 
 class _Output(io.FileIO):
@@ -21,6 +28,19 @@ class _Output(io.FileIO):
             return memoryview(data).nbytes
 
 
+def _instead(error: UnicodeError) -> tuple[str, int]:
+    """For what the encoding lacks. Programs get JSON's own escapes, so that what they read is the same."""
+    assert isinstance(error, UnicodeEncodeError)
+    lacking = error.object[error.start : error.end]
+    plain = {} if "--json" in sys.argv else _PLAIN
+    return "".join(plain.get(each) or _escaped(each) for each in lacking), error.end
+
+
+def _escaped(character: str) -> str:
+    units = character.encode("utf-16-be", "surrogatepass")
+    return "".join(f"\\u{high:02x}{low:02x}" for high, low in zip(units[::2], units[1::2], strict=True))
+
+
 def take_over() -> None:
     """Puts it in the place of standard output and standard error. What the program was started without leads nowhere: otherwise the first
     file that is opened would get its number, and what is meant for nobody."""
@@ -29,17 +49,18 @@ def take_over() -> None:
             os.fstat(number)
         except OSError:
             os.open(os.devnull, os.O_RDWR)  # takes the lowest number that is free
+    codecs.register_error(_LACKING, _instead)
     sys.stdin = sys.stdin or io.TextIOWrapper(io.FileIO(0, closefd=False))
     sys.stdout, sys.stderr = _taken_over(sys.stdout, 1), _taken_over(sys.stderr, 2)
 
 
 def _taken_over(stream: TextIO | None, number: int) -> TextIO:
-    if stream is None:
-        return io.TextIOWrapper(io.BufferedWriter(_Output(number, "w", closefd=False)))
-    if stream.isatty():
+    if stream is not None and stream.isatty():
+        assert isinstance(stream, io.TextIOWrapper)
+        stream.reconfigure(errors=_LACKING)
         return stream
-    raw = _Output(stream.fileno(), "w", closefd=False)
-    return io.TextIOWrapper(io.BufferedWriter(raw), encoding=stream.encoding, errors=stream.errors, line_buffering=number == 2)
+    raw = io.BufferedWriter(_Output(number if stream is None else stream.fileno(), "w", closefd=False))
+    return io.TextIOWrapper(raw, stream.encoding if stream is not None else None, errors=_LACKING, line_buffering=number == 2)
 
 
 def abandoned() -> bool:

@@ -143,7 +143,8 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
     if document.surveys:
         errors = sum("error" in each.findings.values() for each in document.surveys)
         oldest = min(parse_instant(each.at) for each in document.surveys)
-        told = f"{len(document.surveys)} domains surveyed, {errors} of them with errors"
+        count = len(document.surveys)
+        told = f"{count} domain{'' if count == 1 else 's'} surveyed, {errors} with errors"
         screen.line(f"{told}; the oldest survey is of {people_text(oldest, now)}", QUIET)
 
 
