@@ -63,7 +63,7 @@ def test_at_any_moment(shell: Shell, words: tuple[str, ...]) -> None:
     for moment in MOMENTS:
         process = begun(shell, *words)
         time.sleep(moment)
-        process.send_signal(chance.choice([signal.SIGINT, signal.SIGTERM]))
+        process.send_signal(chance.choice([signal.SIGINT, signal.SIGTERM, signal.SIGHUP]))
         _, err = process.communicate(timeout=20)
         if process.returncode in (0, 1):
             assert words[0] != "fleet" and "interrupted" not in err  # it was done before

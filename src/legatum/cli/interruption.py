@@ -1,4 +1,4 @@
-"""Ctrl-C and SIGTERM at any moment: one line, status 130, no traceback and no hang.
+"""Ctrl-C, SIGTERM and a terminal that hangs up, at any moment: one line, status 130, no traceback and no hang.
 
 Where nothing is under way the program ends at once. Work that is under way is cancelled, so that it can close what it has open; what has
 not come to an end after a few seconds (output that nobody takes, a library that waits) is left as it is: every effect stands in the journal
@@ -8,21 +8,22 @@ before it is begun. Asked a second time, the program ends at once too.
 import os
 import signal
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import NoReturn
 
 _INTERRUPTED = 130
 _GRACE = 3.0
 _LINE = "legatum: interrupted. What was done stands; the same command goes on from there.\n"
-_ASKING = (signal.SIGINT, signal.SIGTERM)
+_ASKING = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _endings: list[Callable[[], object] | None] = []
 _asked = False
 
 
 def listen() -> None:
-    """From now on."""
+    """From now on. Started with ``nohup`` the program outlives its terminal."""
     for each in _ASKING:
-        signal.signal(each, _ask)
+        if each != signal.SIGHUP or signal.getsignal(each) != signal.SIG_IGN:
+            signal.signal(each, _ask)
     signal.signal(signal.SIGALRM, _end)
 
 
@@ -47,7 +48,8 @@ def no_longer() -> None:
 def leave() -> NoReturn:
     """Says so, and ends the program; libraries that would wait are not asked."""
     no_longer()
-    os.write(2, _LINE.encode())
+    with suppress(OSError):  # there may be no terminal any more
+        os.write(2, _LINE.encode())
     os._exit(_INTERRUPTED)
 
 
