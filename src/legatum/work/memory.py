@@ -10,7 +10,7 @@ from legatum.core.dnssec.signature import parse_signature
 from legatum.core.findings.finding import Finding
 from legatum.core.moves.place import PARENT
 from legatum.core.observation.picture import Picture
-from legatum.core.records.name import Name, absolute_text
+from legatum.core.records.name import Name, absolute_text, is_under
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import DS, NS, A
@@ -70,7 +70,8 @@ def our_servers(outside: Outside) -> set[Name]:
 
 
 def _seen(picture: Picture) -> list[Seen]:
-    above, own = list[RRset](), [each for each in picture.contents.values() if each is not None]
+    """What the domain's own servers gave. Names elsewhere, to which mail or www lead, come out of resolvers, with what is left of a TTL."""
+    above, own = list[RRset](), [each for each in picture.contents.values() if each is not None and is_under(each.name, picture.domain)]
     if picture.delegation and picture.parent_ttl is not None:
         above.append(rrset(picture.domain, NS, picture.parent_ttl, picture.delegation))
     if picture.apex_ttl is not None:
