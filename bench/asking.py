@@ -13,9 +13,9 @@ from multiprocessing.connection import Connection
 from bench.figure import Figure
 from legatum.core.records.name import Name, from_labels
 from legatum.core.records.rrset import RRset
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
-from legatum.net.route import Endpoint, Route
 from legatum.wire.message import AA, QR, Message, Question, encode, encode_question, records
 
 _QUESTIONS, _IN_FLIGHT = 20_000, 200

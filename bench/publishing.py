@@ -16,10 +16,10 @@ from pathlib import Path
 from bench.figure import Figure
 from legatum.core.records.name import parse_name
 from legatum.core.zones.masterfile import parse_master
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
-from legatum.net.route import Endpoint, Route
-from legatum.net.update import send_update
+from legatum.net.zones.update import send_update
 from legatum.wire.signing import Key
 
 _ZONES, _AT_ONCE = 500, 16

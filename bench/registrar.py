@@ -16,10 +16,10 @@ from pathlib import Path
 
 from bench.figure import Figure
 from legatum.core.records.name import Name, parse_name
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
-from legatum.net.epp import EppAccount, EppSession
-from legatum.net.route import Endpoint, Route
+from legatum.net.registry.epp import EppAccount, EppSession
 from legatum.practice.certificate import make_certificates
 from legatum.practice.clock import WorldClock
 from legatum.practice.epp_server import EppServer

@@ -27,7 +27,7 @@ _LIMIT, _LIMIT_OF_ONE = 15.0, 0.020  # seconds
 _DOMAIN = parse_name("kilnandclay.example.")
 _READ = (
     "import resource, sys, time; from pathlib import Path; from legatum.core.records.name import parse_name;"
-    "from legatum.net.captured import read_capture; began = time.perf_counter();"
+    "from legatum.net.keeping.captured import read_capture; began = time.perf_counter();"
     "found = read_capture(Path(sys.argv[1]), parse_name('kilnandclay.example.'));"
     "print(sum(each.total for each in found.asked.values()) + found.elsewhere, time.perf_counter() - began,"
     " resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"

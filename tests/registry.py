@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from legatum.core.records.name import Name, parse_name
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.route import Route
 from legatum.net.clock import SystemClock
-from legatum.net.route import Route
 from legatum.practice.certificate import make_certificates
 from legatum.practice.clock import WorldClock
 from legatum.practice.epp_server import EppServer

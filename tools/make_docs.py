@@ -29,7 +29,7 @@ DOCS = Path(__file__).parent.parent / "docs"
 def pages() -> dict[Path, str]:
     """Path → text of every generated page."""
     made = {DOCS / "findings.md": findings(), DOCS / "legatum.1": manual_page()}
-    for module in pkgutil.iter_modules(legatum.views.__path__, "legatum.views."):
+    for module in pkgutil.walk_packages(legatum.views.__path__, "legatum.views."):
         importlib.import_module(module.name)
     for document in Document.__subclasses__():
         tag = str(document.__struct_config__.tag)

@@ -19,7 +19,7 @@ from legatum.core.records.name import parse_name
 from legatum.journal.database import Database
 from legatum.journal.forms import PRESENT
 from legatum.journal.journal import Journal, Surveyed
-from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.asking.reply import Reply, Transport, Trouble
 from tests.journal.postgresql import BIN, postgresql, restart
 
 NEEDS_POSTGRESQL = pytest.mark.skipif(BIN is None and not os.environ.get("LEGATUM_SERVERS_REQUIRED"), reason="needs PostgreSQL")

@@ -8,10 +8,10 @@ import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.reply import Reply, Transport, Trouble, content_of
+from legatum.net.asking.route import Endpoint, Route, Unreachable
 from legatum.net.clock import Clock, SystemClock
-from legatum.net.reply import Reply, Transport, Trouble, content_of
-from legatum.net.route import Endpoint, Route, Unreachable
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import AA, QR, TC, Message, Question, decode, encode, encode_question, records
 from tests.swift import swiftly

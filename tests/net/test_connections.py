@@ -10,9 +10,9 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AXFR, NS, SOA
 from legatum.core.records.soa import SoaFields
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
-from legatum.net.route import Endpoint, Route
 from legatum.wire.message import AA, QR, Message, decode, encode, records
 
 NAME = parse_name("kilnandclay.example.")

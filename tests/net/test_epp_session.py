@@ -12,8 +12,8 @@ import pytest
 
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import parse_name
-from legatum.net.epp import EppAccount, EppSession
-from legatum.net.route import Endpoint
+from legatum.net.asking.route import Endpoint
+from legatum.net.registry.epp import EppAccount, EppSession
 from legatum.practice.certificate import make_certificates
 from legatum.wire import epp
 

@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 from legatum.core.fault import BadInput
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
-from legatum.net.capture import write_capture
-from legatum.net.evidence import Evidence
-from legatum.net.pace import Pace
-from legatum.net.recording import Recording, Replay, StillClock, read_recording, write_recording
-from legatum.net.reply import Reply, Transport, Trouble
-from legatum.net.web import WebAnswer
+from legatum.net.asking.pace import Pace
+from legatum.net.asking.reply import Reply, Transport, Trouble
+from legatum.net.asking.web import WebAnswer
+from legatum.net.keeping.capture import write_capture
+from legatum.net.keeping.evidence import Evidence
+from legatum.net.keeping.recording import Recording, Replay, StillClock, read_recording, write_recording
 from legatum.wire.message import AA, QR, TC, Message, Question, encode, encode_question, records
 
 NAME = parse_name("kilnandclay.example.")

@@ -13,11 +13,11 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AXFR, NS, NSEC, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.zone import Zone
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
-from legatum.net.route import Endpoint, Route
-from legatum.net.transfer import transfer, transfer_changes
-from legatum.net.update import send_update
+from legatum.net.zones.transfer import transfer, transfer_changes
+from legatum.net.zones.update import send_update
 from legatum.wire.message import AA, QR, Message, Record, decode, encode, records
 from legatum.wire.signing import Exchange, Key
 

@@ -8,8 +8,8 @@ import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.core.service.spot import Protocol
-from legatum.net.reply import Trouble
-from legatum.net.route import Endpoint, Route
+from legatum.net.asking.reply import Trouble
+from legatum.net.asking.route import Endpoint, Route
 from legatum.net.visiting.tls import NO_WAY
 from legatum.net.visiting.web import Visitor
 

@@ -7,10 +7,10 @@ from legatum.core.records.name import ROOT, Name, below, is_under, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
 from legatum.core.records.soa import SoaFields
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.route import Endpoint, Route
+from legatum.net.asking.walk import Walker
 from legatum.net.clock import SystemClock
-from legatum.net.route import Endpoint, Route
-from legatum.net.walk import Walker
 from legatum.wire.message import AA, QR, Message, decode, encode, records
 from tests.swift import swiftly
 

@@ -8,13 +8,13 @@ from pathlib import Path
 import pytest
 
 from legatum.core.records.name import parse_name
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.reply import Reply, Transport, Trouble
+from legatum.net.asking.resolver import ResolverPlace, ask_resolver
+from legatum.net.asking.route import Endpoint, Route
+from legatum.net.asking.web import MOST_OCTETS, WebAnswer
 from legatum.net.clock import SystemClock
-from legatum.net.rdap import Bootstrap, ask_rdap, parse_bootstrap, parse_rdap
-from legatum.net.reply import Reply, Transport, Trouble
-from legatum.net.resolver import ResolverPlace, ask_resolver
-from legatum.net.route import Endpoint, Route
-from legatum.net.web import MOST_OCTETS, WebAnswer
+from legatum.net.registry.rdap import Bootstrap, ask_rdap, parse_bootstrap, parse_rdap
 from legatum.practice.certificate import make_certificates
 from legatum.wire.message import QR, Message, decode, encode
 from tests.swift import swiftly

@@ -6,9 +6,9 @@ from collections.abc import Awaitable, Callable
 import pytest
 
 from legatum.core.records.name import Name, parse_name
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.route import Route
 from legatum.net.clock import SystemClock
-from legatum.net.route import Route
 from legatum.practice.clock import WorldClock
 from legatum.practice.registry import Registry, Tld
 from legatum.wire import epp

@@ -15,12 +15,12 @@ from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import MX, NS, SOA, A
 from legatum.core.records.soa import next_serial
 from legatum.core.rehearsal.caches import CacheKind
-from legatum.net.asker import Asker, Patience
-from legatum.net.epp import EppAccount, EppSession
-from legatum.net.route import Route
-from legatum.net.transfer import transfer
-from legatum.net.update import send_update
-from legatum.net.walk import Walker
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.route import Route
+from legatum.net.asking.walk import Walker
+from legatum.net.registry.epp import EppAccount, EppSession
+from legatum.net.zones.transfer import transfer
+from legatum.net.zones.update import send_update
 from legatum.practice import scenario
 from legatum.practice.clock import WorldClock
 from legatum.practice.opening import open_world

@@ -15,7 +15,7 @@ from legatum.core.records.usual import USUAL
 from legatum.core.rehearsal.answering import ServedZone, answer_from
 from legatum.core.zones.sample import Sample
 from legatum.core.zones.zone import Zone
-from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.asking.reply import Reply, Transport, Trouble
 from legatum.wire.message import AA, QR, Message, Question, encode, records
 from legatum.work.gathering.by_name import Questioner
 from tests.strategies import ORIGIN

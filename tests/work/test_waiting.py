@@ -5,10 +5,10 @@ import gc
 from pathlib import Path
 
 from legatum.core.records.name import parse_name
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply, Transport
+from legatum.net.asking.route import Route
 from legatum.net.clock import Clock
-from legatum.net.reply import Reply, Transport
-from legatum.net.route import Route
 from legatum.settings.document import Network, Settings
 from legatum.work.effect import carried_out
 from legatum.work.outside import Outside

@@ -73,7 +73,7 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
 
 async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
     from legatum.core.records.name import parse_domain
-    from legatum.views.publish import change_lines, publish_document, show_publish
+    from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.zones.amend import also_named, draw_amendment
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import prove, publish
@@ -102,7 +102,7 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
 async def _serial(args: argparse.Namespace, outside: "Outside", provider: "Provider") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.core.records.soa import serial_path
-    from legatum.views.publish import serial_document, show_publish
+    from legatum.views.zones.publish import serial_document, show_publish
     from legatum.work.zones.amend import go_to_serial
 
     domain = parse_domain(args.domain)

@@ -12,7 +12,7 @@ from legatum.cli.progress import bar
 if TYPE_CHECKING:
     from legatum.core.everywhere import Everywhere
     from legatum.core.observation.answers import AnswersComparison
-    from legatum.views.compare import CompareDocument
+    from legatum.views.zones.compare import CompareDocument
     from legatum.work.outside import Outside
     from legatum.work.zones.compare import ContentsComparison
 
@@ -80,9 +80,9 @@ def _views(args: argparse.Namespace) -> int:
     domain = parse_domain(args.domain or args.left)
 
     async def work(outside: "Outside") -> int:
-        from legatum.views.views import show_views, views_document
+        from legatum.views.look.views import show_views, views_document
         from legatum.work.gathering.contents import contents_of
-        from legatum.work.views import compare_views
+        from legatum.work.services.views import compare_views
 
         zones = [(await contents_of(outside, place, domain)).zone if place else None for place in (args.zone, args.before)]
         document = views_document(await compare_views(outside, domain, *args.views, *zones))
@@ -95,16 +95,16 @@ def _views(args: argparse.Namespace) -> int:
 def _document(contents: "ContentsComparison", answers: "AnswersComparison | None", everywhere: "Everywhere | None") -> "CompareDocument":
     from msgspec import structs
 
-    from legatum.views.compare import compare_document
     from legatum.views.everywhere import everywhere_part
+    from legatum.views.zones.compare import compare_document
 
     document = compare_document(contents, answers)
     return structs.replace(document, everywhere=everywhere_part(everywhere)) if everywhere is not None else document
 
 
 def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
-    from legatum.views.compare import CompareListDocument, compare_csv, show_compare
     from legatum.views.document import json_text
+    from legatum.views.zones.compare import CompareListDocument, compare_csv, show_compare
 
     if args.difference:
         from pathlib import Path

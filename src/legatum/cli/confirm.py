@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
     from legatum.core.observation.verdict import Verdict
     from legatum.core.records.name import Name
-    from legatum.views.confirm import ConfirmDocument
+    from legatum.views.look.confirm import ConfirmDocument
     from legatum.work.outside import Outside
 
 
@@ -76,7 +76,7 @@ def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         documents = [await _one(args, outside, domain) for domain in domains]
         if args.json:
-            from legatum.views.confirm import ConfirmListDocument
+            from legatum.views.look.confirm import ConfirmListDocument
 
             show(args, documents[0] if len(documents) == 1 else ConfirmListDocument(verdicts=documents), lambda _: None)
         return OK if all(document.confirmed for document in documents) else FOUND
@@ -89,9 +89,9 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
 
     from legatum.core.everywhere import of_verdict
     from legatum.core.records.name import name_text
-    from legatum.views.confirm import confirm_document, show_confirm
-    from legatum.work.confirm import confirm
+    from legatum.views.look.confirm import confirm_document, show_confirm
     from legatum.work.look.wanted import Wanted
+    from legatum.work.verdicts.confirm import confirm
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
     service = (args.before or "") if args.service else None
@@ -115,6 +115,6 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
 
 
 def _verdict(verdict: "Verdict") -> tuple[bool, str]:
-    from legatum.views.confirm import verdict_lines
+    from legatum.views.look.confirm import verdict_lines
 
     return verdict.confirmed, verdict_lines(verdict)[0]

@@ -49,7 +49,7 @@ def run(args: argparse.Namespace) -> int:
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.dnssec.chain import State
     from legatum.core.records.name import parse_domain
-    from legatum.views.chain import chain_document, show_chain
+    from legatum.views.look.chain import chain_document, show_chain
     from legatum.work.look.chain import chain_of
 
     chain, now = remember_chain(args, outside, await chain_of(outside, parse_domain(args.domain))), outside.clock.now()
@@ -61,7 +61,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 async def _derive(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.dnssec.keytext import keys_of_lines
     from legatum.core.records.name import parse_domain
-    from legatum.views.ds_forms import asked_document, derived_document, show_asked, show_derived
+    from legatum.views.registry.ds_forms import asked_document, derived_document, show_asked, show_derived
     from legatum.work.registry.deriving import asked_on_the_wire, keys_on_the_wire
 
     domain = parse_domain(args.domain)

@@ -119,7 +119,7 @@ def _finish(args: argparse.Namespace, domain: "Name", contents: "Contents", trie
     from legatum.core.records.name import name_text
     from legatum.core.zones.masterlines import master_text
     from legatum.net.file import write_whole
-    from legatum.views.gather import gather_document, show_gather
+    from legatum.views.zones.gather import gather_document, show_gather
     from legatum.work.gathering.contents import zone_file
 
     left: Sequence[RRset] = ()

@@ -56,7 +56,7 @@ def run(args: argparse.Namespace) -> int:
 
 def _evidence(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.net.file import write_whole
-    from legatum.net.recording import recording_text
+    from legatum.net.keeping.recording import recording_text
     from legatum.work.history import evidence_of
 
     text = recording_text(evidence_of(outside, args.evidence))
@@ -94,7 +94,7 @@ def _told(args: argparse.Namespace, outside: "Outside") -> int:
 def _shown(args: argparse.Namespace, outside: "Outside", domains: "list[Name] | None", since: float | None) -> int:
     from functools import partial
 
-    from legatum.views.history import HouseHistoryDocument, history_csv, history_document, show_history, write_history
+    from legatum.views.moves.history import HouseHistoryDocument, history_csv, history_document, show_history, write_history
     from legatum.work.history import history_of
 
     found = history_of(outside, domains, since)
@@ -124,8 +124,8 @@ def write_page(outside: "Outside", found: "History", path: Path) -> None:
     """For the customer, in a folder that is made where it is not there."""
     from legatum.core.fault import BadInput
     from legatum.core.history import Became
-    from legatum.net.recording import recording_text
-    from legatum.views.history import write_note
+    from legatum.net.keeping.recording import recording_text
+    from legatum.views.moves.history import write_note
     from legatum.work.history import evidence_of
     from legatum.work.under_way import pending_text
 

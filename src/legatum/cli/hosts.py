@@ -86,7 +86,7 @@ async def _addresses(args: argparse.Namespace, outside: "Outside", domain: "Name
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import OutsideFault
     from legatum.core.records.name import parse_domain
-    from legatum.views.hosts import hosts_document, show_hosts
+    from legatum.views.registry.hosts import hosts_document, show_hosts
     from legatum.work.registry.hosts import look_at_hosts
 
     domain = parse_domain(args.domain)
@@ -116,7 +116,7 @@ def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
 
 async def _leaning_on(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parent_of
-    from legatum.views.hosts import leaning_document, show_leaning
+    from legatum.views.registry.hosts import leaning_document, show_leaning
     from legatum.work.registry.hosts import look_for_leaning
 
     _, (host,) = _hosts(None, [args.host])

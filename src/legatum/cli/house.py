@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.views.house import HouseDocument
+    from legatum.views.moves.house import HouseDocument
     from legatum.work.house import House
     from legatum.work.outside import Outside
 
@@ -23,7 +23,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.net.file import write_whole
-        from legatum.views.house import house_calendar, house_document, house_metrics, show_house
+        from legatum.views.moves.house import house_calendar, house_document, house_metrics, show_house
         from legatum.work.fleet.undrawn import look_at_campaigns
         from legatum.work.house import look_at_house
 
@@ -47,9 +47,9 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", d
     from legatum.core.fault import BadInput
     from legatum.core.moves.runbook import forecast
     from legatum.core.records.name import name_text
-    from legatum.views.history import history_document
-    from legatum.views.house_pages import write_house
-    from legatum.views.move import move_document
+    from legatum.views.moves.history import history_document
+    from legatum.views.moves.house_pages import write_house
+    from legatum.views.moves.move import move_document
     from legatum.work.history import history_of
     from legatum.work.movefile import read_move
 

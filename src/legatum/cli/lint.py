@@ -9,7 +9,7 @@ from legatum.cli.common import FOUND, OK, add_common, show, with_outside
 from legatum.cli.progress import bar
 
 if TYPE_CHECKING:
-    from legatum.views.lint import LintDocument
+    from legatum.views.zones.lint import LintDocument
     from legatum.work.outside import Outside
     from legatum.work.zones.lint import Linted
 
@@ -69,7 +69,7 @@ def _home(args: argparse.Namespace) -> tuple[str, ...]:
 
 
 def _finish(args: argparse.Namespace, found: "list[Linted]") -> int:
-    from legatum.views.lint import LintListDocument, lint_document, show_lint
+    from legatum.views.zones.lint import LintListDocument, lint_document, show_lint
 
     documents: list[LintDocument] = [lint_document(each) for each in found]
     if args.json:

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from legatum.core.moves.runbook import Runbook
     from legatum.core.records.name import Name
     from legatum.journal.journal import Journal
-    from legatum.views.move import AdvanceDocument
+    from legatum.views.moves.move import AdvanceDocument
     from legatum.work.outside import Outside
 
 _STATUS = {"failed": OUTSIDE, "refused": SHUT, "declined": SHUT}
@@ -132,7 +132,7 @@ async def _draft_many(
     ones that could not be looked at before."""
     from legatum.core.fault import Fault
     from legatum.net.side_by_side import side_by_side
-    from legatum.views.move import drafts_document, show_drafts
+    from legatum.views.moves.move import drafts_document, show_drafts
 
     note(args, f"looking at {len(domains)} domains, their providers and the registry …")
 
@@ -169,7 +169,7 @@ def _rehearse(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.rehearsal import rehearse
         from legatum.core.rehearsal.crowd import follow_all
-        from legatum.views.rehearse import rehearsal_document, show_rehearsal
+        from legatum.views.moves.rehearse import rehearsal_document, show_rehearsal
         from legatum.work.drafting.signing import signed_meanwhile
         from legatum.work.gathering.contents import read_master_file
         from legatum.work.movefile import zone_path
@@ -214,7 +214,7 @@ def _schedule(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", 
     """Writes what was asked for in another form than text; whether anything was."""
     from legatum.core.moves.runbook import forecast
     from legatum.net.file import unwritable, write_whole
-    from legatum.views.schedule import calendar, markdown
+    from legatum.views.look.schedule import calendar, markdown
 
     now = outside.clock.now()
     slots = list(forecast(runbook, outcomes, now))
@@ -228,7 +228,7 @@ def _schedule(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", 
             write_whole(Path(wanted[1]), calendar(runbook, slots, now))
             note(args, f"written: {wanted[1]}")
         if wanted[2]:
-            from legatum.views.timeline import draw_timeline
+            from legatum.views.moves.timeline import draw_timeline
 
             _refuse_without_answers(runbook, "there are no curves to draw")
             draw_timeline(runbook, slots, now, picture_file(wanted[2]))
@@ -271,7 +271,7 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
     """One after the other, or with --wait and --yes side by side; one that fails holds up none of the others."""
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
-    from legatum.views.move import AdvancesDocument, failed_advance, show_advances
+    from legatum.views.moves.move import AdvancesDocument, failed_advance, show_advances
     from legatum.work.movefile import moves_under_way, read_move
     from legatum.work.moves.retreat import refuse_while_retreating
 

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
     from legatum.journal.journal import Journal
     from legatum.services.registrar import ByHand
-    from legatum.views.move import AdvanceDocument
+    from legatum.views.moves.move import AdvanceDocument
     from legatum.work.moves.advance import Halted, Ways
     from legatum.work.outside import Outside
 
@@ -93,7 +93,7 @@ async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wish
 
 async def carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
     """As far as it may go, and said."""
-    from legatum.views.move import advance_document, show_halt
+    from legatum.views.moves.move import advance_document, show_halt
     from legatum.work.moves.advance import Halt
 
     halted, done = await _gone_on(args, outside, runbook, path, journal)
@@ -106,7 +106,7 @@ async def carried_out(
     args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal"
 ) -> "AdvanceDocument":
     """As far as it may go, for a document of several."""
-    from legatum.views.move import advance_document
+    from legatum.views.moves.move import advance_document
 
     return advance_document(runbook, *await _gone_on(args, outside, runbook, path, journal))
 
@@ -161,7 +161,7 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
 def write_by_hand(runbook: "Runbook", path: Path, step: "Step", what: "ByHand") -> Path:
     """The worksheet of what only a person can do, beside the move's file."""
     from legatum.core.records.name import name_text
-    from legatum.views.sheet import step_sheet, write_sheet
+    from legatum.views.registry.sheet import step_sheet, write_sheet
 
     sheet = path.with_name(f"{name_text(runbook.domain)}.{step.id}.md")
     write_sheet(sheet, step_sheet(runbook, step, what))
@@ -174,7 +174,7 @@ def present(
     """The whole runbook, or a line for each step."""
     from legatum.core.moves.runbook import forecast
     from legatum.core.moves.standing import trouble_of
-    from legatum.views.move import move_document, show_move, show_status
+    from legatum.views.moves.move import move_document, show_move, show_status
 
     now = outside.clock.now()
     slots = list(forecast(runbook, outcomes, now))

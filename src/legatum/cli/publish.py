@@ -72,7 +72,7 @@ def run(args: argparse.Namespace) -> int:
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import refuse_removal, with_difference
-    from legatum.views.publish import change_lines, publish_document, show_publish
+    from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.gathering.contents import contents_of, is_served
     from legatum.work.gathering.flatten import flatten
     from legatum.work.zones.harm import refuse_harm
@@ -116,7 +116,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
 
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:
-    from legatum.views.publish_many import many_document, many_lines, show_many
+    from legatum.views.zones.publish_many import many_document, many_lines, show_many
     from legatum.work.fleet.zones import draw_many, draw_sheets, publish_many
     from legatum.work.gathering.contents import check_place
 
@@ -143,7 +143,7 @@ async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Nam
 
 def _write_sheets(args: argparse.Namespace, puts: "list[Put]") -> "dict[Name, str]":
     """A worksheet for each zone that has something to do, here; where they are, by domain."""
-    from legatum.views.worksheet import sheet_path, write_worksheet
+    from legatum.views.zones.worksheet import sheet_path, write_worksheet
 
     sheets = {each.domain: each.sheet for each in puts if each.sheet is not None and each.state == "by hand"}
     if args.dry_run:
@@ -159,7 +159,7 @@ def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
 
     from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
-    from legatum.views.compare import differences_of, read_difference
+    from legatum.views.zones.compare import differences_of, read_difference
 
     try:
         document = read_difference(Path(args.difference).read_bytes())
@@ -177,7 +177,7 @@ async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Prov
     from pathlib import Path
 
     from legatum.core.zones.signer import counted_text, signers_own
-    from legatum.views.worksheet import sheet_path, show_worksheet, worksheet_document, write_worksheet
+    from legatum.views.zones.worksheet import sheet_path, show_worksheet, worksheet_document, write_worksheet
     from legatum.work.zones.worksheet import draw_worksheet, wait_for
 
     if made := signers_own(zone.unsorted):

@@ -39,7 +39,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parse_domain
-    from legatum.views.second import second_document, show_second
+    from legatum.views.zones.second import second_document, show_second
     from legatum.work.drafting.second import open_seconding, serials_of
 
     seconding = open_seconding(outside, parse_domain(args.domain), args.at, args.second)
@@ -74,7 +74,7 @@ async def _add(args: argparse.Namespace, outside: "Outside") -> int:
 
 async def _add_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]") -> int:
     from legatum.core.records.name import name_text
-    from legatum.views.second import joined_document, show_joined
+    from legatum.views.zones.second import joined_document, show_joined
     from legatum.work.fleet.seconds import Joined, draft_many, join_many
 
     drawn = await draft_many(outside, [_wish(args, outside, each) for each in domains])

@@ -12,12 +12,12 @@ from legatum.cli.visit import add_places, new_places
 if TYPE_CHECKING:
     from legatum.core.everywhere import Everywhere
     from legatum.core.records.name import Name
-    from legatum.net.recording import Recording
-    from legatum.views.survey import SurveyDocument
+    from legatum.net.keeping.recording import Recording
+    from legatum.views.look.survey import SurveyDocument
     from legatum.work.look.wanted import Wanted
     from legatum.work.outside import Outside
-    from legatum.work.survey import Survey
-    from legatum.work.views import Compared
+    from legatum.work.services.views import Compared
+    from legatum.work.verdicts.survey import Survey
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -74,9 +74,9 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
 
     async def work(outside: "Outside") -> int:
-        from legatum.net.recording import Recording, write_recording
-        from legatum.work.recorded import recording_of
-        from legatum.work.survey import survey, whole_chain, with_service
+        from legatum.net.keeping.recording import Recording, write_recording
+        from legatum.work.verdicts.recorded import recording_of
+        from legatum.work.verdicts.survey import survey, whole_chain, with_service
 
         wanted = await _wanted(args, outside)
         surveys, recordings = [], list[Recording]()
@@ -109,7 +109,7 @@ async def _seen_from(args: argparse.Namespace, outside: "Outside", domain: "Name
     """The views wanted, each beside what the world is given. Raises :class:`BadInput`."""
     if not args.view:
         return ()
-    from legatum.work.views import PUBLIC, compare_views
+    from legatum.work.services.views import PUBLIC, compare_views
 
     return tuple([await compare_views(outside, domain, view, PUBLIC) for view in args.view])
 
@@ -119,10 +119,10 @@ async def _from_everywhere(
 ) -> "Everywhere":
     """What the viewpoints saw, judged here by what they give back; that is added to the recordings, marked as theirs."""
     from legatum.core.everywhere import of_picture
-    from legatum.net.recording import parse_recording
-    from legatum.views.survey import verdict_of
+    from legatum.net.keeping.recording import parse_recording
+    from legatum.views.look.survey import verdict_of
     from legatum.work.afar.errands import survey_there
-    from legatum.work.recorded import judged_again, marked
+    from legatum.work.verdicts.recorded import judged_again, marked
 
     async def read(place: str, text: str, doubts: str) -> "Survey":
         recording = marked(parse_recording(text, place)[0], place, doubts)
@@ -141,7 +141,7 @@ async def _from_everywhere(
 
 
 async def _again(args: argparse.Namespace) -> int:
-    from legatum.work.recorded import survey_again
+    from legatum.work.verdicts.recorded import survey_again
 
     surveys = await survey_again(Path(args.source))
     for found in surveys:
@@ -176,7 +176,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
         note(args, f"{name_text(found.picture.domain)}: {found.picture.questions} questions{left_out}")
     if not args.json:
         # The view is loaded only now: the first question should not wait for it.
-        from legatum.views.survey import show_survey
+        from legatum.views.look.survey import show_survey
 
         document = _document(found)
         show(args, document, lambda screen: show_survey(document, screen))
@@ -186,7 +186,7 @@ def _document(found: "Survey") -> "SurveyDocument":
     from msgspec import structs
 
     from legatum.views.everywhere import with_everywhere
-    from legatum.views.survey import survey_document
+    from legatum.views.look.survey import survey_document
 
     document = survey_document(found.picture, found.findings, found.chain, found.service, found.views, found.leftovers, found.not_looked_at)
     document = structs.replace(document, viewpoint=found.viewpoint, doubts=found.doubts)
@@ -196,17 +196,17 @@ def _document(found: "Survey") -> "SurveyDocument":
 def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
     documents = [_document(found) for found in surveys]
     if args.pcap:
-        from legatum.net.capture import write_capture
+        from legatum.net.keeping.capture import write_capture
 
         count = write_capture(Path(args.pcap), (reply for found in surveys for reply in found.evidence))
         note(args, f"capture: {args.pcap}, {count} packets")
     if args.html:
-        from legatum.views.report import write_report
+        from legatum.views.look.report import write_report
 
         write_report(Path(args.html), [(document, found.picture) for document, found in zip(documents, surveys, strict=True)])
         note(args, f"report: {args.html}")
     if args.json:
-        from legatum.views.survey import SurveyListDocument
+        from legatum.views.look.survey import SurveyListDocument
 
         show(args, documents[0] if len(documents) == 1 else SurveyListDocument(surveys=documents), lambda _: None)
     errors = any(finding.severity == "error" for document in documents for finding in document.findings)

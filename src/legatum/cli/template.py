@@ -9,7 +9,7 @@ from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_co
 
 if TYPE_CHECKING:
     from legatum.core.zones.changing.template import Template, Tenant
-    from legatum.views.templates import TenantPart
+    from legatum.views.zones.templates import TenantPart
     from legatum.work.outside import Outside
     from legatum.work.zones.templates import Held
 
@@ -50,7 +50,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _list(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
-    from legatum.views.templates import TemplateListDocument, show_templates, template_parts
+    from legatum.views.zones.templates import TemplateListDocument, show_templates, template_parts
 
     document = TemplateListDocument(templates=template_parts(templates))
     show(args, document, lambda screen: show_templates(document, screen))
@@ -59,7 +59,7 @@ def _list(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
 
 def _show(args: argparse.Namespace, templates: "dict[str, Template]") -> int:
     from legatum.core.zones.changing.template import expand, resolve
-    from legatum.views.templates import show_template, template_document
+    from legatum.views.zones.templates import show_template, template_document
 
     (tenant,) = _tenants(args)
     template = resolve(tenant.template, templates)
@@ -93,7 +93,7 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
 
 async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]") -> int:
     from legatum.net.side_by_side import side_by_side
-    from legatum.views.templates import DriftDocument, show_drift
+    from legatum.views.zones.templates import DriftDocument, show_drift
 
     # Whoever is asked is asked about one domain at a time.
     at_once = _AT_ONCE if args.action == "drift" or args.yes else 1
@@ -111,7 +111,7 @@ async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[s
 
 async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
     from legatum.core.fault import Fault
-    from legatum.views.templates import tenant_part
+    from legatum.views.zones.templates import tenant_part
     from legatum.work.zones.publish import prove
     from legatum.work.zones.templates import hold
 
@@ -130,7 +130,7 @@ async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict
 async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import refuse_removal
-    from legatum.views.templates import drift_lines
+    from legatum.views.zones.templates import drift_lines
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import publish
 

@@ -19,9 +19,9 @@ if TYPE_CHECKING:
     from legatum.core.timetable.matter import Matter
     from legatum.core.timetable.question import Change
     from legatum.core.timetable.switch import Wish
-    from legatum.net.captured import Captured
+    from legatum.net.keeping.captured import Captured
     from legatum.settings.document import House
-    from legatum.views.timetable import CostPart, SoaPart, TimetableDocument
+    from legatum.views.look.timetable import CostPart, SoaPart, TimetableDocument
     from legatum.work.outside import Outside
     from legatum.work.timetable.look import Looked
 
@@ -82,7 +82,7 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.instant import instant_text
     from legatum.core.records.name import name_text, parse_domain
     from legatum.core.timetable.aging import all_aged, decisive
-    from legatum.views.timetable import TimetableDocument, row_part, show_timetable, switch_part
+    from legatum.views.look.timetable import TimetableDocument, row_part, show_timetable, switch_part
     from legatum.work.timetable.look import look
 
     domain, house = parse_domain(args.domain), outside.settings.house
@@ -104,7 +104,7 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
     )  # fmt: skip
     if args.picture:
         from legatum.net.file import unwritable
-        from legatum.views.cost_picture import draw_costs
+        from legatum.views.look.cost_picture import draw_costs
 
         try:
             draw_costs(document, picture_file(args.picture), _demands(args, matters, captured))
@@ -113,7 +113,7 @@ async def _told(args: argparse.Namespace, outside: "Outside") -> int:
         note(args, f"picture: {args.picture}")
     if args.calendar and document.switch is not None:
         from legatum.net.file import write_whole
-        from legatum.views.schedule import switch_calendar
+        from legatum.views.look.schedule import switch_calendar
 
         write_whole(Path(args.calendar), switch_calendar([(document.domain, document.switch.schedule)], now).encode())
         note(args, f"calendar: {args.calendar}")
@@ -195,7 +195,7 @@ def _assumed(args: argparse.Namespace, outside: "Outside", looked: "Looked") -> 
 def _captured(args: argparse.Namespace, domain: "Name") -> "Captured | None":
     if not args.capture:
         return None
-    from legatum.net.captured import read_capture
+    from legatum.net.keeping.captured import read_capture
 
     found = read_capture(Path(args.capture), domain)
     inside = sum(each.total for each in found.asked.values())
@@ -227,7 +227,7 @@ def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Matter]"
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
     from legatum.core.timetable.cost import cost_of
-    from legatum.views.timetable import cost_parts
+    from legatum.views.look.timetable import cost_parts
 
     if args.asked_every and parse_duration(args.asked_every) == 0:
         raise BadInput("--asked-every 0s", "give the time between two questions, such as 2s or 10m")
@@ -247,8 +247,8 @@ def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: flo
     from legatum.core.records.name import name_text
     from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
     from legatum.core.timetable.soa import meanings, oddities, scheme_changes, scheme_of
-    from legatum.net.captured import refreshing
-    from legatum.views.timetable import SoaTold, soa_part
+    from legatum.net.keeping.captured import refreshing
+    from legatum.views.look.timetable import SoaTold, soa_part
 
     soa = next(view.soa for view in looked.picture.serving if view.soa is not None)
     fields, negative = parse_soa(soa.rdatas[0]), negative_ttl(soa)

@@ -11,9 +11,9 @@ from legatum.cli.wishes import canonical_address, replaced
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.core.service.seen import Visit
-    from legatum.views.visit import VisitDocument
+    from legatum.views.look.visit import VisitDocument
     from legatum.work.outside import Outside
-    from legatum.work.visit import NewPlaces
+    from legatum.work.services.visit import NewPlaces
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -44,12 +44,12 @@ def run(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         documents = [await _one(args, outside, domain) for domain in domains]
         if args.html:
-            from legatum.views.visit import write_visit
+            from legatum.views.look.visit import write_visit
 
             write_visit(Path(args.html), documents)
             note(args, f"page: {args.html}")
         if args.json:
-            from legatum.views.visit import VisitListDocument
+            from legatum.views.look.visit import VisitListDocument
 
             show(args, documents[0] if len(documents) == 1 else VisitListDocument(visits=documents), lambda _: None)
         return OK if all(document.good for document in documents) else FOUND
@@ -61,8 +61,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     from msgspec import structs
 
     from legatum.core.service import judge_visit, worse
-    from legatum.views.visit import show_visit, visit_document
-    from legatum.work.visit import trusted_file, visit
+    from legatum.views.look.visit import show_visit, visit_document
+    from legatum.work.services.visit import trusted_file, visit
 
     places = new_places(args, domain)
     found = await visit(outside, domain, places, args.authority)
@@ -83,7 +83,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
 
 def _verdict(seen: "Visit") -> tuple[bool, str]:
     from legatum.core.service import judge_visit, worse
-    from legatum.views.visit import visit_document
+    from legatum.views.look.visit import visit_document
 
     document = visit_document(seen, judge_visit(seen), worse(seen))
     return document.good, document.verdict
@@ -92,7 +92,7 @@ def _verdict(seen: "Visit") -> tuple[bool, str]:
 def new_places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":
     """Raises :class:`BadInput`."""
     from legatum.core.records.name import typed_name
-    from legatum.work.visit import NewPlaces
+    from legatum.work.services.visit import NewPlaces
 
     instead = {each.old: each.new for each in map(replaced, getattr(args, "replace", None) or ())}
     names = tuple(typed_name(text, domain) for text in getattr(args, "name", None) or ())

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from legatum.core.observation.progress import Change, Progress
     from legatum.core.records.name import Name
     from legatum.work.outside import Outside
-    from legatum.work.watch import Watch
+    from legatum.work.verdicts.watch import Watch
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -53,7 +53,7 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant_or_age
         from legatum.core.observation.progress import Progress
-        from legatum.work.watch import Watch
+        from legatum.work.verdicts.watch import Watch
         from legatum.work.zones.publish import ttl_before
 
         change, since = _change(args, outside, domain)
@@ -80,7 +80,7 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
     from legatum.core.observation.expected import parse_records
     from legatum.core.records.name import typed_host
     from legatum.work.moves.expectation import expected_of_move
-    from legatum.work.watch import delegation_change, record_change
+    from legatum.work.verdicts.watch import delegation_change, record_change
 
     if args.record:
         records = parse_records(args.record, domain)
@@ -100,7 +100,7 @@ async def _follow_everywhere(
     from legatum.core.observation.progress import State, Told
     from legatum.work.afar.errands import watch_there
     from legatum.work.afar.viewpoints import named_viewpoints, open_lookouts
-    from legatum.work.watch import Watch
+    from legatum.work.verdicts.watch import Watch
 
     names = named_viewpoints(outside, () if args.from_everywhere else args.from_viewpoint)
     async with open_lookouts(outside, names) as lookouts:
@@ -118,7 +118,7 @@ async def _follow_everywhere(
 
 
 async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patience: float) -> None:
-    from legatum.views.watch import LiveView, line_text, show_lines, watch_document
+    from legatum.views.look.watch import LiveView, line_text, show_lines, watch_document
 
     if not args.json and sys.stdout.isatty():
         with LiveView() as view:
@@ -138,8 +138,8 @@ async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patienc
 
 def _finish(args: argparse.Namespace, progress: "Progress") -> None:
     """The state so far, however it ended."""
+    from legatum.views.look.watch import verdict_lines, write_curve
     from legatum.views.screen import Screen
-    from legatum.views.watch import verdict_lines, write_curve
 
     if not progress.looks:
         return

@@ -9,9 +9,9 @@ from legatum.core.records.rrtype import NS
 from legatum.core.records.soa import next_serial
 from legatum.core.rehearsal.careless import LATE
 from legatum.demo.world_thread import WorldThread
-from legatum.net.asker import Asker
-from legatum.net.route import Route
-from legatum.net.update import send_update
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.route import Route
+from legatum.net.zones.update import send_update
 from legatum.practice import scenario
 from legatum.practice.world import World
 from legatum.wire.epp import DomainChange

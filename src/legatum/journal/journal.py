@@ -18,7 +18,7 @@ from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation, system_user
 from legatum.journal.shelf import Shelf
-from legatum.net.reply import Reply, Transport, Trouble
+from legatum.net.asking.reply import Reply, Transport, Trouble
 from legatum.wire.message import encode_question
 
 _FEW = 20  # domains whose files are looked for one by one

@@ -11,9 +11,9 @@ from legatum.core.records.rrtype import AXFR, DNSKEY, IXFR, SOA
 from legatum.core.records.soa import next_serial, serial_is_newer
 from legatum.core.rehearsal.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
 from legatum.core.zones.zone import Zone
-from legatum.net.asker import Asker
-from legatum.net.notify import send_notify
-from legatum.net.transfer import transfer
+from legatum.net.asking.asker import Asker
+from legatum.net.zones.notify import send_notify
+from legatum.net.zones.transfer import transfer
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog

@@ -13,7 +13,7 @@ from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, parse_domain, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrtype import DS, parse_type
-from legatum.net.route import Endpoint
+from legatum.net.asking.route import Endpoint
 from legatum.practice import scenario
 from legatum.practice.registry import Trouble
 from legatum.practice.world import World

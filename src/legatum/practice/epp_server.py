@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name
+from legatum.net.asking.route import Endpoint
 from legatum.net.clock import Clock
-from legatum.net.route import Endpoint
 from legatum.practice.registry import Registry
 from legatum.wire import epp
 from legatum.wire.malformed import Malformed

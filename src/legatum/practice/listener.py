@@ -6,7 +6,7 @@ import ssl
 import struct
 from collections.abc import Awaitable, Callable
 
-from legatum.net.route import Endpoint
+from legatum.net.asking.route import Endpoint
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import decode
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import type_text
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,9 +17,9 @@ from legatum.core.records.rrtype import AAAA, CNAME, DS, NS, SOA, A
 from legatum.core.records.soa import negative_ttl
 from legatum.core.rehearsal.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
 from legatum.core.rehearsal.caches import CacheKind
-from legatum.net.asker import Asker
-from legatum.net.reply import Reply
-from legatum.net.walk import referral
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.walk import referral
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog

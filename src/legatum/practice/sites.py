@@ -10,7 +10,7 @@ from html import escape
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import name_text, parse_domain
-from legatum.net.route import Endpoint
+from legatum.net.asking.route import Endpoint
 from legatum.practice import scenario
 from legatum.practice.certificate import Authority
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import type_text
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
 from legatum.practice.clock import WorldClock
 
 

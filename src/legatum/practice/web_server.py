@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
-from legatum.net.route import Endpoint
+from legatum.net.asking.route import Endpoint
 from legatum.practice.registry import Registry
 from legatum.wire.epp import DomainData, HostData
 

@@ -23,8 +23,8 @@ from legatum.core.records.rrtype import AAAA, DS, NS, PTR, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
-from legatum.net.asker import Asker, Patience
-from legatum.net.route import Endpoint, Route
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.route import Endpoint, Route
 from legatum.practice import scenario
 from legatum.practice.authority import Authority
 from legatum.practice.certificate import Authority as CertificateAuthority

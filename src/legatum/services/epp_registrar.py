@@ -15,8 +15,8 @@ from pathlib import Path
 from legatum.core.dnssec.serving import keys_of_ds
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name, is_under, labels_of, name_text, parent_of
-from legatum.net.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
-from legatum.net.route import Route, Unreachable
+from legatum.net.asking.route import Route, Unreachable
+from legatum.net.registry.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.services.registrar import Availability, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret

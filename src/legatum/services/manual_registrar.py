@@ -7,7 +7,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text, parent_of
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import AAAA, DS, NS, A
-from legatum.net.walk import Walker
+from legatum.net.asking.walk import Walker
 from legatum.services.registrar import Availability, ByHand, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
 from legatum.settings.document import ManualRegistrar
 

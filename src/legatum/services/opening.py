@@ -9,9 +9,9 @@ from pathlib import Path
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name
-from legatum.net.asker import Asker
-from legatum.net.route import Route
-from legatum.net.walk import Walker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.route import Route
+from legatum.net.asking.walk import Walker
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Settings, UpdateProvider

@@ -8,9 +8,9 @@ from pathlib import Path
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.zones.zone import Zone
-from legatum.net.asker import Asker
-from legatum.net.transfer import transfer, transfer_changes
-from legatum.net.update import send_records, send_update
+from legatum.net.asking.asker import Asker
+from legatum.net.zones.transfer import transfer, transfer_changes
+from legatum.net.zones.update import send_records, send_update
 from legatum.services.command import run_command
 from legatum.services.provider import server_names
 from legatum.services.signing import Signing

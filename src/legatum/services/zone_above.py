@@ -6,7 +6,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import DS, NS
-from legatum.net.walk import Walker
+from legatum.net.asking.walk import Walker
 from legatum.services.manual_registrar import FormRegistrar
 from legatum.services.provider import Provider
 from legatum.services.registrar import ByHand, Registration

@@ -15,11 +15,11 @@ from legatum.core.instant import kept_instant
 from legatum.core.records.name import Name, absolute_text, name_text, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.journal import Memory, Seen
-from legatum.net.evidence import Evidence
 from legatum.net.file import write_whole
-from legatum.net.recording import Recording, read_reply, reply_line
+from legatum.net.keeping.evidence import Evidence
+from legatum.net.keeping.recording import Recording, read_reply, reply_line
 from legatum.work.outside import Outside
-from legatum.work.recorded import head_of_entry
+from legatum.work.verdicts.recorded import head_of_entry
 
 _SCHEMA = "legatum.history-export/1"
 

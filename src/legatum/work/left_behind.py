@@ -8,7 +8,7 @@ from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import provider_of
 from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.outside import Outside
-from legatum.work.survey import Survey
+from legatum.work.verdicts.survey import Survey
 
 
 async def with_leftovers(outside: Outside, found: Survey, registrar: str, tenants: str = "") -> Survey:

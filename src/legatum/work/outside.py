@@ -16,12 +16,12 @@ from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, name_text, parse_name
-from legatum.net.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.roots import PUBLIC_ROOTS
+from legatum.net.asking.route import Endpoint, Route
+from legatum.net.asking.walk import Walker
 from legatum.net.clock import Clock, ShiftedClock, SystemClock, WorldControl
-from legatum.net.evidence import Evidence
-from legatum.net.roots import PUBLIC_ROOTS
-from legatum.net.route import Endpoint, Route
-from legatum.net.walk import Walker
+from legatum.net.keeping.evidence import Evidence
 from legatum.settings.document import EppRegistrar, FilesProvider, Settings
 from legatum.settings.reading import read_settings
 from legatum.settings.secret import exposed, read_secret
@@ -29,10 +29,10 @@ from legatum.settings.secret import exposed, read_secret
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
     from legatum.journal.journal import Journal
-    from legatum.net.rdap import Bootstrap
-    from legatum.net.reply import Reply
-    from legatum.net.resolver import ResolverPlace
-    from legatum.net.web import WebAnswer
+    from legatum.net.asking.reply import Reply
+    from legatum.net.asking.resolver import ResolverPlace
+    from legatum.net.asking.web import WebAnswer
+    from legatum.net.registry.rdap import Bootstrap
     from legatum.services.provider import Provider
     from legatum.services.registrar import Registrar
 
@@ -129,7 +129,7 @@ class Outside:
         return journal
 
     def resolvers(self) -> "dict[str, ResolverPlace]":
-        from legatum.net.resolver import ResolverPlace
+        from legatum.net.asking.resolver import ResolverPlace
 
         places = {}
         for name, given in self.settings.resolvers.items():
@@ -142,7 +142,7 @@ class Outside:
 
     def bootstrap(self) -> "Bootstrap | None":
         """Where registration data are asked for; None where the settings do not say. Raises :class:`BadInput`."""
-        from legatum.net.rdap import parse_bootstrap
+        from legatum.net.registry.rdap import parse_bootstrap
 
         if self.kept_bootstrap is not None or self.settings.rdap is None:
             return self.kept_bootstrap

@@ -13,7 +13,7 @@ from legatum.cli.common import note
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
-    from legatum.views.fleet import FleetLine, Tally
+    from legatum.views.fleet.lists import FleetLine, Tally
 
 _HEAD = '{"schema"'  # with which each recording begins
 _BREATH = 0.02  # seconds: what comes in so short a time is written in one go
@@ -42,7 +42,7 @@ def take_up(args: argparse.Namespace, tally: "Tally") -> "set[Name | str]":
 
     from legatum.core.fault import BadInput
     from legatum.net.file import write_whole
-    from legatum.views.fleet import COLUMNS, FleetLine
+    from legatum.views.fleet.lists import COLUMNS, FleetLine
 
     known: set[Name | str] = set()
     path = Path(args.out)
@@ -81,7 +81,7 @@ def _key(text: str) -> "Name | str":
 def sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[FleetLine], None]]":
     """Where results go: standard output in one form, and the file if there is one."""
     from legatum.core.fault import BadInput
-    from legatum.views.fleet import csv_head, csv_row, json_line, show_line
+    from legatum.views.fleet.lists import csv_head, csv_row, json_line, show_line
     from legatum.views.screen import Screen
 
     def writer(file: IO[str], text_of: "Callable[[FleetLine], str]") -> "Callable[[FleetLine], None]":
@@ -145,8 +145,8 @@ def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLin
     """One for all of them, written in the end: when to lower TTLs, and the switch."""
     from legatum.core.instant import parse_instant
     from legatum.net.file import require_writable, write_whole
-    from legatum.views.schedule import switch_calendar
-    from legatum.views.timetable import EventPart
+    from legatum.views.look.schedule import switch_calendar
+    from legatum.views.look.timetable import EventPart
 
     require_writable(Path(args.calendar))
     events: list[tuple[str, list[EventPart]]] = []

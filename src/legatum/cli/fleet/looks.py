@@ -22,7 +22,7 @@ from legatum.cli.wishes import add_windows
 if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
-    from legatum.views.fleet import FleetLine, Tally
+    from legatum.views.fleet.lists import FleetLine, Tally
     from legatum.work.fleet.looks import Fleet, Result
     from legatum.work.outside import Outside
 
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
 _REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
-_NEEDED_BY_ALL = ("net.walk", "views.fleet", "work.fleet.looks", "work.memory")  # processes: loaded once, before they are made
+_NEEDED_BY_ALL = ("net.asking.walk", "views.fleet.lists", "work.fleet.looks", "work.memory")  # processes: loaded once, before they are made
 _SMALLEST_PART, _LARGEST_PART = 50, 200  # domains handed to a worker in one go: each part costs the scheduler some milliseconds
 _PARTS_EACH = 8  # at least, for each thread, where the list is long enough
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
@@ -159,7 +159,7 @@ async def _looked_at(
             async for result in results:
                 yield result
         return
-    from legatum.views.fleet import LEFT_OUT
+    from legatum.views.fleet.lists import LEFT_OUT
     from legatum.work.fleet.proven import with_evidence
 
     depth = depth_of(args)
@@ -199,7 +199,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
         import msgspec
 
         from legatum.core.records.name import name_text
-        from legatum.views.fleet import FleetDocument, FleetLine
+        from legatum.views.fleet.lists import FleetDocument, FleetLine
 
         decoder = msgspec.json.Decoder(FleetLine | FleetDocument)
         try:
@@ -227,7 +227,7 @@ def _by_engine(args: argparse.Namespace, outside: "Outside", total: int | None) 
 
         from legatum.cli.fleet.post import look, order_of
         from legatum.net.engine import open_engine
-        from legatum.views.fleet import FleetLine
+        from legatum.views.fleet.lists import FleetLine
         from legatum.work.afar.hub import engine_hub, fit_workers
 
         decoder = msgspec.json.Decoder(FleetLine)
@@ -255,7 +255,7 @@ def _by_engine(args: argparse.Namespace, outside: "Outside", total: int | None) 
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
-    from legatum.views.fleet import LEFT_OUT, Tally, json_text, show_summary
+    from legatum.views.fleet.lists import LEFT_OUT, Tally, json_text, show_summary
     from legatum.views.screen import Screen
 
     left_out = LEFT_OUT[depth_of(args) if args.action == "survey" else args.action]
@@ -290,7 +290,7 @@ async def _lines(
 ) -> "AsyncGenerator[FleetLine, None]":
     """What is not known yet; what stands in the list and is no domain is told as it comes."""
     from legatum.core.printable import clean
-    from legatum.views.fleet import failed_line
+    from legatum.views.fleet.lists import failed_line
     from legatum.work.listing import read_listing
 
     unusable: list[FleetLine] = []
@@ -326,7 +326,7 @@ class _Progress:
         if self._args.quiet or now - self._told < (_ON_TERMINAL if self._live else _ELSEWHERE):
             return
         self._told = now
-        from legatum.views.fleet import progress_text
+        from legatum.views.fleet.lists import progress_text
 
         rate = (self._tally.domains - self._begins) / max(now - self._began, 0.001)
         text = progress_text(self._tally.domains, self._total, rate, self._tally.bad, slowed)

@@ -101,7 +101,7 @@ async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "t
     """A new one, kept unless it is only to be shown. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.moves.waves import in_waves, parse_sizes, parse_tolerance
-    from legatum.views.fleet_move import counted
+    from legatum.views.fleet.waves import counted
     from legatum.work.fleet.campaign import Campaign, read_campaign, write_campaign
     from legatum.work.fleet.courses import ENDED, courses_of
 
@@ -170,7 +170,7 @@ async def _shown(
     from legatum.core.moves.runbook import forecast
     from legatum.core.rehearsal import rehearse, require_safe
     from legatum.net.side_by_side import side_by_side
-    from legatum.views.fleet_move import counted
+    from legatum.views.fleet.waves import counted
     from legatum.work.fleet.courses import Stage
 
     note(args, f"drafting and rehearsing the moves of {counted(len(courses))}, none of them is kept …")
@@ -283,7 +283,7 @@ def _agreed(
     args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
 ) -> bool:
     from legatum.core.records.name import name_text
-    from legatum.views.fleet_move import counted
+    from legatum.views.fleet.waves import counted
     from legatum.work.fleet.courses import ENDED
 
     wave = [each for each in campaign.waves[number - 1] if courses[each].stage not in ENDED or verb == "take back"]

@@ -17,7 +17,7 @@ from legatum.core.observation.expected import Expected
 from legatum.core.records.name import Name
 from legatum.net.clock import ShiftedClock
 from legatum.settings.document import Settings
-from legatum.views.fleet import LEFT_OUT, json_line
+from legatum.views.fleet.lists import LEFT_OUT, json_line
 from legatum.work.afar.hub import looking_settings
 from legatum.work.fleet.looks import each_of
 from legatum.work.fleet.proven import with_evidence

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
     from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
-    from legatum.views.fleet import FleetLine
+    from legatum.views.fleet.lists import FleetLine
     from legatum.work.fleet.looks import Fleet, Result
     from legatum.work.outside import Outside
 
@@ -35,7 +35,7 @@ def depth_of(args: argparse.Namespace) -> str:
 
 def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
     """How a result becomes a line."""
-    from legatum.views.fleet import fleet_line, switch_line
+    from legatum.views.fleet.lists import fleet_line, switch_line
 
     if args.action != "timetable":
         return lambda result: fleet_line(result, signing=args.action == "survey" and args.signed)

@@ -29,8 +29,8 @@ class Telling:
         self._told: dict[Name, tuple[str, str]] = {}
 
     def __call__(self, course: "Course") -> None:
-        from legatum.views.fleet import json_line
-        from legatum.views.fleet_move import course_part, show_course
+        from legatum.views.fleet.lists import json_line
+        from legatum.views.fleet.waves import course_part, show_course
 
         if self._live is not None:
             self._live.tell(course)
@@ -47,7 +47,7 @@ class Telling:
 
     @contextmanager
     def drawn(self) -> "Iterator[None]":
-        from legatum.views.fleet_live import LiveWaves
+        from legatum.views.fleet.live import LiveWaves
 
         if self._args.json or self._args.quiet or not sys.stdout.isatty():
             yield
@@ -81,8 +81,8 @@ def tell_all(
     unused: tuple[str, ...] = (),
 ) -> int:  # fmt: skip
     """Where everything stands; the exit status is that of the first trouble."""
-    from legatum.views.fleet import json_line
-    from legatum.views.fleet_move import fleet_move_document, show_fleet_move
+    from legatum.views.fleet.lists import json_line
+    from legatum.views.fleet.waves import fleet_move_document, show_fleet_move
     from legatum.work.fleet.courses import Stage
 
     document = fleet_move_document(campaign, courses, args.list, outside.clock.now(), stopped, shown, unused)

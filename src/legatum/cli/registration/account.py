@@ -73,8 +73,8 @@ def _refuse_place(path: Path) -> None:
 async def _set_code(outside: "Outside", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
     """Written down first: whatever happens then, it is not lost. What was said."""
     from legatum.core.fault import OutsideFault
-    from legatum.net.epp import Refused
     from legatum.net.file import write_private
+    from legatum.net.registry.epp import Refused
     from legatum.work.effect import carried_out
 
     write_private(path, code + "\n")
@@ -89,7 +89,7 @@ async def _set_code(outside: "Outside", domain: "Name", registrar: "Registrar", 
 
 
 async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
-    from legatum.views.registration import queue_document, show_queue
+    from legatum.views.registry.registration import queue_document, show_queue
 
     messages = await outside.registrar(args.registrar).messages(lambda _: args.take)
     document = queue_document(args.registrar, messages)
@@ -99,7 +99,7 @@ async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
 
 async def _password(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import ROOT
-    from legatum.views.registration import PasswordDocument, show_password
+    from legatum.views.registry.registration import PasswordDocument, show_password
     from legatum.work.effect import carried_out
 
     registrar = outside.registrar(args.registrar)
@@ -121,7 +121,7 @@ async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.fault import BadInput
     from legatum.core.records.name import ROOT
     from legatum.services.registrar import Contact
-    from legatum.views.registration import ContactDocument, show_contact
+    from legatum.views.registry.registration import ContactDocument, show_contact
     from legatum.work.effect import carried_out
     from legatum.work.moves.effects.transfer.request import new_code
 

@@ -11,7 +11,7 @@ from legatum.cli.registration.ending import document_of, end, put_down
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
-    from legatum.views.registration import ChangePart
+    from legatum.views.registry.registration import ChangePart
     from legatum.work.outside import Outside
 
     Look = Callable[[Registrar, Name], Awaitable["Change"]]
@@ -58,7 +58,7 @@ async def carry_out(args: argparse.Namespace, outside: "Outside", what: str, loo
 
 async def _one(args: argparse.Namespace, registrar: "Registrar", what: str, change: Change) -> int:
     from legatum.core.records.name import name_text
-    from legatum.views.sheet import form_sheet
+    from legatum.views.registry.sheet import form_sheet
 
     document = document_of(args, change.domain, registrar, change.old, change.new)
     document.said = change.said
@@ -85,7 +85,7 @@ async def _many(
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
     from legatum.net.side_by_side import side_by_side
-    from legatum.views.registration import ChangePart, ChangesDocument, show_changes
+    from legatum.views.registry.registration import ChangePart, ChangesDocument, show_changes
 
     changes: dict[Name, Change] = {}
     parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from legatum.core.moves.outcome import Outcome
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
-    from legatum.views.registration import RegistrationChangeDocument
+    from legatum.views.registry.registration import RegistrationChangeDocument
 
 Telling = Callable[[str], None]
 
@@ -21,7 +21,7 @@ def document_of(
 ) -> "RegistrationChangeDocument":
     """As it stands before anything is done."""
     from legatum.core.records.name import name_text
-    from legatum.views.registration import RegistrationChangeDocument
+    from legatum.views.registry.registration import RegistrationChangeDocument
 
     return RegistrationChangeDocument(
         domain=name_text(domain), registrar=registrar.name, action=args.action, state="unchanged", old=old, new=new
@@ -30,7 +30,7 @@ def document_of(
 
 def put_down(args: argparse.Namespace, document: "RegistrationChangeDocument", text: str) -> None:
     """The worksheet for a registrar that has only a form."""
-    from legatum.views.sheet import write_sheet
+    from legatum.views.registry.sheet import write_sheet
 
     path = Path(args.sheet or f"{document.domain}.{args.action}.md")
     write_sheet(path, text)
@@ -61,7 +61,7 @@ async def watch(args: argparse.Namespace, document: "RegistrationChangeDocument"
 
 
 def end(args: argparse.Namespace, document: "RegistrationChangeDocument") -> int:
-    from legatum.views.registration import show_change
+    from legatum.views.registry.registration import show_change
 
     show(args, document, lambda screen: show_change(document, screen))
     return SHUT if document.state == "declined" else OK

@@ -52,7 +52,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
     from legatum.core.records.name import name_text
-    from legatum.views.sheet import nameserver_sheet
+    from legatum.views.registry.sheet import nameserver_sheet
     from legatum.work.registry.registration import change_nameservers, refuse_unready, wait_until_published
 
     before = (await registrar.registration(domain)).nameservers
@@ -76,7 +76,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]") -> int:
     from legatum.core.records.name import name_text
-    from legatum.views.registration import many_document, show_many
+    from legatum.views.registry.registration import many_document, show_many
     from legatum.work.fleet.ns_sets import change, look
 
     candidates = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))

@@ -28,7 +28,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parse_domain
-    from legatum.views.registration import registration_document, show_registration
+    from legatum.views.registry.registration import registration_document, show_registration
     from legatum.work.registry.registration import look_at_sides
 
     domain = parse_domain(args.domain)
@@ -41,7 +41,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
 
 async def _check(args: argparse.Namespace, outside: "Outside") -> int:
     from legatum.core.records.name import parse_domain
-    from legatum.views.registration import availability_document, show_availability
+    from legatum.views.registry.registration import availability_document, show_availability
 
     domains = [parse_domain(text) for text in args.domains]
     document = availability_document(args.registrar, await outside.registrar(args.registrar).availability(domains))

@@ -12,8 +12,8 @@ from dataclasses import replace
 from legatum.core.records.name import Name, name_text
 from legatum.core.service.seen import MailSeen, Trust
 from legatum.core.service.spot import PORTS, Protocol
-from legatum.net.reply import Trouble
-from legatum.net.route import Endpoint, Route, Unreachable
+from legatum.net.asking.reply import Trouble
+from legatum.net.asking.route import Endpoint, Route, Unreachable
 from legatum.net.visiting.tls import lenient, seen_certificate, strict, trouble_of, trust_of
 
 _LONGEST = 4096

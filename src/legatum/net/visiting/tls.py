@@ -10,7 +10,7 @@ from functools import lru_cache
 
 from legatum.core.service.certificate import certificate_of
 from legatum.core.service.seen import Certificate, Trust
-from legatum.net.reply import Trouble
+from legatum.net.asking.reply import Trouble
 
 NO_WAY = "no way there from this machine"
 _NONE = (errno.ENETUNREACH, errno.EAFNOSUPPORT, errno.EADDRNOTAVAIL)

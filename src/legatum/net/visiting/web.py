@@ -14,8 +14,8 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.service.page import page_of
 from legatum.core.service.seen import Certificate, Trust, WebSeen
 from legatum.core.service.spot import PORTS, Protocol
-from legatum.net.reply import Trouble
-from legatum.net.route import Route, Unreachable
+from legatum.net.asking.reply import Trouble
+from legatum.net.asking.route import Route, Unreachable
 from legatum.net.visiting.tls import lenient, seen_certificate, strict, trouble_of, trust_of
 
 _MOST_OCTETS = 1 << 20

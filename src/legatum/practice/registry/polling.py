@@ -9,8 +9,8 @@ from legatum.core.dnssec.serving import ServerKeys, anchors_of, holds, server_ke
 from legatum.core.fault import Fault, GateShut
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, SOA
-from legatum.net.asker import Asker
-from legatum.net.walk import Walker
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.walk import Walker
 from legatum.practice.registry.book import Book
 from legatum.practice.registry.domains import DomainDesk
 from legatum.wire import epp

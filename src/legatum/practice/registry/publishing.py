@@ -7,8 +7,8 @@ from legatum.core.fault import Fault
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrtype import AAAA, DS, NS, A
-from legatum.net.asker import Asker
-from legatum.net.update import send_records
+from legatum.net.asking.asker import Asker
+from legatum.net.zones.update import send_records
 from legatum.practice.registry.book import Book
 from legatum.wire.message import IN, NONE, Record
 from legatum.wire.signing import Key

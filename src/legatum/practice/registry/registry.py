@@ -7,7 +7,7 @@ days, a transfer's five and the periods after expiry pass with it.
 from collections.abc import Iterable, Mapping
 
 from legatum.core.records.name import Name
-from legatum.net.asker import Asker
+from legatum.net.asking.asker import Asker
 from legatum.practice.clock import WorldClock
 from legatum.practice.registry.book import YEAR, Book
 from legatum.practice.registry.domains import DomainDesk

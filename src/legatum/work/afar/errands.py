@@ -19,15 +19,15 @@ from legatum.core.records.name import Name
 from legatum.core.service.seen import Visit
 from legatum.core.zones.zone import Zone
 from legatum.net.clock import ShiftedClock
-from legatum.net.recording import recording_text
+from legatum.net.keeping.recording import recording_text
 from legatum.settings.document import Settings
-from legatum.work.confirm import confirm
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside, outside_of
-from legatum.work.recorded import recording_of
-from legatum.work.survey import survey
-from legatum.work.visit import NewPlaces, visit
-from legatum.work.watch import Watch
+from legatum.work.services.visit import NewPlaces, visit
+from legatum.work.verdicts.confirm import confirm
+from legatum.work.verdicts.recorded import recording_of
+from legatum.work.verdicts.survey import survey
+from legatum.work.verdicts.watch import Watch
 from legatum.work.zones.compare import compare_answers
 
 T = TypeVar("T")

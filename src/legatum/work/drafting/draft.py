@@ -41,7 +41,7 @@ from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
 from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning
-from legatum.work.survey import survey
+from legatum.work.verdicts.survey import survey
 
 
 async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:

@@ -13,7 +13,7 @@ from legatum.core.zones.catalog import with_members, without_member
 from legatum.core.zones.difference import difference_text, zone_differences
 from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone
-from legatum.net.notify import send_notify
+from legatum.net.zones.notify import send_notify
 from legatum.services.command import run_command
 from legatum.services.provider import Provider, server_names
 from legatum.settings.document import SecondaryProvider

@@ -13,15 +13,15 @@ from legatum.core.observation.expected import Expected
 from legatum.core.observation.picture import HostView, Picture
 from legatum.core.observation.verdict import Verdict, agreement
 from legatum.core.records.name import Name
-from legatum.net.evidence import Evidence
-from legatum.net.pace import Pace
-from legatum.net.walk import Walker
-from legatum.work.confirm import ask_records
+from legatum.net.asking.pace import Pace
+from legatum.net.asking.walk import Walker
+from legatum.net.keeping.evidence import Evidence
 from legatum.work.look.depth import BRIEF, Depth
 from legatum.work.look.look import Look
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
-from legatum.work.survey import unheard
+from legatum.work.verdicts.confirm import ask_records
+from legatum.work.verdicts.survey import unheard
 
 WANTED = Wanted(resolvers=False, rdap=False)
 

@@ -3,10 +3,10 @@
 from collections.abc import AsyncGenerator, AsyncIterator
 
 from legatum.core.records.name import Name
-from legatum.net.recording import recording_text
+from legatum.net.keeping.recording import recording_text
 from legatum.work.fleet.looks import WANTED, Fleet, Result, each_of
-from legatum.work.recorded import own_recordings
-from legatum.work.survey import Survey
+from legatum.work.verdicts.recorded import own_recordings
+from legatum.work.verdicts.survey import Survey
 
 PART = 50  # domains: what they share is asked once for so many
 

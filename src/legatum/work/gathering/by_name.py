@@ -7,8 +7,8 @@ from legatum.core.records.name import Name, ancestors, below, is_under, parse_na
 from legatum.core.records.rrtype import CNAME, NS, SOA, A
 from legatum.core.records.usual import APEX_TYPES, FOUND_TYPES, USUAL
 from legatum.core.zones.sample import Sample
-from legatum.net.asker import Asker
-from legatum.net.reply import Reply
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply
 
 _NXDOMAIN = 3
 _AT_ONCE = 24

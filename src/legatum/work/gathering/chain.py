@@ -11,8 +11,8 @@ from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, NSEC, NSEC3, RRSIG, A
 from legatum.core.tally import tally
-from legatum.net.asker import Asker
-from legatum.net.reply import Reply
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply
 
 _MOST_NAMES = 200_000
 _MOST_QUESTIONS = 5_000  # for counting; each closes up to three gaps

@@ -9,7 +9,7 @@ from legatum.core.records.name import Name, file_name, is_under, name_text, pars
 from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.masterfile import Include, Reading, parse_master, read_master
 from legatum.core.zones.zone import Zone
-from legatum.net.transfer import transfer
+from legatum.net.zones.transfer import transfer
 from legatum.settings.document import FilesProvider
 from legatum.work.outside import Outside
 

@@ -9,7 +9,7 @@ from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, A, type_text
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
-from legatum.net.walk import Walker
+from legatum.net.asking.walk import Walker
 from legatum.work.outside import Outside
 
 _LONGEST_CHAIN = 8

@@ -11,7 +11,7 @@ from legatum.core.records.rrtype import NS, NSEC, NSEC3, RRSIG, SOA
 from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.evidence import counted_by_proofs, found_by_asking
 from legatum.core.zones.zone import Zone
-from legatum.net.transfer import transfer, transfer_changes
+from legatum.net.zones.transfer import transfer, transfer_changes
 from legatum.work.gathering.by_name import Questioner
 from legatum.work.gathering.chain import count, walk
 from legatum.work.gathering.contents import SERVER, Contents

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
 from legatum.net.side_by_side import together
 from legatum.work.outside import Outside
 

@@ -13,9 +13,9 @@ from legatum.core.records.name import ROOT, Name, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, NS, SOA
-from legatum.net.reply import Reply
-from legatum.net.roots import PUBLIC_ANCHORS
-from legatum.net.walk import Cut, referral
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.roots import PUBLIC_ANCHORS
+from legatum.net.asking.walk import Cut, referral
 from legatum.work.outside import Outside
 
 _ASKED = (DNSKEY, SOA, CDS, CDNSKEY)

@@ -7,11 +7,11 @@ from legatum.core.observation.picture import DenialView
 from legatum.core.records.name import Name, below, is_under
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, TXT, A
-from legatum.net.asker import Asker
-from legatum.net.reply import Reply
-from legatum.net.resolver import ResolverPlace, ask_resolver
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.resolver import ResolverPlace, ask_resolver
+from legatum.net.asking.walk import Walker
 from legatum.net.side_by_side import together
-from legatum.net.walk import Walker
 from legatum.work.look.questions import Questions
 from legatum.work.look.server import denial_view, unmade_name
 

@@ -9,9 +9,9 @@ from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CNAME, A
 from legatum.core.records.soa import negative_ttl
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.walk import Walker
 from legatum.net.side_by_side import together
-from legatum.net.walk import Walker
 from legatum.work.look.questions import Questions
 
 _NXDOMAIN = 3

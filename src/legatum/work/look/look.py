@@ -9,10 +9,10 @@ from legatum.core.observation.picture import HostView, ParentView, Picture, Plan
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import A
-from legatum.net.evidence import Evidence
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.walk import Cut, Walker
+from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
-from legatum.net.walk import Cut, Walker
 from legatum.services.provider import server_names
 from legatum.work.look.contents import Contents, look_at_contents
 from legatum.work.look.depth import MOST_HOSTS, MOST_SERVERS, Depth

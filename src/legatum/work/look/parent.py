@@ -5,10 +5,10 @@ from legatum.core.observation.picture import ParentView
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, DS, NS, A
-from legatum.net.evidence import Evidence
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.walk import Cut
+from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
-from legatum.net.walk import Cut
 from legatum.work.look.questions import Questions
 
 _NXDOMAIN = 3

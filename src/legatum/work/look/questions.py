@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from typing import Any
 
 from legatum.core.records.name import Name
-from legatum.net.asker import Asker
-from legatum.net.evidence import Evidence
-from legatum.net.reply import Reply
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply
+from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
 from legatum.work.look.depth import Depth
 

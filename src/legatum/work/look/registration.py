@@ -3,9 +3,9 @@
 from legatum.core.observation.picture import RegistrationView
 from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.records.name import Name, parent_of
-from legatum.net.evidence import Evidence
-from legatum.net.rdap import ask_rdap, parse_rdap
-from legatum.net.web import WebAnswer
+from legatum.net.asking.web import WebAnswer
+from legatum.net.keeping.evidence import Evidence
+from legatum.net.registry.rdap import ask_rdap, parse_rdap
 from legatum.work.outside import Outside
 
 _TIMEOUT = 5.0

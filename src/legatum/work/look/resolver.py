@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from legatum.core.observation.picture import ResolverView
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS, SOA
-from legatum.net.asker import Asker
-from legatum.net.evidence import Evidence
-from legatum.net.reply import Reply
-from legatum.net.resolver import ResolverPlace, ask_resolver
+from legatum.net.asking.asker import Asker
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.resolver import ResolverPlace, ask_resolver
+from legatum.net.keeping.evidence import Evidence
 from legatum.wire.message import AD
 
 _EXTENDED_ERROR = 15  # RFC 8914 s2

@@ -13,8 +13,8 @@ from legatum.core.observation.picture import DenialView, Edns, ServerView
 from legatum.core.records.name import Name, below, is_under
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AXFR, CDNSKEY, CDS, CNAME, DNSKEY, NS, NSEC3, RRSIG, SOA, A
-from legatum.net.evidence import Evidence
-from legatum.net.reply import Reply, Trouble
+from legatum.net.asking.reply import Reply, Trouble
+from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
 from legatum.wire.message import RA
 from legatum.work.look.questions import Questions

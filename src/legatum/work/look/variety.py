@@ -5,7 +5,7 @@ from collections.abc import Iterable, Sequence
 
 from legatum.core.observation.variety import Sample, Variety, members, more_needed
 from legatum.core.records.name import Name
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
 from legatum.work.outside import Outside
 
 _AT_ONCE = 4  # rounds of questions before it is looked at whether more are needed

@@ -20,7 +20,7 @@ from legatum.core.records.name import name_text
 from legatum.core.rehearsal import rehearse, require_safe
 from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
-from legatum.net.evidence import Evidence
+from legatum.net.keeping.evidence import Evidence
 from legatum.services.registrar import ByHand
 from legatum.work.moves.changed import note_done
 from legatum.work.moves.effects.whole import WholeStep

@@ -9,7 +9,7 @@ from legatum.core.moves.meanwhile.drift import HandedOn
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone
-from legatum.net.walk import referral
+from legatum.net.asking.walk import referral
 from legatum.services.registrar import Registration
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held

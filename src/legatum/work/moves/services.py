@@ -12,7 +12,7 @@ from legatum.core.service import judge_visit, worse
 from legatum.core.service.leading import led_to
 from legatum.core.zones.zone import Zone
 from legatum.work.moves.job import Job
-from legatum.work.visit import NewPlaces, visit
+from legatum.work.services.visit import NewPlaces, visit
 
 _MOST_NAMES = 12
 

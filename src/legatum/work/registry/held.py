@@ -5,7 +5,7 @@ from legatum.core.moves.kinds.transfer import Account, Held, below
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import AAAA, A
-from legatum.net.epp import Refused
+from legatum.net.registry.epp import Refused
 from legatum.services.registrar import Registrar, Registration
 from legatum.wire.epp import AUTHORISATION
 from legatum.work.look.registration import look_at_rdap

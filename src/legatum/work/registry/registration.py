@@ -17,7 +17,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
 from legatum.core.renewal import restoration_report
 from legatum.core.zones.zone import Zone
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration
 from legatum.work.effect import carried_out
 from legatum.work.look.registration import look_at_rdap

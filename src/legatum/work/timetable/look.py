@@ -23,7 +23,7 @@ from legatum.work.look.answers import ask_servers
 from legatum.work.look.server import unmade_name
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
-from legatum.work.survey import survey
+from legatum.work.verdicts.survey import survey
 
 _RULE_OF_PARTS = 15
 
@@ -38,7 +38,7 @@ class Looked:
 
 
 async def look(outside: Outside, domain: Name, change: Change) -> Looked:
-    """Raises :class:`OutsideFault` where nobody answers for it, and as :func:`~legatum.work.survey.survey`."""
+    """Raises :class:`OutsideFault` where nobody answers for it, and as :func:`~legatum.work.verdicts.survey.survey`."""
     picture = (await survey(outside, domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     if picture.domain != domain:
         raise BadInput(f"{name_text(domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --change asks of one name")

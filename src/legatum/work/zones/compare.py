@@ -22,7 +22,7 @@ from legatum.core.records.rrtype import CNAME, NS
 from legatum.core.tally import tally
 from legatum.core.zones.difference import Difference, ForVisitors, zone_differences
 from legatum.core.zones.zone import Zone
-from legatum.net.reply import Reply
+from legatum.net.asking.reply import Reply
 from legatum.wire.codes import rcode_text
 from legatum.work.gathering.contents import Contents, contents_of
 from legatum.work.look.variety import look_at_variety

@@ -18,7 +18,7 @@ from legatum.core.zones.difference import Difference, difference_text, zone_diff
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone, fresh_zone
-from legatum.net.signed import KeyFault
+from legatum.net.zones.signed import KeyFault
 from legatum.services.provider import Provider
 from legatum.work.effect import carried_out
 from legatum.work.memory import note_served

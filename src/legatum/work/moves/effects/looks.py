@@ -17,8 +17,8 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import alike
 from legatum.core.zones.masterlines import master_text
+from legatum.net.asking.resolver import ask_resolver
 from legatum.net.file import write_whole
-from legatum.net.resolver import ask_resolver
 from legatum.work.drafting.second import servers_at
 from legatum.work.look.registration import registration_view
 from legatum.work.look.wanted import Wanted
@@ -27,7 +27,7 @@ from legatum.work.moves.elsewhere import seen_elsewhere
 from legatum.work.moves.job import Job
 from legatum.work.moves.readiness import bogus_names, differing, unready
 from legatum.work.moves.services import services_now
-from legatum.work.survey import survey
+from legatum.work.verdicts.survey import survey
 from legatum.work.zones.compare import addresses_by_side, compare_answers
 
 

@@ -14,7 +14,7 @@ from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.slips import ds_slips
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import SOA
-from legatum.net.resolver import ask_resolver
+from legatum.net.asking.resolver import ask_resolver
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import servers_at
 from legatum.work.look.registration import look_at_rdap

@@ -1,0 +1,1 @@
+"""Asking: UDP, TCP, TLS and HTTPS, one asker for all of it, walking the tree; with time-outs, limits and a pace."""

@@ -1,0 +1,1 @@
+"""The registry: EPP sessions for registrars, RDAP for everybody."""

@@ -1,0 +1,1 @@
+"""Lists of domains: results as they come, and moves in waves."""

@@ -1,0 +1,1 @@
+"""What looks at a domain show: surveys, chains of trust, verdicts, services, and how long things take."""

@@ -1,0 +1,478 @@
+"""A survey for people and programs."""
+
+from collections.abc import Iterable, Sequence
+
+from legatum.core.dnssec.chain import Chain
+from legatum.core.dnssec.key import ds_texts, parse_key
+from legatum.core.dnssec.signature import parse_signature
+from legatum.core.duration import rough_text
+from legatum.core.findings import Finding, Severity
+from legatum.core.instant import instant_text, parse_instant
+from legatum.core.observation.leftovers import Leftover
+from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.unseen import unseen
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text, unicode_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import RRSIG, type_text
+from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
+from legatum.core.service import judge_visit, worse
+from legatum.core.service.seen import Visit
+from legatum.views.document import Document, Part
+from legatum.views.everywhere import EverywherePart, show_everywhere
+from legatum.views.findings import FindingPart, finding_part, show_findings
+from legatum.views.look.chain import ChainDocument, chain_document, show_links
+from legatum.views.look.views import ViewsDocument, show_view_rows, views_document
+from legatum.views.look.visit import VisitDocument, show_services, visit_document
+from legatum.views.screen import BAD, QUIET, Screen
+from legatum.work.services.views import Compared
+
+
+class ParentPart(Part):
+    server: str
+    address: str
+    outcome: str
+    ns: list[str]
+    ttl: int | None
+    glue: dict[str, list[str]]
+    glue_ttl: int | None
+    ds: list[str]
+    ds_ttl: int | None
+    ds_absence_proven: bool | None
+
+
+class SoaPart(Part):
+    primary: str
+    mailbox: str
+    mail: str
+    serial: int
+    refresh: int
+    retry: int
+    expire: int
+    minimum: int
+    ttl: int
+
+
+class ServerPart(Part):
+    server: str
+    address: str
+    outcome: str
+    authoritative: bool
+    soa: SoaPart | None
+    ns: list[str]
+    ns_ttl: int | None
+    tcp: str
+    milliseconds: float
+    edns: str | None
+    recursion: bool | None
+    transfer_open: bool | None
+    keys: list[str]
+    cds: list[str]
+    cdnskey: list[str]
+    signed: list[str]
+    signatures_until: str | None
+
+
+class HostPart(Part):
+    name: str
+    addresses: dict[str, int]
+    why: str
+
+
+class ResolverPart(Part):
+    name: str
+    address: str
+    over: str
+    outcome: str
+    ns: list[str]
+    ttl_left: int | None
+    serial: int | None
+    authenticated: bool
+    extended_errors: list[str]
+
+
+class RegistrationPart(Part):
+    """``ds``: None where the source does not tell."""
+
+    source: str
+    registrar: str
+    nameservers: list[str]
+    statuses: list[str]
+    created: str
+    changed: str
+    expires: str
+    ds: list[str] | None
+
+
+class RecordPart(Part):
+    name: str
+    type: str
+    ttl: int
+    data: list[str]
+
+
+class LeftoverPart(Part):
+    """``sure``: nothing can use it, and `move draft --retire leftovers` takes it away; ``remedy``: where that does not."""
+
+    kind: str
+    what: str
+    where: str
+    why: str
+    sure: bool
+    remedy: str
+
+
+class SurveyDocument(Document, tag="legatum.survey/1"):
+    """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
+    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``,
+    ``service``, ``everywhere``: where they were asked for; ``viewpoint``: from where it was made, if not from here."""
+
+    domain: str
+    unicode: str
+    at: str
+    verdict: str
+    next: str
+    parent_zone: str
+    delegation: list[str]
+    delegation_ttl: int | None
+    own_ns: list[str]
+    own_ns_ttl: int | None
+    negative_ttl: int | None
+    parents: list[ParentPart]
+    servers: list[ServerPart]
+    hosts: list[HostPart]
+    contents: list[RecordPart]
+    resolvers: list[ResolverPart]
+    registrations: list[RegistrationPart]
+    former: list[ServerPart]
+    ds: list[str]
+    findings: list[FindingPart]
+    questions: int
+    dropped: int
+    not_known: list[str]
+    not_looked_at: list[str]
+    chain: ChainDocument | None = None
+    service: VisitDocument | None = None
+    views: list[ViewsDocument] = []
+    leftovers: list[LeftoverPart] = []
+    everywhere: EverywherePart | None = None
+    viewpoint: str = ""
+    doubts: str = ""
+
+
+class SurveyListDocument(Document, tag="legatum.survey-list/1"):
+    """Surveys of several domains, in the order asked for."""
+
+    surveys: list[SurveyDocument]
+
+
+def survey_document(
+    picture: Picture,
+    findings: tuple[Finding, ...],
+    chain: Chain | None = None,
+    service: Visit | None = None,
+    views: Sequence[Compared] = (),
+    leftovers: Sequence[Leftover] = (),
+    not_looked_at: Sequence[str] = (),
+) -> SurveyDocument:
+    soas = [view.soa for view in picture.serving if view.soa]
+    verdict, following = verdict_of(picture, findings)
+    return SurveyDocument(
+        domain=name_text(picture.domain),
+        unicode=unicode_text(picture.domain),
+        at=instant_text(picture.at),
+        verdict=verdict,
+        next=following,
+        parent_zone=name_text(picture.parent_zone),
+        delegation=_names(picture.delegation),
+        delegation_ttl=picture.parent_ttl,
+        own_ns=_names(picture.own_ns),
+        own_ns_ttl=picture.apex_ttl,
+        negative_ttl=max((negative_ttl(soa) for soa in soas), default=None),
+        parents=_parents(picture),
+        servers=[_server(view) for view in picture.servers],
+        hosts=_hosts(picture),
+        contents=[record_part(each) for each in picture.contents.values() if each and each.rtype != RRSIG],
+        resolvers=_resolvers(picture),
+        registrations=_registrations(picture),
+        former=[_server(view) for view in picture.former],
+        ds=ds_texts(picture.ds),
+        findings=[finding_part(each) for each in findings],
+        questions=picture.questions,
+        dropped=picture.dropped,
+        not_known=list(picture.not_known),
+        not_looked_at=[
+            "names other than those shown",
+            *unseen(picture, chain is not None),
+            *([] if service else ["the services behind the names (--service)"]),
+            *not_looked_at,
+        ],
+        chain=chain_document(chain, picture.at) if chain is not None else None,
+        service=visit_document(service, judge_visit(service), worse(service)) if service is not None else None,
+        views=[views_document(each) for each in views],
+        leftovers=[
+            LeftoverPart(kind=str(each.kind), what=each.what, where=each.where, why=each.why, sure=each.sure, remedy=each.remedy)
+            for each in leftovers
+        ],
+    )
+
+
+def verdict_of(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]:
+    """In plain words, and what to do next."""
+    domain = unicode_text(picture.domain)
+    serious = [each for each in findings if each.kind.severity != Severity.NOTICE]
+    if serious:
+        first = serious[0]
+        count = f", and {len(serious) - 1} more" if len(serious) > 1 else ""
+        return f"{domain}: {first.kind.severity}: {first.kind.title.lower()}{count}", first.kind.remedy
+    if not picture.delegation:
+        return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
+    agreed = f"The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}"
+    if picture.not_known:
+        return f"{domain}: healthy as far as is known. {agreed}; not known: {picture.not_known[0]}", "look again: packets got lost"
+    return f"{domain}: healthy. {agreed}", ""
+
+
+def _names(names: Iterable[Name]) -> list[str]:
+    return [name_text(name) for name in names]
+
+
+def _listed(names: Iterable[Name]) -> str:
+    return ", ".join(_names(names))
+
+
+def _parents(picture: Picture) -> list[ParentPart]:
+    return [
+        ParentPart(
+            server=name_text(view.server),
+            address=view.address,
+            outcome=view.outcome,
+            ns=_names(targets(view.ns)),
+            ttl=view.ns.ttl if view.ns else None,
+            glue={f"{name_text(each.name)} {each.type_text}": rdata_texts(each) for each in view.glue},
+            glue_ttl=max((each.ttl for each in view.glue), default=None),
+            ds=ds_texts(view.ds.rdatas if view.ds else ()),
+            ds_ttl=view.ds.ttl if view.ds else None,
+            ds_absence_proven=view.ds_absent,
+        )
+        for view in picture.parents
+    ]
+
+
+def _server(view: ServerView) -> ServerPart:
+    ends = [one.expires for each in view.signatures.values() for rdata in each.rdatas if (one := parse_signature(rdata))]
+    return ServerPart(
+        server=name_text(view.server),
+        address=view.address,
+        outcome=view.outcome,
+        authoritative=view.authoritative,
+        soa=_soa(view.soa),
+        ns=_names(targets(view.ns)),
+        ns_ttl=view.ns.ttl if view.ns else None,
+        tcp="answers" if view.tcp_answered else view.tcp_outcome,
+        milliseconds=round(view.took * 1000, 2),
+        edns=str(view.edns) if view.edns else None,
+        recursion=view.recursion,
+        transfer_open=view.transfer_open,
+        keys=_key_texts(view.keys),
+        cds=ds_texts(view.cds.rdatas if view.cds else ()),
+        cdnskey=_key_texts(view.cdnskey),
+        signed=[type_text(rtype) for rtype in view.signatures],
+        signatures_until=instant_text(min(ends)) if ends else None,
+    )
+
+
+def _key_texts(rrset: RRset | None) -> list[str]:
+    return [key.text for rdata in (rrset.rdatas if rrset else ()) if (key := parse_key(rdata))]
+
+
+def _soa(soa: RRset | None) -> SoaPart | None:
+    if soa is None:
+        return None
+    fields = parse_soa(soa.rdatas[0])
+    return SoaPart(
+        primary=name_text(fields.primary),
+        mailbox=name_text(fields.mailbox),
+        mail=mail_address(fields.mailbox),
+        ttl=soa.ttl,
+        **_timers(fields._asdict()),
+    )
+
+
+def _timers(fields: dict[str, int]) -> dict[str, int]:
+    return {key: fields[key] for key in ("serial", "refresh", "retry", "expire", "minimum")}
+
+
+def _hosts(picture: Picture) -> list[HostPart]:
+    return [
+        HostPart(
+            name=name_text(host.name),
+            addresses={address_text(rdata): each.ttl for each in host.addresses for rdata in each.rdatas},
+            why=host.why if not host.addresses else "",
+        )
+        for host in picture.hosts.values()
+    ]
+
+
+def _resolvers(picture: Picture) -> list[ResolverPart]:
+    return [
+        ResolverPart(
+            name=view.name,
+            address=view.address,
+            outcome=view.outcome,
+            ns=_names(targets(view.ns)),
+            ttl_left=view.ns.ttl if view.ns else None,
+            serial=parse_soa(view.soa.rdatas[0]).serial if view.soa else None,
+            over=view.over,
+            authenticated=view.authenticated,
+            extended_errors=[f"{number} {text}".strip() for number, text in view.errors],
+        )
+        for view in picture.resolvers
+    ]
+
+
+def _registrations(picture: Picture) -> list[RegistrationPart]:
+    return [
+        RegistrationPart(
+            source=source,
+            registrar=held.registrar,
+            nameservers=_names(held.nameservers),
+            statuses=list(held.statuses),
+            created=held.created,
+            changed=held.changed,
+            expires=held.expires,
+            ds=None if held.ds is None else ds_texts(held.ds),
+        )
+        for source, held in picture.registrations
+    ]
+
+
+def record_part(rrset: RRset) -> RecordPart:
+    return RecordPart(name=name_text(rrset.name), type=type_text(rrset.rtype), ttl=rrset.ttl, data=rdata_texts(rrset))
+
+
+# For people
+
+
+def show_survey(document: SurveyDocument, screen: Screen) -> None:
+    bad = [each for each in document.findings if each.severity != "notice"]
+    everywhere = document.everywhere
+    screen.verdict(not bad and bool(document.delegation) and (everywhere is None or everywhere.good), document.verdict, document.next)
+    show_findings(document.findings, screen)
+    if everywhere is not None:
+        show_everywhere(everywhere, screen)
+    screen.heading(f"The parent, {_zone(document.parent_zone)}, hands out (TTL {_ttl(document.delegation_ttl)})")
+    rows = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ttl), _glue(each)) for each in document.parents]
+    screen.table(("server", "address", "NS set", "TTL", "glue"), rows)
+    screen.heading(f"The domain's own servers hand out (TTL {_ttl(document.own_ns_ttl)})")
+    rows5 = [
+        (
+            each.server, each.address, each.soa.serial if each.soa else "-", ", ".join(each.ns) or each.outcome, _seconds(each.ns_ttl),
+            "yes" if each.authoritative else "no", each.tcp, f"{each.milliseconds:.1f}",
+        )
+        for each in document.servers
+    ]  # fmt: skip
+    styles = ["" if each.soa and each.authoritative else BAD for each in document.servers]
+    screen.table(("server", "address", "serial", "NS set", "TTL", "authority", "over TCP", "ms"), rows5, styles)
+    _show_timers(document, screen)
+    _show_security(document, screen)
+    if document.chain is not None:
+        screen.line(f"The chain of trust: {document.chain.state}: {document.chain.why}", QUIET)
+        show_links(document.chain, parse_instant(document.at), screen)
+    if document.contents:
+        screen.heading("What visitors come for")
+        screen.table(
+            ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
+        )
+    _show_others(document, screen)
+    _show_leftovers(document, screen)
+    for views in document.views:
+        show_view_rows(views, screen)
+    if document.service is not None:
+        show_services(document.service, screen)
+    screen.line()
+    screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)
+
+
+def _show_leftovers(document: SurveyDocument, screen: Screen) -> None:
+    if not document.leftovers:
+        return
+    screen.heading("Left behind")
+    rows = [(each.kind, each.what, each.where, "surely" if each.sure else "perhaps", each.why) for each in document.leftovers]
+    screen.table(("", "what", "where", "of no use", "because"), rows)
+    screen.line(
+        f"`legatum move draft {document.domain} --retire leftovers` takes what is surely of no use, once nobody can ask for it", QUIET
+    )
+    for each in document.leftovers:
+        if each.remedy:
+            screen.line(f"{each.kind} {each.what}: {each.remedy}", QUIET, indent=8)
+
+
+def _show_security(document: SurveyDocument, screen: Screen) -> None:
+    """One line where nothing is signed, else who has which keys."""
+    keys = sorted({key for each in document.servers for key in each.keys})
+    if not document.ds and not keys:
+        proven = [each.ds_absence_proven for each in document.parents]
+        word = ", and the parent proves that there is no DS" if proven and all(proven) else ""
+        screen.line(f"DNSSEC: not signed{word}", QUIET)
+        return
+    screen.heading("DNSSEC")
+    until = min((each.signatures_until for each in document.servers if each.signatures_until), default="-")
+    screen.pairs([("DS at the parent", "\n".join(document.ds) or "none"), ("keys", "\n".join(keys) or "none"), ("signed until", until)])
+
+
+def _show_timers(document: SurveyDocument, screen: Screen) -> None:
+    soa = next((each.soa for each in document.servers if each.soa), None)
+    if soa:
+        screen.line(
+            f"SOA: primary {soa.primary}, mailbox {soa.mail}, refresh {soa.refresh}, retry {soa.retry}, expire {soa.expire}; "
+            f"“no such name” is kept for {_ttl(document.negative_ttl)}",
+            QUIET,
+        )
+
+
+def _show_others(document: SurveyDocument, screen: Screen) -> None:
+    if document.resolvers:
+        screen.heading("Resolvers")
+        rows = [
+            (
+                each.name, each.address, each.over, ", ".join(each.ns) or each.outcome, _ttl(each.ttl_left), each.serial or "-",
+                "yes" if each.authenticated else "no", ", ".join(each.extended_errors),
+            )
+            for each in document.resolvers
+        ]  # fmt: skip
+        columns = ("resolver", "address", "over", "NS set", "TTL left", "serial", "validated", "")
+        screen.table(columns, rows)
+    if document.former:
+        screen.heading("The provider before")
+        rows5 = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ns_ttl)) for each in document.former]
+        screen.table(("server", "address", "NS set", "TTL"), rows5)
+    if document.registrations:
+        screen.heading("The registration")
+        rows6 = [
+            (each.source, each.registrar, ", ".join(each.nameservers), ", ".join(each.statuses), each.expires, _signed(each.ds))
+            for each in document.registrations
+        ]
+        screen.table(("as told by", "registrar", "NS set", "status", "expires", "DS"), rows6)
+
+
+def _signed(ds: list[str] | None) -> str:
+    return "not told" if ds is None else "\n".join(ds) or "none"
+
+
+def _glue(each: ParentPart) -> str:
+    ttl = f" (TTL {each.glue_ttl})" if each.glue_ttl is not None else ""
+    return "\n".join(f"{owner.split()[0]} {', '.join(data)}{ttl}" for owner, data in each.glue.items()) or "none needed"
+
+
+def _zone(zone: str) -> str:
+    return "the root" if zone == "." else f".{zone}"
+
+
+def _ttl(seconds: int | None) -> str:
+    return "-" if seconds is None else f"{seconds}, {rough_text(seconds)}" if seconds >= 60 else f"{seconds} s"
+
+
+def _seconds(seconds: int | None) -> object:
+    return "-" if seconds is None else seconds

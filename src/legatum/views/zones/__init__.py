@@ -1,0 +1,1 @@
+"""Zones: gathered, compared, linted, published, and what somebody types into a provider's form."""

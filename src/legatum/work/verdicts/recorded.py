@@ -1,0 +1,212 @@
+"""Keeping what a survey rests on, and judging it again without the network, with the same outcome."""
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.observation.leftovers import Kind, Leftover
+from legatum.core.observation.picture import Picture, RegistrationView
+from legatum.core.records.name import Name, name_text, parse_name
+from legatum.net.keeping.evidence import Evidence
+from legatum.net.keeping.recording import Recording, Replay, StillClock, read_recording
+from legatum.net.registry.rdap import Bootstrap
+from legatum.settings.document import Network, Resolver, Settings
+from legatum.work.look.depth import DEPTHS, FULL
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+from legatum.work.verdicts.survey import Survey, look_again
+
+
+class RegistrationHead(msgspec.Struct):
+    """What a registrar's account showed."""
+
+    registrar: str
+    nameservers: list[str]
+    statuses: list[str]
+    expires: str
+
+
+class LeftoverHead(msgspec.Struct):
+    """What was left behind, as it was found in settings, journal and account: no reply shows that."""
+
+    kind: Kind
+    what: str
+    where: str
+    why: str
+    sure: bool
+    remedy: str
+
+
+class Head(msgspec.Struct):
+    """What a survey rested on beside the replies. ``services``: where registration data were asked for;
+    ``partial``: it was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
+    ``doubts`` about that; ``depth``: how much was asked (:data:`~legatum.work.look.depth.DEPTHS`)."""
+
+    domain: str
+    at: float
+    roots: dict[str, list[str]]
+    home: list[str]
+    resolvers: dict[str, str | Resolver]
+    ipv6: bool
+    rdap: bool
+    services: dict[str, str]
+    former: dict[str, str]
+    change_at: float | None
+    transfer: bool
+    asked_resolvers: bool
+    dropped: int
+    registration: RegistrationHead | None
+    partial: bool = False
+    leftovers: list[LeftoverHead] = msgspec.field(default_factory=list)
+    viewpoint: str = ""
+    doubts: str = ""
+    not_looked_at: list[str] = msgspec.field(default_factory=list)
+    depth: str = "full"
+
+
+def recording_of(outside: Outside, wanted: Wanted, found: Survey) -> Recording:
+    """What a survey rests on."""
+    return Recording(msgspec.to_builtins(_head(outside, wanted, found)), found.evidence)
+
+
+async def own_recordings(outside: Outside, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
+    """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for each what its own
+    survey rests on, also of what they share."""
+    found = []
+    replaying = Replay(evidence, StillClock(0.0))
+    replaying.patience = outside.asker.patience
+    try:
+        for each in surveys:
+            head = msgspec.structs.replace(_head(outside, wanted, each), depth=depth)
+            replaying.clock = StillClock(head.at)
+            replaying.used.clear()
+            again = replace(outside, asker=replaying, clock=replaying.clock)
+            with suppress(OutsideFault):  # what cannot be judged again is no evidence
+                await look_again(again, each.picture.domain, Evidence(), wanted, None, head.dropped, DEPTHS[depth])
+                found.append(Recording(msgspec.to_builtins(head), Evidence(replaying.used.values())))
+    finally:
+        replaying.close()
+    return found
+
+
+def marked(recording: Recording, viewpoint: str, doubts: str) -> Recording:
+    """The same, as made at a viewpoint."""
+    return Recording({**recording.head, "viewpoint": viewpoint, "doubts": doubts}, recording.evidence)
+
+
+async def judged_again(recording: Recording, source: Path) -> Survey:
+    """The survey that a recording shows. ``source``: where it is from, for errors. Raises :class:`BadInput`."""
+    return await _again(source, recording)
+
+
+def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
+    picture, network = found.picture, outside.settings.network
+    held = picture.registration
+    return Head(
+        domain=name_text(picture.domain),
+        at=picture.at,
+        roots={name_text(name): list(addresses) for name, addresses in outside.roots.items()},
+        home=network.home,
+        resolvers=outside.settings.resolvers,
+        ipv6=network.ipv6,
+        rdap=wanted.rdap and outside.settings.rdap is not None,
+        services=_services(outside, found),
+        former={**{address: name_text(name) for address, name in wanted.former.items()}, **_serving_elsewhere(picture)},
+        change_at=wanted.change_at,
+        transfer=wanted.transfer,
+        asked_resolvers=wanted.resolvers,
+        dropped=picture.dropped,
+        registration=RegistrationHead(held.registrar, [name_text(each) for each in held.nameservers], list(held.statuses), held.expires)
+        if held
+        else None,
+        leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
+        not_looked_at=list(found.not_looked_at),
+    )
+
+
+def head_of_entry(outside: Outside, domain: str, at: float) -> Head:
+    """Of replies that were kept for something else than a survey: as the settings are now. What was not asked then was not silent."""
+    network = outside.settings.network
+    return Head(
+        domain, at, {name_text(name): list(addresses) for name, addresses in outside.roots.items()}, network.home,
+        outside.settings.resolvers, network.ipv6, False, {}, {}, None, False, True, 0, None, True,
+    )  # fmt: skip
+
+
+def _serving_elsewhere(picture: Picture) -> dict[str, str]:
+    """Servers outside the delegation that were found to serve the domain."""
+    return {view.address: name_text(view.server) for view in picture.former}
+
+
+def _services(outside: Outside, found: Survey) -> dict[str, str]:
+    bootstrap = outside.bootstrap()
+    return dict(bootstrap.services) if bootstrap and found.evidence.web else {}
+
+
+async def survey_again(path: Path) -> list[Survey]:
+    """The surveys whose evidence is in a file, judged anew. Raises :class:`BadInput`."""
+    return [await _again(path, each) for each in read_recording(path)]
+
+
+async def _again(path: Path, recording: Recording) -> Survey:
+    head = _read_head(path, recording.head)
+    with _opened(head, recording) as outside:
+        wanted = Wanted(
+            resolvers=head.asked_resolvers,
+            rdap=head.rdap,
+            former={address: _name(name) for address, name in head.former.items()},
+            change_at=head.change_at,
+            transfer=head.transfer,
+        )
+        held = head.registration
+        account = (
+            RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
+        )
+        try:
+            found = await look_again(
+                outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, DEPTHS.get(head.depth, FULL)
+            )
+            behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
+            return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
+        except OutsideFault:
+            if not head.partial:
+                raise
+            servers = ", ".join(sorted({reply.server for reply in recording.evidence})[:6])
+            raise BadInput(
+                f"{path}: these {len(recording.evidence)} replies are of another look than a survey: no delegation in them ({servers})",
+                "the replies of a step that confirms are a survey; `legatum history DOMAIN` numbers them",
+            ) from None
+
+
+def _read_head(path: Path, head: dict[str, Any]) -> Head:
+    try:
+        return msgspec.convert(head, Head)
+    except msgspec.ValidationError as error:
+        raise BadInput(
+            f"{path}: the head of the evidence: {error}", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
+        ) from None
+
+
+@contextmanager
+def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
+    clock = StillClock(head.at)
+    asker = Replay(recording.evidence, clock)
+    settings = Settings(
+        network=Network(roots=head.roots, map={}, home=head.home, ipv6=head.ipv6), resolvers=head.resolvers, rdap=None
+    )  # fmt: skip
+    roots = {_name(name): tuple(addresses) for name, addresses in head.roots.items()}
+    asker.patience = asker.patience._replace(ipv6=head.ipv6)
+    bootstrap = Bootstrap(head.services) if head.rdap else None
+    try:
+        yield Outside(settings, Path(), clock, asker, roots, dict(recording.evidence.web), bootstrap)
+    finally:
+        asker.close()
+
+
+def _name(text: str) -> Name:
+    return parse_name(text.rstrip(".") + ".")

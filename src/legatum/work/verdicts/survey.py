@@ -1,0 +1,133 @@
+"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, registration data.
+
+What makes the picture and judges it is loaded while the first answers are on their way: the first question waits for nothing.
+"""
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from legatum.core.fault import OutsideFault
+from legatum.core.records.name import Name, labels_of, name_text
+from legatum.core.records.rrtype import NS
+from legatum.net.keeping.evidence import Evidence
+from legatum.work.look.wanted import Wanted
+from legatum.work.outside import Outside
+
+if TYPE_CHECKING:
+    from legatum.core.dnssec.chain import Chain
+    from legatum.core.everywhere import Everywhere
+    from legatum.core.findings import Finding
+    from legatum.core.observation.leftovers import Leftover
+    from legatum.core.observation.picture import Picture, RegistrationView
+    from legatum.core.service.seen import Visit
+    from legatum.net.asking.reply import Reply
+    from legatum.work.look.depth import Depth
+    from legatum.work.services.views import Compared
+    from legatum.work.services.visit import NewPlaces
+
+
+@dataclass(frozen=True)
+class Survey:
+    """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
+    ``chain``: of trust, from the root down, and ``service``: what stands behind the names, ``views``: the names
+    as they are seen from elsewhere, ``leftovers``: what nothing uses any more, where that was looked at; ``not_looked_at``: of these, in
+    words; ``viewpoint``: from where it was made, if not from here, with ``doubts`` about that; ``everywhere``: who sees what from
+    where."""
+
+    picture: "Picture"
+    findings: "tuple[Finding, ...]"
+    evidence: Evidence
+    asked_for: Name | None = None
+    chain: "Chain | None" = None
+    service: "Visit | None" = None
+    views: "tuple[Compared, ...]" = ()
+    leftovers: "tuple[Leftover, ...]" = ()
+    not_looked_at: tuple[str, ...] = ()
+    viewpoint: str = ""
+    doubts: str = ""
+    everywhere: "Everywhere | None" = None
+
+
+async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
+    """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
+    Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said.
+    """
+    with outside.collecting() as evidence:
+        picture = await _look(outside, domain, evidence, wanted or Wanted())
+    if registrar:
+        from legatum.work.look.registration import registration_view
+
+        picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
+    found = _judged(picture, evidence)
+    return found if picture.domain == domain else replace(found, asked_for=domain)
+
+
+async def whole_chain(outside: Outside, found: Survey) -> "Chain":
+    """The zones above are looked at too, as the domain's own servers were. Raises :class:`OutsideFault`."""
+    from legatum.core.dnssec.chain import Chain
+    from legatum.core.observation.chain import own_link
+    from legatum.work.look.chain import chain_of
+
+    above = await chain_of(outside, found.picture.parent_zone)
+    return Chain([*above.links, own_link(found.picture)], above.left_out)
+
+
+async def with_service(outside: Outside, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
+    """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move;
+    ``places``: new addresses to look at too.
+    Raises :class:`BadInput`, and :class:`OutsideFault` where that place does not give it."""
+    from legatum.core.findings.finding import by_severity
+    from legatum.core.service import judge_visit
+    from legatum.work.gathering.contents import contents_of
+    from legatum.work.services.service import Before, look_at_service
+
+    zone = (await contents_of(outside, before, found.picture.domain)).zone if before else None
+    service = await look_at_service(outside, found.picture, places, Before(zone))
+    return replace(found, service=service, findings=by_severity((*found.findings, *judge_visit(service))))
+
+
+async def look_again(
+    outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
+    depth: "Depth | None" = None,
+) -> Survey:  # fmt: skip
+    """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
+    ``depth``: how much was asked, all without one."""
+    count = len(evidence)
+    picture = replace(await _look(outside, domain, evidence, wanted, depth), registration=account, questions=count, dropped=dropped)
+    return _judged(picture, evidence)
+
+
+async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Picture":
+    walker = outside.walker()
+    cut, known = await walker.delegation_of(domain)
+    if known is not None and _lies_in(domain, cut.zone, known):
+        domain = cut.zone
+        cut, known = await walker.delegation_of(domain)
+
+    from legatum.work.look.depth import FULL
+    from legatum.work.look.look import Look
+
+    return await Look(outside, domain, evidence, walker, cut, known, depth or FULL).picture(wanted)
+
+
+def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:
+    """The name is there, and no delegation: it is one of the zone's own. In a top-level domain it is not anybody's domain."""
+    delegated = any(each.rtype == NS and each.name == name for each in (*reply.answer, *reply.authority))
+    return len(labels_of(zone)) > 1 and name != zone and reply.rcode == 0 and reply.authoritative and not delegated
+
+
+def _judged(picture: "Picture", evidence: Evidence) -> Survey:
+    from legatum.core.findings import judge
+
+    if not any(view.answered for view in picture.parents):
+        raise unheard(picture)
+    return Survey(picture, judge(picture), evidence)
+
+
+def unheard(picture: "Picture") -> OutsideFault:
+    """Nobody of the parent zone answers: nothing can be said."""
+    asked = ", ".join(view.address for view in picture.parents) or "no address"
+    return OutsideFault(
+        f"{name_text(picture.domain)}: no server of {name_text(picture.parent_zone)} answers ({asked})",
+        "is the network up, and are the roots in the settings right?",
+    )

@@ -1,0 +1,146 @@
+"""Following a change: asking every server and resolver again and again until all of them have it."""
+
+import asyncio
+from collections.abc import AsyncIterator, Awaitable, Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from legatum.core.fault import OutsideFault
+from legatum.core.observation.progress import Change, Look, Progress, State, Told, told
+from legatum.core.observation.variety import Sort, Variety
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_texts
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import NS
+from legatum.net.asking.reply import Reply
+from legatum.net.asking.resolver import ask_resolver
+from legatum.net.asking.walk import referral
+from legatum.work.look.variety import look_at_variety
+from legatum.work.outside import Outside
+
+
+@dataclass
+class Watch:
+    """``servers``: names of servers to ask beside those that the parent hands out, such as the new side before a
+    switch; ``elsewhere``: what is seen from other networks at the same time."""
+
+    outside: Outside
+    domain: Name
+    progress: Progress
+    servers: tuple[Name, ...] = ()
+    elsewhere: Callable[[], Awaitable[Sequence[Told]]] | None = None
+    _parents: dict[str, Name] = field(default_factory=dict)
+    _children: dict[str, Name] = field(default_factory=dict)
+    _steady: set[tuple[str, tuple[bytes, ...]]] = field(default_factory=set)
+
+    async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
+        """Every look, with who changed since the one before. Ends when everybody asked has the change and the last copy anywhere has run
+        out, or when ``patience`` seconds have passed since it should have.
+
+        Raises :class:`OutsideFault` when nobody of the parent zone answers.
+        """
+        clock = self.outside.clock
+        await self._find()
+        begun = clock.now()
+        while True:
+            look = await self._look()
+            yield look, self.progress.add(look)
+            over = self.progress.over_at or begun + self.progress.old_ttl
+            if (look.complete and look.at >= over) or look.at > over + patience:
+                return
+            await clock.until(clock.now() + self.progress.next_look(poll))
+
+    async def _find(self) -> None:
+        """Who is asked: the servers of the parent zone, those they hand out, and those named."""
+        walker = self.outside.walker()
+        cut, known = await walker.delegation_of(self.domain)
+        if known is None:
+            raise OutsideFault(f"no server of {name_text(cut.zone)} answers", "is the network up, and are the roots in the settings right?")
+        self._zone = cut.zone
+        self._parents = {address: server for server, addresses in cut.servers.items() for address in addresses}
+        replies = await self.outside.asker.ask_all(list(self._parents), self.domain, NS)
+        names = {name for reply in replies for name in targets(_delegation(cut.zone, reply))} | set(self.servers)
+        if self.progress.change.rtype == NS and self.progress.change.name == self.domain:
+            names |= {Name(rdata) for rdata in self.progress.change.wanted}
+        ordered = sorted(names)
+        for name, addresses in zip(ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True):
+            for address in addresses:
+                self._children.setdefault(address, name)
+
+    async def _look(self) -> Look:
+        change, asker = self.progress.change, self.outside.asker
+        parents = list(self._parents) if change.delegation else []
+        resolvers = self.outside.resolvers()
+        above, own, copies = await asyncio.gather(
+            asker.ask_all(parents, self.domain, NS),
+            asker.ask_all(list(self._children), change.name, change.rtype),
+            asyncio.gather(*(ask_resolver(asker, place, change.name, change.rtype) for place in resolvers.values())),
+        )
+        found = [
+            *(self._told("parent", _who(self._parents, reply), reply, _delegation(self._zone, reply)) for reply in above),
+            *(self._told("child", _who(self._children, reply), reply, _own(reply)) for reply in own),
+            *(
+                self._told("resolver", f"{name} ({resolvers[name].address})", reply, reply.find(change.rtype))
+                for name, reply in zip(resolvers, copies, strict=True)
+            ),
+        ]
+        told = await self._varied(found, own, copies)
+        return Look(self.outside.clock.now(), (*told, *(await self.elsewhere() if self.elsewhere is not None else ())))
+
+    async def once(self) -> tuple[Told, ...]:
+        """A single look: who gives what."""
+        await self._find()
+        return (await self._look()).told
+
+    async def _varied(self, found: Sequence[Told], own: Sequence[Reply], copies: Sequence[Reply]) -> tuple[Told, ...]:
+        """A server that gives what is wanted to some, or from time to time, has it; so have resolvers that got a part of it there."""
+        change = self.progress.change
+        if change.delegation or all(each.state == State.NEW for each in found):
+            return tuple(found)
+        wanted = {(change.name, change.rtype, rdata) for rdata in change.wanted}
+        varied: dict[str, Variety] = {}
+        for reply in own:
+            rrset = _own(reply)
+            if rrset is not None and rrset.rdatas != change.wanted and (reply.server, rrset.rdatas) not in self._steady:
+                seen = await look_at_variety(self.outside, [reply.server], change.name, change.rtype)
+                if seen.sort == Sort.STEADY:
+                    self._steady.add((reply.server, rrset.rdatas))
+                elif wanted <= seen.of(reply.server):
+                    varied[reply.server] = seen
+        parts = {
+            reply.server for reply in copies if varied and (given := reply.find(change.rtype)) and set(given.rdatas) < set(change.wanted)
+        }
+        return tuple(self._seen_to_have(each, varied, parts) for each in found)
+
+    def _seen_to_have(self, each: Told, varied: Mapping[str, Variety], parts: Collection[str]) -> Told:
+        address = each.who.rpartition("(")[2].rstrip(")")
+        if each.state == State.NEW or each.party == "parent":
+            return each
+        if address in varied:
+            return replace(each, state=State.NEW, said=f"{each.said}; {varied[address].text}")
+        return replace(each, state=State.NEW, said=f"{each.said}, a part of it") if each.party == "resolver" and address in parts else each
+
+    def _told(self, party: str, who: str, reply: Reply, rrset: RRset | None) -> Told:
+        said = ", ".join(rdata_texts(rrset)) if rrset else reply.outcome
+        return told(self.progress.change, party, who, rrset, reply.outcome, said)
+
+
+def _who(places: dict[str, Name], reply: Reply) -> str:
+    return f"{name_text(places[reply.server])} ({reply.server})"
+
+
+def _delegation(zone: Name, reply: Reply) -> RRset | None:
+    return referral(zone, reply) or reply.find(NS)
+
+
+def _own(reply: Reply) -> RRset | None:
+    return reply.find(reply.rtype) if reply.authoritative else None
+
+
+def delegation_change(domain: Name, ns: Iterable[Name]) -> Change:
+    """The NS set becomes ``ns``, at the parent and in the zone."""
+    return Change(domain, NS, tuple(sorted(ns)), delegation=True)
+
+
+def record_change(rrset: RRset) -> Change:
+    """One RRset becomes this one."""
+    return Change(rrset.name, rrset.rtype, rrset.rdatas, delegation=False)
