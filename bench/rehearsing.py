@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from tests.core.drawn import AT, KINDS, drawing, plan
+from tests.core.moves.drawn import AT, KINDS, drawing, plan
 
 from bench.figure import Figure
 from legatum.core.moves.runbook import Runbook

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.cli.main import COMMANDS, parser_of
+from legatum.cli.program.main import COMMANDS, parser_of
 
 ROOT = Path(__file__).parent.parent
 CITED = re.compile(r"\brules? (\d+)(?: and (\d+))?")

@@ -14,8 +14,8 @@ import msgspec
 import legatum.demo.report  # it has a document too
 import legatum.views
 from legatum import __version__
-from legatum.cli.main import COMMANDS
-from legatum.cli.tree import command_tree
+from legatum.cli.program.main import COMMANDS
+from legatum.cli.program.tree import command_tree
 from legatum.core.findings.finding import collect
 from legatum.core.kinds import FAMILIES
 from legatum.core.moves.plain import schema as move_file

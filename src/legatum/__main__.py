@@ -6,11 +6,11 @@ import sys
 
 def start() -> None:
     """Runs the command that was typed, and ends the program. Interruptions are listened for before anything else is loaded."""
-    from legatum.cli.interruption import leave, listen, no_longer
+    from legatum.cli.program.interruption import leave, listen, no_longer
 
     listen()
-    from legatum.cli.main import main, unwritten
-    from legatum.cli.output import lost, take_over
+    from legatum.cli.program.main import main, unwritten
+    from legatum.cli.program.output import lost, take_over
 
     take_over()
     try:

@@ -3,7 +3,7 @@
 import contextlib
 import io
 
-from legatum.cli.main import main
+from legatum.cli.program.main import main
 from legatum.core.records.name import parse_domain
 from legatum.core.records.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread

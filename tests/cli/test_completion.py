@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.cli.main import COMMANDS
+from legatum.cli.program.main import COMMANDS
 from tests.cli.program import PROGRAM
 
 ROOT = Path(__file__).parents[2]

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from legatum.cli.main import main
-from legatum.cli.progress import bar_text
+from legatum.cli.program.main import main
+from legatum.cli.program.progress import bar_text
 from legatum.core.tally import Tally, tally
 
 
@@ -20,8 +20,8 @@ def test_a_long_check_shows_how_far_it_is_and_leaves_nothing_behind(tmp_path: Pa
     path = tmp_path / "big.zone"
     head = "$ORIGIN big.example.\n@ 60 SOA ns1 host 1 7200 3600 1209600 60\n@ 60 NS ns1\nns1 60 A 192.0.2.1\n"
     path.write_text(head + "".join(f"h{number} 60 A 192.0.2.{number % 250}\n" for number in range(40_000)))
-    monkeypatch.setattr("legatum.cli.progress._AFTER", 0.0)
-    monkeypatch.setattr("legatum.cli.progress._AGAIN", 0.01)
+    monkeypatch.setattr("legatum.cli.program.progress._AFTER", 0.0)
+    monkeypatch.setattr("legatum.cli.program.progress._AGAIN", 0.01)
     for shown, words in ((True, ()), (False, ("-q",))):
         monkeypatch.setattr(sys, "stderr", terminal := Terminal())
         main(["lint", str(path), *words])

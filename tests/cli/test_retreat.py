@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.cli.main import main
+from legatum.cli.program.main import main
 from legatum.core.records.name import parse_domain
 from legatum.core.records.rrtype import MX, A
 from legatum.demo.world_thread import WorldThread

@@ -28,7 +28,7 @@ from legatum.core.zones.zone import Zone
 from legatum.practice import scenario
 from legatum.practice.opening import open_world
 from legatum.practice.world import World
-from tests.core.test_rehearsal import reordered, shortened
+from tests.core.rehearsal.test_rehearsal import reordered, shortened
 
 DOMAIN, PART = parse_name("kilnandclay.example."), parse_name("preview.kilnandclay.example.")
 

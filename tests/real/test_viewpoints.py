@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from legatum.cli.main import main
+from legatum.cli.program.main import main
 from tests.real.hosts import Host, Wire
 from tests.real.processes import NEEDS_SERVERS, program
 from tests.workers import Workers

@@ -12,7 +12,7 @@ from legatum.core.moves.runbook import forecast
 from legatum.views.look.schedule import markdown
 from legatum.views.screen import clean
 from legatum.work.movefile import read_move, retreat_path, write_move, zone_path
-from tests.core.drawn import AT, KINDS, drawing, plan
+from tests.core.moves.drawn import AT, KINDS, drawing, plan
 
 MOVE = plan("provider")
 

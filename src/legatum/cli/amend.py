@@ -4,7 +4,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, tell_how, with_outside
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
     from legatum.core.zones.changing.amendment import Amendment

@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable, Collection, Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.interruption import ending
+from legatum.cli.program.interruption import ending
 from legatum.core.instant import show_local, with_local
 from legatum.core.printable import clean
 

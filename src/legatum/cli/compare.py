@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
-from legatum.cli.progress import bar
+from legatum.cli.program.progress import bar
 
 if TYPE_CHECKING:
     from legatum.core.everywhere import Everywhere

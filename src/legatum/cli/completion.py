@@ -9,8 +9,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.cli.main import COMMANDS
-    from legatum.cli.tree import command_tree
+    from legatum.cli.program.main import COMMANDS
+    from legatum.cli.program.tree import command_tree
     from legatum.views.completion import bash, fish, zsh
 
     tree = command_tree(COMMANDS)

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, remember, show, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 from legatum.cli.survey import add_service, require_service
 
 if TYPE_CHECKING:

@@ -11,7 +11,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.cli.main import main
+    from legatum.cli.program.main import main
     from legatum.demo.careless import careless_world
     from legatum.demo.keeping import shown_and_kept
     from legatum.demo.report import demo_document, show_demo, write_logs
@@ -39,7 +39,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _kind(args: argparse.Namespace) -> int:
-    from legatum.cli.main import main
+    from legatum.cli.program.main import main
     from legatum.core.fault import BadInput
     from legatum.demo.keeping import shown_and_kept
     from legatum.demo.kinds import ONE_WAY, WISHES, show_kind

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, show, with_outside
-from legatum.cli.progress import bar
+from legatum.cli.program.progress import bar
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import OK, add_common, note, show, with_outside
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name

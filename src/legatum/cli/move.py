@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, picture_file, show, with_outside
 from legatum.cli.moving import add_against_advice, carried_out, carry_out, drafted, present
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:

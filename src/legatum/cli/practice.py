@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import OK, note, run_interruptibly, show
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
     from legatum.net.clock import WorldControl

@@ -18,7 +18,7 @@ from legatum.cli.common import (
     tell_how,
     with_outside,
 )
-from legatum.cli.progress import bar
+from legatum.cli.program.progress import bar
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name

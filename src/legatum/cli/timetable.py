@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import FOUND, OK, add_common, note, picture_file, show, with_outside
 from legatum.cli.moving import drafted, present
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 from legatum.cli.wishes import add_windows
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, add_common, note, with_outside
 from legatum.cli.everywhere import add_viewpoints, wants_viewpoints
-from legatum.cli.output import abandoned
+from legatum.cli.program.output import abandoned
 
 if TYPE_CHECKING:
     from legatum.core.observation.progress import Change, Progress

@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
     from legatum.core.moves.kinds.address import NewAddress

@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 
 from legatum.cli.common import OK, add_common, note, run_interruptibly
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 
 
 def configure(parser: argparse.ArgumentParser) -> None:

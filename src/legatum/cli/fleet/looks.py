@@ -14,8 +14,8 @@ from legatum.cli.common import FOUND, OK, add_common, keep, note, run_interrupti
 from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
 from legatum.cli.fleet.results import depth_of, fleet_of, telling
-from legatum.cli.output import abandoned, take_over
-from legatum.cli.parser import number
+from legatum.cli.program.output import abandoned, take_over
+from legatum.cli.program.parser import number
 from legatum.cli.timetable import moment_of, windows_of
 from legatum.cli.wishes import add_windows
 
@@ -172,7 +172,7 @@ async def _looked_at(
 
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     """In several processes, each with its share of the rate."""
-    from legatum.cli.main import told
+    from legatum.cli.program.main import told
     from legatum.core.fault import Fault, OutsideFault
     from legatum.net.processes import Processes, ProcessFailed
     from legatum.settings.reading import find_settings, read_settings

@@ -11,7 +11,7 @@ from legatum.cli.fleet.drafting import draft, is_own, members_of, refuse_nothing
 from legatum.cli.fleet.table import ADDRESS, read_table, wish_of, with_wish
 from legatum.cli.fleet.telling import Telling, tell_all, write_notes
 from legatum.cli.moving import write_by_hand
-from legatum.cli.parser import number
+from legatum.cli.program.parser import number
 from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.parser import Parser
+from legatum.cli.program.parser import Parser
 from legatum.cli.wishes import add_wishes
 
 if TYPE_CHECKING:

@@ -1,7 +1,7 @@
 """The data of the common record types between text and wire, without the general library: most of a big zone is these.
 
 ``READERS`` and ``WRITERS`` hold one function a type. What a reader cannot read plainly - escapes, generic notation, mistakes - it
-gives up on, and the general library takes over; so the two must agree wherever both can read (tests/core/test_commondata.py).
+gives up on, and the general library takes over; so the two must agree wherever both can read (tests/core/records/test_commondata.py).
 """
 
 import re

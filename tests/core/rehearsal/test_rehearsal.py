@@ -20,8 +20,8 @@ from legatum.core.rehearsal import build_stage, rehearse, schedules
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless
 from legatum.core.timing import Caution
-from tests.core.caches import every_cache_fails, first_failure
-from tests.core.drawn import ALDER, AT, BIRCH, CEDAR, DOMAIN, KINDS, MARGIN, ZONE, drawing, first, plan
+from tests.core.moves.drawn import ALDER, AT, BIRCH, CEDAR, DOMAIN, KINDS, MARGIN, ZONE, drawing, first, plan
+from tests.core.rehearsal.caches import every_cache_fails, first_failure
 
 
 def shortened(runbook: Runbook, step: str, rule: int, seconds: int) -> Runbook:

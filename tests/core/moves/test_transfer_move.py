@@ -28,7 +28,7 @@ from legatum.core.moves.plan import NewRegistrar, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.records.name import parse_name
-from tests.core.drawn import drawing
+from tests.core.moves.drawn import drawing
 
 NOW = 2_000_000_000.0
 DOMAIN, OWN = parse_name("kilnandclay.example."), parse_name("ns1.kilnandclay.example.")

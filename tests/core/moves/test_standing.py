@@ -8,7 +8,7 @@ from legatum.core.history import FAILED, INTENT, OUTCOME, Entry
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of
-from tests.core.drawn import AT, DOMAIN, plan
+from tests.core.moves.drawn import AT, DOMAIN, plan
 
 
 def outcomes_until(runbook: Runbook, count: int) -> dict[str, Outcome]:

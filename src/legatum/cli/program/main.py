@@ -14,7 +14,7 @@ from legatum.core.fault import Fault, OutsideFault
 from legatum.core.printable import one_line
 
 if TYPE_CHECKING:
-    from legatum.cli.parser import Parser
+    from legatum.cli.program.parser import Parser
 
 COMMANDS = {
     "demo": "the full worked example in the practice world, from survey to clean-up",
@@ -86,7 +86,7 @@ def _run(words: list[str]) -> int:
         parser.print_help()
         return 0 if not words else 2
     if parsed.color != "auto":
-        from legatum.cli.parser import obey_colour
+        from legatum.cli.program.parser import obey_colour
 
         obey_colour(parsed.color)
     status: int = module.run(parsed)
@@ -97,7 +97,7 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
     """What reads these words, and the command's module; None where there is no command among them. Raises :class:`BadInput`."""
     import importlib
 
-    from legatum.cli.parser import Parser, add_colour, proposal
+    from legatum.cli.program.parser import Parser, add_colour, proposal
 
     parser = Parser(
         prog="legatum",

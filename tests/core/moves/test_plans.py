@@ -24,7 +24,7 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import NS, TXT, A
 from legatum.core.rehearsal import rehearse
 from legatum.core.timing import Caution
-from tests.core.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, drawing, plan
+from tests.core.moves.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, drawing, plan
 
 WWW, APP = parse_name("www.kilnandclay.example."), parse_name("app.kilnandclay.example.")
 

@@ -25,7 +25,7 @@ from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.stage import Stage
 from legatum.core.timing import Caution
-from tests.core.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, drawing
+from tests.core.moves.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, drawing
 
 KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)
 BOTH = Keys(("12/13", "34/13", "56/13"), ("12/13", "56/13"), ("34/13",), 7200)

@@ -8,7 +8,7 @@ from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless
 from legatum.core.rehearsal.population import follow, followed
-from tests.core.drawn import AT, plan
+from tests.core.moves.drawn import AT, plan
 
 MOVE = plan("provider")
 WHAT = followed(MOVE)

@@ -4,7 +4,7 @@ import argparse
 import importlib
 from dataclasses import dataclass, field
 
-from legatum.cli.parser import Parser, add_colour
+from legatum.cli.program.parser import Parser, add_colour
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, A
 from legatum.core.zones.zone import Zone
-from tests.core.drawn import DOMAIN, KINDS, ZONE, plan
+from tests.core.moves.drawn import DOMAIN, KINDS, ZONE, plan
 
 PLANS = {kind: plan(kind) for kind in KINDS}
 STRANGER = (parse_name("ns1.somebody.test."),)

@@ -1,0 +1,1 @@
+"""The program around the commands: parsing, output, interruptions, progress."""
