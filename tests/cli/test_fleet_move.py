@@ -182,12 +182,14 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
         {"not begun": 2, "in trouble": 1, "complete": 1}
     ]
     assert desk.run("house") == 1 and f"{nobody}: no move could be drawn: {nobody} is not delegated" in desk.said
+    assert f"Next: mend what keeps {nobody} from being moved" in desk.said
     assert desk.run("house", "--html", str(tmp_path / "pages"), "--metrics", str(tmp_path / "metrics"), "-q") == 1
     assert "is not delegated" in (tmp_path / "pages" / "index.html").read_text()
     assert f'legatum_needs_somebody{{domain="{nobody}"}} 1.0' in (tmp_path / "metrics").read_text()
     told(desk, table, "--resume", "--yes", status=4)
     desk.done("history", nobody)
     assert desk.said.count("is not delegated") == 1  # the same again is one entry
+    assert "Next: mend what stands in the way" in desk.said
     over = told(desk, table, "--resume", "--yes", "--wait", "--leave-out", nobody)
     assert states(over) == [{"complete": 3, "left out": 1}] == states(told(desk, table, "--status"))
     desk.done("house")

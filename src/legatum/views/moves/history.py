@@ -134,7 +134,13 @@ def show_history(document: HistoryDocument, screen: Screen, whole: bool = False)
     counted = ", ".join([f"{count[Became.DONE]} done", *(f"{number} {what}" for what, number in more.items() if number)])
     since = f" since {document.since}" if document.since else ""
     good = not left
-    following = f"`legatum move status {document.domain}`, or the same command again: it looks first" if left else ""
+    last = document.acts[-1] if document.acts else None
+    if left:
+        following = f"`legatum move status {document.domain}`, or the same command again: it looks first"
+    elif last is not None and last.became in (str(Became.FAILED), str(Became.REFUSED)):
+        following = f"mend what stands in the way of the last one ({_what(last)}), then the same command again"
+    else:
+        following = ""
     screen.verdict(good, f"{document.domain}: {counted}{since}", following)
     if document.acts:
         screen.heading("What was done")

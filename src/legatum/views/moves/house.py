@@ -171,6 +171,8 @@ def _rank(state: str) -> int:
 
 def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
     drafted = [each for each in document.moves if each.state == str(State.DRAFTED) and each.not_before is None]
+    if document.undrawn and not pressing:
+        return f"mend what keeps {next(iter(document.undrawn))} from being moved; --leave-out of its fleet move passes it over"
     for first in (*pressing, *drafted):
         return f"{first.domain}: {_on(first)} ({first.title})"
     holding = [each for each in document.moves if each.not_before]
