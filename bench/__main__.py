@@ -3,10 +3,25 @@
 from rich.console import Console
 from rich.progress import track
 
-from bench import afar, asking, chains, codec, distance, fleet, publishing, registrar, rehearsing, startup, timetables, transferring, zones
+from bench import (
+    afar,
+    asking,
+    chains,
+    codec,
+    distance,
+    fleet,
+    house,
+    publishing,
+    registrar,
+    rehearsing,
+    startup,
+    timetables,
+    transferring,
+    zones,
+)
 from bench.figure import Figure
 
-_PARTS = (codec, asking, fleet, afar, distance, chains, timetables, startup, rehearsing, zones, transferring, publishing, registrar)
+_PARTS = (codec, asking, fleet, afar, distance, chains, timetables, startup, rehearsing, house, zones, transferring, publishing, registrar)
 
 
 def main() -> None:
