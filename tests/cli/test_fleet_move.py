@@ -190,12 +190,13 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
     desk.done("history", nobody)
     assert desk.said.count("is not delegated") == 1  # the same again is one entry
     assert "Next: mend what stands in the way" in desk.said
+    told(desk, table, "--pause", status=4)
+    assert desk.run("house") == 1 and "paused: the fleet moves of leaving" in desk.said
     over = told(desk, table, "--resume", "--yes", "--wait", "--leave-out", nobody)
     assert states(over) == [{"complete": 3, "left out": 1}] == states(told(desk, table, "--status"))
-    desk.done("house")
     told(desk, table, "--pause")
     desk.done("house")
-    assert "paused: the fleet moves of leaving" in desk.said
+    assert "paused" not in desk.said  # there is nothing left to pause
 
 
 def test_lists_that_are_no_basis(desk: Desk, tmp_path: Path) -> None:

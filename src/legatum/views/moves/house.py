@@ -122,6 +122,8 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
     pressing = [each for each in document.moves if each.state in (str(State.TROUBLE), str(State.PERSON), str(State.READY))]
     counted = ", ".join(f"{count} {state}" for state, count in sorted(document.counts.items(), key=lambda each: _rank(each[0])))
     screen.verdict(not document.needs_somebody, f"moves: {counted or 'none'}", _next(document, pressing))
+    if document.broken or document.undrawn or document.paused:
+        screen.line()
     for file, why in document.broken.items():
         screen.line(f"{file}: {why}", BAD)
     for domain, why in list(document.undrawn.items())[: None if whole else _MOST_SHOWN]:
@@ -141,6 +143,7 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
         screen.line()
         screen.line(f"Within a day a hold or a move ends of: {', '.join(document.today[:12])}{' …' if len(document.today) > 12 else ''}")
     if document.surveys:
+        screen.line()
         errors = sum("error" in each.findings.values() for each in document.surveys)
         oldest = min(parse_instant(each.at) for each in document.surveys)
         count = len(document.surveys)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from legatum.core.fault import Fault
 from legatum.core.history import OUTCOME, Entry
-from legatum.core.moves.standing import Standing
+from legatum.core.moves.standing import Standing, State
 from legatum.core.records.name import Name, parse_domain
 from legatum.journal.journal import Journal
 from legatum.work.fleet.campaign import Campaign, campaigns
@@ -45,14 +45,17 @@ def _undrawn(entry: Entry) -> Undrawn:
 
 
 def look_at_campaigns(outside: Outside, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
-    """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and which are paused, by the
-    names of their lists."""
+    """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and which are paused before
+    their end, by the names of their lists."""
     undrawn, paused = dict[Name, Undrawn](), list[str]()
     for campaign in campaigns(outside):
-        if campaign.paused:
-            paused.append(campaign.stem)
-        for domain, each in undrawn_of(outside.journal, campaign).items():
+        found = undrawn_of(outside.journal, campaign)
+        for domain, each in found.items():
             standing = standings.get(domain)
             if not each.so and domain not in campaign.left_out and (standing is None or standing.at < each.at):
                 undrawn[domain] = each
+        over = {domain for domain, each in found.items() if each.so} | campaign.left_out
+        over |= {domain for domain, standing in standings.items() if standing.state == State.OVER and not standing.back}
+        if campaign.paused and not over.issuperset(campaign.domains):
+            paused.append(campaign.stem)
     return undrawn, paused
