@@ -199,6 +199,27 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
     assert "paused" not in desk.said  # there is nothing left to pause
 
 
+def test_a_list_that_was_changed_since_its_waves_were_drawn_is_not_gone_on_with(desk: Desk, tmp_path: Path) -> None:
+    first, second, third, fourth = STALLS[:4]
+    table = listed(tmp_path, "domain,to", f"{first},birch", f"{second},birch", f"{third},birch")
+    told(desk, table, "--waves", "1,rest", "--yes")
+    before = delegations(desk)
+    listed(tmp_path, "domain,to", f"{first},birch", f"{third},sorrel", f"{fourth},birch")
+    assert desk.run("fleet", "move", table, "--resume", "--yes", "--wait") == 2 and delegations(desk) == before
+    assert f"new: {fourth}; not in it any more: {second}; with other values: {third}" in desk.said and "--anew" in desk.said
+    desk.done("fleet", "move", table, "--status")
+    assert "is not what the waves were drawn from" in desk.said
+    over = told(desk, table, "--anew", "--waves", "1,rest", "--yes", "--wait")
+    assert states(over) == [{"complete": 1}, {"complete": 2}]
+    now = delegations(desk)
+    assert now[second] == before[second] and [len(set(now[each]) & set(before[each])) for each in (first, third, fourth)] == [0, 0, 0]
+    listed(tmp_path, "domain,to", f"{fourth},birch")  # what is through may be taken out
+    assert states(told(desk, table, "--resume", "--yes")) == states(over)
+    Path(table).unlink()  # another operator may have the waves, and not the list
+    desk.done("fleet", "move", table, "--resume", "--yes")
+    assert "its waves stand as they were drawn" in desk.said
+
+
 def test_lists_that_are_no_basis(desk: Desk, tmp_path: Path) -> None:
     def refused(*lines: str, words: tuple[str, ...] = ("--to", "birch")) -> str:
         assert desk.run("fleet", "move", listed(tmp_path, *lines), *words, "--yes") == 2, desk.said

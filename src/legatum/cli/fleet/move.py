@@ -85,10 +85,16 @@ def run(args: argparse.Namespace) -> int:
         else:
             campaign, unused = _with_terms(args, read_campaign(path)), ()
         courses = courses_of(outside, campaign, partial(is_own, args, campaign, outside))
+        if args.resume:
+            _refuse_another_list(args, campaign, courses)
         if args.pause:
             paused(campaign, True, outside.journal)
             return tell_all(args, outside, campaign, courses, "it was paused")
         if args.status:
+            try:
+                _refuse_another_list(args, campaign, courses)
+            except BadInput as fault:
+                note(args, fault.message)
             return tell_all(args, outside, campaign, courses, "it was paused" if campaign.paused else "")
         if args.dry_run and args.take_back is None:
             return await _shown(args, outside, campaign, courses, unused)
@@ -122,6 +128,8 @@ async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "t
     sizes, _, _ = parse_sizes(terms["waves"]), parse_tolerance(terms["stop_at"]), _limits(terms["limit"], outside)
     note(args, f"looking at who serves {counted(len(rows.domains))} …")
     waves = in_waves(await members_of(outside, rows.domains), sizes)
+    if args.column is not None:
+        terms["column"] = args.column
     campaign = Campaign(path, outside.clock.now(), tuple(waves), wish, rows.wishes, rows.customers, terms)
     campaign = _with_terms(args, campaign)
     if not args.dry_run:
@@ -144,6 +152,31 @@ def _with_terms(args: argparse.Namespace, campaign: "Campaign") -> "Campaign":
     if strange := left_out - set(campaign.domains):
         raise BadInput(f"{name_text(min(strange))} is not in this fleet move", "look at its spelling, or at the list")
     return replace(campaign, terms={**campaign.terms, **given}, left_out=campaign.left_out | left_out)
+
+
+def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses: "dict[Name, Course]") -> None:
+    """Raises :class:`BadInput` where somebody has changed the list since the waves were drawn, but for domains that are through. Where the
+    list is not at hand, as on another operator's machine, the waves stand as they were drawn."""
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import name_text
+    from legatum.work.fleet.courses import ENDED
+
+    if not Path(args.list).exists():
+        note(args, f"{args.list} is not there: its waves stand as they were drawn")
+        return
+    rows, drawn = read_table(args.list, args.column or campaign.terms.get("column")), set(campaign.domains)
+    open_ = {each for each in drawn if courses[each].stage not in ENDED}
+    changes = {
+        "new": set(rows.domains) - drawn,
+        "not in it any more": open_ - set(rows.domains),
+        "with other values": {each for each in open_ & set(rows.domains) if campaign.rows.get(each, {}) != rows.wishes.get(each, {})},
+    }
+    told = [f"{what}: {', '.join(first_of(args, sorted(map(name_text, found))))}" for what, found in changes.items() if found]
+    if told:
+        raise BadInput(
+            f"{args.list} is not what the waves were drawn from: {'; '.join(told)}",
+            "--anew, in place of --resume, draws them from the list as it is, and moves that are under way go on; or --leave-out DOMAIN",
+        )
 
 
 def _limits(given: "list[str]", outside: "Outside") -> dict[str, int]:
