@@ -80,6 +80,8 @@ def carried_out(desk: Desk, person: Person, *wishes: str) -> None:
     for _ in range(40):
         status = desk.run("move", "advance", DOMAIN, "--yes")
         if status == 3 and "the worksheet for it" in desk.said:
+            desk.done("house")  # nothing is wrong
+            assert "1 waits for a person" in desk.said and "in trouble" not in desk.said, desk.said
             person.works()
         elif "the move is complete" in desk.said:
             break

@@ -46,6 +46,7 @@ def run(args: argparse.Namespace) -> int:
 def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", document: "HouseDocument") -> None:
     from legatum.core.fault import BadInput
     from legatum.core.moves.runbook import forecast
+    from legatum.core.moves.standing import State
     from legatum.core.records.name import name_text
     from legatum.views.moves.history import history_document
     from legatum.views.moves.house_pages import write_house
@@ -65,6 +66,7 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", d
         runbook = read_move(path)
         slots = list(forecast(runbook, outside.journal.outcomes(runbook.id), house.at))
         (history,) = history_of(outside, [each.domain])
-        moves.append((move_document(runbook, slots, str(path), house.at, each.trouble), history_document(history, None)))
+        by_hand = each.because if each.state == State.PERSON else ""
+        moves.append((move_document(runbook, slots, str(path), house.at, each.trouble, by_hand), history_document(history, None)))
     count = write_house(folder, document, moves)
     note(args, f"pages: {count} in {folder}")

@@ -173,14 +173,14 @@ def present(
 ) -> int:
     """The whole runbook, or a line for each step."""
     from legatum.core.moves.runbook import forecast
-    from legatum.core.moves.standing import trouble_of
+    from legatum.core.moves.standing import by_hand_of, trouble_of
     from legatum.views.moves.move import move_document, show_move, show_status
 
     now = outside.clock.now()
     slots = list(forecast(runbook, outcomes, now))
     following = next((each.step for each in slots if each.outcome is None), None)
-    trouble = trouble_of(following, outside.journal.of_move(runbook.id)) if following is not None else ""
-    document = move_document(runbook, slots, str(path), now, trouble)
+    entries = outside.journal.of_move(runbook.id)
+    document = move_document(runbook, slots, str(path), now, trouble_of(following, entries), by_hand_of(following, entries))
     if brief:
         show(args, document, lambda screen: show_status(document, slots, now, screen))
     else:

@@ -7,6 +7,8 @@ from enum import StrEnum
 from typing import Any
 
 INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT, REFUSED = "intent", "outcome", "forgotten", "again", "failed", "sent", "refused"
+BY_HAND = "by_hand"
+"""Among the facts of what failed: only a person can do it."""
 KINDS = frozenset((INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT, REFUSED))
 _LINE = re.compile(r"(?P<what>.+?): (?P<before>.*?) → (?P<after>.*)")
 _NOTHING = "nothing"

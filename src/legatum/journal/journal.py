@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from legatum.core.fault import BadInput, Fault
-from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
+from legatum.core.history import AGAIN, BY_HAND, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
@@ -160,9 +160,11 @@ class Journal:
         facts = {"first": outcome.first, "all": outcome.all, "facts": dict(outcome.facts)}
         self._write(move, domain, outcome.step, OUTCOME, at, outcome.summary, facts, replies)
 
-    def fail(self, move: str, domain: Name, step: str, at: float, text: str, replies: Iterable[Reply]) -> None:
-        """An effect that ended in a fault: what is known."""
-        self._write(move, domain, step, FAILED, at, text, {}, replies)
+    def fail(
+        self, move: str, domain: Name, step: str, at: float, text: str, replies: Iterable[Reply], by_hand: bool = False
+    ) -> None:  # fmt: skip
+        """An effect that ended in a fault: what is known. ``by_hand``: nothing is wrong, only a person can do it."""
+        self._write(move, domain, step, FAILED, at, text, {BY_HAND: True} if by_hand else {}, replies)
 
     def refuse(self, move: str, domain: Name, step: str, at: float, text: str, remedy: str) -> None:
         """A step that was not begun, why, and what to do. Refused again for the same reason it is one entry."""

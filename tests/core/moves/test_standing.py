@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from legatum.core.history import FAILED, INTENT, OUTCOME, Entry
+from legatum.core.history import BY_HAND, FAILED, INTENT, OUTCOME, Entry
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of
@@ -71,6 +71,10 @@ def test_what_only_a_person_can_do() -> None:
     by_hand = [step.title for step, state in zip(runbook.steps[1:], states, strict=True) if state == State.PERSON]
     assert by_hand == ["Set the NS set at the registrar flint to birch"]
     assert State.READY in states  # the others are the program's
+    step = runbook.steps[1].id
+    tried = [entry(0, INTENT, step), replace(entry(1, FAILED, step, "type it into the form"), facts={BY_HAND: True})]
+    found = standing_of(runbook, outcomes_until(runbook, 1), tried, frozenset(), now)
+    assert (found.state, found.because, found.trouble) == (State.PERSON, "type it into the form", "")
 
 
 def test_what_needs_somebody_comes_first() -> None:

@@ -339,7 +339,7 @@ def _ways(args: argparse.Namespace, campaign: "Campaign", runbook: "Runbook", pa
         pass
 
     def by_hand(step: "Step", what: ByHand) -> None:
-        write_by_hand(runbook, path, step, what)
+        what.remedy = f"the worksheet for it: {write_by_hand(runbook, path, step, what)}; {what.remedy}"
 
     anyway = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(runbook.domain, {}))).anyway
     return Ways(False, lambda *_: True, nothing, nothing, nothing, by_hand, nothing, False, None, args.unproven, args.any_time, anyway)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from legatum.core.history import FAILED, INTENT, OUTCOME, REFUSED, Entry
+from legatum.core.history import BY_HAND, FAILED, INTENT, OUTCOME, REFUSED, Entry
 from legatum.core.moves.effects import (
     Delegated,
     DsSet,
@@ -41,9 +41,9 @@ _ORDER = list(State)
 @dataclass(frozen=True, slots=True)
 class Standing:
     """``back``: it is being taken back; ``step``, ``title``: the next one, empty when it is over; ``not_before``: until when that holds,
-    and ``because``, None for no hold; ``ends``: when all of it is over if nothing is left waiting; ``done`` of ``steps``; ``who`` was at it
-    last, and when (``at``); ``trouble``: why its next step failed, or was refused, the last time; ``begun``: something was done, or may
-    have been. Instants in seconds since 1970."""
+    None for no hold; ``because`` of what, or what a person has to do; ``ends``: when all of it is over if nothing is left waiting; ``done``
+    of ``steps``; ``who`` was at it last, and when (``at``); ``trouble``: why its next step failed, or was refused, the last time;
+    ``begun``: something was done, or may have been. Instants in seconds since 1970."""
 
     domain: Name
     wish: str
@@ -69,18 +69,18 @@ def standing_of(
     step = next_step(runbook, outcomes)
     slots = list(forecast(runbook, outcomes, now))
     last = entries[-1] if entries else None
-    trouble = trouble_of(step, entries)
+    trouble, to_do = trouble_of(step, entries), by_hand_of(step, entries)
     bound = hold_of(runbook, step, outcomes, now) if step is not None else None
     holding = bound is not None and bound.instant > now
     return Standing(
         runbook.domain,
         runbook.wish,
-        _state(step, outcomes, trouble, holding, step is not None and _is_by_hand(step, by_hand)),
+        State.PERSON if to_do else _state(step, outcomes, trouble, holding, step is not None and _is_by_hand(step, by_hand)),
         runbook.retreating,
         step.id if step else "",
         step.title if step else "",
         bound.instant if bound is not None and holding else None,
-        bound.reason if bound is not None and holding else "",
+        bound.reason if bound is not None and holding else to_do,
         slots[-1].ends if slots else now,
         sum(each.id in outcomes for each in runbook.steps),
         len(runbook.steps),
@@ -117,13 +117,24 @@ def _state(step: Step | None, outcomes: Mapping[str, Outcome], trouble: str, hol
 
 def trouble_of(step: Step | None, entries: Sequence[Entry]) -> str:
     """Of the next step: it failed or was refused the last time, or was begun and is not known to have ended."""
-    own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED, REFUSED)]
-    if not own or own[-1].kind == OUTCOME:
+    last = _last(step, entries)
+    if last is None or last.kind == OUTCOME or last.facts.get(BY_HAND):
         return ""
-    if own[-1].kind == REFUSED:
-        remedy = str(own[-1].facts.get("remedy", ""))
-        return f"refused: {own[-1].text}" + (f". To do: {remedy}" if remedy else "")
-    return own[-1].text if own[-1].kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
+    if last.kind == REFUSED:
+        remedy = str(last.facts.get("remedy", ""))
+        return f"refused: {last.text}" + (f". To do: {remedy}" if remedy else "")
+    return last.text if last.kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
+
+
+def by_hand_of(step: Step | None, entries: Sequence[Entry]) -> str:
+    """Of the next step: what only a person can do, where it came to that the last time."""
+    last = _last(step, entries)
+    return last.text if last is not None and last.facts.get(BY_HAND) else ""
+
+
+def _last(step: Step | None, entries: Sequence[Entry]) -> Entry | None:
+    own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED, REFUSED)]
+    return own[-1] if own else None
 
 
 def changed_at(step: Step) -> frozenset[str]:

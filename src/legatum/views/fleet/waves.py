@@ -176,6 +176,8 @@ def _next(document: FleetMoveDocument, states: Mapping[str, int]) -> str:
     if troubled and (document.stopped or document.next_at is None):
         ways = "--leave-out DOMAIN passes one over, --take-back WAVE takes a wave back"
         return f"mend what is wrong, then the same command with --resume; {ways}"
+    if states.get(Stage.PERSON, 0):
+        return "do what waits for a person, then the same command with --resume"
     if document.stopped:
         return "the same command with --resume goes on"
     if document.next_at is not None:

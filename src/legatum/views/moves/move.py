@@ -46,7 +46,8 @@ class StepPartDocument(Part):
 
 class MoveDocument(Document, tag="legatum.move-status/1"):
     """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``; ``wish``: what shall be different; ``premises``: as in
-    the move file; ``trouble``: why the next step failed, or was refused, the last time, as the journal has it."""
+    the move file; ``trouble``: why the next step failed, or was refused, the last time, as the journal has it; ``by_hand``: what only a
+    person can do of it."""
 
     id: str
     domain: str
@@ -59,6 +60,7 @@ class MoveDocument(Document, tag="legatum.move-status/1"):
     premises: dict[str, Any]
     steps: list[StepPartDocument]
     trouble: str = ""
+    by_hand: str = ""
 
 
 class DraftPart(Part):
@@ -121,7 +123,7 @@ def _advance_row(part: AdvanceDocument) -> tuple[str, str, str, str]:
     return part.domain, part.halt, part.until or "-", next(iter(part.reasons), ", ".join(part.done))
 
 
-def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float, trouble: str) -> MoveDocument:
+def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float, trouble: str, by_hand: str = "") -> MoveDocument:
     done = [each for each in slots if each.outcome]
     following = next((each for each in slots if not each.outcome), None)
     state = "complete" if following is None else "under way" if done else "drafted"
@@ -137,6 +139,7 @@ def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float, tr
         premises=plain(runbook.premises),
         steps=[_step(each, each is following) for each in slots],
         trouble=trouble,
+        by_hand=by_hand,
     )
 
 
@@ -212,6 +215,8 @@ def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: 
 def _show_trouble(document: MoveDocument, screen: Screen) -> None:
     if document.trouble:
         screen.line(f"The last time: {document.trouble}", BAD, indent=4)
+    if document.by_hand:
+        screen.line(f"For a person to do: {document.by_hand}", DOUBT, indent=4)
 
 
 def wish_text(runbook: Runbook) -> str:

@@ -100,9 +100,10 @@ def _course(
     if standing.back:
         stage = Stage.BACK if stage == Stage.DONE else Stage.BACKING
     trouble = standing.trouble
+    remedy = "`legatum move status DOMAIN` says where it stands" if trouble or stage == Stage.PERSON else ""
     return Course(
         domain, stage, standing.step, standing.title, standing.done, standing.steps, standing.not_before, standing.because or trouble,
-        "`legatum move status DOMAIN` says where it stands" if trouble else "", standing.ends, 3 if trouble else 0,
+        remedy, standing.ends, 3 if trouble else 0,
     )  # fmt: skip
 
 

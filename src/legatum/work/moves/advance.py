@@ -259,7 +259,7 @@ async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evid
     try:
         return await action.perform()
     except Fault as fault:
-        journal.fail(job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence)
+        journal.fail(job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence, isinstance(fault, ByHand))
         raise
 
 
