@@ -227,6 +227,33 @@ def test_a_full_disk_is_told_and_keeps_what_was_there(shell: Shell) -> None:
     assert sorted(path.name for path in shell.folder.iterdir()) == ["full", "list"]
 
 
+def test_what_is_read_is_not_written_over(shell: Shell) -> None:
+    """A list, a zone or evidence is not lost to a slip of the pen, nor one result to another."""
+    kept = shell.folder / "kept"
+    for words in (
+        ("fleet", "survey", "kept", "--out", "kept"), ("fleet", "survey", "kept", "--evidence", "./kept"),
+        ("fleet", "survey", "kept", "--out", "new", "--evidence", "new"), ("survey", "--from", "kept", "--html", "kept"),
+        ("compare", "kept", "alder", "--difference", "kept"), ("compare", "alder", "kept", "--difference", "kept"),
+        ("publish", DOMAIN, "--from", "kept", "--to", "birch", "--sheet", "kept"), ("house", "--calendar", "new", "--metrics", "new"),
+        ("timetable", DOMAIN, "--capture", "kept", "--calendar", "kept", "--switch", "in 14d"),
+    ):  # fmt: skip
+        kept.write_text(f"{DOMAIN}\n")
+        ended = shell.run(*words)
+        assert ended.status == 2 and "name another file; nothing was written" in ended.err, (words, ended.err)
+        assert kept.read_text() == f"{DOMAIN}\n" and not (shell.folder / "new").exists()
+    shell.folder.joinpath("list").write_text(f"{DOMAIN}\n")
+    for name in ("kept", "kept.csv"):
+        shell.folder.joinpath(name).write_text("customers\n")
+        ended = shell.run("fleet", "survey", "list", "--out", name)
+        assert ended.status == 2 and "holds no results" in ended.err and shell.folder.joinpath(name).read_text() == "customers\n"
+    for _ in range(2):  # results may be replaced by newer ones
+        assert [shell.run("fleet", "survey", "list", "--out", name, "-q").status for name in ("new", "new.csv")] == [0, 0]
+    kept.write_text("# nobody\n")
+    assert "no domain in it" in shell.run("fleet", "survey", "kept").err
+    assert "none came" in shell.typed("legatum fleet survey - </dev/null").out
+    assert shell.typed(f"echo {DOMAIN} | legatum fleet survey - --out /dev/null --evidence /dev/null -q").status == 0
+
+
 def test_standard_output_on_a_full_disk_is_told_once_and_the_work_is_done(shell: Shell) -> None:
     (shell.folder / "list").write_text("kilnandclay.example\n")
     for words in (

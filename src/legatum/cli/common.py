@@ -3,7 +3,7 @@
 import argparse
 import asyncio
 import sys
-from collections.abc import Awaitable, Callable, Collection, Iterable
+from collections.abc import Awaitable, Callable, Collection, Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -192,6 +192,21 @@ def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
     print("Go ahead? Type yes: ", end="", file=sys.stderr, flush=True)
     with ending(None):
         return sys.stdin.readline().strip().lower() in ("y", "yes")
+
+
+def keep_apart(read: Mapping[str, str | None], written: Mapping[str, str | None]) -> None:
+    """Raises :class:`BadInput` where something would be written over a file that is read, or that something else is written to.
+    ``read``: what it is → file; ``written``: option → file."""
+    from legatum.core.fault import BadInput
+
+    taken = {Path(file).resolve(): what for what, file in read.items() if file and file != "-"}
+    for option, file in written.items():
+        if not file or file == "-":
+            continue
+        path = Path(file).resolve()
+        if path in taken and (path.is_file() or not path.exists()):
+            raise BadInput(f"{option} {file}: that is {taken[path]}", "name another file; nothing was written")
+        taken[path] = f"the file of {option}"
 
 
 def first_of(args: argparse.Namespace, lines: list[str], most: int = 10) -> list[str]:

@@ -5,7 +5,7 @@ import sys
 from functools import partial
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, keep_apart, note, show, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.program.progress import bar
 
@@ -52,6 +52,7 @@ def run(args: argparse.Namespace) -> int:
     domain = parse_domain(args.domain) if args.domain else None
     if args.more and args.difference:
         raise BadInput("--difference is of two places", "leave out the others")
+    keep_apart({"one of the two places": args.left, "the other place": args.right}, {"--difference": args.difference})
     if args.csv and args.json:
         raise BadInput("--csv and --json both go to standard output", "choose one of them")
 

@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, keep_apart, note, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.views.moves.house import HouseDocument
@@ -21,6 +21,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    keep_apart({}, {"--calendar": args.calendar, "--metrics": args.metrics})
+
     async def work(outside: "Outside") -> int:
         from legatum.net.file import write_whole
         from legatum.views.moves.house import house_calendar, house_document, house_metrics, show_house

@@ -13,6 +13,7 @@ from legatum.cli.common import (
     agreed,
     domains_of,
     ending_of,
+    keep_apart,
     note,
     show,
     tell_how,
@@ -59,6 +60,7 @@ def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
 
     ns_ttl = parse_duration(args.ns_ttl) if args.ns_ttl else None
+    keep_apart({"what is published": args.source, "the difference": args.difference}, {"--sheet": args.sheet})
 
     async def work(outside: "Outside") -> int:
         domains = domains_of(args)

@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, remember, remember_chain, run_interruptibly, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, keep_apart, note, remember, remember_chain, run_interruptibly, show, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.visit import add_places, new_places
 
@@ -69,6 +69,7 @@ def run(args: argparse.Namespace) -> int:
     if bool(args.domain) == bool(args.source):
         raise BadInput("survey wants domains, or --from FILE", "`legatum survey DOMAIN`")
     require_service(args)
+    keep_apart({"the evidence that is judged": args.source}, {"--evidence": args.evidence, "--html": args.html, "--pcap": args.pcap})
     if args.source:
         return run_interruptibly(_again(args))
     domains = [parse_domain(text) for text in args.domain]

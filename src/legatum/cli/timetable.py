@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, add_common, note, picture_file, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, keep_apart, note, picture_file, show, with_outside
 from legatum.cli.moving import drafted, present
 from legatum.cli.program.parser import number
 from legatum.cli.wishes import add_windows
@@ -60,6 +60,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
 
+    keep_apart({"the capture": args.capture}, {"--picture": args.picture, "--calendar": args.calendar})
     if args.calendar and not args.switch:
         raise BadInput("--calendar is of a switch", "say when: --switch INSTANT")
     if args.draft and not (args.switch or args.soa):

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from legatum.views.fleet.lists import FleetLine, Tally
 
 _HEAD = '{"schema"'  # with which each recording begins
+_RESULT = '{"schema":"legatum.fleet-line/'
+_LONGEST_HEAD = 4096
 _BREATH = 0.02  # seconds: what comes in so short a time is written in one go
 
 
@@ -104,12 +106,22 @@ def sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[Fle
         table = path.suffix.lower() == ".csv"
         fresh = not (args.resume and path.exists() and path.stat().st_size)
         try:
+            if fresh and path.is_file() and not _holds_results(path, csv_head() if table else _RESULT):
+                raise BadInput(f"{path} is there already, and holds no results of this program", "give another --out")
             file = stack.enter_context(path.open("w" if fresh else "a", encoding="utf-8", newline=""))
         except OSError as error:
             raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
         if table and fresh:
             file.write(csv_head())
         yield writer(file, csv_row if table else json_line)
+
+
+def _holds_results(path: Path, begins: str) -> bool:
+    """What an earlier run has left may be written over, however little that is."""
+    with path.open("rb") as file:
+        line = file.readline(_LONGEST_HEAD).strip()
+    head = begins.strip().encode()
+    return line.startswith(head) or head.startswith(line)
 
 
 class _Written:

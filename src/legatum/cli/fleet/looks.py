@@ -10,7 +10,7 @@ from collections.abc import AsyncGenerator, AsyncIterator, Callable
 from contextlib import ExitStack, aclosing
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, add_common, keep, note, run_interruptibly, with_outside
+from legatum.cli.common import FOUND, OK, add_common, keep, keep_apart, note, run_interruptibly, with_outside
 from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
 from legatum.cli.fleet.results import depth_of, fleet_of, telling
@@ -90,9 +90,13 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--evidence and --jobs", "one process keeps it; workers do with --engine: leave --jobs out")
     if args.json and args.csv:
         raise BadInput("--json and --csv", "choose one of them")
+    aside = {"--evidence": getattr(args, "evidence", None), "--calendar": getattr(args, "calendar", None)}
+    keep_apart({"the list": args.list}, {"--out": args.out, **aside})
     if args.action == "timetable":
         _resolve_switch(args)
     total = count_of(args.list, args.column)
+    if total == 0:
+        raise BadInput(f"{args.list}: no domain in it", "give a file with one name a line, or a table with a column `domain`")
     if args.engine is not None:
         if args.jobs:
             raise BadInput("--engine and --jobs", "the engine has workers of its own: leave --jobs out")

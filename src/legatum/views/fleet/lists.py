@@ -310,6 +310,8 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     first = {each.severity: each.domains[0] for each in reversed(document.findings)}
     worst = first.get("error") or next(iter(document.failed), "") or ("" if bad else first.get("warning", ""))
     following = f"begin with {worst}: `legatum survey {worst}` says what to do" if worst else "see who differs, and why" if bad else ""
+    if not document.domains:
+        following = "give the domains that are meant: none came"
     screen.verdict(not bad, f"{document.domains} domain{'' if document.domains == 1 else 's'}: {counts}", following)
     if document.findings:
         screen.line()
