@@ -306,6 +306,12 @@ def test_a_world_that_has_ended(shell: Shell, tmp_path: Path) -> None:
     (tmp_path / "short" / "moves").mkdir()
     again = there.run("practice", "start", str(tmp_path / "short"))
     assert again.status == 2 and "--fresh" in again.err
+    settings = tmp_path / "short" / "legatum.toml"
+    for house in ('journal = "journal.sqlite"\n[network]\n', "", None):  # whose moves are not taken away, whatever is asked for
+        settings.unlink(missing_ok=True) if house is None else settings.write_text(house)
+        refused = there.run("practice", "start", str(tmp_path / "short"), "--fresh")
+        assert refused.status == 2 and "of no practice world" in refused.err and (tmp_path / "short" / "moves").exists()
+        assert house is None or settings.read_text() == house
 
 
 def test_what_is_mistyped_gets_a_proposal(shell: Shell) -> None:

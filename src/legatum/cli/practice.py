@@ -80,14 +80,29 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _clear(folder: Path, fresh: bool) -> None:
-    """An earlier world's moves would rest on things that are no more. Raises :class:`BadInput`."""
+    """An earlier world's moves would rest on things that are no more. What is a house's is not touched. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
 
     left = [path for path in (folder / "journal.sqlite", folder / "moves") if path.exists()]
+    worlds = _is_worlds(folder / "legatum.toml")
+    if worlds is False or (left and worlds is None):
+        raise BadInput(f"{folder} holds what is of no practice world: settings, moves or a journal of a house", "give a new folder")
     if left and not fresh:
         raise BadInput(f"{folder} holds the moves of an earlier world", "give a new folder, or --fresh to take them away")
     for path in left:
         shutil.rmtree(path) if path.is_dir() else path.unlink()
+
+
+def _is_worlds(settings: Path) -> bool | None:
+    """Whether a practice world wrote them: no other ones have a clock that is steered. None where there are none."""
+    import tomllib
+
+    try:
+        return "clock" in tomllib.loads(settings.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        return None
+    except (OSError, ValueError):
+        return False
 
 
 async def _start(args: argparse.Namespace) -> None:
