@@ -194,6 +194,9 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
     assert desk.run("house") == 1 and "paused: the fleet moves of leaving" in desk.said
     over = told(desk, table, "--resume", "--yes", "--wait", "--leave-out", nobody)
     assert states(over) == [{"complete": 3, "left out": 1}] == states(told(desk, table, "--status"))
+    back = told(desk, table, "--take-back", "1", "--yes", "--wait")  # what was as wished before is none of this move's doing
+    assert states(back) == [{"taken back": 2, "complete": 1, "left out": 1}] and not back["stopped"]
+    assert states(told(desk, table, "--resume", "--yes", "--wait")) == states(over)
     told(desk, table, "--pause")
     desk.done("house")
     assert "paused" not in desk.said  # there is nothing left to pause

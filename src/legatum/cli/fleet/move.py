@@ -269,7 +269,8 @@ async def _led(
     if status is not None:
         return status
     stopped = carrier.stopped or (f"wave {args.take_back} is being taken back" if back else "")
-    if back and all(courses[each].stage in (Stage.WAITING, Stage.BACK, Stage.LEFT_OUT) for each in campaign.waves[args.take_back - 1]):
+    wave = campaign.waves[args.take_back - 1] if back else ()
+    if back and all(courses[each].stage in (Stage.WAITING, Stage.BACK, Stage.LEFT_OUT) or not courses[each].steps for each in wave):
         stopped = ""
     return tell_all(args, outside, campaign, courses, stopped, unused=unused)
 

@@ -81,6 +81,7 @@ class Carrier:
         """Everything that moves of a wave have done. Trouble with one holds up none of the others."""
         self.tolerance = Tolerance(len(wave) + 1)
         begun = [each for each in wave if self.courses[each].stage not in (Stage.WAITING, Stage.LEFT_OUT, Stage.BACK)]
+        begun = [each for each in begun if move_path(self.outside, each).exists()]  # not what was as wished, or could not be drawn
         await self._go(wave, begun, self._back)
 
     async def _go(self, wave: tuple[Name, ...], domains: list[Name], work: Callable[[Name], Awaitable[Course]]) -> None:
