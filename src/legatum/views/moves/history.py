@@ -186,7 +186,7 @@ def _minute(text: str) -> str:
 
 
 def _what(each: ActPart) -> str:
-    step = f" [{each.step}]" if each.move else ""
+    step = f" [{each.step}]" if each.move and each.step != each.what else ""
     return f"{each.what}{step}"
 
 
