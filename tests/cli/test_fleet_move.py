@@ -200,6 +200,8 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
     told(desk, table, "--pause")
     desk.done("house")
     assert "paused" not in desk.said  # there is nothing left to pause
+    desk.done("registration", "nameservers", "evensong.test", "--registrar", "slate", "--to", "rowan", "--anyway", "--yes", "--wait")
+    assert states(told(desk, table, "--resume", "--yes", status=4)) == [{"in trouble": 1, "complete": 2, "left out": 1}]  # not believed
 
 
 def test_a_list_that_was_changed_since_its_waves_were_drawn_is_not_gone_on_with(desk: Desk, tmp_path: Path) -> None:

@@ -76,7 +76,7 @@ def run(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         from legatum.work.fleet.campaign import campaign_path, paused, read_campaign
-        from legatum.work.fleet.courses import courses_of
+        from legatum.work.fleet.courses import courses_of, to_look_at_again
 
         path = campaign_path(outside, args.list)
         begun = args.resume or args.status or args.pause or args.take_back is not None
@@ -86,6 +86,7 @@ def run(args: argparse.Namespace) -> int:
             campaign, unused = _with_terms(args, read_campaign(path)), ()
         courses = courses_of(outside, campaign, partial(is_own, args, campaign, outside))
         if args.resume:
+            courses = to_look_at_again(courses)
             _refuse_another_list(args, campaign, courses)
         if args.pause:
             paused(campaign, True, outside.journal)

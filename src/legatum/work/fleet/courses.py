@@ -1,6 +1,6 @@
 """Where each domain of a fleet move stands: as files and journal say, and as it is led on."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -75,6 +75,13 @@ def courses_of(outside: Outside, campaign: Campaign, owns: Callable[[Name, str],
         if course.stage == Stage.TROUBLE and _is_worked_on(outside, domain):
             courses[domain] = replace(course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0)
     return courses
+
+
+def to_look_at_again(courses: Mapping[Name, Course]) -> dict[Name, Course]:
+    """For whoever goes on: what was as wished without a move of this fleet move's may be otherwise by now."""
+    return {
+        domain: Course(domain) if course.stage == Stage.DONE and not course.steps else course for domain, course in courses.items()
+    }  # fmt: skip
 
 
 def _is_worked_on(outside: Outside, domain: Name) -> bool:
