@@ -9,6 +9,8 @@ from typing import TextIO
 class _Both(io.TextIOBase):
     """Standard output that is also kept in a file. To the commands it looks like the terminal it is."""
 
+    encoding = "utf-8"
+
     def __init__(self, screen: TextIO, kept: TextIO) -> None:
         self._screen = screen
         self._kept = kept
@@ -25,10 +27,6 @@ class _Both(io.TextIOBase):
 
     def fileno(self) -> int:
         return self._screen.fileno()
-
-    @property
-    def encoding(self) -> str:  # type: ignore[override]
-        return self._screen.encoding or "utf-8"
 
 
 @contextlib.contextmanager

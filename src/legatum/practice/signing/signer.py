@@ -82,15 +82,16 @@ def _signature(origin: Name, each: RRset, key: ZoneKey, begins: int) -> bytes:
     from dns.rdataclass import IN
     from dns.rdataset import from_rdata_list
     from dns.rdatatype import RdataType
+    from dns.rdtypes.ANY.DNSKEY import DNSKEY as KeyData
 
     def told(rtype: int, rdata: bytes) -> Rdata:
         return data_from_wire(IN, RdataType.make(rtype), rdata, 0, len(rdata))
 
     owner, signer = from_wire(each.name, 0)[0], from_wire(origin, 0)[0]
     data = from_rdata_list(each.ttl, [told(each.rtype, rdata) for rdata in each.rdatas])
-    made = sign(
-        (owner, data), key.private, signer, told(DNSKEY, key.data), inception=begins, expiration=begins + _VALID  # type: ignore[arg-type]
-    )  # fmt: skip
+    public = told(DNSKEY, key.data)
+    assert isinstance(public, KeyData)
+    made = sign((owner, data), key.private, signer, public, inception=begins, expiration=begins + _VALID)
     wire = made.to_wire()
     assert wire is not None
     return wire
