@@ -54,7 +54,7 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", d
     from legatum.views.moves.house_pages import write_house
     from legatum.views.moves.move import move_document
     from legatum.work.history import history_of
-    from legatum.work.movefile import read_move
+    from legatum.work.recall import open_move
 
     folder = Path(args.html)
     try:
@@ -65,7 +65,7 @@ def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", d
     moves = []
     for each in shown:
         path = house.files[name_text(each.domain)]
-        runbook = read_move(path)
+        runbook = open_move(outside, path)
         slots = list(forecast(runbook, outside.journal.outcomes(runbook.id), house.at))
         (history,) = history_of(outside, [each.domain])
         by_hand = each.because if each.state == State.PERSON else ""

@@ -151,12 +151,13 @@ async def _draft_many(
 
 def _show(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.work.movefile import read_move, retreat_path
+        from legatum.work.movefile import retreat_path
+        from legatum.work.recall import open_move
 
         path, runbook, journal = _opened(args, outside)
         if retreat_path(path).exists():
             path = retreat_path(path)
-            runbook = read_move(path)
+            runbook = open_move(outside, path)
         outcomes = journal.outcomes(runbook.id)
         if not _schedule(args, outside, runbook, outcomes):
             present(args, outside, runbook, path, outcomes, brief=args.action == "status")
@@ -195,11 +196,12 @@ def _rehearse(args: argparse.Namespace) -> int:
 
 def _opened(args: argparse.Namespace, outside: "Outside") -> "tuple[Path, Runbook, Journal]":
     from legatum.core.records.name import parse_domain
-    from legatum.work.movefile import move_path, read_move
+    from legatum.work.movefile import move_path
+    from legatum.work.recall import open_move
 
     given = Path(args.move)
     path = given if given.suffix == ".toml" else move_path(outside, parse_domain(args.move))
-    return path, read_move(path), outside.journal
+    return path, open_move(outside, path), outside.journal
 
 
 def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
@@ -250,16 +252,16 @@ def _advance(args: argparse.Namespace) -> int:
 
     async def work(outside: "Outside") -> int:
         from legatum.settings.secret import check_reference
-        from legatum.work.movefile import read_move
         from legatum.work.moves.advance import do_again
         from legatum.work.moves.retreat import refuse_while_retreating
+        from legatum.work.recall import open_move
 
         path, runbook, journal = _opened(args, outside)
         outside.code_reference = check_reference(args.code) if args.code else ""
         if not runbook.retreating:
             refuse_while_retreating(runbook, path)
         with journal.occupied([runbook.domain], outside.clock.now()):
-            runbook = read_move(path)  # as it is now that nobody else works on it
+            runbook = open_move(outside, path)  # as it is now that nobody else works on it
             if args.again:
                 do_again(runbook, journal, args.again, outside.clock.now())
             return await carry_out(args, outside, runbook, path, journal)
@@ -295,15 +297,16 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
 def _redraw(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
         from legatum.core.moves.runbook import next_step
-        from legatum.work.movefile import read_move, write_move
+        from legatum.work.movefile import write_move
         from legatum.work.moves.job import Job
         from legatum.work.moves.premises import redraw
         from legatum.work.moves.retreat import refuse_while_retreating
+        from legatum.work.recall import open_move
 
         path, runbook, journal = _opened(args, outside)
         refuse_while_retreating(runbook, path)
         with journal.occupied([runbook.domain], outside.clock.now()):
-            runbook = read_move(path)
+            runbook = open_move(outside, path)
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
@@ -326,12 +329,12 @@ def _give_up(args: argparse.Namespace, outside: "Outside", move: "Runbook", path
 
 def _retreat(args: argparse.Namespace) -> int:
     async def work(outside: "Outside") -> int:
-        from legatum.work.movefile import read_move
         from legatum.work.moves.retreat import open_retreat
+        from legatum.work.recall import open_move
 
         path, move, journal = _opened(args, outside)
         with journal.occupied([move.domain], outside.clock.now()):
-            move = read_move(path)
+            move = open_move(outside, path)
             if args.give_up:
                 return _give_up(args, outside, move, path)
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)

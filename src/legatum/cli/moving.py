@@ -129,8 +129,10 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
     from legatum.services.registrar import ByHand
     from legatum.work.moves.advance import Ways
 
+    order = [each.id for each in runbook.steps]
+
     def number(step: Step) -> str:
-        return f"{runbook.steps.index(step) + 1}/{len(runbook.steps)}"
+        return f"{order.index(step.id) + 1}/{len(order)}"
 
     def begin(step: Step) -> None:
         note(args, f"{number(step)} {step.title} …")

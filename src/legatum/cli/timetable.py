@@ -177,12 +177,11 @@ def wanted_ttl(house: "House", matter: "Matter") -> int | None:
 
 def _assumed(args: argparse.Namespace, outside: "Outside", looked: "Looked") -> list[str]:
     from legatum.core.duration import rough_text
-    from legatum.core.records.soa import parse_soa
 
-    caution, soa = outside.caution, next(view.soa for view in looked.picture.serving if view.soa is not None)
-    timers = parse_soa(soa.rdatas[0])
-    missed = rough_text(timers.refresh + timers.retry)
-    said = [f"a change reaches every server within seconds, as NOTIFY brings it; a secondary that misses that is up to {missed} behind"]
+    caution, timers = outside.caution, looked.picture.soa
+    said = ["a change reaches every server within seconds, as NOTIFY brings it"]
+    if timers is not None:
+        said[0] += f"; a secondary that misses that is up to {rough_text(timers.refresh + timers.retry)} behind"
     said.append(f"resolvers may keep an answer {rough_text(caution.floor)} even where its TTL is shorter; a question takes at most "
                 f"{caution.time_out} s; margin {caution.margin} s")  # fmt: skip
     if any(view.answered for view in looked.picture.parents):
@@ -245,13 +244,16 @@ def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Matter]"
 
 def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: float) -> "SoaPart":
     from legatum.core.duration import parse_duration
+    from legatum.core.fault import OutsideFault
     from legatum.core.records.name import name_text
     from legatum.core.records.soa import mail_address, negative_ttl, parse_soa
     from legatum.core.timetable.soa import meanings, oddities, scheme_changes, scheme_of
     from legatum.net.keeping.captured import refreshing
     from legatum.views.look.timetable import SoaTold, soa_part
 
-    soa = next(view.soa for view in looked.picture.serving if view.soa is not None)
+    soa = next((view.soa for view in looked.picture.serving if view.soa is not None), None)
+    if soa is None:
+        raise OutsideFault("no server shows the SOA record", f"`legatum survey {name_text(looked.picture.domain)}` says what is wrong")
     fields, negative = parse_soa(soa.rdatas[0]), negative_ttl(soa)
     wanted = {str(timer): parse_duration(text) for timer, text in house.soa.items()}
     shown = {

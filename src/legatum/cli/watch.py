@@ -53,13 +53,11 @@ def run(args: argparse.Namespace) -> int:
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant_or_age
         from legatum.core.observation.progress import Progress
-        from legatum.work.verdicts.watch import Watch
-        from legatum.work.zones.publish import ttl_before
+        from legatum.work.verdicts.watch import Watch, held_of
 
         change, since = _change(args, outside, domain)
         since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else since
-        known = ttl_before(outside, domain, change.name, change.rtype)
-        progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, known)
+        progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(outside, domain, change))
         house = outside.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
         patience = parse_duration(args.patience or house.patience)

@@ -116,6 +116,8 @@ class Database:
                 for table, column, definition in form.columns:
                     if column not in self._columns(connection, table):
                         connection.execute(f"ALTER TABLE {table} ADD COLUMN {column} {definition.format_map(kinds)}")
+                for statement in form.filled:
+                    connection.execute(statement)
             for form in reversed(FORMS[number:found]):
                 for table in form.dropped:
                     connection.execute(f"DROP TABLE {table}")

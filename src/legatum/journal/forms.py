@@ -9,10 +9,12 @@ from dataclasses import dataclass, field
 @dataclass(frozen=True)
 class Form:
     """``made``: statements that do no harm where they were carried out before, ``{number}`` and ``{octets}`` for what databases call
-    differently; ``columns``: table, name, definition; ``dropped``: tables that are not of the form before."""
+    differently; ``columns``: table, name, definition; ``filled``: statements that put into new columns what rows of the form before tell;
+    ``dropped``: tables that are not of the form before."""
 
     made: tuple[str, ...] = ()
     columns: tuple[tuple[str, str, str], ...] = field(default=())
+    filled: tuple[str, ...] = ()
     dropped: tuple[str, ...] = ()
 
 
@@ -59,6 +61,14 @@ FORMS = (
                 name TEXT PRIMARY KEY, mark TEXT NOT NULL, content {octets} NOT NULL, who TEXT NOT NULL, at DOUBLE PRECISION NOT NULL)""",
         ),
         dropped=("files",),
+    ),
+    Form(
+        columns=(("memory", "gone", "DOUBLE PRECISION"),),
+        filled=(  # before, what came later at the same place had taken its place
+            """UPDATE memory SET gone = (
+                SELECT min(later.first) FROM memory AS later WHERE later.domain = memory.domain AND later.place = memory.place
+                AND later.name = memory.name AND later.type = memory.type AND later.number > memory.number) WHERE gone IS NULL""",
+        ),
     ),
 )
 PRESENT = len(FORMS)

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from legatum.core.fault import BadInput, Fault
 from legatum.core.history import AGAIN, BY_HAND, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
+from legatum.core.memory.given import Given, Look, Seen
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
@@ -23,29 +24,6 @@ from legatum.wire.message import encode_question
 
 _FEW = 20  # domains whose files are looked for one by one
 _DAY = 86400.0  # seconds between two notes that something is still given as before
-
-
-class Seen(NamedTuple):
-    """An RRset as it was given. ``place``: by whom, empty for the domain's own servers; ``data``: as text."""
-
-    place: str
-    name: Name
-    rtype: int
-    ttl: int
-    data: str = ""
-
-
-class Memory(NamedTuple):
-    """The same, from ``first`` to ``last`` as far as was seen, to a day."""
-
-    number: int
-    place: str
-    name: Name
-    rtype: int
-    ttl: int
-    data: str
-    first: float
-    last: float
 
 
 class Surveyed(NamedTuple):
@@ -202,6 +180,13 @@ class Journal:
         found = self._database.rows("SELECT DISTINCT domain FROM entries")
         return sorted(parse_domain(domain) for (domain,) in found if domain != name_text(ROOT))
 
+    def domains_led_to(self, host: Name) -> list[Name]:
+        """Domains of which an NS set that names the host was the last that was seen."""
+        said = "SELECT DISTINCT domain, data FROM memory WHERE type = 'NS' AND gone IS NULL AND data LIKE ?"
+        named = absolute_text(host)
+        found = self._database.rows(said, f"%{named}%")
+        return sorted({parse_domain(domain) for domain, data in found if named in data.split()})
+
     def forget(self, move: str, domain: Name, step: str, at: float, text: str) -> None:
         """The outcome of a step counts no longer, as it was seen to be undone: it will be done again."""
         self._write(move, domain, step, FORGOTTEN, at, text, {}, ())
@@ -246,22 +231,21 @@ class Journal:
         """Step → when it was intended the last time."""
         return {row.step: row.at for row in self._of_move(move) if row.kind == INTENT}
 
-    def remember(self, domain: Name, served: Iterable[Seen], at: float) -> None:
-        """What was given for a domain at a time. What is the same as last time is one entry."""
-        self.remember_many([(domain, served, at)])
-
-    def remember_many(self, seen: Iterable[tuple[Name, Iterable[Seen], float]]) -> None:
-        """For each domain what was given, and when; in as few transactions as for one."""
-        fresh, again = list[Row](), list[tuple[int, float]]()
-        for domain, served, at in seen:
-            latest = {(each.place, each.name, each.rtype): each for each in self.memory(domain)}
-            for each in dict.fromkeys(served):
-                there = latest.get((each.place, each.name, each.rtype))
-                if there is None or (there.ttl, there.data) != (each.ttl, each.data):
-                    fresh.append(_memory_row(domain, each, at, at))
-                elif at - there.last >= _DAY:
-                    again.append((there.number, at))
+    def remember(self, *looks: Look) -> None:
+        """What was given for domains, each at a time; in as few transactions as for one. What is given as before is no new row, and noted
+        to a day."""
+        fresh, again, gone = list[Row](), list[tuple[int, float]](), list[tuple[int, float]]()
+        for look in looks:
+            given = [each for each in self.memory(look.domain) if each.gone is None]
+            there = {each.seen: each for each in given}
+            for each in dict.fromkeys(look.seen):
+                if (found := there.get(each)) is None:
+                    fresh.append(_memory_row(look.domain, each, look.at, look.at, None))
+                elif look.at - found.last >= _DAY:
+                    again.append((found.number, look.at))
+            gone += [(each.number, look.at) for each in look.ended(given)]
         self._database.set("memory", "last", again)
+        self._database.set("memory", "gone", gone)
         self._database.add("memory", fresh)
 
     def surveyed(self, found: Iterable[Surveyed]) -> None:
@@ -284,9 +268,10 @@ class Journal:
             Surveyed(parse_domain(domain), at, json.loads(findings), until) for domain, at, findings, until in self._database.rows(said)
         ]
 
-    def latest(self) -> dict[str, int]:
-        """Move → the number of its last entry."""
-        return dict(self._database.rows("SELECT move, max(number) FROM entries WHERE move <> '' GROUP BY move"))
+    def latest(self) -> dict[Name, int]:
+        """Domain → the number of its last entry."""
+        found = self._database.rows("SELECT domain, max(number) FROM entries GROUP BY domain")
+        return {parse_domain(domain): number for domain, number in found if domain != name_text(ROOT)}
 
     def of_move(self, move: str) -> list[Entry]:
         """Everything of a move, oldest first."""
@@ -301,22 +286,18 @@ class Journal:
         """File, mark, and where it stands."""
         self._database.replace("standings", "file", [{"file": file, "mark": mark, "standing": text} for file, mark, text in rows])
 
-    def recall(self, domain: Name, rows: Iterable[tuple[Seen, float, float]]) -> None:
-        """What another journal remembers, with when it was first and last seen; what is there already is left as it is."""
-        there = {(each.place, each.name, each.rtype, each.ttl, each.data, each.first) for each in self.memory(domain)}
-        fresh = [
-            _memory_row(domain, each, first, last)
-            for each, first, last in rows
-            if (each.place, each.name, each.rtype, each.ttl, each.data, first) not in there
-        ]
+    def recall(self, domain: Name, rows: Iterable[Given]) -> None:
+        """What another journal remembers; what is there already is left as it is."""
+        there = {(each.seen, each.first) for each in self.memory(domain)}
+        fresh = [_memory_row(domain, each.seen, each.first, each.last, each.gone) for each in rows if (each.seen, each.first) not in there]
         self._database.add("memory", fresh)
 
-    def memory(self, domain: Name) -> list[Memory]:
+    def memory(self, domain: Name) -> list[Given]:
         """What is remembered of a domain, oldest first."""
-        said = "SELECT number, place, name, type, ttl, data, first, last FROM memory WHERE domain = ? ORDER BY number"
+        said = "SELECT number, place, name, type, ttl, data, first, last, gone FROM memory WHERE domain = ? ORDER BY number"
         return [
-            Memory(number, place, parse_name(name), parse_type(rtype), ttl, data, first, last)
-            for number, place, name, rtype, ttl, data, first, last in self._database.rows(said, name_text(domain))
+            Given(number, place, parse_name(name), parse_type(rtype), ttl, data, first, last, gone)
+            for number, place, name, rtype, ttl, data, first, last, gone in self._database.rows(said, name_text(domain))
         ]
 
     def entries(self, domain: Name) -> list[Entry]:
@@ -382,10 +363,10 @@ def _entry(
     return Entry(number, move, domain, step, kind, at, text, who, tuple(json.loads(changes)), json.loads(facts), replies)
 
 
-def _memory_row(domain: Name, each: Seen, first: float, last: float) -> Row:
+def _memory_row(domain: Name, each: Seen, first: float, last: float, gone: float | None) -> Row:
     return {
         "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
-        "ttl": each.ttl, "data": each.data, "first": first, "last": last,
+        "ttl": each.ttl, "data": each.data, "first": first, "last": last, "gone": gone,
     }  # fmt: skip
 
 

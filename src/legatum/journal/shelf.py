@@ -5,6 +5,7 @@ are read, and put into it before an entry of the journal rests on them. What was
 """
 
 import hashlib
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +14,7 @@ from legatum.core.fault import GateShut
 from legatum.journal.database import Database
 from legatum.net.file import write_whole
 
+_SHARED = re.compile(r"[\w%-][\w%.-]*\.(move\.toml|retreat\.toml|waves\.toml|zone)")
 _STATE = ".kept"  # a folder: for each file the mark of the state in which it was last the same here and there
 
 
@@ -54,9 +56,14 @@ class Shelf:
             path.unlink(missing_ok=True)
             return
         found = self.database.rows("SELECT content FROM files WHERE name = ?", name)
-        if found:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            write_whole(path, bytes(found[0][0]))
+        if not found:
+            return
+        content = bytes(found[0][0])
+        if hashlib.sha256(content).hexdigest() != mark or path.is_symlink():
+            why = "is a link here" if path.is_symlink() else "is not what whoever put it there had"
+            raise GateShut(f"{path}: what the database has of it {why}", "put the file there again from where it is right")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, content)
 
     def _put(self, name: str, mark: str) -> None:
         if not mark:
@@ -69,11 +76,17 @@ class Shelf:
         """Name → mark, and who put it there."""
         begin = f"{stem}." if stem else ""
         said = "SELECT name, mark, who FROM files WHERE substr(name, 1, ?) = ?"
-        return {name: (mark, who) for name, mark, who in self.database.rows(said, len(begin), begin)}
+        found = {name: (mark, who) for name, mark, who in self.database.rows(said, len(begin), begin)}
+        if strange := next((each for each in found if each not in self.others and not is_shared(each)), None):
+            raise GateShut(
+                f"the database has a file {strange!r}, which is none of ours: nothing is written here",
+                "whoever put it there can write in the database: find out who, and remove that row of the table files",
+            )
+        return found
 
     def _here(self, stem: str) -> Iterator[str]:
         if self.folder.is_dir():
-            yield from (path.name for path in self.folder.glob(f"{stem}.*" if stem else "*") if _is_shared(path.name))
+            yield from (path.name for path in self.folder.glob(f"{stem}.*" if stem else "*") if is_shared(path.name))
         if not stem:
             yield from (name for name, path in self.others.items() if path.exists())
 
@@ -100,8 +113,9 @@ class Shelf:
             path.unlink(missing_ok=True)
 
 
-def _is_shared(name: str) -> bool:
-    return not name.startswith(".") and name.endswith((".move.toml", ".retreat.toml", ".waves.toml", ".zone"))
+def is_shared(name: str) -> bool:
+    """The name of a file that belongs to a move, or to one of many: in the folder of moves, and nowhere else."""
+    return _SHARED.fullmatch(name) is not None
 
 
 def _mark(path: Path) -> str:

@@ -187,6 +187,17 @@ class Engine:
                 "install the same version of `distributed` on both machines",
             )
 
+    def _refuse_open(self, addresses: Sequence[str]) -> None:
+        """Raises :class:`OutsideFault` for a plain scheduler, or worker, that others than this machine can reach: whoever does runs what he
+        likes there."""
+        if urlsplit(self._hub.scheduler).scheme == "tls":
+            return
+        if strange := [each for each in addresses if not _is_here(urlsplit(each).hostname or "")]:
+            raise OutsideFault(
+                f"{strange[0]} listens to the whole network, without a password: whoever reaches it has his own code run there",
+                "start it with --host 127.0.0.1, or with certificates and tls:// (docs/trust.md)",
+            )
+
     def _fault(self, error: Exception) -> OutsideFault:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
         return OutsideFault(
@@ -195,7 +206,9 @@ class Engine:
 
     async def workers(self) -> list[Seen]:
         """Those that are registered now."""
-        found = (await self._client.scheduler.identity(n_workers=-1))["workers"]
+        identity = await self._client.scheduler.identity(n_workers=-1)
+        found = identity["workers"]
+        self._refuse_open([identity["address"], *found])
         return list(await asyncio.gather(*(self._seen(address, told) for address, told in found.items())))
 
     async def _seen(self, address: str, told: Mapping[str, Any]) -> Seen:
@@ -371,6 +384,12 @@ async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[s
     import distributed.comm.core
     from distributed import Worker
 
+    class Lookout(Worker):
+        """Without the library's pages, which would be served plainly and to everybody."""
+
+        def start_http_server(self, *_: Any, **__: Any) -> None:
+            return
+
     dask.config.set({"distributed.worker.profile.enabled": False})  # nobody looks at it, and it interrupts what is under way
 
     reach: Any = distributed.comm.core.connect
@@ -384,9 +403,9 @@ async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[s
     last: float | None = None  # when it was registered
     while last is None or time.monotonic() - last < _PATIENCE * 2:
         try:
-            async with Worker(
+            async with Lookout(
                 hub.scheduler, name=name, nthreads=threads, security=security, dashboard=False, local_directory=str(folder),
-                memory_limit=0, death_timeout=_PATIENCE,
+                memory_limit=0, death_timeout=_PATIENCE, host=None if security is not None else urlsplit(hub.scheduler).hostname,
             ) as worker:  # fmt: skip
                 up(worker.address)
                 await worker.finished()

@@ -12,9 +12,9 @@ import msgspec
 from legatum.core.fault import BadInput
 from legatum.core.history import KINDS, OUTCOME, Act, Entry, acts
 from legatum.core.instant import kept_instant
+from legatum.core.memory.given import Given
 from legatum.core.records.name import Name, absolute_text, name_text, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
-from legatum.journal.journal import Memory, Seen
 from legatum.net.file import write_whole
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.keeping.recording import Recording, read_reply, reply_line
@@ -30,7 +30,7 @@ class History:
 
     domain: Name
     acts: tuple[Act, ...]
-    seen: tuple[Memory, ...]
+    seen: tuple[Given, ...]
 
 
 def history_of(outside: Outside, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
@@ -66,7 +66,7 @@ def export_history(outside: Outside, domain: Name, path: Path) -> int:
     for seen in journal.memory(domain):
         lines.append(json.dumps({"seen": {
             "place": seen.place, "name": absolute_text(seen.name), "type": type_text(seen.rtype), "ttl": seen.ttl, "data": seen.data,
-            "first": seen.first, "last": seen.last,
+            "first": seen.first, "last": seen.last, "gone": seen.gone,
         }}))  # fmt: skip
     write_whole(path, "\n".join(lines) + "\n")
     return len(entries)
@@ -79,7 +79,7 @@ def import_history(outside: Outside, path: Path) -> tuple[Name, int, int]:
         lines = path.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
         raise BadInput(f"{path}: {error.strerror if isinstance(error, OSError) else 'not UTF-8'}", remedy) from None
-    came, there, domain, seen = 0, 0, None, list[tuple[Seen, float, float]]()
+    came, there, domain, seen = 0, 0, None, list[Given]()
     read = []
     for number, line in enumerate(lines, 1):
         try:
@@ -125,10 +125,12 @@ def _facts(kind: str, found: Mapping[str, Any]) -> dict[str, Any]:
     return dict(found)
 
 
-def _seen(found: Mapping[str, Any]) -> tuple[Seen, float, float]:
-    name, rtype = parse_name(found["name"]), parse_type(found["type"])
-    seen = Seen(str(found["place"]), name, rtype, int(found["ttl"]), str(found["data"]))
-    return seen, kept_instant(found["first"]), kept_instant(found["last"])
+def _seen(found: Mapping[str, Any]) -> Given:
+    name, rtype, gone = parse_name(found["name"]), parse_type(found["type"]), found.get("gone")
+    return Given(
+        0, str(found["place"]), name, rtype, int(found["ttl"]), str(found["data"]), kept_instant(found["first"]),
+        kept_instant(found["last"]), None if gone is None else kept_instant(gone),
+    )  # fmt: skip
 
 
 def _name(text: str) -> Name:

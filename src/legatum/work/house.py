@@ -11,8 +11,9 @@ from legatum.core.moves.standing import Standing, State, as_of, by_urgency, stan
 from legatum.core.records.name import Name, name_text
 from legatum.journal.journal import Surveyed
 from legatum.settings.document import ManualProvider, ManualRegistrar
-from legatum.work.movefile import read_move, retreat_path
+from legatum.work.movefile import retreat_path
 from legatum.work.outside import Outside
+from legatum.work.recall import open_move
 
 _TOLD_EVERY = 400  # two seconds or so
 
@@ -44,10 +45,10 @@ def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda 
         try:
             stat = there.stat()
             ident, mark, standing = _kept(kept.get(str(there)))
-            wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(ident, 0)}"
+            wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0) if standing is not None else 0}"
             if standing is None or mark != wanted or _windows(standing, now):
                 ident, standing = _worked_out(outside, there, now)
-                wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(ident, 0)}"
+                wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0)}"
                 if len(fresh) % _TOLD_EVERY == _TOLD_EVERY - 1:
                     worked(number + 1, len(paths))
                 fresh.append((str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": standing.domain.hex()})))
@@ -65,7 +66,7 @@ def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda 
 
 def _worked_out(outside: Outside, path: Path, now: float) -> tuple[str, Standing]:
     """Raises :class:`BadInput` for what is no move."""
-    runbook = read_move(path)
+    runbook = open_move(outside, path)
     settings = outside.settings
     by_hand = frozenset(
         [name for name, each in settings.providers.items() if isinstance(each, ManualProvider)]

@@ -51,7 +51,7 @@ async def look_for_leftovers(
         held,
         hosts_in(each.data for each in memory if each.rtype == NS),
         acts(journal.entries(domain)),
-        {(each.name, each.rtype): each.first for each in memory},
+        {(each.name, each.rtype): each.first for each in sorted(memory, key=lambda each: -each.first) if each.gone is None},
         _only_of(templates, tenant) if tenant is not None and templates is not None else None,
     )
     found = leftovers(picture, known, registrar)

@@ -1,55 +1,123 @@
-"""What was served with which TTL, by whom names were handed on, and which name servers were seen with their address: kept for the domain,
-whichever move or command saw it, so that every plan counts it."""
+"""What was handed out, kept for the domain, whichever move or command saw or changed it, so that every plan and every answer counts it:
+before a change is sent, and whenever a look sees something."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from typing import NamedTuple
 
 from legatum.core.dnssec.chain import Chain, State, broken_since
+from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.dnssec.signature import parse_signature
+from legatum.core.dnssec.trust import Anchors
+from legatum.core.fault import Fault
 from legatum.core.findings.finding import Finding
-from legatum.core.moves.place import PARENT
+from legatum.core.memory.copies import HeldCopy, copies
+from legatum.core.memory.given import OWN_SERVERS, Look, Seen, absent, seen_of
+from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.observation.picture import Picture
-from legatum.core.records.name import Name, absolute_text, is_under
-from legatum.core.records.presentation import rdata_texts
-from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import DS, NS, A
-from legatum.journal.journal import Seen, Surveyed
+from legatum.core.observation.soundness import Given
+from legatum.core.records.name import Name, is_under
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import CNAME, DS, NS, SOA, A
+from legatum.core.records.soa import negative_ttl
+from legatum.core.zones.zone import Zone
+from legatum.journal.journal import Surveyed
 from legatum.services.provider import server_names
 from legatum.work.outside import Outside
 
-_LONGEST = 2000  # characters of data that are remembered of a set
 SIGNING = "the chain of trust"  # the place of entries that say in which state it was
+Changed = tuple[RRset | None, RRset | None]
+"""What an RRset was and becomes; None where there is none."""
 
 
-def note_served(outside: Outside, domain: Name, sets: Iterable[RRset | None], place: str = "", at: float | None = None) -> None:
-    """``place``: the parent, for a delegation; ``at``: now, if not given."""
-    served = [_entry(each, place) for each in sets if each is not None]
-    outside.journal.remember(domain, served, outside.clock.now() if at is None else at)
+def held_copies(outside: Outside, domain: Name) -> list[HeldCopy]:
+    """Everything that is remembered of a domain, as caches may hold it."""
+    return copies((each for each in outside.journal.memory(domain) if each.place != SIGNING), outside.clock.now())
+
+
+def note_zone(outside: Outside, place: str, zone: Zone) -> None:
+    """All that a place has of a zone now."""
+    sets = [each for each in zone.unsorted if each.rtype != SOA]
+    seen = (*seen_of(place, sets), _no_such_name(place, zone))
+    outside.journal.remember(Look(zone.origin, outside.clock.now(), seen, whole=frozenset([place])))
+
+
+def note_seen_at(outside: Outside, place: str, zone: Zone, keys: Iterable[Key] = ()) -> None:
+    """What a place has now of ``keys``, and of everything that is remembered of it, where that is something else."""
+    remembered = {
+        (each.name, each.rtype) for each in outside.journal.memory(zone.origin) if each.gone is None and each.place in (place, "")
+    }
+    known = {key for key in (*keys, *remembered) if is_under(key[0], zone.origin) and key[1] not in (SOA, DS)}
+    seen = (*seen_of(place, (zone.get(*key) for key in known)), _no_such_name(place, zone))
+    ends = frozenset((place, *key) for key in (*known, (zone.origin, SOA)))
+    outside.journal.remember(Look(zone.origin, outside.clock.now(), seen, ends))
+
+
+def note_before(outside: Outside, place: str, domain: Name, changes: Iterable[Changed], negative: int | None = None) -> None:
+    """A change is about to be sent: what is given now, and what may be given from now on, whatever becomes of it. ``negative``: how long
+    *no such name* is kept."""
+    seen = list[Seen]()
+    for before, after in changes:
+        seen += seen_of(place, (before, after))
+        if before is None and after is not None and negative is not None:
+            seen.append(absent(place, after.name, after.rtype, negative))
+    outside.journal.remember(Look(domain, outside.clock.now(), tuple(seen)))
+
+
+def note_after(outside: Outside, place: str, domain: Name, changes: Iterable[Changed], at: float) -> None:
+    """A change was seen on every server of the place."""
+    changes = list(changes)
+    keys = {(place, one.name, one.rtype) for each in changes for one in each if one is not None}
+    outside.journal.remember(Look(domain, at, tuple(seen_of(place, (after for _, after in changes))), frozenset(keys)))
+
+
+def note_ended(outside: Outside, place: str, domain: Name, at: float) -> None:
+    """The place serves the zone no longer."""
+    outside.journal.remember(Look(domain, at, whole=frozenset([place])))
+
+
+def note_handed_out(outside: Outside, domain: Name, sets: Iterable[RRset | None], rtype: int = NS) -> None:
+    """What every server of the parent zone that answered handed out for the domain."""
+    seen = tuple(dict.fromkeys(seen_of(PARENT, sets)))
+    outside.journal.remember(Look(domain, outside.clock.now(), seen, frozenset([(PARENT, domain, rtype)])))
+
+
+def note_ds(outside: Outside, domain: Name, handed: Iterable[Anchors]) -> None:
+    """The DS sets that the servers of the parent zone handed out."""
+    sets = [rrset(domain, DS, each.ttl, ds_rdatas(each)) for each in handed if each.records]
+    with suppress(Fault):  # a rehearsal needs no journal that can be written
+        note_handed_out(outside, domain, sets, DS)
+
+
+def _no_such_name(place: str, zone: Zone) -> Seen:
+    return absent(place, zone.origin, SOA, negative_ttl(zone.soa_rrset))
 
 
 class Note(NamedTuple):
-    """What is to be kept of a look at a domain. ``surveyed``: what it came to, None where it was not judged."""
+    """What is to be kept of a look at a domain. ``surveyed``: what it came to, None where it was not judged; ``ours``: the house looks
+    after it, else it is kept only where something is remembered of it."""
 
-    domain: Name
-    seen: list[Seen]
-    at: float
+    look: Look
     surveyed: Surveyed | None
+    ours: bool = True
 
 
-def note_of(picture: Picture, findings: Iterable[Finding] | None, ours: Collection[Name]) -> Note | None:
+def note_of(picture: Picture, findings: Iterable[Finding] | None, ours: Mapping[Name, str]) -> Note | None:
     """None for a domain that the house does not look after. ``ours``: the name servers of its providers (:func:`our_servers`)."""
-    if not any(host in ours for host in (*picture.delegation, *picture.own_ns)):
+    own = any(host in ours for host in (*picture.delegation, *picture.own_ns))
+    if not own and picture.serving:
         return None
     slugs = None if findings is None else {each.kind.slug: str(each.kind.severity) for each in findings}
     surveyed = None if slugs is None else Surveyed(picture.domain, picture.at, slugs, _signed_until(picture))
-    return Note(picture.domain, _seen(picture), picture.at, surveyed)
+    return Note(_looked(picture, ours), surveyed, own)
 
 
 def keep_notes(outside: Outside, notes: Collection[Note]) -> None:
-    if notes:
-        outside.journal.remember_many((each.domain, each.seen, each.at) for each in notes)
-        outside.journal.surveyed([each.surveyed for each in notes if each.surveyed is not None])
+    kept = [each for each in notes if each.ours or outside.journal.memory(each.look.domain)]
+    if kept:
+        outside.journal.remember(*(each.look for each in kept))
+        outside.journal.surveyed([each.surveyed for each in kept if each.surveyed is not None])
 
 
 def _signed_until(picture: Picture) -> float | None:
@@ -63,45 +131,88 @@ def _signed_until(picture: Picture) -> float | None:
     return min(ends, default=None)
 
 
-def our_servers(outside: Outside) -> set[Name]:
-    """The name servers of the providers of the settings."""
-    sections = (*outside.settings.providers.values(), *outside.settings.secondaries.values())
-    return {host for section in sections for host in server_names(section.servers)}
+def note_look(outside: Outside, picture: Picture, given: Iterable[Given]) -> None:
+    """Of a domain that the house looks after, what its servers gave beside what a survey asks."""
+    note = note_of(picture, None, ours := our_servers(outside))
+    if note is None or not note.ours:
+        return
+    places = {view.address: ours.get(view.server, OWN_SERVERS) for view in picture.serving}
+    sets = [
+        (places[each.address], one)
+        for each in given
+        if each.authoritative and each.address in places
+        for one in each.answer
+        if one.rtype in (each.rtype, CNAME) and is_under(one.name, picture.domain)
+    ]
+    seen = (*note.look.seen, *(one for place, each in sets for one in seen_of(place, [each])))
+    known = note.look.known | {(place, each.name, each.rtype) for place, each in sets}
+    keep_notes(outside, [Note(note.look._replace(seen=seen, known=frozenset(known)), None)])
 
 
-def _seen(picture: Picture) -> list[Seen]:
-    """What the domain's own servers gave. Names elsewhere, to which mail or www lead, come out of resolvers, with what is left of a TTL."""
-    above, own = list[RRset](), [each for each in picture.contents.values() if each is not None and is_under(each.name, picture.domain)]
-    if picture.delegation and picture.parent_ttl is not None:
-        above.append(rrset(picture.domain, NS, picture.parent_ttl, picture.delegation))
-    if picture.apex_ttl is not None:
-        own.append(rrset(picture.domain, NS, picture.apex_ttl, picture.own_ns))
-    return [_entry(each, PARENT) for each in above] + [_entry(each) for each in own]
+def our_servers(outside: Outside) -> dict[Name, str]:
+    """The name servers of the providers of the settings, and whose they are."""
+    sections = {**outside.settings.secondaries, **outside.settings.providers}
+    return {host: name for name, section in sections.items() for host in server_names(section.servers)}
 
 
-def _entry(each: RRset, place: str = "") -> Seen:
-    data = " ".join(map(absolute_text, targets(each))) if each.rtype == NS else " | ".join(rdata_texts(each))[:_LONGEST]
-    return Seen(place, each.name, each.rtype, each.ttl, data)
+def _looked(picture: Picture, ours: Mapping[Name, str]) -> Look:
+    """What the parent's and the domain's own servers gave. Names elsewhere, to which mail or www lead, come out of resolvers, with what is
+    left of a TTL."""
+    domain, seen, known = picture.domain, dict[Seen, None](), set[tuple[str, Name, int]]()
+
+    def saw(place: str, each: RRset | None) -> None:
+        if each is not None:
+            seen.update(dict.fromkeys(seen_of(place, [each])))
+            known.add((place, each.name, each.rtype))
+
+    for above in picture.parents:
+        saw(PARENT, above.ns)
+        saw(PARENT, above.ds)
+    heard = [each for each in picture.parents if each.answered]
+    if heard and len(heard) == len(picture.parents):
+        known |= {(PARENT, domain, NS), (PARENT, domain, DS)}
+    places = {ours.get(view.server, OWN_SERVERS) for view in picture.serving}
+    for view in picture.serving:
+        saw(place := ours.get(view.server, OWN_SERVERS), view.ns)
+        if view.soa is not None:
+            seen[absent(place, domain, SOA, negative_ttl(view.soa))] = None
+            known.add((place, domain, SOA))
+    for each in picture.contents.values():
+        if each is not None and is_under(each.name, domain) and places:
+            saw(min(places) if len(places) == 1 else OWN_SERVERS, each)
+    led = {PARENT, SIGNING, *(ours.get(each, OWN_SERVERS) for each in (*picture.delegation, *picture.own_ns))}
+    return Look(domain, picture.at, tuple(seen), frozenset(known), led=frozenset(led) if picture.delegation else None)
 
 
 def note_chain(outside: Outside, chain: Chain) -> Chain:
     """In which state the domain's own link was seen; with the chain, since when it is broken."""
     link = chain.links[-1]
     if link.state != State.UNKNOWN:
-        outside.journal.remember(link.zone, [Seen(SIGNING, link.zone, DS, 0, link.state)], outside.clock.now())
+        note_state(outside, link.zone, link.state, outside.clock.now())
     seen = [(each.data, each.first, each.last) for each in outside.journal.memory(link.zone) if each.place == SIGNING]
     return replace(chain, since=broken_since(seen))
+
+
+def note_state(outside: Outside, zone: Name, state: State, at: float) -> None:
+    """Of its link in the chain of trust."""
+    outside.journal.remember(Look(zone, at, (Seen(SIGNING, zone, DS, 0, state),), frozenset([(SIGNING, zone, DS)])))
 
 
 def note_hosts(outside: Outside, hosts: Iterable[Name], at: float) -> dict[Name, float]:
     """These name servers were seen with their addresses; since when the house knows of that, for each."""
     since = {}
     for host in hosts:
-        outside.journal.remember(host, [Seen("", host, A, 0)], at)
+        outside.journal.remember(Look(host, at, (Seen(OWN_SERVERS, host, A, 0),)))
         since[host] = min(each.first for each in outside.journal.memory(host) if each.name == host and each.rtype == A)
     return since
 
 
 def known_since(outside: Outside, domain: Name, host: Name) -> float | None:
-    """Since when a name of the domain is known to be there; None where nobody has looked."""
-    return min((each.first for each in outside.journal.memory(domain) if each.name == host and each.place == ""), default=None)
+    """Since when a name of the domain is known to have had an address without a break; None where nobody has looked."""
+    own = [each for each in held_copies(outside, domain) if each.name == host and each.rtype in ADDRESSES and each.place != PARENT]
+    rows = sorted((each for each in own if not each.absent), key=lambda each: each.given_until, reverse=True)
+    since = min((each.since for each in rows if not each.ended), default=None)
+    for each in rows:
+        if since is not None and each.given_until >= since:
+            since = min(since, each.since)
+    return since

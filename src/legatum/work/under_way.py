@@ -10,6 +10,7 @@ from legatum.core.moves.runbook import Runbook, hold_of, next_step
 from legatum.core.records.name import Name, name_text
 from legatum.work.movefile import is_over, move_path, read_move, retreat_path
 from legatum.work.outside import Outside
+from legatum.work.recall import open_move
 
 
 def refuse_under_way(outside: Outside, domain: Name, keys: Iterable[Key] | None = None) -> None:
@@ -37,7 +38,7 @@ def pending_text(outside: Outside, domain: Name) -> str:
     path = move_path(outside, domain)
     if not path.exists() or is_over(path, outside.journal):
         return ""
-    move, now = read_move(path), outside.clock.now()
+    move, now = open_move(outside, path), outside.clock.now()
     outcomes = outside.journal.outcomes(move.id)
     step = next_step(move, outcomes)
     if step is None or not outcomes:

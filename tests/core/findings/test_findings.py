@@ -43,6 +43,7 @@ from tests.core.findings.pictures import (
 from legatum.core.dnssec.key import key_tag
 from legatum.core.findings import KINDS, Severity, judge
 from legatum.core.findings.finding import judge_with
+from legatum.core.memory.copies import KeptSet
 from legatum.core.observation.picture import DenialView, Edns, Picture, Plan, RegistrationView
 from legatum.core.records.name import ROOT, below, from_labels, parse_name
 from legatum.core.records.rrset import RRset, rrset
@@ -131,6 +132,8 @@ def _astray(**changes: Any) -> Picture:
     stranger = replace(picture.servers[0], address="192.0.2.66", **changes)
     return replace(picture, parents=views, servers=(*picture.servers, stranger))
 
+
+KEPT = KeptSet((OTHER,), NOW + 900, "the parent gave it until lately")
 
 CASES: dict[str, tuple[Picture, Picture]] = {
     "no-such-domain": (
@@ -313,6 +316,9 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "most-resolvers-fail": (_resolvers(2, 2, 0), _resolvers(2, 0, 0)),
     "resolver-finds-bogus": (resolver(rcode=2, ns=None, errors=((6, "bogus"),)), resolver(rcode=2, ns=None, errors=((22, ""),))),
     "resolver-holds-other-ns": (resolver(ns=ns(OTHER, ttl=700)), resolver(ns=ns(NS2, NS1, ttl=700))),
+    "old-delegation-kept": (
+        replace(resolver(ns=ns(OTHER, ttl=700)), kept=(KEPT,)), replace(resolver(ns=ns(NS2, NS1, ttl=700)), kept=(KEPT,)),
+    ),
     "resolver-serves-stale": (resolver(errors=((3, ""),)), resolver(errors=((0, "other"),))),
 }  # fmt: skip
 

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from legatum.core.fault import Fault
-from legatum.core.moves.drawing import Remembered
+from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
@@ -129,14 +129,14 @@ def test_what_was_served_before_counts_whoever_saw_it() -> None:
     assert ZONE.apex_ns is not None
     low = ZONE.with_rrsets([ZONE.apex_ns.with_ttl(300)])
     forgetful = plan("provider", drawing(low))
-    seen = Remembered(DOMAIN, (DOMAIN, NS), 86400, AT - 60)
-    knowing = plan("provider", drawing(low, remembered=(seen,)))
+    seen = HeldCopy("alder", DOMAIN, NS, 86400, None, 0, AT - 60, True)
+    knowing = plan("provider", drawing(low, remembered={DOMAIN: (seen,)}))
     ends = [list(forecast(each, {}, AT))[-1].ends for each in (forgetful, knowing)]
     assert ends[1] - ends[0] > 70_000 and rehearse(knowing, {}, AT).safe
     hasty = replace(knowing, steps=tuple(replace(new, waits=old.waits) for new, old in zip(knowing.steps, forgetful.steps, strict=True)))
     assert not rehearse(hasty, {}, AT).safe
-    long_ago = replace(seen, until=AT - 100_000)
-    assert plan("provider", drawing(low, remembered=(long_ago,))).steps == forgetful.steps
+    long_ago = replace(seen, given_until=AT - 100_000)
+    assert plan("provider", drawing(low, remembered={DOMAIN: (long_ago,)})).steps == forgetful.steps
 
 
 @pytest.mark.parametrize("ttl", [60, 7200])

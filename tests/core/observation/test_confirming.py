@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from legatum.core.fault import BadInput
+from legatum.core.memory.copies import HeldCopy
 from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
 from legatum.core.observation.picture import Picture, RegistrationView, ResolverView
 from legatum.core.observation.progress import Change, Look, Progress, State, Told, share_on_new, told
@@ -333,6 +334,7 @@ def test_a_week_of_looks_is_remembered_in_little_room_and_nothing_is_forgotten_o
 
 
 def test_the_ttl_that_was_served_before_counts_where_it_is_known() -> None:
-    progress = Progress(CHANGE, 1 / 300, known_ttl=86_400)
+    earlier = HeldCopy("alder", CHANGE.name, CHANGE.rtype, 86_400, None, 0, -100, True)
+    progress = Progress(CHANGE, 1 / 300, held=(earlier, replace(earlier, ttl=60, given_until=-10)))
     progress.add(look(0, child_a=("new", 300), resolver_a=("old", 17)))
-    assert progress.old_ttl == 86_400 and progress.over_at == 86_400
+    assert progress.remembers and progress.old_ttl == 86_400 and progress.over_at == 86_300

@@ -7,13 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.moves.drawing import Remembered
+from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.place import KnownHost, Vanishing
 from legatum.core.moves.plan import draw as draw_plan
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, forecast
-from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse, schedules
@@ -25,10 +24,10 @@ from tests.core.rehearsal.caches import every_cache_fails, first_failure
 
 
 def shortened(runbook: Runbook, step: str, rule: int, seconds: int) -> Runbook:
-    """The runbook with a hold cut short by hand."""
+    """The runbook with a hold cut short by hand, of ``step`` and of what is taken away at the end."""
     steps = [
         replace(each, waits=tuple(replace(w, seconds=w.seconds - seconds) if w.rule == rule else w for w in each.waits))
-        if each.id == step
+        if each.id in (step, "end")
         else each
         for each in runbook.steps
     ]
@@ -88,8 +87,10 @@ def test_the_lowered_ttl_has_to_be_waited_out_somewhere() -> None:
     """Without rule 1's hold the last one still counts from when the old TTL was last served."""
     assert rehearse(shortened(plan("provider"), "ready", 1, 86400), {}, AT).safe
     runbook = shortened(plan("provider"), "ready", 1, 86400)
-    waits = tuple(wait for wait in runbook.step("confirm").waits if wait.after != "lower")
-    runbook = replace(runbook, steps=tuple(replace(each, waits=waits) if each.id == "confirm" else each for each in runbook.steps))
+    steps = [replace(each, waits=tuple(wait for wait in each.waits if wait.after != "lower")) for each in runbook.steps]
+    runbook = replace(
+        runbook, steps=tuple(each if each.id in ("confirm", "end") else old for each, old in zip(steps, runbook.steps, strict=True))
+    )
     found = rehearse(runbook, {}, AT)
     assert {kind for example in found.counterexamples for kind in example.kinds} == {CacheKind.CHILD_TRUSTING, CacheKind.STICKY}
 
@@ -104,9 +105,9 @@ def test_sets_that_lead_to_each_other_and_back_are_followed_to_their_end() -> No
     """A cache may go to and fro between two servers, four seconds longer each time: that is one span for ever, and not a million."""
     names = [sorted(each.servers)[0] for each in (ALDER, CEDAR)]
     one, other = (ZONE.with_rrsets([rrset(DOMAIN, NS, 4, each)]) for each in (names, names[:1]))
-    before = Remembered(parse_name("example."), (DOMAIN, NS), 3600, AT, rrset(DOMAIN, NS, 3600, names[:1]))
+    before = HeldCopy("the parent", DOMAIN, NS, 3600, rrset(DOMAIN, NS, 3600, names[:1]), 0, AT, True)
     zones = {("alder", DOMAIN): one, ("cedar", DOMAIN): other}
-    of = drawing(zones=zones, delegation=tuple(names), remembered=(before,), caution=Caution(0, 4, MARGIN))
+    of = drawing(zones=zones, delegation=tuple(names), remembered={DOMAIN: (before,)}, caution=Caution(0, 4, MARGIN))
     assert not rehearse(plan("ttl", of), {}, AT).uncovered
 
 

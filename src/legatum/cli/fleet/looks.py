@@ -130,9 +130,9 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     async def lines(
         domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
     ) -> "AsyncGenerator[FleetLine, None]":
-        from legatum.work.memory import Note, note_of, our_servers
+        from legatum.work.memory import Note, held_copies, note_of, our_servers
 
-        told = telling(args, fleet.outside)
+        told = telling(args, fleet.outside, lambda domain: held_copies(fleet.outside, domain))
         asker, ours, notes, kept = fleet.outside.asker, our_servers(fleet.outside), list[Note](), True
         asked = asker.asked
         if not asker.patience.ipv6:

@@ -34,12 +34,12 @@ _NOT_TOLD = ("settings", "list", "out", "calendar", "column")
 @dataclass(frozen=True)
 class Order:
     """What is to be done with each part of a list. ``run``: one and the same for all of them; ``line``: the command's; ``settings``: how to
-    ask; ``ours``: the house's name servers: of domains with any of these it is noted what was seen."""
+    ask; ``ours``: the house's name servers and whose they are: of domains with any of these it is noted what was seen."""
 
     run: str
     line: argparse.Namespace
     settings: bytes
-    ours: frozenset[Name]
+    ours: dict[Name, str]
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ def order_of(args: argparse.Namespace, outside: Outside, workers: int) -> Order:
     line.evidence = bool(getattr(args, "evidence", None))
     line.rate = max(1, rate // workers) if rate else 0
     settings = looking_settings(outside, line.rate)
-    return Order(uuid.uuid4().hex, line, msgspec.json.encode(settings), frozenset(our_servers(outside)))
+    return Order(uuid.uuid4().hex, line, msgspec.json.encode(settings), our_servers(outside))
 
 
 def look(order: Order, part: Sequence[tuple[Name, Expected | None]]) -> Looked:

@@ -8,6 +8,7 @@ from legatum.cli.confirm import expected_of
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from legatum.core.memory.copies import HeldCopy
     from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
     from legatum.views.fleet.lists import FleetLine
@@ -33,8 +34,10 @@ def depth_of(args: argparse.Namespace) -> str:
     return "full" if args.full else "signed" if args.signed else "brief"
 
 
-def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result], FleetLine]":
-    """How a result becomes a line."""
+def telling(
+    args: argparse.Namespace, outside: "Outside", held: "Callable[[Name], list[HeldCopy]] | None" = None
+) -> "Callable[[Result], FleetLine]":
+    """How a result becomes a line. ``held``: what is remembered of a domain; None where the journal is not at hand."""
     from legatum.views.fleet.lists import fleet_line, switch_line
 
     if args.action != "timetable":
@@ -42,7 +45,7 @@ def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result],
 
     from legatum.core.duration import parse_duration
     from legatum.core.instant import parse_instant
-    from legatum.core.timetable.observed import of_brief_look
+    from legatum.core.timetable.observed import of_brief_look, with_held
     from legatum.core.timetable.switch import Wish, wished
 
     at, publishing, caution = parse_instant(args.switch), parse_duration(args.publishing), outside.caution
@@ -50,6 +53,8 @@ def telling(args: argparse.Namespace, outside: "Outside") -> "Callable[[Result],
 
     def wish(result: "Result") -> "Wish | None":
         matters = list(of_brief_look(result.picture)) if result.picture is not None and result.picture.serving else []
+        if held is not None:
+            matters = with_held(matters, held(result.domain), outside.clock.now(), caution)
         return wished(matters, at, low, outside.clock.now(), publishing, caution) if matters else None
 
     return lambda result: switch_line(result, wish(result))

@@ -63,7 +63,8 @@ def resolved(ordered: Sequence[Step], premises: Premises, past: Sequence[Past], 
     steps: list[Step] = []
     seen_by: dict[str, str] = {}
     for number, step in enumerate(ordered):
-        found = (wait for need in step.needs for wait in waits_for(need, scene, premises, caution, step.effects))
+        needs = dict.fromkeys((*step.needs, *(need for effect in step.effects for need in effect.needs)))
+        found = (wait for need in needs for wait in waits_for(need, scene, premises, caution, step.effects))
         waits = _longest(replace(wait, after=seen_by.get(wait.after, wait.after)) for wait in found)
         step = replace(step, waits=_known(waits, steps, past))
         seen_by |= {each.id: step.id for each in steps if _is_shown(each, step)}

@@ -5,11 +5,12 @@ from dataclasses import dataclass, field, replace
 
 from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.instant import instant_text
 from legatum.core.moves.assembly import Piece
 from legatum.core.moves.effects import Change, Delegated, DsSet, HostSet, Records, Signed, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
+from legatum.core.moves.recall import Remembered, remembered_past
 from legatum.core.moves.runbook import Past
+from legatum.core.moves.scene import scene_at_the_beginning
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
@@ -22,21 +23,6 @@ _MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one
 
 
 @dataclass(frozen=True)
-class Remembered:
-    """That an RRset was given otherwise until some time ago. ``until`` in seconds since 1970; ``rrset``: with which data, None for the
-    present ones."""
-
-    zone: Name
-    key: Key
-    ttl: int
-    until: float
-    rrset: RRset | None = None
-
-    def as_it_was(self, present: RRset) -> RRset:
-        return self.rrset if self.rrset is not None else present.with_ttl(self.ttl)
-
-
-@dataclass(frozen=True)
 class Drawing:
     """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the domain, and ``glue``
     beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that take a copy from it; ``registrar``: the
@@ -45,7 +31,7 @@ class Drawing:
     the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
     signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
     :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first; ``former``: places that
-    served it once, and are to end."""
+    served it once, and are to end; ``users`` as in :class:`Premises`."""
 
     domain: Name
     at: float
@@ -63,7 +49,7 @@ class Drawing:
     registrar_by_hand: bool = False
     hosts: tuple[KnownHost, ...] = ()
     registered: Registered | None = None
-    remembered: tuple[Remembered, ...] = ()
+    remembered: Remembered = field(default_factory=dict)
     vanishing: tuple[Vanishing, ...] = ()
     unsigned: str = ""
     signing: str = ""
@@ -83,6 +69,7 @@ class Drawing:
     time_zone: str = "UTC"
     made: tuple[tuple[str, Name], ...] = field(default=())
     former: tuple[str, ...] = ()
+    users: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
 
     def place(self, name: str) -> Place:
         return next(each for each in self.places if each.name == name)
@@ -136,18 +123,16 @@ class Drawing:
 def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tuple[Past, ...]]:
     """The premises of a plan that is made of these pieces, and what is remembered beside them."""
     followed = _followed(drawing, pieces)
-    parent, past = _parent(drawing)
-    served = [parent]
+    past = list[Past]()
+    served = [_parent(drawing)]
     for (place, origin), zone in drawing.zones.items():
-        sets = [zone.get(*key) for key in followed.get(origin, ())]
-        kept, older = _with_memory(drawing, place, origin, [each for each in sets if each is not None])
-        longest, keys = max(each.ttl for each in zone.unsorted), drawing.keys.get((place, origin))
-        known = drawing.earlier_keys.get((place, origin), keys)
-        served.append(Served(place, origin, kept, negative_ttl(zone.soa_rrset), longest, known))
+        sets = [each for key in followed.get(origin, ()) if (each := zone.get(*key)) is not None]
+        known = drawing.earlier_keys.get((place, origin), keys := drawing.keys.get((place, origin)))
+        negative, longest = _longest(drawing, origin, zone)
+        served.append(Served(place, origin, tuple(sets), negative, longest, known))
         if known != keys:
             follows = drawing.follows if place == drawing.main else ()
             past.append(Past(f"keys of {place} seen", (Signed(place, origin, known, keys, follows),), drawing.at, drawing.at))
-        past += older
         if place == drawing.main and origin == drawing.domain:
             served += [replace(served[-1], place=each) for each in drawing.follows]
     seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in drawing.hosts if each.since is not None]
@@ -155,9 +140,18 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     premises = Premises(
         drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
         drawing.vanishing, drawing.unsigned, drawing.signing, anchors, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
-        drawing.reads_cds, drawing.windows, drawing.quiet, drawing.time_zone,
+        drawing.reads_cds, drawing.windows, drawing.quiet, drawing.time_zone, drawing.users,
     )  # fmt: skip
+    scene = scene_at_the_beginning(premises)
+    past += remembered_past(premises, scene, {}, drawing.remembered, drawing.caution, drawing.at)
     return premises, (*past, *seen)
+
+
+def _longest(drawing: Drawing, origin: Name, zone: Zone) -> tuple[int, int]:
+    """How long *no such name* may be kept, and anything at all, by what was given lately too."""
+    held = [each for each in drawing.remembered.get(origin, ()) if each.place != PARENT and each.until(drawing.caution) > drawing.at]
+    absence = [each.ttl for each in held if each.absent]
+    return max(negative_ttl(zone.soa_rrset), *absence, 0), max(*(each.ttl for each in zone.unsorted), *(each.ttl for each in held))
 
 
 def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
@@ -177,31 +171,9 @@ def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
     return held
 
 
-def _parent(drawing: Drawing) -> tuple[Served, list[Past]]:
+def _parent(drawing: Drawing) -> Served:
     ns = [rrset(drawing.domain, NS, drawing.parent_ttl, drawing.delegation)] if drawing.delegation else []
-    kept, past = _with_memory(drawing, PARENT, drawing.parent_zone, ns)
-    return Served(PARENT, drawing.parent_zone, (*kept, *drawing.glue), 0), past
-
-
-def _with_memory(drawing: Drawing, place: str, zone: Name, sets: Sequence[RRset]) -> tuple[tuple[RRset, ...], list[Past]]:
-    """RRsets as caches may remember them, and when they became what they are."""
-    kept, past = [], []
-    for each in sets:
-        older = sorted((one for one in drawing.remembered if _counts(drawing, one, zone, each)), key=lambda one: one.until)
-        versions = [one.as_it_was(each) for one in older] + [each]
-        kept.append(versions[0])
-        for one, before, after in zip(older, versions, versions[1:], strict=False):
-            label = f"{name_text(each.name)} {each.type_text} with {one.ttl} at {place} until {instant_text(one.until)}"
-            past.append(Past(label, (Records(place, zone, (Change(before, after),)),), one.until, one.until))
-    return tuple(kept), past
-
-
-def _counts(drawing: Drawing, one: Remembered, zone: Name, present: RRset) -> bool:
-    """Somebody may hold it still, and hold something else than what is given now, or hold it longer."""
-    if (one.zone, one.key) != (zone, (present.name, present.rtype)) or one.until + drawing.caution.lasts(one.ttl) <= drawing.at:
-        return False
-    before = one.as_it_was(present)
-    return before.rdatas != present.rdatas or before.ttl > present.ttl
+    return Served(PARENT, drawing.parent_zone, (*ns, *drawing.glue), 0)
 
 
 def _followed(drawing: Drawing, pieces: Sequence[Piece]) -> dict[Name, list[Key]]:

@@ -108,7 +108,8 @@ class Premises:
     at its parent; ``needed``: names and types that visitors come for, of those that change; ``vanishing``: an old side that ends by
     itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
     :func:`~legatum.core.records.soa.serial_by_rule`; ``reads_cds``: the registry may act on CDS records by itself;
-    ``windows``, ``quiet``, ``time_zone``: when the house makes changes that visitors can feel, and when not."""
+    ``windows``, ``quiet``, ``time_zone``: when the house makes changes that visitors can feel, and when not; ``users``: name server →
+    other domains whose NS sets name it."""
 
     parent_zone: Name
     registrar: str
@@ -127,6 +128,7 @@ class Premises:
     windows: tuple[str, ...] = ()
     quiet: tuple[str, ...] = ()
     time_zone: str = "UTC"
+    users: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
 
     @property
     def times(self) -> Windows:

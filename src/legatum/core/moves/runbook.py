@@ -130,13 +130,20 @@ class Runbook:
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """One step in time: done at ``expected``, or expected to begin then and not before ``bound``; seen everywhere at ``ends``."""
+    """One step in time: done at ``expected``, or expected to begin then and not before ``bound``; seen everywhere at ``ends``. ``before``:
+    when the step before it was."""
 
     step: Step
     outcome: Outcome | None
     bound: Bound | None
     expected: float
     ends: float
+    before: float = 0.0
+
+    @property
+    def holds(self) -> bool:
+        """There is something left to wait for when the step before it is done."""
+        return self.bound is not None and self.bound.instant > self.before
 
     @property
     def first(self) -> float:
@@ -184,7 +191,7 @@ def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, dura
     ``durations``: step → seconds until every server shows it, instead of the steps' own estimates.
     """
     happened = happened_before(runbook)
-    clock = now
+    clock, before = now, 0.0
     for step in runbook.steps:
         outcome = outcomes.get(step.id)
         bound = not_before(step.waits, happened, now, runbook.margin)
@@ -192,14 +199,16 @@ def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, dura
             bound = _in_window(runbook, step, bound, clock)
         if outcome is not None:
             happened[step.id] = outcome.all
-            yield Slot(step, outcome, bound, outcome.all, outcome.all)
+            yield Slot(step, outcome, bound, outcome.all, outcome.all, before)
+            before = outcome.all
             clock = max(clock, outcome.all)
             continue
         clock = max(clock, bound.instant if bound else clock)
         begins = clock
         clock += step.estimate if durations is None else durations.get(step.id, step.estimate)
         happened[step.id] = clock
-        yield Slot(step, None, bound, begins, clock)
+        yield Slot(step, None, bound, begins, clock, before)
+        before = clock
 
 
 def shown_by(runbook: Runbook, step: Step, effect: Effect) -> Step | None:

@@ -1,7 +1,8 @@
 """What places say, over time: contents that are constant between changes.
 
 A change reaches the first server of a place at one instant and the last one at another; in between either may be had, so the two
-*periods* overlap. Before the first change everything was as it was observed, for ever; after the last one everything stays.
+*periods* overlap. Before the first change everything was as it was observed, for ever; after the last one everything stays. What is
+remembered of a place beside that has periods of its own, and changes nothing of what the place gives.
 """
 
 from collections.abc import Iterable
@@ -40,14 +41,15 @@ class Period(Generic[_V]):
 class Track(Generic[_V]):
     """One thing that a place says, over time."""
 
-    __slots__ = ("_periods",)
+    __slots__ = ("_beside", "_periods")
 
     def __init__(self, value: _V) -> None:
         self._periods = [Period(-FOREVER, FOREVER, value)]
+        self._beside: list[Period[_V]] = []
 
     def copy(self) -> "Track[_V]":
         made = Track(self.value)
-        made._periods = list(self._periods)
+        made._periods, made._beside = list(self._periods), list(self._beside)
         return made
 
     @property
@@ -61,15 +63,20 @@ class Track(Generic[_V]):
         self._periods = [Period(each.begins, min(each.ends, everywhere), each.value, each.step) for each in self._periods]
         self._periods.append(Period(first, FOREVER, value, step))
 
+    def beside(self, first: float, last: float, value: _V, label: str) -> None:
+        """Another value that may have been had from the first instant to the last."""
+        self._beside.append(Period(first, last, value, label))
+
     @property
     def periods(self) -> tuple[Period[_V], ...]:
-        return tuple(each for each in self._periods if each.begins < each.ends)
+        return tuple(each for each in (*self._periods, *self._beside) if each.begins < each.ends)
 
     @property
     def versions(self) -> list[tuple[_V, str | None]]:
-        """Every value it ever had, and the step that ended it; None for the last one."""
+        """Every value it ever had, and the step that ended it, None for the present one; the present one's history first."""
         ends = [each.step for each in self._periods[1:]]
-        return [(each.value, end) for each, end in zip(self._periods, [*ends, None], strict=True)]
+        own = [(each.value, end) for each, end in zip(self._periods, [*ends, None], strict=True)]
+        return [*own, *((each.value, each.step) for each in self._beside)]
 
 
 @dataclass
@@ -99,6 +106,14 @@ class Scene:
         if track is None:
             track = self.said[place, zone, *key] = Track(None)
         track.change(first, everywhere, value, step)
+
+    def said_beside(self, place: str, zone: Name, value: RRset, first: float, last: float, label: str) -> None:
+        """It is remembered that the place gave this for a time."""
+        self.said.setdefault((place, zone, value.name, value.rtype), Track(None)).beside(first, last, value, label)
+
+    def vouched_beside(self, domain: Name, anchors: Anchors, first: float, last: float, label: str) -> None:
+        """It is remembered that the parent gave this DS set for a time."""
+        self.anchors.setdefault(domain, Track(Anchors())).beside(first, last, anchors, label)
 
     def serve(self, place: str, zone: Name, content: Content, first: float, everywhere: float, step: str) -> None:
         self.served.setdefault((place, zone), Track(Content.NOTHING)).change(first, everywhere, content, step)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
+from legatum.core.memory.copies import KeptSet
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
@@ -176,7 +177,8 @@ class Picture:
 
     ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says, else ``rdap_why``
     not; ``home``: special address ranges that count as public here; ``dropped``: questions left out to spare the servers;
-    ``denial``: what became of the question for a name that nobody made.
+    ``denial``: what became of the question for a name that nobody made; ``kept``: NS sets of before that somebody may go by still, where
+    that was asked of memory.
     """
 
     domain: Name
@@ -196,11 +198,17 @@ class Picture:
     plan: Plan = field(default_factory=Plan)
     dropped: int = 0
     denial: DenialView | None = None
+    kept: tuple[KeptSet, ...] = ()
 
     @cached_property
     def delegation(self) -> tuple[Name, ...]:
         """All NS names that any parent server hands out."""
         return tuple(sorted({name for view in self.parents for name in targets(view.ns)}))
+
+    @cached_property
+    def ns_sets(self) -> frozenset[tuple[Name, ...]]:
+        """Every NS set that a server of the parent zone, or of the domain, hands out."""
+        return frozenset(targets(ns) for ns in (*(view.ns for view in self.parents), *(view.ns for view in self.serving)) if ns)
 
     @cached_property
     def own_ns(self) -> tuple[Name, ...]:

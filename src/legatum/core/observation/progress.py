@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from legatum.core.memory.copies import HeldCopy
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 
@@ -77,14 +78,14 @@ class Look:
 class Progress:
     """Looks in order of time. ``rate``: questions a second that a typical cache has to answer, for the forecast.
 
-    ``since``: when the change was made, where that is known; ``known_ttl``: with which TTL the old data were served before it, where that
-    is; ``count``: looks taken in, of which the many that say the same are not all kept.
+    ``since``: when the change was made, where that is known; ``held``: what is remembered of other data than the wanted ones;
+    ``count``: looks taken in, of which the many that say the same are not all kept.
     """
 
     change: Change
     rate: float
     since: float | None = None
-    known_ttl: int | None = None
+    held: tuple[HeldCopy, ...] = ()
     looks: list[Look] = field(default_factory=list)
     count: int = 0
     _served: int | None = None
@@ -123,11 +124,16 @@ class Progress:
 
     @property
     def old_ttl(self) -> int:
-        """The longest TTL with which the old data were handed out, in seconds: that known from before, or seen of a server. Where neither
-        is, because the change was there already: the larger of what is left of copies and the TTL with which the servers give the new data,
+        """The longest TTL with which the old data were handed out, in seconds: that remembered, or seen of a server. Where neither is,
+        because the change was there already: the larger of what is left of copies and the TTL with which the servers give the new data,
         as a copy shows only what is left of it."""
-        known = [each for each in (self._served, self.known_ttl) if each is not None]
+        known = [each for each in (self._served, *(each.ttl for each in self.held)) if each is not None]
         return max(known) if known else max(self._left, self._fresh)
+
+    @property
+    def remembers(self) -> bool:
+        """What was given before is known; else the TTL of the new data stands for it."""
+        return self._served is not None or bool(self.held)
 
     @property
     def begins(self) -> float | None:
@@ -136,19 +142,27 @@ class Progress:
             return self.since
         for number, look in enumerate(self.looks):
             if look.servers == 1.0 and all(each.servers == 1.0 for each in self.looks[number:]):
-                return look.at
+                gone = [each.given_until for each in self.held if each.ended]
+                return max(gone) if number == 0 and gone else look.at
         return None
 
     def forecast(self, at: float) -> float | None:
         """The share of caches that should have the change at ``at``: 1 − λT/(1+λT)·(1 − t/T) (rule 14); None before it is made."""
-        if self.begins is None or at < self.begins:
+        begins, over = self.begins, self.over_at
+        if begins is None or over is None or at < begins:
             return None
-        return share_on_new(at - self.begins, self.old_ttl, self.rate)
+        return share_on_new(at - begins, over - begins, self.rate)
 
     @property
     def over_at(self) -> float | None:
-        """When the last cache that keeps to the TTLs has the change."""
-        return None if self.begins is None else self.begins + self.old_ttl
+        """When the last cache that keeps to the TTLs has the change: each of the sets that were given before runs out by itself."""
+        if self.begins is None:
+            return None
+        ended = [each.given_until + each.ttl for each in self.held if each.ended]
+        current = [each for each in (self._served, *(each.ttl for each in self.held if not each.ended)) if each is not None]
+        if current or not ended:
+            ended.append(self.begins + (max(current) if current else self.old_ttl))
+        return max(ended)
 
     def next_look(self, poll: float) -> float:
         """Seconds until something can have changed: soon while servers differ, else when copies run out, at most ten minutes."""

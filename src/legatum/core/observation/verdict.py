@@ -18,7 +18,8 @@ from legatum.core.records.soa import parse_soa, serial_is_newer
 class Check:
     """What one party says. ``until``: it may keep saying so until then (seconds since 1970) without anything being wrong.
 
-    ``about``: what was compared: NS set, DS, serial, a record, glue, signatures; ``because``: the domain's fault that makes it so.
+    ``about``: what was compared: NS set, DS, serial, a record, glue, signatures; ``because``: the domain's fault that makes it so; ``why``:
+    what is remembered, and makes it normal for so long.
     """
 
     party: str
@@ -28,6 +29,7 @@ class Check:
     until: float | None = None
     about: str = "NS set"
     because: str = ""
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,13 +46,15 @@ class RecordView:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """``expected``: the NS set everybody should have; ``checks``: party by party; ``not_looked_at``: in words."""
+    """``expected``: the NS set everybody should have; ``checks``: party by party; ``not_looked_at``: in words; ``parent_ttl``: how long an
+    earlier delegation may be kept, in seconds."""
 
     domain: Name
     at: float
     expected: tuple[Name, ...]
     checks: tuple[Check, ...]
     not_looked_at: tuple[str, ...] = ()
+    parent_ttl: int | None = None
 
     @property
     def confirmed(self) -> bool:
@@ -97,7 +101,8 @@ def agreement(
     checks += _record_checks(picture, wanted, records)
     if given is not None:
         checks += _sound_checks(picture, wanted, given, varieties)
-    return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), _with_causes(checks), tuple(not_looked_at))
+    told = _remembered(_with_causes(checks), picture)
+    return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), told, tuple(not_looked_at), picture.parent_ttl)
 
 
 def _usual_ns(picture: Picture) -> tuple[Name, ...]:
@@ -131,6 +136,23 @@ def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given], va
         yield Check(party, who, agrees, said, _unless(agrees, until), about)
 
 
+_FAILING = ("server failure", "no answer in time")
+
+
+def _remembered(checks: tuple[Check, ...], picture: Picture) -> tuple[Check, ...]:
+    """Resolvers that may go by an NS set of before: one that fails may do so for as long as somebody keeps that."""
+    if not picture.kept:
+        return checks
+    last = picture.kept[0]
+
+    def told(each: Check) -> Check:
+        if each.party != "resolver" or each.agrees or each.because or (each.until is None and each.said not in _FAILING):
+            return each
+        return replace(each, until=each.until if each.until is not None else last.until, why=last.text)
+
+    return tuple(map(told, checks))
+
+
 def _with_causes(checks: Iterable[Check]) -> tuple[Check, ...]:
     """Resolvers that fail while something at the domain is wrong fail because of that."""
     checks = tuple(checks)
@@ -139,9 +161,8 @@ def _with_causes(checks: Iterable[Check]) -> tuple[Check, ...]:
     if worst is None:
         return checks
     cause = f"{worst.who}, {worst.about}: {worst.said}"
-    failing = ("server failure", "no answer in time")
     return tuple(
-        replace(each, because=cause) if each.party == "resolver" and not each.agrees and each.said in failing else each for each in checks
+        replace(each, because=cause) if each.party == "resolver" and not each.agrees and each.said in _FAILING else each for each in checks
     )
 
 

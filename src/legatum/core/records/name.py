@@ -160,8 +160,8 @@ def name_text(name: Name) -> str:
 
 
 def file_name(name: Name) -> str:
-    """The name as part of a file's name: nothing in it leads to another folder."""
-    return "".join(each if each.isalnum() or each in "-._" else "_" for each in name_text(name))
+    """The name as part of a file's name: nothing in it leads to another folder, and no two names have the same."""
+    return "".join(each if each.isalnum() or each in "-._" else f"%{ord(each):02X}" for each in name_text(name))
 
 
 def absolute_text(name: Name) -> str:

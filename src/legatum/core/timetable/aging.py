@@ -33,7 +33,11 @@ def aged(matter: Matter, changed: float, publishing: int, caution: Caution) -> A
         words.append(f"{', '.join(matter.silent[:3])} did not answer for it, and is taken to give no longer one")
     words.append(f"{slack} s for a question under way")
     words += [f"{caution.margin} s margin"] if caution.margin else []
-    return Aged(matter, begins + lasts + slack + caution.margin, f"{'; '.join(words)} (rule {matter.by_rule})")
+    until, reason = begins + lasts + slack + caution.margin, f"{'; '.join(words)} (rule {matter.by_rule})"
+    earlier = matter.held_longest(caution)
+    if earlier is not None and earlier.until(caution) > until:
+        return Aged(matter, earlier.until(caution), f"{earlier.reason(changed, caution)} (rule {matter.by_rule})")
+    return Aged(matter, until, reason)
 
 
 def all_aged(matters: Iterable[Matter], changed: float, publishing: int, caution: Caution) -> list[Aged]:

@@ -4,8 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from legatum.core.memory.copies import HeldCopy
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import type_text
+from legatum.core.timing import Caution
 
 
 class Role(StrEnum):
@@ -32,7 +34,8 @@ _RULES = {
 @dataclass(frozen=True, slots=True)
 class Matter:
     """``ttls``: server address → TTL in seconds; ``silent``: who was asked in vain; ``holder``: who gives it, in words; ``ours``: its
-    TTL is set in the domain's own zone. ``about``: what is meant where name and type do not say it."""
+    TTL is set in the domain's own zone. ``about``: what is meant where name and type do not say it; ``held``: what was given of it
+    otherwise, or with a longer TTL, and somebody may hold still."""
 
     role: Role
     name: Name
@@ -43,11 +46,16 @@ class Matter:
     silent: tuple[str, ...] = ()
     about: str = ""
     rule: int = field(default=0)
+    held: tuple[HeldCopy, ...] = ()
 
     @property
     def ttl(self) -> int:
         """The largest: what is kept longest counts."""
         return max(self.ttls.values())
+
+    def held_longest(self, caution: Caution) -> HeldCopy | None:
+        """What is remembered of it that goes last."""
+        return max(self.held, key=lambda each: each.until(caution), default=None)
 
     @property
     def server(self) -> str:

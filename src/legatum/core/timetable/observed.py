@@ -1,14 +1,18 @@
 """From what servers gave to what matters: each RRset by which visitors are led, with every server's TTL."""
 
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 
+from legatum.core.memory.copies import HeldCopy
+from legatum.core.moves.place import PARENT
 from legatum.core.observation.picture import Picture
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CNAME, DNSKEY, DS, MX, NS, NSEC, NSEC3, SOA, TXT, A
 from legatum.core.records.soa import negative_ttl
-from legatum.core.timetable.matter import Matter, Role
+from legatum.core.timetable.matter import AT_PARENT, Matter, Role
+from legatum.core.timing import Caution
 
 _MOST_HOSTS = 8
 Question = tuple[Name, int]
@@ -91,6 +95,18 @@ def of_absence(picture: Picture, given: Sequence[Given], rule: int = 0) -> Itera
             proofs = [one.ttl for one in each.authority if one.rtype in (NSEC, NSEC3)]
             ttls[each.address] = max(negative_ttl(soa), ttls.get(each.address, 0), *proofs)
     yield from _made(Role.ABSENCE, picture.domain, SOA, ttls, _servers_of(picture.domain), _silent(picture), True, rule=rule)
+
+
+def with_held(matters: Iterable[Matter], copies: Sequence[HeldCopy], now: float, caution: Caution) -> list[Matter]:
+    """With what is remembered of each, where somebody may hold it at ``now``."""
+    kept = [each for each in copies if each.ended and each.until(caution) > now]
+
+    def concerns(matter: Matter, copy: HeldCopy) -> bool:
+        if matter.role in (Role.SOA, Role.ABSENCE):
+            return matter.role == Role.ABSENCE and copy.rtype == SOA and copy.absent
+        return copy.key == (matter.name, matter.rtype) and (copy.place == PARENT) == (matter.role in AT_PARENT) and matter.role != Role.GLUE
+
+    return [replace(matter, held=tuple(each for each in kept if concerns(matter, each))) for matter in matters]
 
 
 def _made(

@@ -39,14 +39,17 @@ class Lowering:
 def lowering(matter: Matter, wish: float, low: int, now: float, publishing: int, caution: Caution) -> Lowering:
     """``low``: seconds. What the parent gives, or is given with less already, is not lowered."""
     gone = aged(matter, wish, publishing, caution).until
+    earlier = matter.held_longest(caution)
+    kept_until = earlier.until(caution) if earlier is not None else 0.0
     if not matter.ours or matter.role in AT_PARENT or caution.lasts(matter.ttl) <= caution.lasts(low):
-        return Lowering(matter, None, None, now, gone, gone)
+        earliest = max(now, kept_until - caution.lasts(matter.ttl)) if matter.ours else now
+        return Lowering(matter, None, None, earliest, gone, gone)
     shorter = caution.lasts(matter.ttl) - caution.lasts(low) + caution.slack(1) + caution.margin
-    after = wish + caution.lasts(low) + caution.slack(1) + caution.margin
+    after = max(wish + caution.lasts(low) + caution.slack(1) + caution.margin, kept_until)
     by = wish - shorter
     if by < now:  # what was fetched just before it is lowered now
         after = max(after, now + caution.lasts(matter.ttl) + caution.slack(1) + caution.margin)
-    return Lowering(matter, low, by, now + shorter, after, gone)
+    return Lowering(matter, low, by, max(now + shorter, kept_until - caution.lasts(low)), after, gone)
 
 
 def lowerings(matters: Iterable[Matter], wish: float, low: int, now: float, publishing: int, caution: Caution) -> list[Lowering]:

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from legatum.core.instant import instant_text, people_text
+from legatum.core.instant import clock_text, instant_text, people_text
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.observation.verdict import Check, Verdict
 from legatum.core.records.name import name_text
@@ -23,11 +23,13 @@ class CheckPart(Part):
     said: str
     until: str | None
     because: str
+    why: str = ""
 
 
 class ConfirmDocument(Document, tag="legatum.confirm/1"):
     """``until``: so long a difference is within what TTLs and timers allow; after that it is a ``fault``. ``pending``: nothing
-    differs but what may still. ``because``: the fault of the domain's that makes a resolver fail; ``not_looked_at``: what this verdict does
+    differs but what may still. ``because``: the fault of the domain's that makes a resolver fail; ``why``: what is remembered, and makes a
+    difference normal until then; ``not_looked_at``: what this verdict does
     not speak of."""
 
     domain: str
@@ -64,7 +66,8 @@ def confirm_document(verdict: Verdict, everywhere: "Everywhere | None" = None) -
 def _check(each: Check, fault: bool) -> CheckPart:
     until = instant_text(each.until) if each.until is not None else None
     return CheckPart(
-        party=each.party, who=each.who, about=each.about, agrees=each.agrees, fault=fault, said=each.said, until=until, because=each.because
+        party=each.party, who=each.who, about=each.about, agrees=each.agrees, fault=fault, said=each.said, until=until,
+        because=each.because, why=each.why,
     )  # fmt: skip
 
 
@@ -78,7 +81,9 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
         return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
     if not faults:
         last = max(each.until or 0 for each in wrong)
-        text = f"{domain}: not yet. {len(wrong)} of {len(verdict.checks)} still differ, within what their TTLs and timers allow"
+        why = next((each.why for each in wrong if each.why), "")
+        told = f": normal until {clock_text(last, verdict.at)}. {why}" if why else ", within what their TTLs and timers allow"
+        text = f"{domain}: not yet. {len(wrong)} of {len(verdict.checks)} still differ{told}"
         return text, f"ask again after {people_text(last, verdict.at)}; what differs then is a fault"
     first = faults[0]
     where = f"{first.party} {first.who}, {first.about}: {first.said}"
@@ -90,7 +95,11 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
             f"mend it at the {first.party}, {first.who}, not at the resolvers",
         )
     if first.party == "resolver":
-        return text, f"nothing is wrong at the servers looked at: mend it at {first.who}, or wait for its cache; `legatum survey {domain}`"
+        lately = ""
+        if verdict.parent_ttl is not None:
+            until = clock_text(verdict.at + verdict.parent_ttl, verdict.at)
+            lately = f" If the delegation was changed lately, wait: an old copy is kept until {until} at the longest."
+        return text, f"nothing is wrong at the servers looked at: look at {first.who}, or wait for its cache.{lately}"
     return text, f"mend it at the {first.party}, {first.who}; `legatum survey {domain}` says more"
 
 

@@ -30,7 +30,7 @@ def markdown(runbook: Runbook, slots: Sequence[Slot]) -> str:
         lines.append(
             f"| {number} | {_escaped(step.title)} | {when} | {_escaped(proof)} | {_escaped(step.way_back if step.changes else '')} |"
         )
-    holds = [each for each in slots if each.bound]
+    holds = [each for each in slots if each.holds]
     if holds:
         lines += ["", "## Holds", ""]
         lines += [
@@ -77,16 +77,16 @@ def calendar(runbook: Runbook, slots: Sequence[Slot], now: float) -> str:
     book.add("version", "2.0")
     domain = name_text(runbook.domain)
     for each in slots:
-        if each.outcome is not None or (each.bound is None and not each.step.changes):
+        if each.outcome is not None or (not each.holds and not each.step.changes):
             continue
         event = Event()
-        ends = each.bound is not None
+        ends = each.holds
         event.add("uid", f"{runbook.id}-{each.step.id}@legatum")
         event.add("dtstamp", datetime.fromtimestamp(int(now), UTC))
         event.add("dtstart", datetime.fromtimestamp(int(each.expected), UTC))
         event.add("dtend", datetime.fromtimestamp(int(each.expected), UTC) + timedelta(minutes=15))
         event.add("summary", f"{domain}: hold ends, then: {each.step.title}" if ends else f"{domain}: {each.step.title}")
-        reason = f"Not before {instant_text(each.bound.instant)}: {each.bound.reason}\n" if each.bound else ""
+        reason = f"Not before {instant_text(each.bound.instant)}: {each.bound.reason}\n" if each.bound and each.holds else ""
         its_verb = "retreat" if runbook.retreating else "advance"
         event.add("description", f"{reason}`legatum move {its_verb} {domain}`\nWay back: {each.step.way_back}")
         book.add_component(event)

@@ -77,7 +77,9 @@ def verdict_lines(progress: Progress) -> tuple[bool, str, str]:
         over = progress.over_at
         if over is not None and over > last.at:
             return True, text, f"that is not over yet: resolvers that were not asked may keep a copy until {people_text(over, last.at)}"
-        return True, f"{text}, and every copy anywhere has run out", ""
+        if progress.remembers:
+            return True, f"{text}, and every copy anywhere has run out", ""
+        return True, f"{text}, and what was given with a TTL of {progress.old_ttl} has run out; the TTL of before is not known", ""
     waiting = last.waiting
     first = waiting[0]
     text = f"{what}: {count - len(waiting)} of {count} have it; not yet: {first.party} {first.who}, which says {first.said}"

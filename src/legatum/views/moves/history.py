@@ -10,10 +10,10 @@ from pathlib import Path
 
 from legatum.core.history import Act, Became, Changed, before_and_after, to_do
 from legatum.core.instant import instant_text, with_local
+from legatum.core.memory.given import ABSENT, Given
 from legatum.core.printable import cell_text, one_line
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.records.rrtype import type_text
-from legatum.journal.journal import Memory
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.page import render
@@ -82,7 +82,7 @@ def history_document(found: History, since: float | None) -> HistoryDocument:
         domain=name_text(found.domain),
         since=_instant(since),
         acts=[_act(each) for each in found.acts],
-        seen=[_given(each) for each in found.seen if each.data or each.ttl],
+        seen=[_given(each) for each in found.seen if (each.data or each.ttl) and each.data != ABSENT],
         changed=[_changed(each) for each in before_and_after(found.acts)],
     )
 
@@ -106,7 +106,7 @@ def _act(each: Act) -> ActPart:
     )
 
 
-def _given(each: Memory) -> GivenPart:
+def _given(each: Given) -> GivenPart:
     return GivenPart(
         name=name_text(each.name),
         type=type_text(each.rtype),

@@ -204,12 +204,10 @@ def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: 
     screen.line()
     screen.pairs([*_what_it_rests_on(runbook), ("move file", document.file)])
     screen.line()
-    before = 0.0
     for number, each in enumerate(slots, 1):
-        if each.bound is not None and each.bound.instant > before:  # else it was over before the step that goes before
+        if each.bound is not None and each.holds:
             _show_hold(each.bound, each.outcome is not None, now, screen)
         _show_step(number, each, now, screen)
-        before = each.ends
 
 
 def _show_trouble(document: MoveDocument, screen: Screen) -> None:

@@ -17,7 +17,6 @@ from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.kinds.trust.chain import Sign, Unsign
 from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.kinds.zone_data import Ttls
-from legatum.core.moves.place import PARENT
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import TransferWish, Wishes, refuse_silence, refuse_strange_names
@@ -25,8 +24,7 @@ from legatum.core.observation.hosts import refuse_leaned_on
 from legatum.core.observation.leftovers import Kind, Leftover, cleared
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text, parent_of
-from legatum.core.records.rrset import rrset
-from legatum.core.records.rrtype import AAAA, NS, SOA, A
+from legatum.core.records.rrtype import AAAA, A
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.addresses import of_template
@@ -35,9 +33,9 @@ from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
 from legatum.work.drafting.transfer import transfer_wish
+from legatum.work.drafting.users import look_for_users
 from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.look.wanted import Wanted
-from legatum.work.memory import note_served
 from legatum.work.outside import Outside
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
 from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning
@@ -64,20 +62,18 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
     await refuse_unmovable(outside, wish, picture)
     drawing = await look_for_drawing(outside, wish, picture)
     account = outside.registrar(drawing.registrar) if drawing.registrar else None
+    drawing = replace(drawing, users=await look_for_users(outside, wish, drawing, account))
     if account is not None:
         await refuse_other_registrar(outside, wish, account, told)
     wishes = [each async for each in _wishes(outside, wish, drawing, account, picture)]
     ident = _ident(wish.domain)
-    try:
-        if wish.pace:
-            drawn = draw(replace(drawing, at_once=wish.pace == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
-        else:
-            drawn = shorter_pace(drawing, ident, wish.words, wishes)
-        if not wish.anyway:
-            refuse_errors(outside, drawing, drawn[0])
-        return drawn
-    finally:
-        _note(outside, drawing)
+    if wish.pace:
+        drawn = draw(replace(drawing, at_once=wish.pace == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
+    else:
+        drawn = shorter_pace(drawing, ident, wish.words, wishes)
+    if not wish.anyway:
+        refuse_errors(outside, drawing, drawn[0])
+    return drawn
 
 
 async def _draft_transfer(outside: Outside, wish: Wishes, transfer: TransferWish) -> Runbook:
@@ -93,13 +89,6 @@ async def _draft_transfer(outside: Outside, wish: Wishes, transfer: TransferWish
 
 def _ident(domain: Name) -> str:
     return f"{name_text(domain)}-{secrets.token_hex(4)}"
-
-
-def _note(outside: Outside, drawing: Drawing) -> None:
-    if drawing.delegation:
-        note_served(outside, drawing.domain, [rrset(drawing.domain, NS, drawing.parent_ttl, drawing.delegation)], PARENT, drawing.at)
-    sets = [each for (_, origin), zone in drawing.zones.items() if origin == drawing.domain for each in zone.unsorted if each.rtype != SOA]
-    note_served(outside, drawing.domain, sets, at=drawing.at)
 
 
 async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None, picture: Picture) -> AsyncIterator[Wish]:

@@ -1,28 +1,28 @@
 """What a plan rests on, looked at: places and zones, the delegation, the names that lead there, what the house remembers."""
 
 import asyncio
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.drawing import Drawing, Remembered, glue_of, grouped
+from legatum.core.memory.copies import HeldCopy
+from legatum.core.moves.drawing import Drawing, glue_of, grouped
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.kinds.trust.signing import Signing, first_to_run_out, obstacles
 from legatum.core.moves.place import PARENT, KnownHost, Place, Vanishing
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
-from legatum.core.records.name import Name, absolute_text, is_under, name_text
+from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
-from legatum.work.drafting.remembered import remembered
 from legatum.work.drafting.second import has_own_zone, servers_at
 from legatum.work.leftovers import look_for_former
 from legatum.work.look.signing import look_at_signing
-from legatum.work.memory import known_since, note_hosts
+from legatum.work.memory import held_copies, known_since, note_handed_out, note_hosts, note_zone
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
 
@@ -81,7 +81,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         registered=registered_of((await look_at_held(outside, wish.domain, outside.registrar(wish.transfer.losing)))[0])
         if wish.transfer
         else None,
-        remembered=(*remembered(outside, wish.domain, picture.parent_zone), *_shown(picture, zone), *_left(outside, picture, former)),
+        remembered=_remembered(outside, picture, zones, main, former),
         vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
         unsigned=signing.unsigned_text,
         signing=signing.text if signing.is_signed else "",
@@ -103,24 +103,35 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
     )
 
 
-def _left(outside: Outside, picture: Picture, former: Sequence[str]) -> list[Remembered]:
-    """A provider of which nobody remembers when it was left: as if the parent had led there until now."""
-    known = {name for each in outside.journal.memory(picture.domain) for name in each.data.split() if each.rtype == NS}
-    found = []
-    for place in former:
-        servers = tuple(sorted(servers_at(outside, place)))
-        if not known & {absolute_text(host) for host in servers} and picture.parent_ttl is not None:
-            ns = rrset(picture.domain, NS, picture.parent_ttl, servers)
-            found.append(Remembered(picture.parent_zone, (picture.domain, NS), picture.parent_ttl, outside.clock.now(), ns))
+def _remembered(
+    outside: Outside, picture: Picture, zones: Mapping[tuple[str, Name], Zone], main: str, former: Sequence[str]
+) -> dict[Name, list[HeldCopy]]:  # fmt: skip
+    """What was given of each zone, once what is seen now is noted too."""
+    note_handed_out(outside, picture.domain, (view.ns for view in picture.parents))
+    for (place, _), zone in zones.items():
+        note_zone(outside, place, zone)
+    found = {origin: held_copies(outside, origin) for origin in dict.fromkeys((picture.domain, *(origin for _, origin in zones)))}
+    found[picture.domain] += [*_shown(picture, zones[main, picture.domain], main), *_left(picture, found[picture.domain], former, outside)]
     return found
 
 
-def _shown(picture: Picture, zone: Zone) -> tuple[Remembered, ...]:
+def _left(picture: Picture, known: Sequence[HeldCopy], former: Sequence[str], outside: Outside) -> list[HeldCopy]:
+    """A provider of which nobody remembers when it was left: as if the parent had led there until now."""
+    named, now, found = {host for each in known if each.rtype == NS for host in targets(each.rrset)}, outside.clock.now(), []
+    for place in former:
+        servers = tuple(sorted(servers_at(outside, place)))
+        if not named & set(servers) and picture.parent_ttl is not None:
+            ns = rrset(picture.domain, NS, picture.parent_ttl, servers)
+            found.append(HeldCopy(PARENT, picture.domain, NS, picture.parent_ttl, ns, now, now, False))
+    return found
+
+
+def _shown(picture: Picture, zone: Zone, main: str) -> list[HeldCopy]:
     """A TTL that some server still hands out, and its primary no longer."""
     own = zone.apex_ns.ttl if zone.apex_ns else 0
     if picture.apex_ttl is None or picture.apex_ttl <= own:
-        return ()
-    return (Remembered(picture.domain, (picture.domain, NS), picture.apex_ttl, picture.at),)
+        return []
+    return [HeldCopy(main, picture.domain, NS, picture.apex_ttl, None, picture.at, picture.at, False)]
 
 
 async def _signing(

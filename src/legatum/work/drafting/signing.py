@@ -13,6 +13,7 @@ from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, leads_elsewhere, next_step
 from legatum.work.look.signing import look_at_signing
+from legatum.work.memory import note_ds
 from legatum.work.outside import Outside
 
 
@@ -54,4 +55,5 @@ async def _looked(outside: Outside, position: Position) -> tuple[Signing, Mappin
     places = {place: position.runbook.premises.place(place) for place in position.scene.serving(position.domain) if place != PARENT}
     addresses = {place: [address for each in found.servers.values() for address in each] for place, found in places.items()}
     seen = await look_at_signing(outside, position.domain, [each for some in addresses.values() for each in some], ())
+    note_ds(outside, position.domain, seen.ds.values())
     return seen, {place: {address: seen.old[address] for address in some if address in seen.old} for place, some in addresses.items()}

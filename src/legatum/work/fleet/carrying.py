@@ -22,10 +22,11 @@ from legatum.services.registrar import ByHand
 from legatum.work.fleet.campaign import Campaign, is_paused
 from legatum.work.fleet.courses import ENDED, Course, Stage
 from legatum.work.fleet.undrawn import note_undrawn
-from legatum.work.movefile import move_path, read_move, retreat_path
+from legatum.work.movefile import move_path, retreat_path
 from legatum.work.moves.advance import Halt, Halted, Ways, advance
 from legatum.work.moves.retreat import open_retreat, refuse_while_retreating
 from legatum.work.outside import Outside
+from legatum.work.recall import open_move
 
 _LOOK = 0.5  # seconds between two looks at whether a hold is over, while others are worked on
 _SHARED = 3.0  # seconds between two looks at what is shared with other machines
@@ -186,7 +187,7 @@ class Carrier:
     async def _back(self, domain: Name) -> Course:
         self._is(replace(self.courses[domain], stage=Stage.BACKING, because="", remedy="", until=None))
         path = move_path(self.outside, domain)
-        move = read_move(path)
+        move = open_move(self.outside, path)
         if not self.owns(domain, move.wish):
             raise GateShut(
                 f"{path}: another move than this one's: {move.wish}", "it is left as it is; take it back by itself, if that is meant"
@@ -216,7 +217,7 @@ class Carrier:
         return replace(_stood(self._at(runbook, step), halted, runbook.retreating), ends=slots[-1].ends if slots else now())
 
     def _at(self, runbook: Runbook, step: Step | None) -> Course:
-        number = runbook.steps.index(step) if step is not None else len(runbook.steps)
+        number = [each.id for each in runbook.steps].index(step.id) if step is not None else len(runbook.steps)
         ident, title = (step.id, step.title) if step is not None else ("", "")
         return replace(self.courses[runbook.domain], step=ident, title=title, done=number, steps=len(runbook.steps), until=None)
 

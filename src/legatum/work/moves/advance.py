@@ -4,7 +4,7 @@ A step whose effect is already there is recorded, not done again; that is also h
 is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the reason.
 """
 
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -22,14 +22,16 @@ from legatum.core.timing import Bound
 from legatum.journal.journal import Journal
 from legatum.net.keeping.evidence import Evidence
 from legatum.services.registrar import ByHand
-from legatum.work.moves.changed import note_done
+from legatum.work.moves.changed import note_begun, note_done
 from legatum.work.moves.effects.whole import WholeStep
 from legatum.work.moves.job import Job
 from legatum.work.moves.premises import keep_as_it_is, moved_on
 from legatum.work.moves.services import worse_services
 from legatum.work.outside import Outside
+from legatum.work.recall import with_memory
 
 _MOST_KEPT = 200  # lines of old → new in the journal
+_HOLD_AGAIN = 6 * 3600  # seconds between looks at what a hold rests on, at least
 _LOOK_AGAIN = 3600  # seconds between looks at what others do, at least
 
 
@@ -79,24 +81,34 @@ class Ways:
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
+    runbook = with_memory(outside, runbook, outcomes)
     if runbook.changes_answers and not ways.unproven:
         require_safe(rehearse(runbook, outcomes, outside.clock.now()))
     if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
         raise BadInput(f"no step '{ways.until}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     if ways.until in outcomes:
         return Halted(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
+    told: tuple[str, float] | None = None
     while step := next_step(runbook, outcomes):
-        now = outside.clock.now()
+        runbook, now = with_memory(outside, runbook, outcomes), outside.clock.now()
+        step = runbook.step(step.id)
         bound = hold_of(runbook, step, outcomes, now, ways.any_time)
         job = Job(runbook, step, outcomes, outside, path)
         halted, outcome = None, None
         if bound is not None and now < bound.instant:
-            outcome = await _done_before(job, journal, now)
+            outcome = await _done_before(job, journal, now, ways)
             if outcome is None:
-                ways.hold(step, bound)
+                if (halted := await _otherwise_meanwhile(job, journal, ways)) is not None:
+                    return halted
+                known = with_memory(outside, runbook, outcomes)
+                bound = hold_of(known, known.step(step.id), outcomes, now, ways.any_time) or bound
+                if told != (step.id, bound.instant):
+                    ways.hold(step, bound)
+                    told = (step.id, bound.instant)
                 if not ways.wait:
                     return Halted(Halt.HOLDING, step, bound)
-                await outside.clock.until(bound.instant)
+                await outside.clock.until(now + min(bound.instant - now, max(_HOLD_AGAIN, (bound.instant - now) / 2)))
+                continue
         if outcome is None:
             if ways.admit is not None and not await ways.admit(step):
                 return Halted(Halt.STOPPED, step)
@@ -110,14 +122,39 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
     return Halted(Halt.COMPLETE)
 
 
-async def _done_before(job: Job, journal: Journal, now: float) -> Outcome | None:
+async def _otherwise_meanwhile(job: Job, journal: Journal, ways: Ways) -> Halted | None:
+    """A hold rests on what is given now: that is looked at when it begins, and while it is waited for. Who does not answer is asked again
+    when it ends."""
+    gone = [each for each in await moved_on(job) if not each.silent] if job.runbook.changes_answers else []
+    if gone and await _mended(job, journal, gone, ways):
+        gone = [each for each in await moved_on(job) if not each.silent]
+    return _refused(job, journal, gone, ways) if gone else None
+
+
+def _refused(job: Job, journal: Journal, gone: list[Refusal], ways: Ways) -> Halted:
+    """What is no longer as the plan has it, kept with the reasons."""
+    reasons = tuple((each.reason, each.remedy) for each in gone)
+    if not ways.only_show:
+        _unsettle(job, journal, gone)
+        _note_refusal(job, journal, reasons)
+    return Halted(Halt.REFUSED, job.step, None, reasons)
+
+
+def _note_refusal(job: Job, journal: Journal, reasons: Sequence[tuple[str, str]]) -> None:
+    with suppress(Fault):  # a journal that cannot be written takes nothing from the reason
+        said = "; ".join(reason for reason, _ in reasons)
+        remedy = next((each for _, each in reasons if each), "")
+        journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), said, remedy)
+
+
+async def _done_before(job: Job, journal: Journal, now: float, ways: Ways) -> Outcome | None:
     """What was begun in a window, and not recorded any more, may be there: it is looked for without waiting for the next one."""
     bound = hold_of(job.runbook, job.step, job.outcomes, now, any_time=True)
     if (bound is not None and now < bound.instant) or job.step.id not in journal.begun(job.runbook.id):
         return None
     with job.outside.collecting() as evidence:
         outcome = await WholeStep(job).seen()
-        if outcome is not None:
+        if outcome is not None and not ways.only_show:
             journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
             note_done(job.outside, job.runbook, job.step, outcome)
     return outcome
@@ -132,11 +169,8 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         except GateShut as shut:
             halted, outcome = Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
         if halted is not None and halted.halt == Halt.REFUSED and not ways.only_show:
-            with suppress(Fault):  # a journal that cannot be written takes nothing from the reason
-                reasons = "; ".join(reason for reason, _ in halted.reasons)
-                remedy = next((each for _, each in halted.reasons if each), "")
-                journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), reasons, remedy)
-        if outcome is not None:
+            _note_refusal(job, journal, halted.reasons)
+        if outcome is not None and not ways.only_show:
             journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
             note_done(job.outside, job.runbook, job.step, outcome)
         return halted, outcome
@@ -154,8 +188,7 @@ async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidenc
     if gone and await _mended(job, journal, gone, ways):
         gone = await moved_on(job)
     if gone:
-        _unsettle(job, journal, gone)
-        return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in gone)), None
+        return _refused(job, journal, gone, ways), None
     halted = await _gate(job, action, ways)
     return halted, await _performed(job, action, journal, evidence, ways) if halted is None else None
 
@@ -256,6 +289,7 @@ async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
 async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence) -> Outcome:
     clock = job.outside.clock
     journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title, action.shown[:_MOST_KEPT])
+    note_begun(job.outside, job.step)
     try:
         return await action.perform()
     except Fault as fault:

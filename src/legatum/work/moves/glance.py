@@ -7,10 +7,9 @@ from typing import Any, TypeVar
 from legatum.core.moves.kinds.transfer import Held
 from legatum.core.moves.meanwhile.drift import HandedOn
 from legatum.core.records.name import Name
-from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone
-from legatum.net.asking.walk import referral
 from legatum.services.registrar import Registration
+from legatum.work.look.delegation import look_at_delegation
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
 
@@ -36,13 +35,7 @@ class Glance:
 
     async def delegation(self, domain: Name) -> HandedOn:
         """What each address of the parent's servers hands out for the domain."""
-        return await self._once(("delegation", domain), lambda: self._delegation(domain))
-
-    async def _delegation(self, domain: Name) -> HandedOn:
-        cut = await self._outside.walker().parent_of(domain)
-        replies = await asyncio.gather(*(self._outside.asker.ask(address, domain, NS) for address in cut.addresses))
-        given = {each.server: referral(cut.zone, each) or each.find(NS) for each in replies if each.answered}
-        return HandedOn(given, tuple(each.server for each in replies if not each.answered))
+        return await self._once(("delegation", domain), lambda: look_at_delegation(self._outside, domain))
 
     async def registration(self, registrar: str, domain: Name) -> Registration | Held:
         """What the registry holds; of a registrar with only a form, registration data show what was typed

@@ -21,6 +21,7 @@ from legatum.net.file import write_whole
 from legatum.work.drafting.signing import signing_obstacles
 from legatum.work.gathering.contents import read_master_file
 from legatum.work.look.registration import registration_view
+from legatum.work.memory import note_handed_out, note_seen_at
 from legatum.work.moves.job import Job
 
 
@@ -35,11 +36,14 @@ async def moved_on(job: Job) -> list[Refusal]:
 
 async def _signing(job: Job) -> list[Refusal]:
     """Whoever publishes a DS or keys, or takes them away, in the middle of a move stops it."""
-    return [Refusal(each.reason, each.remedy) for each in await signing_obstacles(job.outside, job)]
+    return [Refusal(each.reason, each.remedy, silent=each.silent) for each in await signing_obstacles(job.outside, job)]
 
 
 async def _delegation(job: Job) -> list[Refusal]:
-    return delegation_drift(job, await job.glance.delegation(job.domain))
+    handed = await job.glance.delegation(job.domain)
+    if any(each is not None for each in handed.given.values()):
+        note_handed_out(job.outside, job.domain, handed.given.values())
+    return delegation_drift(job, handed)
 
 
 async def _registered(job: Job) -> list[Refusal]:
@@ -57,6 +61,7 @@ async def _contents(job: Job, place: str, zone: Name) -> list[Refusal]:
         present = await job.zone(place, zone)
     except OutsideFault as fault:
         return [unreadable(job, place, zone, fault.message, fault.remedy)]
+    note_seen_at(job.outside, place, present, job.scene.keys(zone))
     return contents_drift(job, place, present, not job.provider(place).changes_apex_ns)
 
 

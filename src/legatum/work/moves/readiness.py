@@ -12,6 +12,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.work.look.chain import link_of
 from legatum.work.moves.job import Job
+from legatum.work.registry.hosts import not_served
 
 
 async def unready(job: Job, zone: Name, hosts: Sequence[Name], ns: Sequence[Name] | None = None) -> list[Refusal]:
@@ -57,6 +58,13 @@ def _making(job: Job, place: str | None) -> str:
     return next(
         (step.id for step in job.runbook.steps for effect in step.effects if step.changes and getattr(effect, "place", "") == place), ""
     )
+
+
+async def users_unserved(job: Job, host: Name, addresses: Sequence[str]) -> list[Refusal]:
+    """Other domains that use the name server, and are not answered for at these addresses of it."""
+    lacking = await not_served(job.outside, job.runbook.premises.users.get(host, ()), addresses)
+    remedy = "have the zone served there too, then the same command again; who no longer uses the name server: draft again, with --force"
+    return [Refusal(each, remedy) for each in lacking[:5]]
 
 
 async def locked(job: Job, registrar: str) -> list[Refusal]:

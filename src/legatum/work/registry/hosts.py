@@ -5,9 +5,9 @@ from collections.abc import Iterable, Sequence
 from legatum.core.fault import OutsideFault
 from legatum.core.observation.hosts import Leaning, NamedHost
 from legatum.core.records.address import address_text
-from legatum.core.records.name import Name, is_under
+from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
-from legatum.core.records.rrtype import AAAA, NS, A
+from legatum.core.records.rrtype import AAAA, NS, SOA, A
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Registrar
 from legatum.work.listing import read_domains
@@ -73,6 +73,17 @@ async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name]
     found = dict(zip(candidates, await side_by_side(named_by, candidates), strict=True))
     held = await registrar.host(host) if registrar is not None and not registrar.by_hand else None
     return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
+
+
+async def not_served(outside: Outside, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:
+    """What each of these addresses lacks of the domains that use a name server there, in words."""
+    asked = [(address, domain) for domain in users for address in outside.asker.askable(list(addresses))]
+    replies = await side_by_side(lambda each: outside.asker.ask(*each, SOA), asked)
+    return [
+        f"{address} does not answer for {name_text(domain)}, whose NS set names it: {reply.outcome}"
+        for (address, domain), reply in zip(asked, replies, strict=True)
+        if not reply.authoritative or reply.find(SOA) is None
+    ]
 
 
 def listed_domains(outside: Outside) -> list[Name]:

@@ -8,20 +8,23 @@ from legatum.core.dnssec.serving import holds
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.kinds.transfer import UPDATE_LOCK
 from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.place import PARENT
 from legatum.core.observation.answers import questions_about
 from legatum.core.observation.picture import RegistrationView
 from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
-from legatum.core.records.rrset import targets
+from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
 from legatum.core.renewal import restoration_report
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration
 from legatum.work.effect import carried_out
+from legatum.work.look.delegation import look_at_delegation
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.signing import look_at_signing
+from legatum.work.memory import note_before, note_handed_out
 from legatum.work.outside import Outside
 from legatum.work.under_way import refuse_under_way
 
@@ -131,6 +134,16 @@ async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]
             )
 
 
+async def _note_before(outside: Outside, domain: Name, wanted: Sequence[Name]) -> None:
+    """What the parent's servers hand out until now, and may from now on."""
+    given = (await look_at_delegation(outside, domain)).given.values()
+    ttl = max((each.ttl for each in given if each is not None), default=None)
+    if ttl is not None:
+        note_handed_out(outside, domain, given)
+    if ttl is not None and wanted:
+        note_before(outside, PARENT, domain, [(None, rrset(domain, NS, ttl, wanted))])
+
+
 async def change_nameservers(outside: Outside, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
     """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
     held = (await registrar.registration(domain)).nameservers
@@ -139,6 +152,7 @@ async def change_nameservers(outside: Outside, registrar: Registrar, domain: Nam
     words = f"NS set at {registrar.name}: {names_said(held)} → {names_said(tuple(sorted(wanted)))}"
 
     async def change() -> str:
+        await _note_before(outside, domain, wanted)
         said = await registrar.change_nameservers(domain, add, remove, glue)
         now = set((await registrar.registration(domain)).nameservers)
         if now != set(wanted):

@@ -17,11 +17,13 @@ from legatum.core.timetable.observed import (
     of_hosts,
     of_servers,
     usual_questions,
+    with_held,
 )
 from legatum.core.timetable.question import Change, refuse_strange
 from legatum.work.look.answers import ask_servers
 from legatum.work.look.server import unmade_name
 from legatum.work.look.wanted import Wanted
+from legatum.work.memory import held_copies, note_look
 from legatum.work.outside import Outside
 from legatum.work.verdicts.survey import survey
 
@@ -43,34 +45,43 @@ async def look(outside: Outside, domain: Name, change: Change) -> Looked:
     if picture.domain != domain:
         raise BadInput(f"{name_text(domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --change asks of one name")
     refuse_strange(change, domain)
-    if not picture.serving:
+    if not picture.serving and (change.names or not picture.delegation):
         raise OutsideFault(
-            f"no server answers for {name_text(domain)}: no TTL is to be seen", f"`legatum survey {name_text(domain)}` says what is wrong"
+            f"no server answers for {name_text(domain)}: no TTL of its own is to be seen",
+            f"`legatum survey {name_text(domain)}` says what is wrong",
         )
     left_out = [] if outside.asker.patience.ipv6 else ["what servers give over IPv6 (ipv6 = false in the settings)"]
+    if not picture.serving:
+        left_out.append("what the domain's own servers give: none of them answers for it")
     if change.names:
-        matters = await _of_names(outside, picture, change)
+        given = await ask_servers(outside, picture, change.questions)
+        matters = _of_names(picture, given, change)
         if change.removed is not None or change.part is not None:
             left_out.append("types of the name beside A, AAAA, CNAME, MX, NS, TXT, SRV, CAA and TLSA")
         if change.part is not None:
             left_out.append(f"names below {name_text(change.part)}: the longest TTL of them counts too")
     else:
-        matters = await _of_all(outside, picture)
+        given = await _usual(outside, picture)
+        matters = _of_all(picture, given)
         left_out.append("names other than the domain itself, its mail and www: --change 'NAME TYPE'")
-    return Looked(picture, tuple(matters), tuple(left_out))
+    note_look(outside, picture, given)
+    held = with_held(matters, held_copies(outside, domain), outside.clock.now(), outside.caution)
+    return Looked(picture, tuple(held), tuple(left_out))
 
 
-async def _of_all(outside: Outside, picture: Picture) -> list[Matter]:
-    absent = (unmade_name(picture.domain), A)
-    given = await ask_servers(outside, picture, [*usual_questions(picture.domain), absent])
-    given += await ask_servers(outside, picture, mail_questions(picture.domain, given))
-    answers = [each for each in given if each.name != absent[0]]
+async def _usual(outside: Outside, picture: Picture) -> list[Given]:
+    """What visitors are led by, and a name that nobody made."""
+    given = await ask_servers(outside, picture, [*usual_questions(picture.domain), (unmade_name(picture.domain), A)])
+    return given + await ask_servers(outside, picture, mail_questions(picture.domain, given))
+
+
+def _of_all(picture: Picture, given: Sequence[Given]) -> list[Matter]:
+    answers = [each for each in given if each.name != unmade_name(picture.domain)]
     parts = (of_delegation(picture), of_servers(picture), of_hosts(picture), of_answers(picture, answers), of_absence(picture, given))
     return [each for part in parts for each in part]
 
 
-async def _of_names(outside: Outside, picture: Picture, change: Change) -> list[Matter]:
-    given = await ask_servers(outside, picture, change.questions)
+def _of_names(picture: Picture, given: Sequence[Given], change: Change) -> list[Matter]:
     matters: list[Matter] = []
     for name in dict.fromkeys(change.names):
         own = [each for each in given if each.name == name]

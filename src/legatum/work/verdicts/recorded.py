@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.memory.copies import KeptSet
 from legatum.core.observation.leftovers import Kind, Leftover
 from legatum.core.observation.picture import Picture, RegistrationView
 from legatum.core.records.name import Name, name_text, parse_name
@@ -42,6 +43,14 @@ class LeftoverHead(msgspec.Struct):
     remedy: str
 
 
+class KeptHead(msgspec.Struct):
+    """An NS set of before by which somebody might still go, as it was remembered."""
+
+    names: list[str]
+    until: float
+    text: str
+
+
 class Head(msgspec.Struct):
     """What a survey rested on beside the replies. ``services``: where registration data were asked for;
     ``partial``: it was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
@@ -67,6 +76,7 @@ class Head(msgspec.Struct):
     doubts: str = ""
     not_looked_at: list[str] = msgspec.field(default_factory=list)
     depth: str = "full"
+    kept: list[KeptHead] = msgspec.field(default_factory=list)
 
 
 def recording_of(outside: Outside, wanted: Wanted, found: Survey) -> Recording:
@@ -126,6 +136,7 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         else None,
         leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
         not_looked_at=list(found.not_looked_at),
+        kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in picture.kept],
     )
 
 
@@ -168,9 +179,9 @@ async def _again(path: Path, recording: Recording) -> Survey:
             RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
         )
         try:
-            found = await look_again(
-                outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, DEPTHS.get(head.depth, FULL)
-            )
+            kept = [KeptSet(tuple(map(_name, each.names)), each.until, each.text) for each in head.kept]
+            depth = DEPTHS.get(head.depth, FULL)
+            found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept)
             behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
             return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
         except OutsideFault:

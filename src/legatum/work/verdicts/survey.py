@@ -3,20 +3,25 @@
 What makes the picture and judges it is loaded while the first answers are on their way: the first question waits for nothing.
 """
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from legatum.core.fault import OutsideFault
+from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name, labels_of, name_text
+from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.net.keeping.evidence import Evidence
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from legatum.core.dnssec.chain import Chain
     from legatum.core.everywhere import Everywhere
     from legatum.core.findings import Finding
+    from legatum.core.memory.copies import KeptSet
     from legatum.core.observation.leftovers import Leftover
     from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.core.service.seen import Visit
@@ -58,8 +63,20 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
         from legatum.work.look.registration import registration_view
 
         picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
+    if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in picture.ns_sets) for view in picture.resolvers):
+        picture = replace(picture, kept=_kept(outside, picture))
     found = _judged(picture, evidence)
     return found if picture.domain == domain else replace(found, asked_for=domain)
+
+
+def _kept(outside: Outside, picture: "Picture") -> "tuple[KeptSet, ...]":
+    """NS sets of before by which resolvers may go: a journal that cannot be read takes nothing from the looking."""
+    from legatum.core.memory.copies import kept_sets
+    from legatum.work.memory import held_copies
+
+    with suppress(Fault):
+        return tuple(kept_sets(held_copies(outside, picture.domain), picture.domain, picture.ns_sets, picture.at, outside.caution))
+    return ()
 
 
 async def whole_chain(outside: Outside, found: Survey) -> "Chain":
@@ -88,12 +105,12 @@ async def with_service(outside: Outside, found: Survey, before: str = "", places
 
 async def look_again(
     outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
-    depth: "Depth | None" = None,
+    depth: "Depth | None" = None, kept: "Sequence[KeptSet]" = (),
 ) -> Survey:  # fmt: skip
     """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
-    ``depth``: how much was asked, all without one."""
-    count = len(evidence)
-    picture = replace(await _look(outside, domain, evidence, wanted, depth), registration=account, questions=count, dropped=dropped)
+    ``depth``: how much was asked, all without one; ``kept``: what was remembered then."""
+    looked = await _look(outside, domain, evidence, wanted, depth)
+    picture = replace(looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept))
     return _judged(picture, evidence)
 
 

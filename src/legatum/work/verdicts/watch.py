@@ -2,9 +2,14 @@
 
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
-from legatum.core.fault import OutsideFault
+from legatum.core.fault import Fault, OutsideFault
+from legatum.core.memory.copies import HeldCopy
+from legatum.core.memory.given import OWN_SERVERS, Seen, seen_of
+from legatum.core.memory.given import Look as Seeing
+from legatum.core.moves.place import PARENT
 from legatum.core.observation.progress import Change, Look, Progress, State, Told, told
 from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, name_text
@@ -15,7 +20,15 @@ from legatum.net.asking.reply import Reply
 from legatum.net.asking.resolver import ask_resolver
 from legatum.net.asking.walk import referral
 from legatum.work.look.variety import look_at_variety
+from legatum.work.memory import held_copies, our_servers
 from legatum.work.outside import Outside
+
+
+def held_of(outside: Outside, domain: Name, change: Change) -> tuple[HeldCopy, ...]:
+    """What is remembered of it with other data, and somebody may hold."""
+    now, caution = outside.clock.now(), outside.caution
+    held = [each for each in held_copies(outside, domain) if each.key == (change.name, change.rtype) and each.until(caution) > now]
+    return tuple(each for each in held if each.rrset is None or each.rrset.rdatas != change.wanted)
 
 
 @dataclass
@@ -30,6 +43,8 @@ class Watch:
     elsewhere: Callable[[], Awaitable[Sequence[Told]]] | None = None
     _parents: dict[str, Name] = field(default_factory=dict)
     _children: dict[str, Name] = field(default_factory=dict)
+    _ours: dict[Name, str] = field(default_factory=dict)
+    _noted: set[Seen] = field(default_factory=set)
     _steady: set[tuple[str, tuple[bytes, ...]]] = field(default_factory=set)
 
     async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
@@ -62,6 +77,8 @@ class Watch:
         if self.progress.change.rtype == NS and self.progress.change.name == self.domain:
             names |= {Name(rdata) for rdata in self.progress.change.wanted}
         ordered = sorted(names)
+        ours = our_servers(self.outside)
+        self._ours = ours if any(name in ours for name in names) else {}
         for name, addresses in zip(ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True):
             for address in addresses:
                 self._children.setdefault(address, name)
@@ -83,8 +100,22 @@ class Watch:
                 for name, reply in zip(resolvers, copies, strict=True)
             ),
         ]
+        self._note(above, own)
         told = await self._varied(found, own, copies)
         return Look(self.outside.clock.now(), (*told, *(await self.elsewhere() if self.elsewhere is not None else ())))
+
+    def _note(self, above: Sequence[Reply], own: Sequence[Reply]) -> None:
+        """What servers give otherwise than a moment ago, of a domain of the house."""
+        if not self._ours and not self.progress.held:
+            return
+        seen = dict.fromkeys(each for reply in above for each in seen_of(PARENT, [_delegation(self._zone, reply)]))
+        for reply in own:
+            seen |= dict.fromkeys(seen_of(self._ours.get(self._children[reply.server], OWN_SERVERS), [_own(reply)]))
+        if set(seen) != self._noted:
+            self._noted = set(seen)
+            known = frozenset((each.place, each.name, each.rtype) for each in seen)
+            with suppress(Fault):  # a journal that cannot be written does not end the looking
+                self.outside.journal.remember(Seeing(self.domain, self.outside.clock.now(), tuple(seen), known))
 
     async def once(self) -> tuple[Told, ...]:
         """A single look: who gives what."""

@@ -11,7 +11,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import SOA, type_text
-from legatum.core.records.soa import parse_soa, serial_by_rule, serial_is_newer
+from legatum.core.records.soa import negative_ttl, parse_soa, serial_by_rule, serial_is_newer
 from legatum.core.rehearsal.answering import ServedZone, answer_from
 from legatum.core.zones.changing.publication import Key, Publication, for_provider, new_publication
 from legatum.core.zones.difference import Difference, difference_text, zone_differences
@@ -21,10 +21,9 @@ from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.zones.signed import KeyFault
 from legatum.services.provider import Provider
 from legatum.work.effect import carried_out
-from legatum.work.memory import note_served
+from legatum.work.memory import note_after, note_before, note_seen_at
 from legatum.work.outside import Outside
 
-_TTLS = "ttls before"  # a fact of an outcome
 _MOST_KEPT = 200  # lines of old → new in the journal
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
 _SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
@@ -95,13 +94,6 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     current = await _once_made(outside, provider, zone.origin)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current), servers=targets(zone.apex_ns))
     return Publication.between(provider.name, current, wanted)
-
-
-def ttl_before(outside: Outside, domain: Name, name: Name, rtype: int) -> int | None:
-    """With which TTL an RRset was served before it was changed the last time, where that is in the journal."""
-    key = f"{name_text(name)} {type_text(rtype)}"
-    known = [outcome.facts[_TTLS][key] for outcome in outside.journal.outcomes_of(domain) if key in outcome.facts.get(_TTLS, ())]
-    return known[-1] if known else None
 
 
 async def create_zone(outside: Outside, provider: Provider, domain: Name) -> None:
@@ -181,6 +173,7 @@ async def prove(outside: Outside, publication: Publication, also: Iterable[Key] 
     seen = await outside.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}", patience=patience)
     moved_on = tuple(each for each in differing if each.rtype not in OWN)
     await _answers(outside, provider, addresses, served, keys)
+    note_seen_at(outside, publication.place, served, keys if len(keys) <= _MOST_ASKED else ())
     return Published(began, seen, served.soa.serial, addresses, "", moved_on)
 
 
@@ -219,17 +212,18 @@ async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zo
 async def publish(outside: Outside, publication: Publication) -> Published:
     """:func:`carry_out` by itself, outside a move."""
     name, done = publication.place, []
+    changed = [(each.left, each.right) for each in publication.differences if each.rtype != SOA]
 
     async def change() -> Outcome:
+        negative = None if publication.is_new else negative_ttl(publication.current.soa_rrset)
+        note_before(outside, name, publication.wanted.origin, changed, negative)
         done.append(published := await carry_out(outside, publication))
         equal = (
             "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
         )
-        for side in ("left", "right"):
-            sets = [each for one in publication.differences if (each := getattr(one, side)) is not None and each.rtype != SOA]
-            note_served(outside, publication.wanted.origin, sets, at=published.all)
+        note_after(outside, name, publication.wanted.origin, changed, published.all)
         words = f"every server of {name} answers with serial {published.serial}; {equal}"
-        return Outcome("publish", published.first, published.all, words, {_TTLS: publication.ttls_before})
+        return Outcome("publish", published.first, published.all, words)
 
     words = f"publish at {name}: {len(publication.differences)} RRsets change"
     changes = [difference_text(each) for each in publication.differences[:_MOST_KEPT]]

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.instant import clock_text
 from legatum.core.observation.picture import Picture, ResolverView
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
@@ -47,7 +48,7 @@ def resolver_silent(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1123 s6.1.3.3",
     after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", "ns-circle", "ns-without-address", "glue-missing",
            "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
-           "truncated-without-tcp", "most-resolvers-fail"),
+           "truncated-without-tcp", "old-delegation-kept", "most-resolvers-fail"),
 )  # fmt: skip
 def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
@@ -63,7 +64,7 @@ def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
     after=("no-such-domain", "not-delegated", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent", "server-refuses",
            "server-fails", "ns-circle", "ns-without-address", "glue-missing", "most-resolvers-fail",
            "moved-too-early", "glue-leads-astray", "server-address-dead",
-           "edns-dropped", "truncated-without-tcp"),
+           "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
 )  # fmt: skip
 def resolver_fails(picture: Picture) -> Iterator[Sighting]:
     for view in picture.resolvers:
@@ -74,18 +75,46 @@ def resolver_fails(picture: Picture) -> Iterator[Sighting]:
 @finding(
     "most-resolvers-fail", Severity.ERROR, "Most of the resolvers asked get nothing for the domain",
     why="One resolver that fails may be the resolver's own affair; when most of those that answer others fail here, visitors fail.",
-    remedy="Mend what else is found here first; if nothing is, look at what the resolvers have in common: network, cache, validation.",
+    remedy="Mend what else is found here first. If nothing is, and the delegation was changed lately, wait until the instant given; what "
+    "fails after that has its cause at what the resolvers have in common: network, cache, validation.",
     standard="RFC 2308 s7",
     after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent",
            "server-refuses", "server-fails", "ns-circle", "ns-without-address", "glue-missing", "glue-leads-astray", "server-address-dead",
-           "edns-dropped", "truncated-without-tcp"),
+           "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
 )  # fmt: skip
 def most_resolvers_fail(picture: Picture) -> Iterator[Sighting]:
     heard = [view for view in picture.resolvers if view.rcode is not None or view.busy]
     failing = [view for view in heard if view.rcode == _SERVFAIL or view.busy]
     if len(heard) > 1 and len(failing) * 2 > len(heard):
         replies = tuple(view.reply for view in failing)
-        yield Sighting(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}", replies)
+        yield Sighting(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(picture)}", replies)
+
+
+def _at_most(picture: Picture) -> str:
+    """How long a copy of an earlier delegation could explain it, where nobody remembers one."""
+    if picture.parent_ttl is None or not picture.serving:
+        return ""
+    until = clock_text(picture.at + picture.parent_ttl, picture.at)
+    ttl = f"the parent's TTL of {picture.parent_ttl}"
+    return f"; if the delegation was changed lately, an old copy is kept until {until} at the longest ({ttl})"
+
+
+@finding(
+    "old-delegation-kept", Severity.WARNING, "Resolvers still go by an NS set that was handed out until lately",
+    why="They ask the servers of that set until their copies run out, and their users get what those give, or nothing. That is normal for "
+    "so long.",
+    remedy="Wait until the instant given, and ask again: what is wrong then is a fault. Whoever runs a resolver can flush the name in it.",
+    standard="RFC 2181 s5.4.1",
+)  # fmt: skip
+def old_delegation_kept(picture: Picture) -> Iterator[Sighting]:
+    behind = [
+        view for view in picture.resolvers if view.busy or view.rcode == _SERVFAIL or (view.ns and targets(view.ns) not in picture.ns_sets)
+    ]
+    if not picture.kept or not behind:
+        return
+    last = picture.kept[0]
+    has = ", ".join(f"{view.name} {f'until {clock_text(picture.at + view.ns.ttl, picture.at)}' if view.ns else 'fails'}" for view in behind)
+    yield Sighting(f"normal until {clock_text(last.until, picture.at)}: {last.text}; now: {has}", tuple(view.reply for view in behind))
 
 
 @finding(
@@ -106,11 +135,11 @@ def resolver_finds_bogus(picture: Picture) -> Iterator[Sighting]:
     why="It goes on asking the servers of that set until its copy runs out; after a switch that is what one waits for.",
     remedy="Wait until the time given; keep the old servers up until then.",
     standard="RFC 2181 s5.4.1",
+    after=("old-delegation-kept",),
 )  # fmt: skip
 def resolver_holds_other_ns(picture: Picture) -> Iterator[Sighting]:
-    known = {targets(ns) for ns in (*(view.ns for view in picture.parents), *(view.ns for view in picture.serving)) if ns}
     for view in picture.resolvers:
-        if view.ns and known and targets(view.ns) not in known:
+        if view.ns and picture.ns_sets and targets(view.ns) not in picture.ns_sets:
             names = ", ".join(name_text(name) for name in targets(view.ns))
             yield Sighting(f"{_who(view)}: {names}, for {view.ns.ttl} s more", (view.reply,), view.name)
 

@@ -6,6 +6,7 @@ One description serves five ends: the preview, the rehearsal, the doing, the pro
 
 from legatum.core.moves.effects.delegation import Delegated, Published
 from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.effects.gave import Gave
 from legatum.core.moves.effects.hosts import HostSet
 from legatum.core.moves.effects.looks import Agreed, Answered, Gathered, Ready, Same
 from legatum.core.moves.effects.records import Change, Records
@@ -43,11 +44,40 @@ EFFECTS: dict[str, type[Effect]] = {
     "registrant": RegistrantChanged,
     "code": CodeChanged,
     "settled": Settled,
+    "gave": Gave,
 }
 """How each kind is called in move files."""
 
 __all__ = [
-    "EFFECTS", "Agreed", "Answered", "Change", "CodeChanged", "Delegated", "DsPublished", "DsSet", "Effect", "Fit", "Followed", "Gathered",
-    "HostSet", "Joined", "Kept", "Published", "Ready", "Records", "RegistrantChanged", "Released", "Same", "ServiceBegun", "ServiceEnded",
-    "Settled", "Signed", "Statuses", "Transfer", "Trusted", "ZoneEnded", "ZoneMade",
+    "EFFECTS",
+    "Agreed",
+    "Answered",
+    "Change",
+    "CodeChanged",
+    "Delegated",
+    "DsPublished",
+    "DsSet",
+    "Effect",
+    "Fit",
+    "Followed",
+    "Gathered",
+    "Gave",
+    "HostSet",
+    "Joined",
+    "Kept",
+    "Published",
+    "Ready",
+    "Records",
+    "RegistrantChanged",
+    "Released",
+    "Same",
+    "ServiceBegun",
+    "ServiceEnded",
+    "Settled",
+    "Signed",
+    "Statuses",
+    "Transfer",
+    "Trusted",
+    "ZoneEnded",
+    "ZoneMade",
 ]  # fmt: skip

@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from legatum.core.moves.needs import Need
     from legatum.core.moves.scene import Scene
 
 
@@ -23,6 +24,11 @@ class Effect:
     @property
     def felt(self) -> bool:
         return False
+
+    @property
+    def needs(self) -> "tuple[Need, ...]":
+        """What must be true of caches before it, whoever plans it."""
+        return ()
 
     def play(self, scene: "Scene", first: float, everywhere: float, step: str) -> None:
         """What places say from ``first`` on at the first server, from ``everywhere`` on at all of them."""

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.needs import Need, Unasked
 from legatum.core.moves.scene import Content, Scene
 from legatum.core.records.name import Name
 
@@ -33,6 +34,10 @@ class Released(Effect):
     primary: str
     takes_away = True
     felt = True
+
+    @property
+    def needs(self) -> tuple[Need, ...]:
+        return (Unasked(self.place, self.zone),)
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.needs import Need, Unused
 from legatum.core.moves.scene import Scene
 
 
@@ -16,6 +17,10 @@ class ServiceEnded(Effect):
     changes = False
     takes_away = True
     felt = True
+
+    @property
+    def needs(self) -> tuple[Need, ...]:
+        return (Unused(self.address),)
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         if self.address in scene.answering:

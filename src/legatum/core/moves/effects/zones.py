@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import Keys
 from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.needs import Need, Unasked
 from legatum.core.moves.scene import Content, Scene
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
@@ -49,6 +50,10 @@ class ZoneEnded(Effect):
     keys: Keys | None = None
     felt = True
     takes_away = True
+
+    @property
+    def needs(self) -> tuple[Need, ...]:
+        return (Unasked(self.place, self.zone),)
 
     def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
         scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)

@@ -55,7 +55,7 @@ def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
     refusals = []
     if handed.silent and (position.step.takes_away or not handed.given):
         reason = f"{', '.join(handed.silent)} of the parent's servers does not answer: whom it leads where is not known"
-        refusals.append(Refusal(reason, "look again when it does", unseen=_leading_done(position)))
+        refusals.append(Refusal(reason, "look again when it does", unseen=_leading_done(position), silent=True))
     for present in dict.fromkeys(handed.given.values()):
         names = targets(present)
         if expected is not None and present is not None and names == targets(expected) and present.ttl > expected.ttl:
@@ -93,7 +93,7 @@ def contents_drift(position: Position, place: str, present: Zone, own_ns: bool) 
 def unreadable(position: Position, place: str, zone: Name, why: str, remedy: str) -> Refusal:
     """The place no longer lets the zone be read: whether what was done there is still so is not known."""
     done = tuple(each.id for each in position.done if _of(each, place, zone))
-    return Refusal(f"{place} no longer lets the zone be read: {why}", remedy, unseen=done)
+    return Refusal(f"{place} no longer lets the zone be read: {why}", remedy, unseen=done, silent=True)
 
 
 def only_gathered(position: Position, zone: Name) -> bool:
@@ -188,7 +188,9 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
     text = name_text(position.domain)
     if seen.silent:
         return [
-            Obstacle(f"whether {text} is signed is not known: {', '.join(seen.silent[:4])} did not answer", "look again when they answer")
+            Obstacle(
+                f"whether {text} is signed is not known: {', '.join(seen.silent[:4])} did not answer", "look again when they answer", True
+            )
         ]
     allowed = _anchors_under_way(position)
     entries = {place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()}

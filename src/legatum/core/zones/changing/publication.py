@@ -60,11 +60,6 @@ class Publication:
         return tuple((each.name, each.rtype) for each in self.differences)
 
     @property
-    def ttls_before(self) -> dict[str, int]:
-        """With which TTL each RRset that changes was served until then."""
-        return {f"{name_text(each.name)} {type_text(each.rtype)}": each.left.ttl for each in self.differences if each.left is not None}
-
-    @property
     def notes(self) -> tuple[str, ...]:
         """What is not as the source has it, in words."""
         if not self.left_out:

@@ -8,6 +8,7 @@ from legatum.core.observation.hosts import refuse_leaned_on
 from legatum.core.observation.slips import address_slips
 from legatum.core.records.name import name_text
 from legatum.work.moves.effects.action import Action
+from legatum.work.moves.readiness import users_unserved
 from legatum.work.registry.host_changes import HostByHand, until_glue
 from legatum.work.registry.hosts import held_addresses, look_for_leaning
 
@@ -15,7 +16,9 @@ from legatum.work.registry.hosts import held_addresses, look_for_leaning
 class SetHost(Action[HostSet]):
     async def gate(self) -> list[Refusal]:
         if self.effect.after:
-            return self._slips(await self._held()) if self.job.registrar(self.effect.registrar).by_hand else []
+            come = [each for each in self.effect.after if each not in self.effect.before]
+            slips = self._slips(await self._held()) if self.job.registrar(self.effect.registrar).by_hand else []
+            return slips + await users_unserved(self.job, self.effect.host, come)
         job = self.job
         leaning = await look_for_leaning(job.outside, self.effect.host, [job.domain], job.registrar(self.effect.registrar))
         try:

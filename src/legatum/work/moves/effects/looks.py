@@ -9,9 +9,11 @@ from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.meanwhile.sides import is_meant, meant_to_differ
 from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.place import ADDRESSES
 from legatum.core.observation.answers import AnswersComparison
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.verdict import agreement, names_said
+from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import SOA, type_text
@@ -25,7 +27,7 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.elsewhere import seen_elsewhere
 from legatum.work.moves.job import Job
-from legatum.work.moves.readiness import bogus_names, differing, unready
+from legatum.work.moves.readiness import bogus_names, differing, unready, users_unserved
 from legatum.work.moves.services import services_now
 from legatum.work.verdicts.survey import survey
 from legatum.work.zones.compare import addresses_by_side, compare_answers
@@ -160,6 +162,14 @@ class Agree(Action[Agreed]):
 
 class SeeAnswers(Action[Answered]):
     """Every server of the places, and every resolver."""
+
+    async def gate(self) -> list[Refusal]:
+        """Where it is a name server's address, whoever uses that is answered for there too."""
+        found = []
+        for each in self.effect.rrsets:
+            if each.rtype in ADDRESSES:
+                found += await users_unserved(self.job, each.name, sorted(map(address_text, each.rdatas)))
+        return found
 
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect

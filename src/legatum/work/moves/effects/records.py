@@ -6,6 +6,8 @@ from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Change, Delegated, Records
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
+from legatum.core.moves.place import ADDRESSES
+from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
@@ -19,7 +21,7 @@ from legatum.services.provider import Provider
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import follower_of, in_step
 from legatum.work.moves.effects.action import Action
-from legatum.work.moves.readiness import locked, unready
+from legatum.work.moves.readiness import locked, unready, users_unserved
 from legatum.work.zones.publish import carry_out, next_by_rule, wrong_answers
 
 
@@ -41,6 +43,9 @@ class ChangeRecords(Action[Records]):
         """Who is newly named is led to, and must be ready; and the registrar must be able to follow."""
         refusals = []
         for each in self.effect.changed:
+            if each.key[1] in ADDRESSES and each.after is not None:
+                come = set(each.after.rdatas) - set(each.before.rdatas if each.before is not None else ())
+                refusals += await users_unserved(self.job, each.key[0], sorted(map(address_text, come)))
             added = sorted(set(targets(each.after)) - set(targets(each.before))) if each.key[1] == NS and each.after else []
             if added:
                 refusals += await unready(self.job, each.key[0], added)

@@ -88,8 +88,11 @@ def _keys_of(side: Mapping[str, ServerKeys]) -> Keys | None:
 
 @dataclass(frozen=True, slots=True)
 class Obstacle:
+    """``silent``: somebody did not answer, and nothing was seen to be in the way."""
+
     reason: str
     remedy: str
+    silent: bool = False
 
 
 def obstacles(domain: Name, seen: Signing, old: str, new: str, disconnects: bool = False) -> Iterator[Obstacle]:

@@ -1,0 +1,26 @@
+"""What a place gave beside what it is known for: nothing that a step does, but what is remembered, and caches may hold."""
+
+from dataclasses import dataclass
+
+from legatum.core.dnssec.serving import anchors_of
+from legatum.core.moves.effects.effect import Effect
+from legatum.core.moves.scene import Scene
+from legatum.core.records.name import Name
+from legatum.core.records.rrset import RRset
+from legatum.core.records.rrtype import DS
+
+
+@dataclass(frozen=True, slots=True)
+class Gave(Effect):
+    """``rrset`` was given of this zone, by ``place``, from the first instant to the last; what it gives now stays as it is."""
+
+    place: str
+    zone: Name
+    rrset: RRset
+    changes = False
+
+    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+        if self.rrset.rtype == DS:
+            scene.vouched_beside(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
+        else:
+            scene.said_beside(self.place, self.zone, self.rrset, first, everywhere, step)
