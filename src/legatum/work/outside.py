@@ -17,6 +17,7 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.reach import reach_here
 from legatum.net.asking.roots import PUBLIC_ROOTS
 from legatum.net.asking.route import Endpoint, Route
 from legatum.net.asking.walk import Walker
@@ -54,7 +55,7 @@ class Outside:
     """``folder``: where the settings file stands; what it names is relative to that.
 
     ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where this command was
-    told that an authorisation code is.
+    told that an authorisation code is; ``looked_around``: it was found out what of the network can be asked from here.
     """
 
     settings: Settings
@@ -65,6 +66,7 @@ class Outside:
     kept_web: "dict[str, WebAnswer]" = field(default_factory=dict)
     kept_bootstrap: "Bootstrap | None" = None
     code_reference: str = ""
+    looked_around: bool = False
     _providers: "dict[str, Provider]" = field(default_factory=dict)
     _registrars: "dict[str, Registrar]" = field(default_factory=dict)
 
@@ -138,7 +140,7 @@ class Outside:
             else:
                 authority = str(self.folder / given.authority) if given.authority else None
                 places[name] = ResolverPlace(given.address, given.over, given.host, given.path, authority)
-        return places
+        return {name: place for name, place in places.items() if self.asker.patience.reach.has(place.address)}
 
     def bootstrap(self) -> "Bootstrap | None":
         """Where registration data are asked for; None where the settings do not say. Raises :class:`BadInput`."""
@@ -243,8 +245,10 @@ def outside_of(settings: Settings, folder: Path, clock: Clock) -> Outside:
     """What the settings describe, with this clock. Whoever has it closes its asker. Raises :class:`BadInput`."""
     mapping = settings.network.map
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
-    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, ipv6=settings.network.ipv6))
-    return Outside(settings, folder, clock, asker, _roots(settings))
+    roots = _roots(settings)
+    reach = reach_here(settings.network.ipv6, (each for some in roots.values() for each in some) if mapping is None else ())
+    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, reach=reach))
+    return Outside(settings, folder, clock, asker, roots)
 
 
 def _roots(settings: Settings) -> dict[Name, tuple[str, ...]]:

@@ -135,8 +135,7 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
         told = telling(args, fleet.outside, lambda domain: held_copies(fleet.outside, domain))
         asker, ours, notes, kept = fleet.outside.asker, our_servers(fleet.outside), list[Note](), True
         asked = asker.asked
-        if not asker.patience.ipv6:
-            tally.left_out = f"anything over IPv6 (ipv6 = false in the settings), {tally.left_out}"
+        usual = tally.left_out
         try:
             async with aclosing(_looked_at(args, fleet, domains, keep_evidence)) as results:
                 async for result in results:
@@ -146,6 +145,7 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
                     if len(notes) >= _REMEMBERED:
                         kept = keep(args, fleet.outside, notes)
                         notes.clear()
+                    tally.left_out = ", ".join((*asker.patience.reach.left_out, usual))
                     tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
                     yield told(result)
         finally:

@@ -10,11 +10,11 @@ from legatum.core.instant import instant_text
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS
 from legatum.core.moves.assembly import play, resolved
-from legatum.core.moves.effects import Gave
+from legatum.core.moves.effects import Gave, Joined, Records, Released
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT, Premises
 from legatum.core.moves.runbook import Past, Runbook, happened_before, shown_by
-from legatum.core.moves.scene import Scene, Track, scene_at_the_beginning
+from legatum.core.moves.scene import Content, Scene, Track, scene_at_the_beginning
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import DS, NS, type_text
@@ -39,7 +39,8 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
             if all(look.id in outcomes for look in looks):
                 happened[step.id] = max(outcomes[one.id].all for one in (step, *looks))
     there = {each.label for each in runbook.past}
-    looked_at = {PARENT, *(place for place, _ in scene.served)}  # of others that something ended is not seen, and it would count up to now
+    # Of places that are not read, or no longer, it is not seen that something ended: it would count up to now for ever.
+    looked_at = {PARENT, *(place for (place, _), track in scene.served.items() if track.value == Content.WHOLE)} - _copying(runbook)
     counted = {domain: [each for each in copies if each.ended or each.place in looked_at] for domain, copies in remembered.items()}
     found = remembered_past(runbook.premises, scene, happened, counted, caution, now)
     more = [past for past in found if past.label not in there]
@@ -47,6 +48,13 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
         return runbook
     past = (*runbook.past, *more)
     return replace(runbook, past=past, steps=resolved(runbook.steps, runbook.premises, past, caution))
+
+
+def _copying(runbook: Runbook) -> set[str]:
+    """Places that take a copy from another one: what they give is what that one gave."""
+    effects = [each for step in runbook.steps for each in step.effects]
+    found = {place for each in effects if isinstance(each, Records) for place in each.follows}
+    return found | {each.place for each in effects if isinstance(each, Joined | Released)}
 
 
 def remembered_past(

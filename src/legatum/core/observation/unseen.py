@@ -19,12 +19,13 @@ def unseen(picture: Picture, chain: bool = False) -> list[str]:
     if not picture.registrations:
         left.append(f"the registration ({picture.rdap_why or 'no account and no RDAP'})")
     left += [f"what {address} says" for address in _passed_over(picture)]
+    left += picture.left_out
     return [*left, *picture.not_known, ELSEWHERE]
 
 
 def _passed_over(picture: Picture) -> list[str]:
-    """Addresses of name servers that were not asked: those over IPv6 where it is switched off, or too many."""
+    """Addresses of name servers that were not asked although they could be: too many."""
     asked = {view.address for view in picture.servers}
     named = {name for name in (*picture.delegation, *picture.own_ns) if name in picture.hosts}
     every = frozenset().union(*(picture.addresses[name] for name in named))
-    return sorted(every - asked)
+    return sorted(each for each in every - asked if ("IPv6" if ":" in each else "IPv4") in picture.families)

@@ -12,6 +12,7 @@ from collections.abc import Callable, Coroutine, Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from legatum.core.records.name import Name
+from legatum.net.asking.reach import Reach
 from legatum.net.asking.reply import Content, Reply, Transport, Trouble, content_of
 from legatum.net.asking.route import Endpoint, Route, Unreachable
 from legatum.net.asking.udp import UdpPorts
@@ -26,17 +27,16 @@ if TYPE_CHECKING:
 
 DNS_PORT = 53
 _INSISTENCE, _SIDE_BY_SIDE = 3, 2  # rounds, and packets in each, before an answering server counts as silent to one question
-OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
 
 class Patience(NamedTuple):
-    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server;
-    whether IPv6 addresses are asked at all."""
+    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server; ``reach``:
+    what can be asked from here at all."""
 
     timeout: float = 2.0
     tries: int = 2
     in_flight: int = 32
-    ipv6: bool = True
+    reach: Reach = Reach()
 
     def wait(self, attempt: int) -> float:
         """How long to wait in one try, counted from 1: each longer than the one before, as lost packets are commoner than slow ones."""
@@ -90,7 +90,7 @@ class Asker:
 
     def askable(self, addresses: Iterable[str]) -> tuple[str, ...]:
         """Those that can be asked from here: without IPv6, the others."""
-        return tuple(each for each in addresses if self.patience.ipv6 or ":" not in each)
+        return tuple(filter(self.patience.reach.has, addresses))
 
     async def ask(
         self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
@@ -101,8 +101,12 @@ class Asker:
         ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: so many over UDP and no more; else as many as
         patience has, and more where the server has answered other questions; ``network``: on whose behalf (RFC 7871).
         """
-        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec, network=network)
+        query = encode_question(
+            0, name, rtype, flags=RD if recursion else 0, size=self.patience.reach.size if edns else 0, dnssec=dnssec, network=network
+        )
         asking = _Asking(server, name, rtype, query, self._loop.time())
+        if not self.patience.reach.has(server):
+            return self._note(asking, Transport.UDP, 0, Trouble.UNREACHABLE)
         pace = self.pace
         if pace is not None:
             if pace.gives_up(server):

@@ -15,7 +15,7 @@ from legatum.core.fault import BadInput
 from legatum.core.instant import kept_instant
 from legatum.core.records.name import Name, ancestors, name_text, parse_name
 from legatum.core.records.rrtype import NS, parse_type, type_text
-from legatum.net.asking.asker import OFFERED, Asker
+from legatum.net.asking.asker import Asker
 from legatum.net.asking.reply import Reply, Transport, Trouble
 from legatum.net.asking.route import Route
 from legatum.net.asking.web import WebAnswer
@@ -176,7 +176,9 @@ class Replay(Asker):
         self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
         tries: int = 0, network: str = "",
     ) -> Reply:  # fmt: skip
-        query = encode_question(0, name, rtype, flags=RD if recursion else 0, size=OFFERED if edns else 0, dnssec=dnssec, network=network)
+        query = encode_question(
+            0, name, rtype, flags=RD if recursion else 0, size=self.patience.reach.size if edns else 0, dnssec=dnssec, network=network
+        )
         found = self._kept.get((server, name, rtype, query[2:], tcp))
         if found is None and rtype == NS:
             found = next((each for zone in ancestors(name)[1:] if (each := self._referrals.get((server, zone))) is not None), None)

@@ -18,6 +18,7 @@ from legatum.net.asking.walk import Walker
 from legatum.net.keeping.evidence import Evidence
 from legatum.work.look.depth import BRIEF, Depth
 from legatum.work.look.look import Look
+from legatum.work.look.reach import lacks_reach
 from legatum.work.look.wanted import Wanted
 from legatum.work.outside import Outside
 from legatum.work.verdicts.confirm import ask_records
@@ -146,6 +147,8 @@ class Fleet:
     async def _look(self, walker: Walker, domain: Name) -> Picture:
         cut, known = await walker.delegation_of(domain)
         picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth, self.met).picture(WANTED)
+        if await lacks_reach(self.outside, picture):
+            return await self._look(self.outside.walker(), domain)
         if not any(view.answered for view in picture.parents):
             raise unheard(picture)
         return picture

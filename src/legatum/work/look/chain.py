@@ -63,7 +63,7 @@ async def chain_of(outside: Outside, domain: Name) -> Chain:
             break
         zone, servers = parent.zone, parent.servers
     links = await asyncio.gather(*(_link(outside, *each, anchors.get(each[0], Anchors())) for each in reversed(zones)))
-    return Chain(links, "" if outside.asker.patience.ipv6 else "any server over IPv6 (ipv6 = false in [network])")
+    return Chain(links, "; ".join(outside.asker.patience.reach.left_out))
 
 
 async def _link(

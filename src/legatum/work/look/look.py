@@ -47,7 +47,10 @@ class Look:
             self.evidence.number(self.known)
         parents = await look_at_parents(self.questions, self.evidence, self.cut, self.domain, self.known, everywhere or self.depth.keys)
         secure = any(view.ds for view in parents)
-        self.server_look = ServerLook(self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere, self.depth.keys)
+        self.server_look = ServerLook(
+            self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere, self.depth.keys,
+            self.outside.asker.patience.reach.tcp,
+        )  # fmt: skip
         self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere, self.met)
         around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
         hosts, servers = await self._own(parents)
@@ -76,6 +79,9 @@ class Look:
             home=tuple(self.outside.settings.network.home),
             plan=Plan(wanted.change_at, wanted.transfer),
             dropped=self.questions.dropped,
+            left_out=tuple(self.outside.asker.patience.reach.left_out),
+            over_tcp=self.outside.asker.patience.reach.tcp,
+            families=self.outside.asker.patience.reach.families,
         )
 
     async def _own(self, parents: tuple[ParentView, ...]) -> tuple[dict[Name, HostView], tuple[ServerView, ...]]:

@@ -31,6 +31,10 @@ class Questions:
         self._recorded = asker.whom(Name(b"\0"), 0) is not None
         self.dropped = 0
 
+    def askable(self, addresses: Iterable[str]) -> tuple[str, ...]:
+        """Those that can be asked from here."""
+        return self._asker.askable(addresses)
+
     def room(self, address: str) -> int:
         """How many more questions the server may be asked."""
         if self._recorded:

@@ -32,7 +32,7 @@ def unmade_name(domain: Name) -> Name:
 @dataclass
 class ServerLook:
     """``parent_zone``: asked for to see whether recursion is done; ``secure``: a parent server hands out a DS;
-    ``keys``: whose keys are asked for at every address."""
+    ``keys``: whose keys are asked for at every address; ``tcp``: whether anything can be asked over TCP from here."""
 
     questions: Questions
     evidence: Evidence
@@ -41,10 +41,11 @@ class ServerLook:
     secure: bool
     everywhere: bool
     keys: bool = False
+    tcp: bool = True
 
     async def look(self, server: Name, address: str, with_ns: bool = True) -> ServerView:
         """A server that stays silent is asked once more without EDNS, and then no more."""
-        if self.everywhere:
+        if self.everywhere and self.tcp:
             first, tcp = await together(
                 (self.questions.ask(address, self.domain, SOA), self.questions.ask(address, self.domain, NS, tcp=True, recursion=True))
             )
@@ -111,7 +112,7 @@ class ServerLook:
             wanted.append(("keys", self.domain, DNSKEY))
         if signed and self.everywhere:
             wanted.append(("denial", unmade_name(self.domain), A))
-        if self.everywhere:
+        if self.everywhere and self.tcp:
             wanted.append(("transfer", self.domain, AXFR))
         if signed and self.everywhere:
             wanted += [("cds", self.domain, CDS), ("cdnskey", self.domain, CDNSKEY)]

@@ -19,8 +19,7 @@ def note_begun(outside: Outside, step: Step) -> None:
     for effect in step.effects:
         match effect:
             case Records():
-                for place in (effect.place, *effect.follows):
-                    note_before(outside, place, effect.zone, [(each.before, each.after) for each in effect.changed])
+                note_before(outside, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed])
             case ZoneMade():
                 note_before(outside, effect.place, effect.zone, [(None, each) for each in effect.rrsets])
             case Delegated():
@@ -35,8 +34,7 @@ def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) 
     for effect in step.effects:
         match effect:
             case Records():
-                for place in (effect.place, *effect.follows):
-                    note_after(outside, place, effect.zone, [(each.before, each.after) for each in effect.changed], outcome.all)
+                note_after(outside, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed], outcome.all)
             case ZoneMade():
                 note_after(outside, effect.place, effect.zone, [(None, each) for each in effect.rrsets], outcome.all)
             case ZoneEnded():

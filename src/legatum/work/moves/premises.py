@@ -41,7 +41,7 @@ async def _signing(job: Job) -> list[Refusal]:
 
 async def _delegation(job: Job) -> list[Refusal]:
     handed = await job.glance.delegation(job.domain)
-    if any(each is not None for each in handed.given.values()):
+    if any(handed.given.values()) or not handed.silent:
         note_handed_out(job.outside, job.domain, handed.given.values())
     return delegation_drift(job, handed)
 

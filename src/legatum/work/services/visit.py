@@ -64,9 +64,9 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     spots += mail
     names = list(dict.fromkeys(spot.name for spot in spots))
     known = dict(zip(names, await side_by_side(partial(addresses_of, walker), names, _AT_ONCE), strict=True))
-    if not outside.settings.network.ipv6:
-        left += [f"{address}, as [network] ipv6 is off" for each in known.values() for address in each if ":" in address]
-        known = {name: tuple(address for address in each if ":" not in address) for name, each in known.items()}
+    reach = outside.asker.patience.reach
+    left += [f"{address}, which cannot be asked from here" for each in known.values() for address in each if not reach.has(address)]
+    known = {name: tuple(filter(reach.has, each)) for name, each in known.items()}
     left += [f"{name_text(name)}: it has no address" for name in names if not known[name] and not places.web]
     web_present = {address for spot in spots if spot.protocol in WEB for address in known[spot.name]}
     wanted = [(spot, address, False) for spot in spots for address in known[spot.name]]

@@ -50,7 +50,7 @@ async def look(outside: Outside, domain: Name, change: Change) -> Looked:
             f"no server answers for {name_text(domain)}: no TTL of its own is to be seen",
             f"`legatum survey {name_text(domain)}` says what is wrong",
         )
-    left_out = [] if outside.asker.patience.ipv6 else ["what servers give over IPv6 (ipv6 = false in the settings)"]
+    left_out = outside.asker.patience.reach.left_out
     if not picture.serving:
         left_out.append("what the domain's own servers give: none of them answers for it")
     if change.names:

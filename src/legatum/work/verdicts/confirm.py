@@ -80,8 +80,6 @@ def not_looked_at(outside: Outside, picture: Picture, narrow: bool) -> list[str]
         left.append("everything but what was asked for: without --record, --serial and --ds alone all of it is looked at")
     else:
         left.append("names other than the domain itself, its mail and www")
-    if not outside.asker.patience.ipv6:
-        left.append("what the parent's servers say over IPv6")
     return [*left, *unseen(picture)]
 
 

@@ -13,6 +13,7 @@ from legatum.core.memory.copies import KeptSet
 from legatum.core.observation.leftovers import Kind, Leftover
 from legatum.core.observation.picture import Picture, RegistrationView
 from legatum.core.records.name import Name, name_text, parse_name
+from legatum.net.asking.reach import Reach
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.keeping.recording import Recording, Replay, StillClock, read_recording
 from legatum.net.registry.rdap import Bootstrap
@@ -77,6 +78,8 @@ class Head(msgspec.Struct):
     not_looked_at: list[str] = msgspec.field(default_factory=list)
     depth: str = "full"
     kept: list[KeptHead] = msgspec.field(default_factory=list)
+    ipv4: bool = True
+    tcp: bool = True
 
 
 def recording_of(outside: Outside, wanted: Wanted, found: Survey) -> Recording:
@@ -123,7 +126,9 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         roots={name_text(name): list(addresses) for name, addresses in outside.roots.items()},
         home=network.home,
         resolvers=outside.settings.resolvers,
-        ipv6=network.ipv6,
+        ipv6=(reach := outside.asker.patience.reach).ipv6,
+        ipv4=reach.ipv4,
+        tcp=reach.tcp,
         rdap=wanted.rdap and outside.settings.rdap is not None,
         services=_services(outside, found),
         former={**{address: name_text(name) for address, name in wanted.former.items()}, **_serving_elsewhere(picture)},
@@ -211,7 +216,7 @@ def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
         network=Network(roots=head.roots, map={}, home=head.home, ipv6=head.ipv6), resolvers=head.resolvers, rdap=None
     )  # fmt: skip
     roots = {_name(name): tuple(addresses) for name, addresses in head.roots.items()}
-    asker.patience = asker.patience._replace(ipv6=head.ipv6)
+    asker.patience = asker.patience._replace(reach=Reach(head.ipv4, head.ipv6, head.tcp))
     bootstrap = Bootstrap(head.services) if head.rdap else None
     try:
         yield Outside(settings, Path(), clock, asker, roots, dict(recording.evidence.web), bootstrap)

@@ -59,6 +59,10 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     """
     with outside.collecting() as evidence:
         picture = await _look(outside, domain, evidence, wanted or Wanted())
+        lacking = await _lacks_reach(outside, picture)
+    if lacking:
+        with outside.collecting() as evidence:
+            picture = await _look(outside, domain, evidence, wanted or Wanted())
     if registrar:
         from legatum.work.look.registration import registration_view
 
@@ -67,6 +71,12 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
         picture = replace(picture, kept=_kept(outside, picture))
     found = _judged(picture, evidence)
     return found if picture.domain == domain else replace(found, asked_for=domain)
+
+
+async def _lacks_reach(outside: Outside, picture: "Picture") -> bool:
+    from legatum.work.look.reach import lacks_reach
+
+    return await lacks_reach(outside, picture)
 
 
 def _kept(outside: Outside, picture: "Picture") -> "tuple[KeptSet, ...]":

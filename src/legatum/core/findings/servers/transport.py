@@ -34,7 +34,7 @@ def tcp_fails(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def truncated_without_tcp(picture: Picture) -> Iterator[Sighting]:
     for view in picture.servers:
-        if view.cut and (view.tcp_answered is False or view.silent):
+        if picture.over_tcp and view.cut and (view.tcp_answered is False or view.silent):
             yield Sighting(f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address)
 
 

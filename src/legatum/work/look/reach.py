@@ -1,0 +1,74 @@
+"""Whether it is one's own network that stands in the way: found out before a server is blamed for it."""
+
+from legatum.core.fault import OutsideFault
+from legatum.core.observation.picture import Edns, Picture
+from legatum.core.records.name import name_text
+from legatum.core.records.rrtype import NS
+from legatum.net.asking.around import ask_around
+from legatum.net.asking.resolver import ask_resolver
+from legatum.work.outside import Outside
+
+
+def is_doubtful(picture: Picture) -> bool:
+    """What is wrong with it could be wrong with the way there: nobody answers over one family, or over TCP, or nobody does as he should."""
+    asked = [(view.address, view.answered) for view in picture.parents] + [(view.address, not view.silent) for view in picture.servers]
+    for is_ipv6 in (False, True):
+        family = [answered for address, answered in asked if (":" in address) == is_ipv6]
+        if family and not any(family):
+            return True
+    tcp = [view.tcp_answered for view in picture.servers if view.serves and view.tcp_answered is not None]
+    lost = [view for view in picture.servers if view.edns == Edns.DROPPED or view.cut]
+    return bool(tcp and not any(tcp)) or bool(picture.servers and (not picture.serving or len(lost) == len(picture.servers)))
+
+
+async def lacks_reach(outside: Outside, picture: Picture) -> bool:
+    """Whether it turned out by this look that less can be asked from here than was thought, so that it has to be looked at again. Raises
+    :class:`OutsideFault` as :func:`learn_reach`, and where none of the domain's servers can be asked from here."""
+    changed = False
+    if not outside.looked_around and is_doubtful(picture):
+        outside.looked_around = True
+        changed = await learn_reach(outside)
+        outside.looked_around = any(view.answered for view in picture.parents)  # where everything fails it is found out each time
+    if not changed:
+        require_askable(outside, picture)
+    return changed
+
+
+async def learn_reach(outside: Outside) -> bool:
+    """Asks around, once in a run where all is well; whether it is now known that less can be asked from here than was thought. Raises
+    :class:`OutsideFault` where nothing that can be asked from here is what it seems."""
+    present = outside.asker.patience.reach
+    heard = await ask_around(outside.asker, outside.roots, present)
+    if heard.boxed:
+        raise OutsideFault(
+            f"something on the way answers in the servers' place: {heard.boxed}, a root server, offered to look names up",
+            "what servers say cannot be seen from this network: look from another one, or have port 53 let through",
+        )
+    if heard.reach is None:
+        await _refuse_only_resolvers(outside)
+        return False
+    outside.asker.patience = outside.asker.patience._replace(reach=heard.reach)
+    return heard.reach != present
+
+
+async def _refuse_only_resolvers(outside: Outside) -> None:
+    """Raises :class:`OutsideFault` where the root servers are silent, and a resolver is not."""
+    for name, place in outside.resolvers().items():
+        zone = next(iter(outside.roots))
+        reply = await ask_resolver(outside.asker, place, zone, NS)
+        if reply.answered:
+            raise OutsideFault(
+                f"no root server answers from here, but the resolver {name} ({place.address}) does: it is the only way out",
+                f"a resolver's copies show no server, so nothing is judged by them ({name_text(zone)} was asked for); have port 53 let "
+                "through, or look from another network",
+            )
+
+
+def require_askable(outside: Outside, picture: Picture) -> None:
+    """Raises :class:`OutsideFault` where none of the domain's servers can be asked from here, so that nothing is known of it."""
+    if picture.servers or not picture.all_addresses or any(map(outside.asker.patience.reach.has, picture.all_addresses)):
+        return
+    raise OutsideFault(
+        f"no server of {name_text(picture.domain)} can be asked from here: not known is {', '.join(outside.asker.patience.reach.left_out)}",
+        "look from a network that has it: [viewpoints] in the settings",
+    )

@@ -1,0 +1,82 @@
+"""One's own network: what cannot be asked from here is not known, and no server is blamed for it."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from legatum.demo.world_thread import WorldThread
+from legatum.net.asking.reach import Reach, reach_here
+from legatum.net.asking.reply import Trouble
+from legatum.net.asking.tcp import Connections, Heard
+from tests.cli.desk import DOMAIN, Desk
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Iterator[Desk]:
+    with WorldThread(tmp_path / "world") as practice:
+        yield Desk(practice)
+
+
+def mapped(desk: Desk, pattern: str, there: str = "") -> None:
+    """Lines of the map that match become others, or none."""
+    text = re.sub(rf"(?m)^{pattern} = .*\n", f"{there}\n" if there else "", desk.settings.read_text())
+    assert text != desk.settings.read_text()
+    desk.settings.write_text(text)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "family"),
+    [(r'"2001:[^#"]*"', "IPv6"), (r'"(192\.0\.2\.(1|2|11)|198\.51\.100\.(12|31|41)|203\.0\.113\.[34]2)"', "IPv4")],
+)
+def test_without_a_family_nobody_is_blamed(desk: Desk, pattern: str, family: str) -> None:
+    mapped(desk, pattern)
+    assert desk.run("survey", DOMAIN, "--no-rdap") == 0, desk.said
+    assert f"what servers give over {family} (none of 2 root servers answers over it from here)" in desk.said
+    assert not {"server-address-dead", "server-silent", "take the address out"} & set(re.findall(r"[a-z-]+", desk.said))
+    assert desk.said.count("answers over it from here") == 1
+    assert desk.run("confirm", DOMAIN, "--no-rdap") == 0, desk.said
+    assert f"what servers give over {family}" in desk.said
+    desk.done("timetable", DOMAIN)
+    (Path(desk.settings).parent / "list").write_text(f"{DOMAIN}\nevensong.test\n")
+    desk.done("fleet", "survey", str(Path(desk.settings).parent / "list"))
+    assert f"what servers give over {family}" in desk.said
+
+
+def test_with_tcp_closed_nobody_is_blamed(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    async def closed(*_: Any, **__: Any) -> Heard:
+        return Heard(trouble=Trouble.SILENT)
+
+    monkeypatch.setattr(Connections, "converse", closed)
+    monkeypatch.setattr("legatum.net.asking.tcp.converse", closed)
+    assert desk.run("survey", DOMAIN, "--no-rdap", "--no-resolvers") == 0, desk.said
+    assert "what servers give over TCP (port 53 of" in desk.said and "tcp-fails" not in desk.said
+
+
+def test_a_box_that_answers_in_every_server_s_place_is_told(desk: Desk) -> None:
+    resolver = next(line for line in desk.settings.read_text().splitlines() if line.startswith('"192.0.2.101"')).partition(" = ")[2]
+    mapped(desk, r'"192\.0\.2\.[12]"')
+    for address in ("192.0.2.1", "192.0.2.2", "192.0.2.11", "198.51.100.12", "198.51.100.31", "203.0.113.32"):
+        text = re.sub(rf'(?m)^"{re.escape(address)}" = .*\n', "", desk.settings.read_text())
+        desk.settings.write_text(text.replace("[network.map]\n", f'[network.map]\n"{address}" = {resolver}\n'))
+    mapped(desk, r'"2001:[^#"]*"')
+    assert desk.run("survey", DOMAIN, "--no-rdap") == 3, desk.said
+    assert "answers in the servers' place" in desk.said and "a root server, offered to look names up" in desk.said
+
+
+def test_a_resolver_as_the_only_way_out_is_told(desk: Desk) -> None:
+    mapped(desk, r'"(2001:[^#"]*|192\.0\.2\.(1|2|11)|198\.51[^#"]*|203\.0\.113\.[0-9]+)"')
+    assert desk.run("survey", DOMAIN, "--no-rdap") == 3
+    assert "the resolver harbour (192.0.2.101) does: it is the only way out" in desk.said
+
+
+def test_what_the_system_says_of_its_own_ways() -> None:
+    assert reach_here(True, ()) == Reach()
+    assert reach_here(True, ("127.0.0.1",)) == Reach()
+    without = reach_here(False, ("127.0.0.1", "::1"))
+    assert not without.ipv6 and without.ipv4 and without.why == ("IPv6 (ipv6 = false in [network])",)
+    nowhere = reach_here(True, ("127.0.0.1", "100::1%none"))
+    assert not nowhere.ipv6 and not nowhere.has("2001:db8::1") and nowhere.has("192.0.2.1") and "this machine has none" in nowhere.why[0]
+    assert reach_here(True, ("100::1%none",)) == Reach()  # no way anywhere is no matter of a family
