@@ -113,7 +113,10 @@ def test_sets_that_lead_to_each_other_and_back_are_followed_to_their_end() -> No
 
 def test_the_old_ns_set_kept_is_safe_for_no_sticky_cache() -> None:
     of = drawing(places=(drawing().places[0], replace(ALDER, own_ns=True), *drawing().places[2:]))
-    found = rehearse(plan("provider", of), {}, AT)
+    runbook = plan("provider", of)
+    assert "end" not in [each.id for each in runbook.steps] and rehearse(runbook, {}, AT).safe
+    ended = replace(runbook, steps=(*runbook.steps, replace(plan("provider").step("end"), waits=())))
+    found = rehearse(ended, {}, AT)
     assert {kind for example in found.counterexamples for kind in example.kinds} == {CacheKind.STICKY}
 
 
@@ -207,6 +210,7 @@ def test_the_verdict_is_that_of_all_caches_of_a_small_world(
         if each.id not in ("confirm", "gather", "compare", "ready")
     ]
     wanted = ["publish", "switch", "parents", *([] if keeps else ["apex"]), "raise", "end"]
+    steps += [] if not keeps else [replace(plan("provider").step("end"), waits=(), estimate=0)]
     order = [next(each for each in steps if each.id == ident) for ident in wanted if ident in [each.id for each in steps]]
     pause = {ident: replace(runbook.step("gather"), id=f"before {ident}", effects=(), estimate=seconds) for ident, seconds in holds.items()}
     whole = [

@@ -10,10 +10,10 @@ from legatum.core.instant import instant_text
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS
 from legatum.core.moves.assembly import play, resolved
-from legatum.core.moves.effects import Gave, Joined, Records, Released
+from legatum.core.moves.effects import Effect, Gave, Joined, Records, Released, ZoneMade
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT, Premises
-from legatum.core.moves.runbook import Past, Runbook, happened_before, shown_by
+from legatum.core.moves.runbook import Past, Runbook, Step, happened_before, shown_by
 from legatum.core.moves.scene import Content, Scene, Track, scene_at_the_beginning
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
@@ -29,6 +29,7 @@ Remembered = Mapping[Name, Sequence[HeldCopy]]
 def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Remembered, now: float) -> Runbook:
     """With the waits that come of it. ``outcomes``: of the steps done."""
     caution = Caution(runbook.premises.floor, runbook.premises.time_out, runbook.margin)
+    runbook = _with_own_ttls(runbook, remembered, caution)
     scene, happened = scene_at_the_beginning(runbook.premises), happened_before(runbook)
     for each in runbook.past:
         play(scene, each.effects, each.first, each.label)
@@ -48,6 +49,27 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
         return runbook
     past = (*runbook.past, *more)
     return replace(runbook, past=past, steps=resolved(runbook.steps, runbook.premises, past, caution))
+
+
+def _with_own_ttls(runbook: Runbook, remembered: Remembered, caution: Caution) -> Runbook:
+    """Places that write their NS set themselves give it with a TTL of their own, which is known once it was seen."""
+    own, steps = {place.name for place in runbook.premises.places if place.own_ns}, runbook.steps
+    for domain, copies in remembered.items():
+        for copy in copies:
+            if copy.place in own and copy.key == (domain, NS) and copy.rrset is not None and not copy.ended:
+                steps = tuple(_given_so(step, copy.place, domain, copy.rrset) for step in steps)
+    if steps == runbook.steps:
+        return runbook
+    return replace(runbook, steps=resolved(steps, runbook.premises, runbook.past, caution))
+
+
+def _given_so(step: Step, place: str, zone: Name, ns: RRset) -> Step:
+    def so(effect: Effect) -> Effect:
+        if not isinstance(effect, ZoneMade) or (effect.place, effect.zone) != (place, zone) or effect.ns.rdatas != ns.rdatas:
+            return effect
+        return replace(effect, rrsets=tuple(ns if each == effect.ns else each for each in effect.rrsets))
+
+    return replace(step, effects=tuple(map(so, step.effects)))
 
 
 def _copying(runbook: Runbook) -> set[str]:

@@ -7,7 +7,7 @@ from typing import Any
 from legatum.core.duration import duration_text
 from legatum.core.fault import Fault, GateShut
 from legatum.core.instant import instant_text, people_text
-from legatum.core.moves.effects import Delegated, Transfer
+from legatum.core.moves.effects import Delegated, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.plain import plain
 from legatum.core.moves.runbook import Runbook, Slot, forecast
@@ -301,6 +301,15 @@ def _show_step(number: int, each: Slot, now: float, screen: Screen) -> None:
         screen.line(f"      back   {step.way_back}", QUIET, indent=13)
 
 
+def _left_behind(runbook: Runbook) -> str:
+    """What a way back leaves where it was made."""
+    made = {effect.place for past in runbook.past for effect in past.effects if isinstance(effect, ZoneMade)}
+    left = made - {effect.place for step in runbook.steps for effect in step.effects if isinstance(effect, ZoneEnded)}
+    if not left:
+        return ""
+    return f"; {', '.join(sorted(left))} goes on serving the zone, because caches that renew their copies may ask there: end it by hand"
+
+
 def _show_hold(bound: Bound, passed: bool, now: float, screen: Screen) -> None:
     tense = "held" if passed else "hold"
     screen.line(f"   —  {tense} until {people_text(bound.instant, now)}", QUIET if passed else DOUBT)
@@ -342,7 +351,7 @@ def show_halt(runbook: Runbook, halted: Halted, done: Sequence[str], now: float,
     screen.gap()
     match halted.halt:
         case Halt.COMPLETE if runbook.retreating:
-            screen.verdict(True, f"{domain}: everything is taken back; it is as it was before the move", "")
+            screen.verdict(True, f"{domain}: every step is taken back{_left_behind(runbook)}", "")
         case Halt.COMPLETE:
             screen.verdict(
                 True,

@@ -117,10 +117,11 @@ def _remembered(
 
 def _left(picture: Picture, known: Sequence[HeldCopy], former: Sequence[str], outside: Outside) -> list[HeldCopy]:
     """A provider of which nobody remembers when it was left: as if the parent had led there until now."""
-    named, now, found = {host for each in known if each.rtype == NS for host in targets(each.rrset)}, outside.clock.now(), []
+    led = {host for each in known if each.place == PARENT and each.rtype == NS for host in targets(each.rrset)}
+    now, found = outside.clock.now(), list[HeldCopy]()
     for place in former:
         servers = tuple(sorted(servers_at(outside, place)))
-        if not named & set(servers) and picture.parent_ttl is not None:
+        if not led & set(servers) and picture.parent_ttl is not None:
             ns = rrset(picture.domain, NS, picture.parent_ttl, servers)
             found.append(HeldCopy(PARENT, picture.domain, NS, picture.parent_ttl, ns, now, now, False))
     return found
@@ -165,7 +166,7 @@ def _follows(outside: Outside, picture: Picture, zone: Zone) -> tuple[str, ...]:
 
 async def _place(outside: Outside, name: str) -> Place:
     addresses = await outside.addresses(servers_at(outside, name))
-    if name in outside.settings.secondaries:
+    if name not in outside.settings.providers:
         return Place(name, addresses)
     provider = outside.provider(name)
     can = provider.signing

@@ -85,7 +85,8 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, key
     before = rrset(zone, NS, apex_ttl, present.rdatas)
     lowered = before if drawing.at_once or old.own_ns else before.with_ttl(low)
     after = rrset(zone, NS, low, new.servers)
-    yield from copied(zone, old, new, after, "the new NS set", keys)
+    given = after.with_ttl(drawing.final_ttl) if new.own_ns else after  # until it is seen, which TTL it has there is not known
+    yield from copied(zone, old, new, given, "the new NS set", keys)
     if lowered != before:
         yield _lower(drawing, zone, old, before, lowered)
     yield ready(zone, old, new, new.servers)
@@ -94,9 +95,11 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, key
     led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
     back = f"set it back to {_list(led)}; {new.name} stays up until the hold has passed the other way"
     yield from leading(drawing, zone, led, tuple(new.servers), new.name, back)
-    yield confirmed(drawing, zone, tuple(new.servers), back, (Unasked(old.name, zone),))
-    if drawing.final_ttl != low:
+    yield confirmed(drawing, zone, tuple(new.servers), back, (Unasked(old.name, zone),), resolvers=not old.own_ns)
+    if drawing.final_ttl != low and not new.own_ns:
         yield _raise(drawing, zone, new, after)
+    if old.own_ns:
+        return  # it goes on naming itself: caches that renew their copies leave it only when it ends, which a plan of its own may do
     if not any(each.place == old.name for each in drawing.vanishing):
         yield ended(drawing, zone, old, lowered, kept)
 

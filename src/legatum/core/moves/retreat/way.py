@@ -128,6 +128,9 @@ class Way:
     def _unmade(self, step: Step, effect: ZoneMade) -> Iterator[Piece]:
         present = self._now.says(effect.place, effect.zone, effect.zone, NS)
         wanted = self._leads_back(effect)
+        own = self._move.premises.place(effect.place).own_ns
+        if own and effect.zone in self._led:
+            return  # it goes on naming itself: caches that renew their copies stay with it, and it with what they are given
         if effect.zone in self._led and present is not None and wanted is not None and wanted.rdatas != present.rdatas:
             present = self._lowest(effect, present)
             lead = Records(effect.place, effect.zone, (Change(present, rrset(effect.zone, NS, present.ttl, wanted.rdatas)),))
@@ -324,8 +327,10 @@ class Way:
                 *(Unasked(each.place, zone) for each in self._made if each.zone == zone),
                 *((Forgotten(zone, (zone, NS)),) if not self._made else ()),
             )
+            stays = any(self._move.premises.place(each.place).own_ns for each in self._made if each.zone == zone)
+            parties = "parent, child and registrar" if stays else "parent, child, registrar and all resolvers"
             yield Piece(Phase.CONFIRM, Step(
-                "confirm" + SUFFIX, "Confirm parent, child, registrar and all resolvers", (Agreed(zone, ns, at_registrar),),
+                "confirm" + SUFFIX, f"Confirm {parties}", (Agreed(zone, ns, at_registrar, not stays),),
                 (f"no {self._new} NS left over anywhere",), f"all agree on the {self._old} NS set", "nothing to take back",
             ), needs)  # fmt: skip
 
