@@ -250,7 +250,10 @@ def test_what_is_read_is_not_written_over(shell: Shell) -> None:
         assert [shell.run("fleet", "survey", "list", "--out", name, "-q").status for name in ("new", "new.csv")] == [0, 0]
     kept.write_text("# nobody\n")
     assert "no domain in it" in shell.run("fleet", "survey", "kept").err
-    assert "none came" in shell.typed("legatum fleet survey - </dev/null").out
+    for action in ("survey", "confirm"):
+        empty = shell.run("fleet", action, "-", typed="")
+        assert empty.status == 2 and "no domain in it" in empty.err
+    assert shell.typed("legatum fleet survey - </dev/null").status == 2
     assert shell.typed(f"echo {DOMAIN} | legatum fleet survey - --out /dev/null --evidence /dev/null -q").status == 0
 
 

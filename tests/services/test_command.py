@@ -49,3 +49,11 @@ def test_one_that_does_not_end_is_ended_with_what_it_started(tmp_path: Path, dea
                 break
             time.sleep(0.05)
         assert gone(process), name
+
+
+@pytest.mark.parametrize("name", ["-rf.example.", "--help."])
+def test_a_name_like_an_option_reaches_no_command(name: str, tmp_path: Path) -> None:
+    with pytest.raises(OutsideFault, match="begins like an option"):
+        asyncio.run(run_command(["touch", str(tmp_path / "made"), "{domain}"], parse_name(name), "making it", 60))
+    assert not (tmp_path / "made").exists()
+    assert asyncio.run(run_command(["true", "{domain}"], parse_name("_dmarc.kilnandclay.example."), "making it", 60))

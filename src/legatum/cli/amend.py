@@ -74,7 +74,8 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
 async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
-    from legatum.work.zones.amend import also_named, draw_amendment
+    from legatum.work.effect import found_done
+    from legatum.work.zones.amend import also_named, draw_amendment, refuse_losses
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import prove, publish
 
@@ -82,6 +83,7 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
     state, done = "unchanged", None
     if publication.is_needed:
         if not args.anyway:
+            refuse_losses(publication, amendment)
             await refuse_harm(outside, publication)
         if agreed(args, f"{args.domain} at {provider.name}, old → new:", change_lines(publication)):
             note(args, "publishing, then waiting until every server answers with the new serial …")
@@ -90,6 +92,7 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
             state = "shown" if args.dry_run else "declined"
     else:
         done = await prove(outside, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
+        found_done(outside, publication.wanted.origin, "publish")
     document = publish_document(publication, state, done)
     tell_how(args, done)
     places, domain = (provider.name, *also_named(outside, publication)), args.domain

@@ -75,6 +75,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import refuse_removal, with_difference
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
+    from legatum.work.effect import found_done
     from legatum.work.gathering.contents import contents_of, is_served
     from legatum.work.gathering.flatten import flatten
     from legatum.work.zones.harm import refuse_harm
@@ -111,6 +112,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
             state = "shown" if args.dry_run else "declined"
     else:
         done = await prove(outside, publication, publication.wanted.keys, 0 if args.dry_run else None)
+        found_done(outside, domain, "publish")
     document = publish_document(publication, state, done)
     tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen))

@@ -152,6 +152,12 @@ class Journal:
         """Nothing was to be done for it. Found so again it is one entry."""
         self._write_once(move, domain, step, OUTCOME, at, text, {"first": at, "all": at, "facts": {}})
 
+    def settle_open(self, domain: Name, step: str, at: float, text: str) -> None:
+        """An intent of which nobody wrote down what became of it, settled by what is seen now; nothing where there is none."""
+        said = "SELECT kind FROM entries WHERE move = '' AND domain = ? AND step = ? ORDER BY number DESC LIMIT 1"
+        if self._database.rows(said, name_text(domain), step) == [(INTENT,)]:
+            self._write("", domain, step, OUTCOME, at, text, {"first": at, "all": at, "facts": {}}, ())
+
     def sent(self, at: float, commands: Iterable[tuple[Name, str]]) -> None:
         """Commands that go to a registry now, of each what it is about, and its words with its identifier."""
         self._note([("", domain, "registry", SENT, at, text) for domain, text in commands])

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import os
+import re
 import signal
 import tempfile
 from collections.abc import Mapping, Sequence
@@ -11,6 +12,7 @@ from legatum.core.duration import duration_text
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
 
+_FIRST = re.compile(r"[A-Za-z0-9_]")
 _LAST_WORDS = 1.5  # seconds from being asked to end until it is ended
 _LONGEST_OUTPUT = 65_536
 
@@ -24,6 +26,10 @@ async def run_command(command: Sequence[str], domain: Name, purpose: str, limit:
     """
     if not command:
         return False
+    if not _FIRST.match(name_text(domain)):
+        raise OutsideFault(
+            f"{purpose}: a name that begins like an option is handed to no command", "a name begins with a letter, a digit or an underscore"
+        )
     words = list(command)
     for name, value in {"domain": name_text(domain), **(more or {})}.items():
         words = [word.replace(f"{{{name}}}", value) for word in words]

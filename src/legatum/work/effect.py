@@ -1,11 +1,18 @@
 """The one way in which anything outside is changed: nobody else at the domain, an intent before it, what became of it after."""
 
 from collections.abc import Awaitable, Callable, Sequence
+from contextlib import suppress
 
 from legatum.core.fault import Fault
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name
 from legatum.work.outside import Outside
+
+
+def found_done(outside: Outside, domain: Name, step: str) -> None:
+    """A look has shown that there is nothing to change: whatever was begun of it, and not written down as ended, has happened."""
+    with suppress(Fault):  # what is seen is none the worse
+        outside.journal.settle_open(domain, step, outside.clock.now(), "found as it was meant, when it was looked at again")
 
 
 async def carried_out(
@@ -18,6 +25,7 @@ async def carried_out(
     """
     journal, first = outside.journal, outside.clock.now()
     with journal.occupied([domain], first), outside.collecting() as evidence:
+        journal.settle_open(domain, step, first, "what became of it is not known; it was looked at again, and begun anew")
         journal.intend("", domain, step, first, words, changes)
         try:
             said = await change()

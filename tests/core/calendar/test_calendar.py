@@ -145,3 +145,27 @@ def test_times_are_shown_in_the_house_s_zone_beside_utc() -> None:
         assert datetime.fromtimestamp(summer, UTC).tzinfo is UTC
     finally:
         show_local(None)
+
+
+@pytest.mark.parametrize(
+    ("since", "begins", "minutes"),
+    [
+        ("2027-03-27T12:00:00+00:00", "2027-03-28T01:00:00+00:00", 45),  # 02:30 is left out: from when the clock goes forward
+        ("2027-03-28T12:00:00+00:00", "2027-03-29T00:30:00+00:00", 75),
+        ("2027-10-30T12:00:00+00:00", "2027-10-31T00:30:00+00:00", 135),  # 02:30 comes twice: from the first one
+        ("2027-10-31T12:00:00+00:00", "2027-11-01T01:30:00+00:00", 75),
+    ],
+)
+def test_windows_on_the_days_on_which_clocks_change(since: str, begins: str, minutes: int) -> None:
+    text = "daily 02:30-03:45"
+    first, last, _ = next(parse_windows((text,), (), BERLIN).spans(at(since)))
+    assert (first, last - first) == (at(begins), minutes * 60)
+    outside = [span for _, span in zip(range(3), parse_windows((), (text,), BERLIN).spans(at(since)), strict=False)]
+    assert at(begins) in [each[1] for each in outside] and at(begins) + minutes * 60 in [each[0] for each in outside]
+
+
+def test_windows_that_touch_or_overlap_are_one() -> None:
+    begins, ends, words = next(parse_windows(("Sat 22:00-24:00", "Sun 00:00-02:00", "Sun 01:00-05:00"), (), UTC_ZONE).spans(NOW))
+    assert (begins, ends - begins) == (at("2027-03-27T22:00:00+00:00"), 7 * 3600)
+    assert words == "Sat 22:00-24:00 and Sun 00:00-02:00 and Sun 01:00-05:00"
+    assert parse_windows(("Sat 22:00-24:00", "Sun 00:00-02:00"), (), UTC_ZONE).next(NOW, 3.5 * 3600) is not None

@@ -30,6 +30,7 @@ CASES = {  # what is added: it shows the finding; it does not
     "mail-leads-to-alias": ("@ MX 20 www", "@ MX 20 www.ferrytimes.example."),
     "service-leads-to-alias": ("_sip._tcp SRV 0 5 5060 www", "_sip._tcp SRV 0 5 5060 mail"),
     "ns-leads-nowhere": ("app NS gone\napp NS ns.ferrytimes.example.", "app NS mail\napp NS ns.ferrytimes.example."),
+    "leads-to-address": ("@ MX 20 198.51.100.25.", "@ MX 20 mail.7x.example."),
     "mail-leads-nowhere": ("@ MX 20 mx2", "@ MX 20 mx.app\napp NS ns.ferrytimes.example."),
     "service-leads-nowhere": ("_sip._tcp SRV 0 5 5060 sip", "_sip._tcp SRV 0 0 0 ."),
     "cut-glue-missing": ("app NS ns1.app", "app NS ns1.app\nns1.app AAAA 2001:db8::1"),

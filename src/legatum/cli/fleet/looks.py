@@ -184,7 +184,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     for each in _NEEDED_BY_ALL:
         importlib.import_module(f"legatum.{each}")
     rate = read_settings(find_settings(args.settings)).network.rate if args.rate is None else args.rate
-    alone = {"list": "-", "column": None, "jobs": 1, "rate": max(1, rate // jobs) if rate else 0}
+    alone = {"list": "-", "column": None, "jobs": 1, "shared": True, "rate": max(1, rate // jobs) if rate else 0}
     silent = {"json": True, "csv": False, "quiet": True, "out": None, "resume": False, "calendar": None}
     share = argparse.Namespace(**{**vars(args), **alone, **silent})
 
@@ -259,6 +259,7 @@ def _by_engine(args: argparse.Namespace, outside: "Outside", total: int | None) 
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
+    from legatum.core.fault import BadInput
     from legatum.views.fleet.lists import LEFT_OUT, Tally, json_text, show_summary
     from legatum.views.screen import Screen
 
@@ -281,6 +282,8 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
             progress.end()
             if args.out and (total is None or tally.domains < total):
                 note(args, f"what is done stands in {args.out}; the same command with --resume goes on from there")
+    if total is None and not tally.domains and not getattr(args, "shared", False):
+        raise BadInput(f"{args.list}: no domain in it", "give one name a line, or a table with a column `domain`")
     document = tally.document(time.monotonic() - began)
     if args.json:
         sys.stdout.writelines((json_text(document), "\n"))  # it names every domain of the list, once for each finding

@@ -1,23 +1,25 @@
 """When a house makes changes that visitors can feel: windows that come every week or day, and quiet times in which it makes none.
 
 ``Sat 22:00-04:00``, ``Mon-Thu 01:00-05:00``, ``daily 02:00-04:00``; quiet: such, or dates, ``2031-12-20..2032-01-06``. Local times of the
-house's zone: a window that begins at a time that does not exist on the day begins when the clock has gone forward.
+house's zone: where the clock shows a time twice, a window begins at the first and ends at the last; a time that is left out is the moment
+at which the clock goes forward. Windows that touch or overlap are one.
 """
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from legatum.core.calendar.moment import day_number
-from legatum.core.calendar.zone import later_instant
+from legatum.core.calendar.zone import first_instant, last_instant, later_instant
 from legatum.core.fault import BadInput
 
 _WEEKLY = re.compile(r"(?P<days>[A-Za-z]+(?:\s*-\s*[A-Za-z]+)?)\s+(?P<from>\d{1,2}:\d\d)\s*-\s*(?P<to>\d{1,2}:\d\d)")
 _DATES = re.compile(r"(?P<from>\d{4}-\d\d-\d\d)(?:\s*\.\.\s*(?P<to>\d{4}-\d\d-\d\d))?")
 _UTC = ZoneInfo("UTC")
+_LONGEST = 31 * 86400.0  # seconds that windows are joined to
 _AHEAD = 400  # days that are looked through for the next one
 
 
@@ -44,8 +46,8 @@ class Window:
         if day.weekday() not in self.days:
             return None
         over = self.ends <= self.begins
-        begins = later_instant(datetime.combine(day, self.begins), zone)
-        ends = later_instant(datetime.combine(day + timedelta(days=over), self.ends), zone)
+        begins = first_instant(datetime.combine(day, self.begins), zone)
+        ends = last_instant(datetime.combine(day + timedelta(days=over), self.ends), zone)
         return (begins, ends) if begins < ends else None
 
 
@@ -110,7 +112,7 @@ class Windows:
 
     def spans(self, since: float) -> Iterator[tuple[float, float, str]]:
         """The times that are left, in order, from ``since`` on, with the window's words; empty ones left out."""
-        for begins, ends, text in self._open_from(since):
+        for begins, ends, text in _joined(self._open_from(since)):
             for left, right in _without((max(begins, since), ends), self._quiet_between(max(begins, since), ends)):
                 yield left, right, text
 
@@ -144,6 +146,21 @@ class Windows:
         said = [f"windows {', '.join(each.text for each in self.open)}"] if self.open else []
         said += [f"quiet {', '.join(each.text for each in self.quiet)}"] if self.quiet else []
         return f"{'; '.join(said)} ({self.zone.key})" if said else "any time"
+
+
+def _joined(spans: Iterable[tuple[float, float, str]]) -> Iterator[tuple[float, float, str]]:
+    """Those that touch or overlap as one, with the words of all of them; as long as a month at the most."""
+    current: tuple[float, float, str] | None = None
+    for begins, ends, text in spans:
+        if current is not None and current[0] <= begins <= current[1] and begins - current[0] < _LONGEST:
+            words = current[2] if text in current[2] else f"{current[2]} and {text}"
+            current = (current[0], max(current[1], ends), words)
+            continue
+        if current is not None:
+            yield current
+        current = (begins, ends, text)
+    if current is not None:
+        yield current
 
 
 def _merged(spans: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:

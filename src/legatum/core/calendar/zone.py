@@ -36,3 +36,26 @@ def later_instant(local: datetime, zone: ZoneInfo) -> float:
     """The same where every local time must mean something: one that does not exist is as much later as the clock jumps, one that comes
     twice is the first."""
     return local.replace(tzinfo=zone, fold=0).timestamp()
+
+
+def first_instant(local: datetime, zone: ZoneInfo) -> float:
+    """The first at which the clock shows that time or, where it is left out, the moment at which the clock goes forward over it."""
+    return _forward(local, zone) or local.replace(tzinfo=zone, fold=0).timestamp()
+
+
+def last_instant(local: datetime, zone: ZoneInfo) -> float:
+    """The last at which the clock shows that time or, where it is left out, the moment at which the clock goes forward over it."""
+    return _forward(local, zone) or local.replace(tzinfo=zone, fold=1).timestamp()
+
+
+def _forward(local: datetime, zone: ZoneInfo) -> float | None:
+    """When the clock goes forward over a local time; None for one that exists."""
+    before, after = (local.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
+    if before.astimezone(UTC).astimezone(zone).replace(tzinfo=None) == local:
+        return None
+    early, late = int(after.timestamp()), int(before.timestamp())
+    while late - early > 1:
+        middle = (early + late) // 2
+        is_over = datetime.fromtimestamp(middle, zone).utcoffset() == after.utcoffset()
+        early, late = (early, middle) if is_over else (middle, late)
+    return float(late)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.records.name import ROOT, name_text
+from legatum.core.records.name import ROOT, labels_of, name_text
 from legatum.core.records.rrtype import CNAME, MX, NS, SRV, type_text
 
 _DOTS = ("target-doubled-origin", "target-final-dot-missing")
@@ -89,6 +89,19 @@ def service_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
 )  # fmt: skip
 def ns_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
     yield from _to_nothing(contents, NS)
+
+
+@finding(
+    "leads-to-address", Severity.ERROR, "A record leads to an address where a name belongs",
+    why="An address written as a name is a name that nobody has: mail is not delivered, and the service is not found.",
+    remedy="Name a host there, and give that host the address in an A or AAAA record.",
+    standard="RFC 1035 s3.3.9",
+)  # fmt: skip
+def leads_to_address(contents: ZoneContents) -> Iterator[Sighting]:
+    for rtype in (MX, NS, SRV, CNAME):
+        for target in contents.targets(rtype):
+            if target.name[-2:-1].isdigit() and labels_of(target.name)[-1].isdigit():
+                yield Sighting(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
 
 
 @finding(

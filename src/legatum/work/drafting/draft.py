@@ -33,6 +33,7 @@ from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
 from legatum.work.drafting.transfer import transfer_wish
+from legatum.work.drafting.unusual import unusual
 from legatum.work.drafting.users import look_for_users
 from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.look.wanted import Wanted
@@ -63,6 +64,8 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
     drawing = await look_for_drawing(outside, wish, picture)
     account = outside.registrar(drawing.registrar) if drawing.registrar else None
     drawing = replace(drawing, users=await look_for_users(outside, wish, drawing, account))
+    for text in unusual(outside, wish, drawing):
+        told(text)
     if account is not None:
         await refuse_other_registrar(outside, wish, account, told)
     wishes = [each async for each in _wishes(outside, wish, drawing, account, picture)]
@@ -120,13 +123,12 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         dead = servers_at(outside, name) if wish.dead else ()
         if has_own_zone(outside, name):
             yield Beside(name, bool(wish.without), dead)
-            return
-        if wish.dead:
+        elif wish.dead:
             yield Second(name, True, wish.at_registrar, dead=dead)
-            return
-        seconding = open_seconding(outside, wish.domain, drawing.main, name)
-        found = [each for each in await serials_of(outside, seconding) if each.party == name]
-        yield Second(name, bool(wish.without), wish.at_registrar, any(each.serial is not None for each in found))
+        else:
+            seconding = open_seconding(outside, wish.domain, drawing.main, name)
+            found = [each for each in await serials_of(outside, seconding) if each.party == name]
+            yield Second(name, bool(wish.without), wish.at_registrar, any(each.serial is not None for each in found))
     if wish.ttls:
         yield Ttls(wish.ttls)
     if wish.soa:

@@ -52,7 +52,13 @@ async def _asked(outside: Outside, evidence: Evidence, url: str) -> WebAnswer:
     return answer
 
 
-async def registration_view(outside: Outside, registrar: str, domain: Name) -> RegistrationView:
-    """What a registrar's account shows. Raises :class:`OutsideFault` when the registry does not tell."""
-    found = await outside.registrar(registrar).registration(domain)
-    return RegistrationView(found.registrar, found.nameservers, found.statuses, found.expires)
+async def registration_view(outside: Outside, registrar: str, domain: Name) -> RegistrationView | None:
+    """What a registrar's account shows; None of a form, which shows it to people only. Raises :class:`OutsideFault` when the registry does
+    not tell."""
+    account = outside.registrar(registrar)
+    if account.by_hand:
+        return None
+    found = await account.registration(domain)
+    return RegistrationView(
+        found.registrar, found.nameservers, found.statuses, found.expires, found.ds, found.created, found.updated, found.transferred
+    )

@@ -53,7 +53,7 @@ async def _registered(job: Job) -> list[Refusal]:
     if not job.step.takes_away or not registrar or not changes:
         return []
     view = await registration_view(job.outside, registrar, job.domain)
-    return registered_drift(job, registrar, tuple(sorted(view.nameservers)))
+    return registered_drift(job, registrar, tuple(sorted(view.nameservers))) if view is not None else []
 
 
 async def _contents(job: Job, place: str, zone: Name) -> list[Refusal]:

@@ -38,7 +38,10 @@ async def confirm(
         ask_records(outside, found.picture, expected.records, resolvers),
         _nothing() if narrow else ask_for_visitors(outside, found.picture, resolvers),
     )
-    left, varieties = not_looked_at(outside, found.picture, narrow), await _varieties(outside, found.picture, given or ())
+    left, varieties = (
+        [*found.not_looked_at, *not_looked_at(outside, found.picture, narrow)],
+        await _varieties(outside, found.picture, given or ()),
+    )
     if service is None:
         left = [*left, "the services behind the names (--service)"]
         return agreement(found.picture, expected, records, given, left, varieties), found

@@ -31,6 +31,10 @@ class RegistrationHead(msgspec.Struct):
     nameservers: list[str]
     statuses: list[str]
     expires: str
+    ds: list[str] | None = None
+    created: str = ""
+    changed: str = ""
+    transferred: str = ""
 
 
 class LeftoverHead(msgspec.Struct):
@@ -136,13 +140,17 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         transfer=wanted.transfer,
         asked_resolvers=wanted.resolvers,
         dropped=picture.dropped,
-        registration=RegistrationHead(held.registrar, [name_text(each) for each in held.nameservers], list(held.statuses), held.expires)
-        if held
-        else None,
+        registration=_registration_head(held) if held else None,
         leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
         not_looked_at=list(found.not_looked_at),
         kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in picture.kept],
     )
+
+
+def _registration_head(held: RegistrationView) -> RegistrationHead:
+    ds = None if held.ds is None else [each.hex() for each in held.ds]
+    names = [name_text(each) for each in held.nameservers]
+    return RegistrationHead(held.registrar, names, list(held.statuses), held.expires, ds, held.created, held.changed, held.transferred)
 
 
 def head_of_entry(outside: Outside, domain: str, at: float) -> Head:
@@ -180,9 +188,10 @@ async def _again(path: Path, recording: Recording) -> Survey:
             transfer=head.transfer,
         )
         held = head.registration
-        account = (
-            RegistrationView(held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires) if held else None
-        )
+        account = RegistrationView(
+            held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires,
+            None if held.ds is None else tuple(map(bytes.fromhex, held.ds)), held.created, held.changed, held.transferred,
+        ) if held else None  # fmt: skip
         try:
             kept = [KeptSet(tuple(map(_name, each.names)), each.until, each.text) for each in head.kept]
             depth = DEPTHS.get(head.depth, FULL)

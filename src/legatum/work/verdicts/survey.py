@@ -63,13 +63,20 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     if lacking:
         with outside.collecting() as evidence:
             picture = await _look(outside, domain, evidence, wanted or Wanted())
+    untold = ""
     if registrar:
         from legatum.work.look.registration import registration_view
 
-        picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
+        try:
+            picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
+            untold = "a form, which shows it to people only" if picture.registration is None else ""
+        except OutsideFault as fault:
+            untold = fault.message
     if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in picture.ns_sets) for view in picture.resolvers):
         picture = replace(picture, kept=_kept(outside, picture))
     found = _judged(picture, evidence)
+    if untold:
+        found = replace(found, not_looked_at=(f"what {registrar} has of it ({untold})",))
     return found if picture.domain == domain else replace(found, asked_for=domain)
 
 

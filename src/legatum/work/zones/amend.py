@@ -1,9 +1,10 @@
 """One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is made."""
 
+from legatum.core.fault import GateShut
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.soa import serial_path
-from legatum.core.zones.changing.amendment import Amendment, amended
+from legatum.core.zones.changing.amendment import Amendment, amended, losses
 from legatum.core.zones.changing.publication import Publication
 from legatum.services.provider import Provider, server_names
 from legatum.work.outside import Outside
@@ -17,6 +18,13 @@ async def draw_amendment(outside: Outside, provider: Provider, domain: Name, ame
     if wanted != current:
         wanted = wanted.with_serial(next_by_rule(outside, current))
     return Publication.between(provider.name, current, wanted, meant=[(amendment.name, amendment.rtype)])
+
+
+def refuse_losses(publication: Publication, amendment: Amendment) -> None:
+    """Raises :class:`GateShut` for what the change takes away without its having been said."""
+    if lost := losses(publication.current, publication.wanted, amendment):
+        keeps = "--add keeps what is there beside the new; " if amendment.way == "set" else ""
+        raise GateShut(f"this would take away {'; '.join(lost)}", f"{keeps}--anyway if it is meant")
 
 
 def also_named(outside: Outside, publication: Publication) -> list[str]:

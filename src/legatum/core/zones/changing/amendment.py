@@ -4,11 +4,14 @@ from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, is_under, name_text
-from legatum.core.records.presentation import typed_rdata
-from legatum.core.records.rrset import rrset
-from legatum.core.records.rrtype import CNAME, NSEC, RRSIG, SOA, type_text
+from legatum.core.records.presentation import rdata_text, typed_rdata
+from legatum.core.records.rrset import rrset, strings_of, targets
+from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NSEC, RRSIG, SOA, TXT, A, type_text
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
+
+ADDRESSED = (A, AAAA)
+_MARKS = ((b"v=spf1", "the SPF record"), (b"v=dmarc1", "the DMARC record"))
 
 
 @dataclass(frozen=True)
@@ -67,8 +70,44 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
     return zone.with_rrsets([rrset(name, rtype, ttl, wanted)])
 
 
+def losses(before: Zone, after: Zone, amendment: Amendment) -> list[str]:
+    """What a changed set no longer has, and would be missed: who may send mail, who takes it, who may issue certificates, the last
+    address of a name that something leads to. In words; nothing where it was said that it goes."""
+    key = (amendment.name, amendment.rtype)
+    had, has = before.get(*key), after.get(*key)
+    found, name = list[str](), name_text(amendment.name)
+    if had is None:
+        return found
+    if amendment.way == "set":
+        gone = set(had.rdatas) - set(has.rdatas if has is not None else ())
+        for mark, what in _MARKS if amendment.rtype == TXT else ():
+            if any(_begins(each, mark) for each in gone) and not any(
+                _begins(each, mark) for each in (has.rdatas if has is not None else ())
+            ):
+                found.append(f"{what} of {name}")
+        if amendment.rtype in (MX, CAA) and gone:
+            found.append(f"{type_text(amendment.rtype)} {', '.join(rdata_text(amendment.rtype, each) for each in sorted(gone))} of {name}")
+    if amendment.rtype in ADDRESSED and not any(after.get(amendment.name, rtype) for rtype in (*ADDRESSED, CNAME)):
+        users = sorted(
+            {f"{name_text(each.name)} {each.type_text}" for each in after if each.rtype != SOA and amendment.name in targets(each)}
+        )
+        found += [f"the last address of {name}, to which {', '.join(users[:3])} leads"] if users else []
+    return found
+
+
+def _begins(rdata: bytes, mark: bytes) -> bool:
+    text = b"".join(strings_of(rdata)).lower()
+    return text == mark or text.startswith((mark + b" ", mark + b";"))
+
+
 def _given(amendment: Amendment, origin: Name) -> set[bytes]:
     """The records that were typed. Raises :class:`BadInput`, with what to do where a shell has taken one apart at its spaces."""
+    if amendment.rtype == TXT and len(amendment.data) > 1 and not any(set(each) & set(' "=') for each in amendment.data):
+        whole = " ".join(amendment.data)
+        raise BadInput(
+            f"one text or {len(amendment.data)}? A shell takes it apart at its spaces",
+            f"one: '{whole}'; {len(amendment.data)} records: " + " ".join(f"'\"{each}\"'" for each in amendment.data),
+        )
     try:
         return {typed_rdata(amendment.rtype, text, origin) for text in amendment.data}
     except BadInput as fault:

@@ -1,0 +1,28 @@
+"""What is wished for and may not be meant: told when it is drafted, and no reason to refuse it."""
+
+from collections.abc import Iterator
+
+from legatum.core.duration import duration_text, parse_duration
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.wishes import Wishes
+from legatum.core.records.name import name_text
+from legatum.core.records.rrtype import type_text
+from legatum.core.timetable.soa import oddities
+from legatum.work.outside import Outside
+
+_SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
+
+
+def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
+    """In words."""
+    for (name, rtype), ttl in wish.ttls.items():
+        if ttl < _SHORT:
+            what = f"{name_text(name)} {type_text(rtype)}"
+            yield f"{what} with a TTL of {duration_text(ttl)}: servers are asked for nearly every visitor, and a failure is felt at once"
+    if wish.soa is not None:
+        timers = {each: value for each in wish.soa.timers if (value := getattr(wish.soa, each)) is not None}
+        fields = drawing.contents.soa._replace(**timers)
+        house = {str(timer): parse_duration(text) for timer, text in outside.settings.house.soa.items()}
+        for odd in oddities(fields, drawing.contents.soa_rrset.ttl, house):
+            if odd.timer in timers:
+                yield odd.words
