@@ -138,6 +138,19 @@ def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[t
     return keep(args, outside, [note for each in pictures if (note := note_of(*each, ours)) is not None])
 
 
+def tell_under_way(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:
+    """Whoever looks at a domain is told of the move that is leading it somewhere else."""
+    from contextlib import suppress
+
+    from legatum.core.fault import Fault
+    from legatum.core.records.name import name_text
+    from legatum.work.under_way import pending_text
+
+    with suppress(Fault):
+        if text := pending_text(outside, domain):
+            note(args, f"{name_text(domain)}: a move is under way, and part of what differs may be meant; next in it: {text}")
+
+
 def keep(args: argparse.Namespace, outside: "Outside", notes: "Collection[Note]") -> bool:
     """Where nothing can be kept the looking is none the worse; whether it was."""
     from legatum.core.fault import Fault

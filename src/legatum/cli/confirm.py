@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, note, remember, show, with_outside
+from legatum.cli.common import FOUND, OK, add_common, note, remember, show, tell_under_way, with_outside
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.program.parser import number
 from legatum.cli.survey import add_service, require_service
@@ -98,6 +98,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     expected = expected_of(args, outside, domain)
     verdict, found = await confirm(outside, domain, expected, args.registrar, wanted, service)
     remember(args, outside, [(found.picture, None)])
+    tell_under_way(args, outside, found.picture.domain)
     if found.asked_for is not None:
         note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")
     if args.verbose:

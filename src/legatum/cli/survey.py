@@ -5,7 +5,19 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, add_common, keep_apart, note, remember, remember_chain, run_interruptibly, show, with_outside
+from legatum.cli.common import (
+    FOUND,
+    OK,
+    add_common,
+    keep_apart,
+    note,
+    remember,
+    remember_chain,
+    run_interruptibly,
+    show,
+    tell_under_way,
+    with_outside,
+)  # fmt: skip
 from legatum.cli.everywhere import add_viewpoints, look_everywhere, wants_viewpoints
 from legatum.cli.visit import add_places, new_places
 
@@ -98,6 +110,7 @@ def run(args: argparse.Namespace) -> int:
             surveys.append(found)
             _tell(args, found)
             remember(args, outside, [(found.picture, found.findings)])
+            tell_under_way(args, outside, found.picture.domain)
         if args.evidence:
             write_recording(Path(args.evidence), recordings)
             note(args, f"evidence: {args.evidence}")

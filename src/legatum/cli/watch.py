@@ -77,7 +77,7 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
     from legatum.core.fault import BadInput
     from legatum.core.observation.expected import parse_records
     from legatum.core.records.name import typed_host
-    from legatum.work.moves.expectation import expected_of_move
+    from legatum.work.moves.expectation import goal_of_move
     from legatum.work.verdicts.watch import delegation_change, record_change
 
     if args.record:
@@ -86,7 +86,7 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
             raise BadInput("watch follows one RRset", "give records of one name and type")
         return record_change(records[0]), None
     if args.move:
-        return delegation_change(domain, expected_of_move(outside, domain).ns or ()), None
+        return delegation_change(domain, goal_of_move(outside, domain)), None
     names = outside.provider(args.to).servers if args.to else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
     return delegation_change(domain, names), None
 

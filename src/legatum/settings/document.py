@@ -27,6 +27,7 @@ class Network(Section):
     ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known. ``rate``: questions a second to one
     server address in lists of domains, 0 for no limit. ``home``: special address ranges (private, documentation) that count as
     public here. ``anchors``: zone → DS records by which it is trusted, ``12345 13 2 …``; those of the public root where that is asked.
+    ``transfer_time``, ``transfer_megabytes``, ``transfer_records``: how long and how large a zone transfer may be.
     ``behalf``: networks on whose behalf servers are asked where their answers differ (RFC 7871), to see whether that is by place.
     """
 
@@ -36,6 +37,9 @@ class Network(Section):
     tries: int = 2
     ipv6: bool = True
     rate: int = 150
+    transfer_time: str = "30m"
+    transfer_megabytes: int = 2048
+    transfer_records: int = 20_000_000
     home: list[str] = field(default_factory=list)
     anchors: dict[str, list[str]] = field(default_factory=dict)
     behalf: list[str] = field(default_factory=lambda: ["24.0.0.0/24", "80.0.0.0/24", "101.0.0.0/24", "102.0.0.0/24", "177.0.0.0/24"])

@@ -16,7 +16,7 @@ from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, name_text, parse_name
-from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.reach import reach_here
 from legatum.net.asking.roots import PUBLIC_ROOTS
 from legatum.net.asking.route import Endpoint, Route
@@ -247,7 +247,9 @@ def outside_of(settings: Settings, folder: Path, clock: Clock) -> Outside:
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
     roots = _roots(settings)
     reach = reach_here(settings.network.ipv6, (each for some in roots.values() for each in some) if mapping is None else ())
-    asker = Asker(route, clock, Patience(parse_duration(settings.network.timeout), settings.network.tries, reach=reach))
+    given = settings.network
+    bounds = TransferBounds(parse_duration(given.transfer_time), given.transfer_megabytes << 20, given.transfer_records)
+    asker = Asker(route, clock, Patience(parse_duration(given.timeout), given.tries, reach=reach, transfer=bounds))
     return Outside(settings, folder, clock, asker, roots)
 
 

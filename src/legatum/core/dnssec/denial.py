@@ -11,7 +11,7 @@ from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import DS, NS, NSEC, NSEC3, RRSIG, SOA
 
 _OPT_OUT = 1
-_MOST_ITERATIONS = 2500  # RFC 5155 s10.3; a proof that asks for more work is taken as none
+MOST_ITERATIONS = 2500  # RFC 5155 s10.3; a proof that asks for more work is taken as none
 
 
 class Nsec3(NamedTuple):
@@ -126,7 +126,7 @@ def _between(low: _Place, middle: _Place, high: _Place) -> bool:
 
 def _denied_by_hash(name: Name, rtype: int, records: list[Nsec3]) -> bool:
     salt, iterations = records[0].salt, records[0].iterations
-    if iterations > _MOST_ITERATIONS:
+    if iterations > MOST_ITERATIONS:
         return False
 
     def matching(wanted: Name) -> Nsec3 | None:

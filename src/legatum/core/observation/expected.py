@@ -17,7 +17,8 @@ from legatum.core.records.rrtype import parse_type
 class Expected:
     """None where nothing is expected of that kind. ``ds``: data of DS records, empty for none; ``serial``: this one or a newer.
 
-    ``since``: when the change was made, in seconds since 1970; ``publishing``: seconds that the registry needs to publish it.
+    ``since``: when the change was made, in seconds since 1970; ``publishing``: seconds that the registry needs to publish it;
+    ``own_ns``: what the zone itself names, where that is another set than the parent's.
     """
 
     ns: tuple[Name, ...] | None = None
@@ -26,6 +27,7 @@ class Expected:
     records: tuple[RRset, ...] = ()
     since: float | None = None
     publishing: float = 0.0
+    own_ns: tuple[Name, ...] | None = None
 
 
 def parse_ds_text(text: str) -> bytes:

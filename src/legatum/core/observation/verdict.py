@@ -184,6 +184,7 @@ def _unless(agrees: bool, until: float | None) -> float | None:
 
 
 def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iterator[Check]:
+    own = tuple(sorted(wanted.own_ns)) if wanted.own_ns is not None else ns
     for parent in picture.parents:
         said = names_said(targets(parent.ns)) if parent.ns else parent.outcome
         agrees = bool(ns) and targets(parent.ns) == ns
@@ -192,7 +193,7 @@ def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iter
         if view.serves and not view.ns_asked:
             continue  # a brief look asks one address of each server
         said = names_said(targets(view.ns)) if view.serves else view.outcome
-        agrees = view.serves and targets(view.ns) == ns
+        agrees = view.serves and targets(view.ns) == own
         yield Check("child", f"{name_text(view.server)} ({view.address})", agrees, said, _unless(agrees, _copied(view, wanted)))
     for source, held_view in picture.registrations:
         held = tuple(sorted(held_view.nameservers))
@@ -201,7 +202,7 @@ def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iter
     for resolver in picture.resolvers:
         said = names_said(targets(resolver.ns)) if resolver.ns else resolver.outcome
         until = picture.at + resolver.ns.ttl if resolver.ns else None
-        agrees = targets(resolver.ns) == ns
+        agrees = targets(resolver.ns) in (ns, own)
         yield Check("resolver", f"{resolver.name} ({resolver.address})", agrees, said, _unless(agrees, until))
 
 

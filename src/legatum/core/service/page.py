@@ -3,10 +3,10 @@
 import hashlib
 import re
 from dataclasses import dataclass, field
-from html.parser import HTMLParser
 
 _UNSEEN = ("script", "style", "template", "noscript", "svg", "head")
 _ONE_OFF = re.compile(r"(?=\w*\d)[\w+/=-]{12,}|\b[0-9a-f]{8,}\b|\d+")  # tokens, digests, times, counters
+_CONTROLS = dict.fromkeys([*range(9), 11, 12, *range(14, 32)], " ")
 _WORD = re.compile(r"\w+")
 _LONGEST_TITLE, _SHINGLE, _KEPT = 200, 3, 256
 
@@ -30,13 +30,12 @@ def page_of(body: bytes, charset: str = "", cut: bool = False) -> Page:
         text = body.decode(charset or "utf-8", "replace")
     except LookupError:
         text = body.decode("utf-8", "replace")
-    reader = _Reader()
-    reader.feed(text)
-    words = _WORD.findall(_ONE_OFF.sub(" ", " ".join(reader.words)).lower())
+    title, seen = _read(text)
+    words = _WORD.findall(_ONE_OFF.sub(" ", " ".join(seen)).lower())
     runs = {" ".join(words[at : at + _SHINGLE]) for at in range(max(1, len(words) - _SHINGLE + 1))} if words else set()
     sketch = frozenset(sorted(int.from_bytes(hashlib.blake2b(run.encode(), digest_size=8).digest(), "big") for run in runs)[:_KEPT])
-    fingerprint = hashlib.sha256(" ".join([reader.title, *words]).encode()).hexdigest()[:16]
-    return Page(" ".join(reader.title.split())[:_LONGEST_TITLE], fingerprint, len(body), cut, sketch)
+    fingerprint = hashlib.sha256(" ".join([title, *words]).encode()).hexdigest()[:16]
+    return Page(" ".join(title.split())[:_LONGEST_TITLE], fingerprint, len(body), cut, sketch)
 
 
 def likeness(one: Page, other: Page) -> float:
@@ -47,32 +46,27 @@ def likeness(one: Page, other: Page) -> float:
     return sum(each in one.sketch and each in other.sketch for each in least) / len(least) if least else 1.0
 
 
-class _Reader(HTMLParser):
-    """Title and visible words."""
+def _read(text: str) -> tuple[str, list[str]]:
+    """Title and visible texts of whatever a server sends: what is no page has none of either, in bounded time."""
+    from lxml import etree
 
-    def __init__(self) -> None:
-        super().__init__(convert_charrefs=True)
-        self.title = ""
-        self.words: list[str] = []
-        self._inside: list[str] = []
-        self._titled = False
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        if tag == "title" and not self.title:
-            self._titled = True
-        elif tag in _UNSEEN:
-            self._inside.append(tag)
-        elif tag == "body":
-            self._inside.clear()
-
-    def handle_endtag(self, tag: str) -> None:
-        if tag == "title":
-            self._titled = False
-        elif tag in self._inside:
-            del self._inside[self._inside.index(tag) :]
-
-    def handle_data(self, data: str) -> None:
-        if self._titled:
-            self.title += data[: 4 * _LONGEST_TITLE]
-        elif not self._inside:
-            self.words.append(data)
+    parser = etree.HTMLParser(encoding="utf-8", remove_comments=True, remove_pis=True, no_network=True)
+    try:
+        parser.feed(text.translate(_CONTROLS).encode("utf-8", "replace"))
+        root = parser.close()
+    except (etree.LxmlError, ValueError):
+        return "", []
+    if root is None:
+        return "", []
+    titles = [each.text or "" for each in root.iter("title")]
+    seen = list[str]()
+    unseen = 0
+    for event, element in etree.iterwalk(root, events=("start", "end")):
+        hidden = element.tag in _UNSEEN or element.tag == "title"
+        if event == "start":
+            unseen += hidden
+            seen += [element.text] if element.text and not unseen else []
+        else:
+            unseen -= hidden
+            seen += [element.tail] if element.tail and not unseen else []
+    return next(filter(None, titles), "")[: 4 * _LONGEST_TITLE], seen

@@ -25,6 +25,8 @@ from legatum.core.zones.zone import Zone
 _CLASSES = {"IN", "CH", "HS", "ANY"}
 _MOST_TOLD = 8
 _DEEPEST = 8
+_MOST_FILES = 1000  # that are included, one through the other or side by side
+_MOST_TYPES = 500  # at one name
 _QUICK = {type_text(rtype): (rtype, reader) for rtype, reader in READERS.items() if rtype != SOA}
 _QUICK |= {text.lower(): both for text, both in _QUICK.items()}
 _LINE = re.compile(  # owner, TTL, type, data; possessive, so that no text makes it go back and forth
@@ -143,7 +145,8 @@ class _Reader:
 
     def __init__(self, zone: Name, include: Include | None, wanted: set[tuple[Name, int]] | None = None) -> None:
         self.sets: dict[Name, tuple[RRset, ...]] = {}
-        self.more: dict[tuple[Name, int], list[bytes]] = {}
+        self.more: dict[tuple[Name, int], dict[bytes, None]] = {}
+        self._included_files = 0
         self.uneven: dict[tuple[Name, int], set[int]] = {}
         self.repeated: set[tuple[Name, int]] = set()
         self.slips: list[Slip] = []
@@ -227,11 +230,11 @@ class _Reader:
         key = (first.name, first.rtype)
         rdatas = self.more.get(key)
         if rdatas is None:
-            rdatas = self.more[key] = [first.rdatas[0]]
+            rdatas = self.more[key] = {first.rdatas[0]: None}
         if rdata in rdatas:
             self.repeated.add(key)
         else:
-            rdatas.append(rdata)
+            rdatas[rdata] = None
         if len(rdatas) == 1:
             del self.more[key]
         if ttl != first.ttl:
@@ -336,6 +339,8 @@ class _Reader:
         key = (self._owner, rtype)
         same = next((each for each in self._beside() if each.rtype == rtype), None)
         if same is None:
+            if len(self._beside()) >= _MOST_TYPES:
+                raise _SlipFound(kind, f"more than {_MOST_TYPES} types at {name_text(self._owner)}", "fewer types at a name")
             self.sets[self._owner] = (*self._beside(), RRset(self._owner, rtype, ttl, (rdata,)))
         elif rtype == CNAME and rdata not in self.more.get(key, same.rdatas):
             raise _SlipFound(first, f"a second alias at {name_text(self._owner)}", "one CNAME record at a name")
@@ -376,6 +381,9 @@ class _Reader:
             raise _SlipFound(word, "$INCLUDE is not read here", "the records written out")
         if self._depth >= _DEEPEST:
             raise _SlipFound(word, f"$INCLUDE more than {_DEEPEST} deep", "files that do not include each other")
+        self._included_files += 1
+        if self._included_files > _MOST_FILES:
+            raise _SlipFound(word, f"more than {_MOST_FILES} files included", "files that do not include each other")
         here = self._file, self._text, self._counted, self._line, self._resume, self._owner, self._names.origin
         origin = self._told(rest[1], lambda: parse_name(rest[1].text, self._names.origin)) if rest[1:] else self._names.origin
         file, text = self._told(rest[0], lambda: include(self._file, rest[0].text.strip('"')))

@@ -29,14 +29,23 @@ DNS_PORT = 53
 _INSISTENCE, _SIDE_BY_SIDE = 3, 2  # rounds, and packets in each, before an answering server counts as silent to one question
 
 
+class TransferBounds(NamedTuple):
+    """Of one transfer: ``seconds``, ``octets`` and ``records`` at the most."""
+
+    seconds: float = 1800.0
+    octets: int = 2 << 30
+    records: int = 20_000_000
+
+
 class Patience(NamedTuple):
     """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server; ``reach``:
-    what can be asked from here at all."""
+    what can be asked from here at all; ``transfer``: how long and how large a transfer may be."""
 
     timeout: float = 2.0
     tries: int = 2
     in_flight: int = 32
     reach: Reach = Reach()
+    transfer: TransferBounds = TransferBounds()
 
     def wait(self, attempt: int) -> float:
         """How long to wait in one try, counted from 1: each longer than the one before, as lost packets are commoner than slow ones."""

@@ -21,6 +21,8 @@ from legatum.wire.malformed import Malformed
 from legatum.wire.message import IN, Answers, Message, Question, Record, decode, encode, encode_question, records, rrsets
 from legatum.wire.signing import Exchange, Key
 
+_STRETCH, _LEAST = 30.0, 100  # seconds, and octets a second that come in each of them at least
+_BOUNDED = "transfer_time, transfer_megabytes and transfer_records in [network] say how much may come"
 _AT_ONCE = 8  # from one server: BIND sends ten, to all the world together, and answers others with a failure
 
 
@@ -71,6 +73,8 @@ def _with_changes(what: str, zone: Zone, records: list[Record]) -> Zone:
     coming = True
     for each in records:
         key = (each.name, each.rtype)
+        if each.rtype == SOA and each.name != zone.origin:
+            raise OutsideFault(f"{what}: an SOA record elsewhere than at the apex", "gather it whole, without --since")
         if each.rtype == SOA:
             coming = not coming
             if not coming and each.rdata not in held[key][1]:
@@ -158,6 +162,28 @@ async def _messages(
             yield message
 
 
+class _Course:
+    """What came of a transfer so far, held against its bounds. Raises :class:`OutsideFault`."""
+
+    def __init__(self, asker: Asker) -> None:
+        self._bounds, self._now = asker.patience.transfer, asyncio.get_running_loop().time
+        self._begun = self._since = self._now()
+        self._octets = self._before = self._records = 0
+
+    def take(self, received: bytes) -> None:
+        now = self._now()
+        self._octets += len(received)
+        self._records += int.from_bytes(received[6:8], "big")
+        if now - self._begun > self._bounds.seconds:
+            raise OutsideFault(f"the transfer had not ended after {self._bounds.seconds:.0f} s", _BOUNDED)
+        if self._octets > self._bounds.octets or self._records > self._bounds.records:
+            raise OutsideFault(f"the transfer is larger than {self._octets} octets or {self._records} records", _BOUNDED)
+        if now - self._since > _STRETCH:
+            if self._octets - self._before < _LEAST * (now - self._since):
+                raise OutsideFault(f"the transfer trickles: {self._octets} octets in {now - self._begun:.0f} s", "is that server well?")
+            self._since, self._before = now, self._octets
+
+
 async def _answers(asker: Asker, server: str, query: bytes, exchange: Exchange | None) -> AsyncGenerator[bytes, None]:
     """Whatever comes over TCP. A server that takes in its configuration anew drops connections that it has just accepted: one that closes
     before the first byte is asked once more."""
@@ -167,9 +193,11 @@ async def _answers(asker: Asker, server: str, query: bytes, exchange: Exchange |
         try:
             async with Stream(asker.route.endpoint(server, DNS_PORT), asker.patience.timeout * 5) as stream:
                 stream.send(wire)
+                course = _Course(asker)
                 while True:
                     received = await stream.receive()
                     begun = True
+                    course.take(received)
                     yield received
         except (asyncio.IncompleteReadError, ConnectionResetError):
             if begun or last:

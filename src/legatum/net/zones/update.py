@@ -49,9 +49,10 @@ class Unanswered(OutsideFault):
 class Unwilling(OutsideFault):
     """A server answered an update with a response code other than NOERROR."""
 
-    def __init__(self, message: str, remedy: str, rcode: int) -> None:
+    def __init__(self, message: str, remedy: str, rcode: int, vouched: bool = True) -> None:
+        """Not ``vouched``: the answer to a signed message is not signed, so that anybody on the way may have said it."""
         super().__init__(message, remedy)
-        self.rcode = rcode
+        self.rcode, self.vouched = rcode, vouched
 
 
 async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> Condition:
@@ -70,15 +71,16 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
         try:
             await update.send(state, part, on_soa(state, part, update.draw()), number, len(parts))
         except (Unwilling, Unanswered) as fault:
-            if isinstance(fault, Unwilling) and fault.rcode != _CHANGED:
+            if isinstance(fault, Unwilling) and fault.rcode != _CHANGED and fault.vouched:
                 raise
             try:
                 present = await update.read()
             except OutsideFault:
                 raise fault from None
-            if isinstance(fault, Unanswered) and (not _as_read(present, after) or serial_is_newer(after.soa.serial, present.soa.serial)):
+            told = isinstance(fault, Unwilling) and fault.rcode == _CHANGED
+            if not told and (not _as_read(present, after) or serial_is_newer(after.soa.serial, present.soa.serial)):
                 raise
-            if isinstance(fault, Unwilling):
+            if told:
                 if not _as_read(present, state):
                     raise
                 await update.send_on_sets(state, present)
@@ -131,7 +133,8 @@ class _Update:
             await _insist(self._asker, self._server, state.origin, message, self._key)
         except Unwilling as fault:
             which, remedy = await self._explained(fault, state, part, message)
-            raise Unwilling(f"{fault.message}{which}{_how_far(number, count, True)}", remedy, fault.rcode) from fault
+            far = _how_far(number, count, fault.vouched)
+            raise Unwilling(f"{fault.message}{which}{far}", remedy, fault.rcode, fault.vouched) from fault
         except OutsideFault as fault:
             raise type(fault)(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
 
@@ -244,7 +247,9 @@ async def _send(asker: Asker, server: str, origin: Name, message: Message, key: 
         raise OutsideFault(f"{what}: {error.strerror or error}", "is the server up, and TCP allowed?") from None
     check_signed(server, exchange, received, answer, asker.clock.now())
     if answer.rcode:
-        raise Unwilling(f"{what}: {rcode_text(answer.rcode)}", _remedy(answer.rcode, key), answer.rcode)
+        vouched = exchange is None or answer.tsig_at is not None
+        unsigned = "" if vouched else ", in an answer that is not signed, as anybody on the way could send it"
+        raise Unwilling(f"{what}: {rcode_text(answer.rcode)}{unsigned}", _remedy(answer.rcode, key), answer.rcode, vouched)
 
 
 def _remedy(rcode: int, key: Key | None) -> str:

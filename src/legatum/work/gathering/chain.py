@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from random import SystemRandom
 
 from legatum.core.dnssec.counting import Count, Guesses, just_behind
-from legatum.core.dnssec.denial import parse_nsec, parse_nsec3
+from legatum.core.dnssec.denial import MOST_ITERATIONS, parse_nsec, parse_nsec3
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, NSEC, NSEC3, RRSIG, A
@@ -99,6 +99,8 @@ async def count(asker: Asker, server: str, origin: Name) -> Count | None:
             if found is None:
                 return None
             continue
+        if shown[0].iterations > MOST_ITERATIONS:
+            return None  # each name would cost so many hashes: the zone is not counted by them (RFC 9276 s3.2)
         found = found or Count(shown[0].salt, shown[0].iterations)
         found.questions += 1
         for each in shown:

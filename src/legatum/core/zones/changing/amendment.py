@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_text, typed_rdata
-from legatum.core.records.rrset import rrset, strings_of, targets
+from legatum.core.records.rrset import RRset, names_in, rrset, strings_of
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NSEC, RRSIG, SOA, TXT, A, type_text
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
@@ -89,10 +89,14 @@ def losses(before: Zone, after: Zone, amendment: Amendment) -> list[str]:
             found.append(f"{type_text(amendment.rtype)} {', '.join(rdata_text(amendment.rtype, each) for each in sorted(gone))} of {name}")
     if amendment.rtype in ADDRESSED and not any(after.get(amendment.name, rtype) for rtype in (*ADDRESSED, CNAME)):
         users = sorted(
-            {f"{name_text(each.name)} {each.type_text}" for each in after if each.rtype != SOA and amendment.name in targets(each)}
+            f"{name_text(each.name)} {each.type_text}" for each in after if each.rtype != SOA and _leads_to(each, amendment.name)
         )
         found += [f"the last address of {name}, to which {', '.join(users[:3])} leads"] if users else []
     return found
+
+
+def _leads_to(each: RRset, name: Name) -> bool:
+    return any(name in names_in(each.rtype, rdata) for rdata in each.rdatas)
 
 
 def _begins(rdata: bytes, mark: bytes) -> bool:
