@@ -40,6 +40,8 @@ class Contents:
         if (reply.name, reply.rtype) not in self.found or reply.find(reply.rtype):
             self.found[reply.name, reply.rtype] = reply.find(reply.rtype)
         self.found.setdefault((reply.name, CNAME), reply.find(CNAME))
+        if reply.rcode == _NXDOMAIN:
+            self.found.setdefault((reply.name, AAAA), None)
         for each in reply.answer:
             self.found.setdefault((each.name, each.rtype), each)
 
@@ -64,6 +66,8 @@ async def look_at_contents(
     if everywhere:
         wanted += [(domain, AAAA), (unmade_name(domain), A)]
     await _ask(contents, questions, addresses, wanted)
+    bare = [name for name in (domain, www) if contents.found.get((name, A), True) is None and not contents.found.get((name, CNAME))]
+    await _ask(contents, questions, addresses, [(name, AAAA) for name in bare if (name, AAAA) not in contents.found])
     if not everywhere:
         return contents
     inside = [host for host in contents.of_hosts if is_under(host, domain) and host != domain]

@@ -50,9 +50,10 @@ class HostLook:
         wanted = [name for name in names if is_under(name, self.domain)]
         found: dict[Name, HostView] = {}
         for name in wanted:
-            replies = [await self.questions.ask_one_of(addresses, name, rtype) for rtype in (A, AAAA)] if addresses else []
+            replies = {rtype: await self.questions.ask_one_of(addresses, name, rtype) for rtype in (A, AAAA)} if addresses else {}
             why = "" if addresses else "no server that could tell it answers"
-            found[name] = _view(name, [reply for reply in replies if reply], why)
+            left_out = frozenset(rtype for rtype, reply in replies.items() if reply is None)
+            found[name] = _view(name, [reply for reply in replies.values() if reply], why, left_out)
         return found
 
     async def _outside(self, name: Name) -> HostView:
@@ -87,7 +88,8 @@ class HostLook:
         return _view(name, answered, "") if len(answered) == 2 and own == given[0] else None
 
 
-def _view(name: Name, replies: list[Reply], why: str) -> HostView:
+def _view(name: Name, replies: list[Reply], why: str, left_out: frozenset[int] = frozenset()) -> HostView:
+    """``left_out``: types for which there was no question left: what the zone has of them is not known."""
     found = tuple(each for reply in replies if (each := reply.find(reply.rtype)) and reply.authoritative)
     alias = next((targets(each)[0] for reply in replies if (each := reply.find(CNAME))), None)
     denial = next((reply.denial for reply in replies if reply.denial), None)
@@ -101,7 +103,7 @@ def _view(name: Name, replies: list[Reply], why: str) -> HostView:
         alias,
         negative_ttl(denial) if denial else None,
         asked=asked,
-        unanswered=frozenset(reply.rtype for reply in replies if not reply.answered),
+        unanswered=left_out | {reply.rtype for reply in replies if not reply.answered},
     )
 
 

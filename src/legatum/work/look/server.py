@@ -141,8 +141,10 @@ class ServerLook:
         """Who offers recursion is asked for something that is not its own."""
         if not tcp.answered:
             return None
-        if not tcp.message.flags & RA or self.questions.room(address) < 1:
+        if not tcp.message.flags & RA:
             return False
+        if self.questions.room(address) < 1:
+            return None
         reply = await self.questions.ask(address, self.parent_zone, SOA, recursion=True)
         replies.append(reply)
         return reply.rcode == 0 and not reply.authoritative and reply.find(SOA) is not None

@@ -13,6 +13,11 @@ from legatum.core.records.space import is_public
 _LONGEST_CHAIN = 8
 
 
+def _lacks(picture: Picture, name: Name, *rtypes: int) -> bool:
+    """All of these were asked for, and there is none."""
+    return all((name, rtype) in picture.contents and picture.contents[name, rtype] is None for rtype in rtypes)
+
+
 @finding(
     "apex-without-address", Severity.NOTICE, "The bare domain has no address",
     why="Who types the name without www finds nothing.",
@@ -21,7 +26,7 @@ _LONGEST_CHAIN = 8
     after=("apex-is-alias",),
 )  # fmt: skip
 def apex_without_address(picture: Picture) -> Iterator[Sighting]:
-    if (picture.domain, A) in picture.contents and not any(picture.contents.get((picture.domain, rtype)) for rtype in (A, AAAA)):
+    if _lacks(picture, picture.domain, A, AAAA):
         yield Sighting(f"{name_text(picture.domain)} has neither A nor AAAA")
 
 
@@ -33,7 +38,7 @@ def apex_without_address(picture: Picture) -> Iterator[Sighting]:
 )  # fmt: skip
 def www_missing(picture: Picture) -> Iterator[Sighting]:
     www = below("www", picture.domain)
-    if (www, A) in picture.contents and not any(picture.contents.get((www, rtype)) for rtype in (A, AAAA, CNAME)):
+    if _lacks(picture, www, A, AAAA) and not picture.contents.get((www, CNAME)):
         yield Sighting(f"{name_text(www)} does not exist")
 
 
