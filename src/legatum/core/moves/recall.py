@@ -1,7 +1,7 @@
 """A plan with what is remembered beside it: what its places gave and its own steps do not account for - edits by hand, commands broken
 off, what was so before it was drawn - caches may hold as well as what it gave itself."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import TypeVar
 
@@ -10,11 +10,11 @@ from legatum.core.instant import instant_text
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS
 from legatum.core.moves.assembly import play, resolved
-from legatum.core.moves.effects import Effect, Gave, Joined, Records, Released, ZoneMade
+from legatum.core.moves.effects import Effect, Gave, ZoneMade
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT, Premises
 from legatum.core.moves.runbook import Past, Runbook, Step, happened_before, shown_by
-from legatum.core.moves.scene import Content, Scene, Track, scene_at_the_beginning
+from legatum.core.moves.scene import Scene, Track, scene_at_the_beginning
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import DS, NS, type_text
@@ -40,9 +40,9 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
             if all(look.id in outcomes for look in looks):
                 happened[step.id] = max(outcomes[one.id].all for one in (step, *looks))
     there = {each.label for each in runbook.past}
-    # Of places that are not read, or no longer, it is not seen that something ended: it would count up to now for ever.
-    looked_at = {PARENT, *(place for (place, _), track in scene.served.items() if track.value == Content.WHOLE)} - _copying(runbook)
-    counted = {domain: [each for each in copies if each.ended or each.place in looked_at] for domain, copies in remembered.items()}
+    # What has not ended is the present: that is looked at when a hold begins, and held against the plan then.
+    known = runbook.known_keys
+    counted = {domain: [each for each in copies if each.ended and _is_known(each, known)] for domain, copies in remembered.items()}
     found = remembered_past(runbook.premises, scene, happened, counted, caution, now)
     more = [past for past in found if past.label not in there]
     if not more:
@@ -72,11 +72,11 @@ def _given_so(step: Step, place: str, zone: Name, ns: RRset) -> Step:
     return replace(step, effects=tuple(map(so, step.effects)))
 
 
-def _copying(runbook: Runbook) -> set[str]:
-    """Places that take a copy from another one: what they give is what that one gave."""
-    effects = [each for step in runbook.steps for each in step.effects]
-    found = {place for each in effects if isinstance(each, Records) for place in each.follows}
-    return found | {each.place for each in effects if isinstance(each, Joined | Released)}
+def _is_known(copy: HeldCopy, keys: Collection[str]) -> bool:
+    """A DS set of keys that the plan calls by their tags; of one that was to come it is told otherwise."""
+    if copy.rtype != DS or copy.rrset is None:
+        return True
+    return anchors_of(copy.rrset.rdatas, copy.ttl).labels <= set(keys)
 
 
 def remembered_past(

@@ -61,6 +61,7 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
 async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
     """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side that visitors are to be
     led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
+    sides = {address: sides[address] for address in outside.asker.askable(sides)}
     questions = questions_about(zone)
     asked = [(address, name, rtype) for name, rtype in questions for address in sides]
     counted = tally()
