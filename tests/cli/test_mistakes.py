@@ -44,7 +44,6 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
         (("compare", "alder", "none.zone", "--domain", DOMAIN), 2, "No such file"),
         (("publish", DOMAIN, "--to", "elm", "--from", "alder", "--yes"), 2, "no provider 'elm'"),
         (("confirm", DOMAIN, "--registrar", "marble"), 2, "no registrar 'marble'"),
-        (("survey", "evensong.test", "--registrar", "flint"), 3, "not allowed for this registrar"),
         (("move", "show", "evensong.test"), 2, "no move at"),
         (("move", "draft", DOMAIN, "--from", "birch", "--to", "alder", "--registrar", "flint"), 4, "not to birch's"),
         (("move", "draft", DOMAIN, "--from", "alder", "--to", "alder", "--registrar", "flint"), 2, "is served by alder already"),

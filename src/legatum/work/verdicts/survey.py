@@ -55,7 +55,8 @@ class Survey:
 
 async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
     """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
-    Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said.
+    Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said, and where the
+    account's password is wrong; what an account does not tell otherwise is said to be not looked at.
     """
     with outside.collecting() as evidence:
         picture = await _look(outside, domain, evidence, wanted or Wanted())
@@ -65,12 +66,16 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
             picture = await _look(outside, domain, evidence, wanted or Wanted())
     untold = ""
     if registrar:
+        from legatum.net.registry.epp import Refused
+        from legatum.wire.epp import AUTHENTICATION, ENDING_AUTHENTICATION
         from legatum.work.look.registration import registration_view
 
         try:
             picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
             untold = "a form, which shows it to people only" if picture.registration is None else ""
         except OutsideFault as fault:
+            if isinstance(fault, Refused) and fault.code in (AUTHENTICATION, ENDING_AUTHENTICATION):
+                raise
             untold = fault.message
     if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in picture.ns_sets) for view in picture.resolvers):
         picture = replace(picture, kept=_kept(outside, picture))
