@@ -96,9 +96,10 @@ class EppSession:
                 lambda ident: epp.login(account.user, account.password, self.greeting, ident, self._new_password)
             )
             if not response.ok:
-                raise OutsideFault(
+                raise Refused(
                     f"{account.server} as {account.user}: {epp.meaning(response.code)} ({response.code})",
                     "check the registrar's user name and password in the settings",
+                    response.code,
                 )
         except BaseException:
             self._writer.close()
