@@ -13,7 +13,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AXFR, NS, NSEC, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.zones.zone import Zone
-from legatum.net.asking.asker import Asker, Patience
+from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
 from legatum.net.zones.transfer import transfer, transfer_changes
@@ -105,6 +105,27 @@ def test_a_zone_in_one_message_or_many_is_the_same(cut: int) -> None:
 def test_anything_but_a_whole_transfer_is_a_fault(answers: Answers, then: str, says: str) -> None:
     with pytest.raises(OutsideFault, match=says):
         fetched(answers, then)
+
+
+@pytest.mark.parametrize(
+    ("bounds", "says"),
+    [
+        (TransferBounds(records=4), "larger than 2147483648 octets or 4 records"),
+        (TransferBounds(octets=100), "larger than 100 octets"),
+        (TransferBounds(seconds=0.0), "had not ended after 0 s"),
+    ],
+)
+def test_a_transfer_ends_where_its_bounds_are(bounds: TransferBounds, says: str) -> None:
+    def parts(request: bytes) -> list[bytes]:
+        return [message(request, *OPENING), *(message(request, each) for each in REST)]
+
+    async def ask(asker: Asker) -> None:
+        asker.patience = asker.patience._replace(transfer=bounds)
+        await transfer(asker, "192.0.2.1", ORIGIN)
+
+    with pytest.raises(OutsideFault, match=says) as raised:
+        asyncio.run(serve(parts, "wait", ask))
+    assert "transfer_" in raised.value.remedy
 
 
 @pytest.mark.parametrize(("first", "asked"), [((), 2), (OPENING, 1)])
@@ -298,6 +319,8 @@ def one(rrset_: RRset) -> Record:
 
 NEW = RRset(HOSTS[0].name, A, 60, (bytes((198, 51, 100, 99)),))
 
+ELSEWHERE = RRset(HOSTS[0].name, SOA, 60, soa(9).rdatas)
+
 
 def test_only_what_changed_is_put_into_the_copy() -> None:
     """RFC 1995 s4: new SOA, then for each version the old SOA, what goes, the new SOA, what comes; and the new SOA again."""
@@ -320,6 +343,7 @@ def test_nothing_new_and_the_whole_zone_after_all() -> None:
         ([one(soa(9)), one(soa(6)), one(soa(9)), one(soa(9))], "begin at another version"),
         ([one(soa(9)), one(soa(7)), one(NEW), one(soa(9)), one(soa(9))], "a record goes that the copy does not have"),
         ([one(soa(9)), one(soa(7)), one(HOSTS[0]), one(soa(9))], "cut off"),
+        ([one(soa(9)), one(soa(7)), one(soa(9)), one(ELSEWHERE), one(soa(9))], "an SOA record elsewhere than at the apex"),
     ],
 )
 def test_changes_that_do_not_fit_are_refused(work: list[Record], says: str) -> None:

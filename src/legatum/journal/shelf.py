@@ -77,7 +77,8 @@ class Shelf:
         begin = f"{stem}." if stem else ""
         said = "SELECT name, mark, who FROM files WHERE substr(name, 1, ?) = ?"
         found = {name: (mark, who) for name, mark, who in self.database.rows(said, len(begin), begin)}
-        if strange := next((each for each in found if each not in self.others and not is_shared(each)), None):
+        strange = next((each for each in found if each not in self.others and not is_shared(each)), None)
+        if strange is not None:
             raise GateShut(
                 f"the database has a file {strange!r}, which is none of ours: nothing is written here",
                 "whoever put it there can write in the database: find out who, and remove that row of the table files",

@@ -93,7 +93,7 @@ async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, w
     """The SOA that a transfer begins with, and the records between it and its end."""
     collected: list[Record] = []
     opening: Record | None = None
-    incremental, exchange = False, Exchange(key) if key else None
+    versions, exchange = 0, Exchange(key) if key else None  # as many that go as come: the next one closes the transfer
     with _faults(what, lambda: len(collected)):
         async for message in _messages(asker, server, domain, exchange, since):
             if message.rcode:
@@ -103,15 +103,15 @@ async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, w
                     if record.rtype != SOA or record.name != domain:
                         raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
                     opening = record
-                elif record.rtype == SOA and record.name == domain and collected and not incremental:
+                elif record.rtype == SOA and record.name == domain and collected and not versions:
                     _check_vouched(what, exchange)
                     _check_closed(what, opening.rdata, record.rdata)
                     return opening, collected
-                elif record.rtype == SOA and record.name == domain and incremental and record.rdata == opening.rdata and _ends(collected):
+                elif record.rtype == SOA and record.name == domain and versions and not versions % 2 and record.rdata == opening.rdata:
                     _check_vouched(what, exchange)
                     return opening, collected
                 else:
-                    incremental |= record.rtype == SOA
+                    versions += record.rtype == SOA and record.name == domain
                     collected.append(record)
             if opening is None:
                 raise _empty(what)
@@ -138,11 +138,6 @@ def _faults(what: str, received: Callable[[], int]) -> Iterator[None]:
         raise OutsideFault(f"{what}: {error.strerror or error}", "is there a route to that address?") from None
     except Malformed as error:
         raise OutsideFault(f"{what}: the server sent something that is no DNS message: {error}", "nothing was kept") from error
-
-
-def _ends(collected: list[Record]) -> bool:
-    """As many SOA records went as came: the next one closes the transfer."""
-    return sum(each.rtype == SOA for each in collected) % 2 == 0
 
 
 async def _messages(
@@ -177,7 +172,7 @@ class _Course:
         if now - self._begun > self._bounds.seconds:
             raise OutsideFault(f"the transfer had not ended after {self._bounds.seconds:.0f} s", _BOUNDED)
         if self._octets > self._bounds.octets or self._records > self._bounds.records:
-            raise OutsideFault(f"the transfer is larger than {self._octets} octets or {self._records} records", _BOUNDED)
+            raise OutsideFault(f"the transfer is larger than {self._bounds.octets} octets or {self._bounds.records} records", _BOUNDED)
         if now - self._since > _STRETCH:
             if self._octets - self._before < _LEAST * (now - self._since):
                 raise OutsideFault(f"the transfer trickles: {self._octets} octets in {now - self._begun:.0f} s", "is that server well?")
