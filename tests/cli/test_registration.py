@@ -150,7 +150,7 @@ def test_ds_by_hand_the_slip_is_named(shell: Shell) -> None:
     tag, digest = key["tag"], key["ds"][0]["digest"]
     submit = ("ds", "submit", domain, "--registrar", "granite", "--yes")
     held = shell.run(*submit)
-    assert held.status == 0 and "gave answers unsigned until" in held.out and "(rule 6" in held.out, held.err
+    assert held.status == 0 and "was not known to be signed before" in held.out and "(rule 6" in held.out, held.err
     assert shell.run("practice", "clock", "--on", "25h").status == 0
     stopped = shell.run(*submit)
     assert stopped.status == 3 and "granite is changed by hand only: + DS" in stopped.err, stopped.err

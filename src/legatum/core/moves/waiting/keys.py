@@ -116,7 +116,8 @@ def _given(
         if ended == _NOW or (ended is not None and keys is None and _made_by(place, zone, ended, scene)):
             continue
         if ended is not None:
-            because = f"{place} gave {said} until {{at}}, and that may be kept for {kept} s"
+            before = "was not known to be signed before {at}: what it gave unsigned"
+            because = f"{place} {f'gave {said} until {{at}}, and that' if keys is not None else before} may be kept for {kept} s"
             yield _Held(keys, (wait_for(ended, [kept], 9 if ttl is None else 6, because, caution),))
         elif place in led or still_led(Unasked(place, zone), scene, premises):
             yield _Held(keys)
