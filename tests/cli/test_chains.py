@@ -126,6 +126,7 @@ def test_a_registry_that_makes_ds_records_itself_gets_the_keys(desk: Desk) -> No
 def test_nobody_is_led_to_servers_whose_own_names_are_bogus(desk: Desk) -> None:
     """sorrel's names lie in a zone that it signs, under a DS: without its keys nobody who validates finds them."""
     desk.done("move", "draft", "kilnandclay.example", "--to", "sorrel", "--registrar", "flint", "--pace", "at-once")
+    assert "sorrel signs by itself: kilnandclay.example becomes signed there" in desk.said
     desk.done("move", "advance", "kilnandclay.example", "--yes", "--wait", "--until", "compare")
     primary, zone = desk.world.hostings["sorrel"][0], parse_domain("sorrel.example")
 

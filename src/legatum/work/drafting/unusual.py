@@ -15,6 +15,9 @@ _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
 
 def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
     """In words."""
+    if wish.to and drawing.place(wish.to).signs and drawing.keys.get((drawing.main, drawing.domain)) is None:
+        whole = name_text(wish.domain)
+        yield f"{wish.to} signs by itself: {whole} becomes signed there, which counts only once `legatum ds submit {whole}` is done"
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"
