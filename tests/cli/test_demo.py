@@ -34,7 +34,7 @@ def test_the_demo_goes_all_the_way(tmp_path: Path) -> None:
 def test_each_kind_goes_there_and_back_and_no_visitor_notices(tmp_path: Path, kind: str) -> None:
     ended = Shell(tmp_path).run("demo", "--kind", kind, "--folder", "kept")
     assert ended.status == 0, ended.out[-1500:] + ended.err[-1500:]
-    assert "safe under this model" in ended.out and "everything is taken back" in ended.out and " 0 of them failed" in ended.out
+    assert "safe under this model" in ended.out and "every step is taken back" in ended.out and " 0 of them failed" in ended.out
     assert ("population" in ended.out) == (kind not in ("ttl", "soa", "hosts", "retirement"))
 
 

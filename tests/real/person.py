@@ -54,7 +54,7 @@ class Person:
             ended = self.lab.run("move", verb, self.domain, "--yes", settings=self.settings)
             if ended.status == 3 and "the worksheet for it" in ended.err:
                 self.work_off()
-            elif "the move is complete" in ended.out or "everything is taken back" in ended.out:
+            elif "the move is complete" in ended.out or "every step is taken back" in ended.out:
                 assert self.sheets > before
                 return
             else:

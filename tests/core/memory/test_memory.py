@@ -9,7 +9,7 @@ from legatum.core.memory.given import ABSENT, Given, Look, Seen, absent, seen_of
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.recall import recalled
-from legatum.core.moves.runbook import Runbook, hold_of
+from legatum.core.moves.runbook import Past, Runbook, hold_of
 from legatum.core.records.name import Name, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
@@ -17,6 +17,7 @@ from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
 from legatum.core.rehearsal import rehearse
 from legatum.core.timing import Caution
 from tests.core.moves.drawn import ALDER, AT, BIRCH, DOMAIN, ZONE, plan
+from tests.core.moves.test_trust import plan as signed_plan
 
 CAUTION = Caution(300, 4, 30)
 SLACK = 4 + 1 + 30
@@ -148,13 +149,18 @@ def test_what_the_plan_knows_itself_is_nothing_new() -> None:
 
 
 def test_a_ds_set_put_back_meanwhile_is_waited_for() -> None:
-    """What validating resolvers fetched then is as good as what the plan took away."""
-    runbook, outcomes = carried("confirm")
-    at = max(each.all for each in outcomes.values())
-    ds = rrset(DOMAIN, DS, 86400, [parse_rdata(DS, "12345 13 2 " + "ab" * 32, DOMAIN)])
-    known = recalled(runbook, outcomes, {DOMAIN: [HeldCopy(PARENT, DOMAIN, DS, 86400, ds, at - 50, at - 10, True)]}, at)
-    (past,) = set(known.past) - set(runbook.past)
-    assert past.everywhere == at - 10 and "DS with 86400 at the parent" in past.label
+    """What validating resolvers fetched then is as good as what the plan took away; a set of keys that the plan does not know is told by
+    the looks of its steps."""
+    runbook = signed_plan("unsigned")
+
+    def past(records: str) -> list[Past]:
+        ds = rrset(DOMAIN, DS, 864000, [parse_rdata(DS, records, DOMAIN)])
+        copy = HeldCopy(PARENT, DOMAIN, DS, 864000, ds, runbook.drafted - 50, runbook.drafted - 10, True)
+        return sorted(set(recalled(runbook, {}, {DOMAIN: [copy]}, runbook.drafted).past) - set(runbook.past), key=lambda each: each.label)
+
+    (known,) = past("12 13 2 " + "ab" * 32)
+    assert known.everywhere == runbook.drafted - 10 and "DS with 864000 at the parent" in known.label
+    assert past("12345 13 2 " + "ab" * 32) == []
 
 
 def test_the_data_of_a_set_come_back_as_they_were() -> None:
