@@ -16,7 +16,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
 from legatum.core.rehearsal import rehearse
 from legatum.core.timing import Caution
-from tests.core.moves.drawn import ALDER, AT, BIRCH, DOMAIN, ZONE, plan
+from tests.core.moves.drawn import ALDER, AT, BIRCH, DOMAIN, ZONE, drawing, plan
 from tests.core.moves.test_trust import plan as signed_plan
 
 CAUTION = Caution(300, 4, 30)
@@ -161,6 +161,16 @@ def test_a_ds_set_put_back_meanwhile_is_waited_for() -> None:
     (known,) = past("12 13 2 " + "ab" * 32)
     assert known.everywhere == runbook.drafted - 10 and "DS with 864000 at the parent" in known.label
     assert past("12345 13 2 " + "ab" * 32) == []
+
+
+def test_an_soa_record_of_before_leaves_no_copy_behind() -> None:
+    """Of serials, it counts only what is given in the end."""
+    runbook = plan("soa", drawing(follows=("cedar",)))
+    older = rrset(DOMAIN, SOA, 7200, [ZONE.soa._replace(serial=77).rdata()])
+    copy = HeldCopy("alder", DOMAIN, SOA, 7200, older, (now := runbook.drafted + 30) - 20, now - 10, True)
+    known = recalled(runbook, {}, {DOMAIN: [copy]}, now)
+    assert len(known.past) == len(runbook.past) + 1
+    assert rehearse(known, {}, now).safe
 
 
 def test_the_data_of_a_set_come_back_as_they_were() -> None:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
+from typing import TypeVar
 
 from legatum.core.dnssec.trust import Keys
 from legatum.core.instant import instant_text
@@ -14,6 +15,8 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS
+
+_V = TypeVar("_V")
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +32,16 @@ class Way:
     told_by: str = ""
     fetched: float = FOREVER
     ttl: int = 0
+
+
+def lasting(periods: Sequence[Period[_V]]) -> Period[_V]:
+    """What stays: what is remembered beside it was over at some time."""
+    return next(each for each in periods if each.ends == FOREVER)
+
+
+def original(periods: Sequence[Period[_V]]) -> Period[_V]:
+    """What was so before everything."""
+    return next(each for each in periods if each.begins == -FOREVER)
 
 
 @dataclass

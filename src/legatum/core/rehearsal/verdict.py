@@ -17,7 +17,7 @@ from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, type_text
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.holding import Held, holdings
-from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage
+from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage, lasting, original
 from legatum.core.rehearsal.validation import Askable, bogus
 
 _LONG = 2 * 86400
@@ -198,15 +198,13 @@ class _Judge:
         for follower, zone, primary in self._stage.copies:
             for key in self._stage.scene.keys(zone):
                 left, right = self._stage.said(primary, zone, key), self._stage.said(follower, zone, key)
-                if left and right and left[-1].value != right[-1].value:
+                if left and right and (last := lasting(left)).value != lasting(right).value:
                     text = f"{name_text(key[0])} {type_text(key[1])}"
                     story = (
-                        f"With the step '{left[-1].step}' {primary} has a serial that is not newer than the one at {follower} (RFC 1982).",
+                        f"With the step '{last.step}' {primary} has a serial that is not newer than the one at {follower} (RFC 1982).",
                         f"{follower} takes no copy any more, and goes on with an old {text}: it stops when the zone expires there.",
                     )
-                    yield self._example(
-                        story, "come to the serial in steps, each on every server before the next", left[-1].begins, left[-1].step
-                    )
+                    yield self._example(story, "come to the serial in steps, each on every server before the next", last.begins, last.step)
                     return
 
     def _example(self, story: Iterable[str], remedy: str, at: float, step: str) -> Counterexample:
@@ -364,9 +362,9 @@ def needed(stage: Stage) -> set[Key]:
         if place == PARENT or rtype == NS:
             continue
         content = stage.content(place, zone)
-        if track.versions[0][0] is not None and content[0].value == Content.WHOLE:
+        if track.versions[0][0] is not None and original(content).value == Content.WHOLE:
             before.add((name, rtype))
-        if track.value is not None and content[-1].value == Content.WHOLE:
+        if track.value is not None and lasting(content).value == Content.WHOLE:
             after.add((name, rtype))
     return before & after
 
