@@ -69,3 +69,12 @@ def test_the_moves_of_the_house(desk: Desk, tmp_path: Path) -> None:
     over = told(desk)
     assert states(over) == {OTHER: "drafted"} and over["counts"] == {"complete": 1, "drafted": 1}
     assert states(told(desk, "--all")) == {OTHER: "drafted", DOMAIN: "complete"}
+
+
+def test_what_mends_a_stopped_move_comes_before_going_on_with_it(desk: Desk) -> None:
+    desk.done("move", "draft", DOMAIN, "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "at-once")
+    desk.done("registration", "lock", DOMAIN, "--registrar", "flint", "--yes")
+    assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4
+    desk.run("house")
+    unlock, _, after = desk.said.partition("`legatum registration unlock")
+    assert unlock.endswith(f"Next: {DOMAIN}: unlock it first: ") and f"; then `legatum move advance {DOMAIN}`" in after

@@ -36,6 +36,8 @@ class State(StrEnum):
 
 
 _ORDER = list(State)
+TO_DO = ". To do: "
+"""Between why something was refused and what mends it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +124,7 @@ def trouble_of(step: Step | None, entries: Sequence[Entry]) -> str:
         return ""
     if last.kind == REFUSED:
         remedy = str(last.facts.get("remedy", ""))
-        return f"refused: {last.text}" + (f". To do: {remedy}" if remedy else "")
+        return f"refused: {last.text}" + (f"{TO_DO}{remedy}" if remedy else "")
     return last.text if last.kind == FAILED else "begun, not known to have ended: somebody is at it, or it was cut off"
 
 

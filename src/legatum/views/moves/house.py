@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 from legatum.core.instant import instant_text, parse_instant, people_text
-from legatum.core.moves.standing import Standing, State
+from legatum.core.moves.standing import TO_DO, Standing, State
 from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
@@ -89,7 +89,7 @@ def house_document(house: House, every: bool, undrawn: Mapping[Name, Undrawn], p
 
 
 def _in_words(each: Undrawn) -> str:
-    return f"no move could be drawn: {each.why}" + (f". To do: {each.remedy}" if each.remedy else "")
+    return f"no move could be drawn: {each.why}" + (f"{TO_DO}{each.remedy}" if each.remedy else "")
 
 
 def _standing(each: Standing) -> StandingPart:
@@ -177,7 +177,8 @@ def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
     if document.undrawn and not pressing:
         return f"mend what keeps {next(iter(document.undrawn))} from being moved; --leave-out of its fleet move passes it over"
     for first in (*pressing, *drafted):
-        return f"{first.domain}: {_on(first)} ({first.title})"
+        _, _, to_do = first.trouble.partition(TO_DO)
+        return f"{first.domain}: {f'{to_do}; then ' if to_do else ''}{_on(first)} ({first.title})"
     holding = [each for each in document.moves if each.not_before]
     return f"nothing before {holding[0].not_before} ({holding[0].domain})" if holding else ""
 
