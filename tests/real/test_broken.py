@@ -354,7 +354,7 @@ def test_confirm_is_not_told_by_resolvers_whether_a_domain_is_sound(network: Net
         told = " ".join(ended.stdout.split())
         assert ended.returncode == 1 and says in told and "mend it at the child" in told, (domain, ended.stdout)
     bogus = network.legatum("confirm", "psigned.example", "--no-rdap").stdout  # one resolver has been given another anchor
-    assert "nothing is wrong at the servers looked at: look at validating, or wait for its cache" in " ".join(bogus.split())
+    assert "nothing is wrong at the servers looked at: look at validating (" in " ".join(bogus.split())
     fine = network.legatum("confirm", "signed.example", "--no-rdap", "--json")
     document = json.loads(fine.stdout)
     assert document["confirmed"] and "signatures" in {each["about"] for each in document["checks"]}, fine.stdout
