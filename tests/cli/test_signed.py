@@ -100,6 +100,7 @@ def test_what_stays_signed_all_the_way_is_never_bogus_there_and_back_and_there(d
     assert visited(desk)
 
 
+@pytest.mark.timeout(400)
 def test_two_that_sign_serve_it_together_and_either_may_leave(desk: Desk) -> None:
     """Joined and taken back, joined; the one that it was at first leaves, comes back, and the other one leaves."""
     desk.practice.visit([(parse_domain(each), A) for each in (SIGNED, f"www.{SIGNED}", f"nothing.{SIGNED}")], 700)
