@@ -72,6 +72,11 @@ class Track(Generic[_V]):
         return tuple(each for each in (*self._periods, *self._beside) if each.begins < each.ends)
 
     @property
+    def own(self) -> tuple[Period[_V], ...]:
+        """Without what is remembered beside: each follows the one before it, and the last one stays."""
+        return tuple(each for each in self._periods if each.begins < each.ends)
+
+    @property
     def versions(self) -> list[tuple[_V, str | None]]:
         """Every value it ever had, and the step that ended it, None for the present one; the present one's history first."""
         ends = [each.step for each in self._periods[1:]]

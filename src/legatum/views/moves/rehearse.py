@@ -192,7 +192,7 @@ def _contents(stage: Stage, place: str, versions: list[VersionPart]) -> Iterator
     zones = [zone for where, zone in stage.scene.served if where == place]
     tracks: list[Track[Any]] = [track for (where, *_), track in stage.scene.said.items() if where == place]
     tracks += [track for (where, _), track in stage.scene.served.items() if where == place]
-    changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.periods)})
+    changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.own)})
     edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]
     for (first, _), (_, last) in pairwise(edges):
         numbers = [_numbered(version, versions) for zone in zones if (version := _version(stage, place, zone, first, edges)) is not None]
@@ -210,7 +210,8 @@ def _version(stage: Stage, place: str, zone: Name, at: float, edges: list[tuple[
         return None
     rrsets = {}
     for name, rtype in stage.scene.keys(zone):
-        given = next((each.value for each in reversed(stage.said(place, zone, (name, rtype))) if each.begins <= when), None)
+        track = stage.scene.said.get((place, zone, name, rtype))
+        given = next((each.value for each in reversed(track.own if track is not None else ()) if each.begins <= when), None)
         if given is not None:
             rrsets[_key_text(name, rtype)] = _set(given)
     whole = state == Content.WHOLE and place != PARENT
