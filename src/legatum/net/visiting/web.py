@@ -7,7 +7,7 @@ import asyncio
 import ssl
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import urljoin, urlsplit
 
 from legatum.core.records.name import Name, name_text
@@ -26,6 +26,14 @@ _HEADERS = {"user-agent": "legatum", "accept": "text/html, */*;q=0.5", "accept-e
 _PROTOCOLS = ("h2", "http/1.1")
 
 
+class _Body(NamedTuple):
+    """A page as it came: its octets as far as they were taken, the character set that the server names, and whether there was more."""
+
+    octets: bytes
+    charset: str
+    cut: bool
+
+
 class Visitor:
     """One who comes to a domain's sites at one address. ``ours``: whether a host belongs to the domain, so that redirects to it are
     followed; ``timeout``: seconds for a visit in all; ``authority``: a file of certificates to trust instead of the system's."""
@@ -41,7 +49,8 @@ class Visitor:
             async with asyncio.timeout(self._timeout):
                 certificate = await self._certificate(name_text(name)) if protocol == Protocol.HTTPS else None
                 seen = replace(seen, certificate=certificate)
-                return await self._follow(seen, f"{protocol}://{name_text(name)}/")
+                seen, body = await self._follow(seen, f"{protocol}://{name_text(name)}/")
+            return replace(seen, page=await asyncio.to_thread(page_of, *body)) if body is not None else seen
         except TimeoutError:
             return replace(seen, trouble=f"{Trouble.SILENT}: it had not ended after {self._timeout:g} s")
         except Unreachable as error:
@@ -64,32 +73,34 @@ class Visitor:
         writer.close()
         return found
 
-    async def _follow(self, seen: WebSeen, url: str) -> WebSeen:
+    async def _follow(self, seen: WebSeen, url: str) -> tuple[WebSeen, _Body | None]:
+        """What was seen on the way to a page, and the page as it came: reading it is left to the caller, for it takes longer than others'
+        time-outs allow."""
         import httpx
 
         been: list[tuple[str, int]] = []
         try:
             async with httpx.AsyncClient(verify=lenient(), http2=True, trust_env=False, timeout=self._timeout) as client:
                 while True:
-                    seen, leads = await self._once(client, seen, url)
+                    seen, leads, body = await self._once(client, seen, url)
                     been.append((url, seen.status))
                     seen = replace(seen, hops=tuple(been))
                     if not leads:
-                        return seen
+                        return seen, body
                     if not self._is_ours(leads):
-                        return replace(seen, leads=leads)
+                        return replace(seen, leads=leads), None
                     if leads in [each for each, _ in been] or len(been) > _MOST_HOPS:
-                        return replace(seen, endless=True)
+                        return replace(seen, endless=True), None
                     url = leads
         except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
-            return replace(seen, hops=tuple(been), trouble=_http_trouble(error))
+            return replace(seen, hops=tuple(been), trouble=_http_trouble(error)), None
 
     def _is_ours(self, url: str) -> bool:
         parts = urlsplit(url)
         return parts.scheme in ("http", "https") and parts.port in (None, 80, 443) and self._ours(parts.hostname or "")
 
-    async def _once(self, client: Any, seen: WebSeen, url: str) -> tuple[WebSeen, str]:
-        """One request, and where it leads. Raises what the library raises, or ``ValueError`` for a place that is none."""
+    async def _once(self, client: Any, seen: WebSeen, url: str) -> tuple[WebSeen, str, _Body | None]:
+        """One request, where it leads, and what came. Raises what the library raises, or ``ValueError`` for a place that is none."""
         parts = urlsplit(url)
         secure, host = parts.scheme == "https", parts.hostname or ""
         end = self._route.endpoint(self._address, PORTS[Protocol.HTTPS if secure else Protocol.HTTP])
@@ -102,15 +113,14 @@ class Visitor:
             hsts = response.headers.get("strict-transport-security", "") if secure else ""
             seen = replace(seen, version=version, hops=((url, response.status_code),), hsts=hsts or seen.hsts)
             if response.status_code in _REDIRECTS and "location" in response.headers:
-                return seen, urljoin(url, response.headers["location"])
+                return seen, urljoin(url, response.headers["location"]), None
             body, cut = bytearray(), False
             async for part in response.aiter_raw():
                 body += part
                 if len(body) > _MOST_OCTETS:
                     cut = True
                     break
-            charset = response.charset_encoding or ""
-            return replace(seen, page=page_of(bytes(body[:_MOST_OCTETS]), charset, cut)), ""
+            return seen, "", _Body(bytes(body[:_MOST_OCTETS]), response.charset_encoding or "", cut)
         finally:
             await response.aclose()
 
