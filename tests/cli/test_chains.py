@@ -98,6 +98,28 @@ def test_a_part_of_a_signed_domain_is_handed_on_and_has_a_ds_in_the_zone_above(d
     assert len(seen) > 500 and all(each.good for each in seen) and chain(desk, SIGNED) == VALID
 
 
+def test_the_ds_can_be_taken_out_in_the_middle_of_a_key_exchange(desk: Desk) -> None:
+    """The remedy for lost keys: whatever the exchange has come to, and whatever the registry holds by then."""
+    for until in ("re-sign", "ds-in", "ds-seen"):
+        desk.done("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait")
+        desk.practice.visit([(parse_domain(SIGNED), A)], 600)
+        desk.done("ds", "exchange", SIGNED, "--registrar", "flint", "--yes", "--wait", "--until", until)
+        refused = desk.run("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
+        assert refused == 2 and "in its place with --force" in desk.said
+        desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait", "--force")
+        assert vouched(desk, SIGNED) == 0 and chain(desk, SIGNED) == "signed, not connected"
+    seen = desk.world.visitors.seen
+    assert len(seen) > 200 and all(each.good for each in seen)
+
+
+def test_a_domain_that_was_seen_signed_is_connected_without_a_hold(desk: Desk) -> None:
+    """Who signs it, and since when, is remembered: nobody holds anything unsigned any more."""
+    desk.done("survey", SIGNED)
+    desk.done("practice", "clock", "--on", "1d30m")
+    desk.done("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--until", "ds-in")
+    assert "hold until" not in desk.said and vouched(desk, SIGNED) == 1
+
+
 def test_the_chain_stands_in_the_survey_and_is_drawn_in_its_report(desk: Desk, tmp_path: Path) -> None:
     desk.done("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait")
     desk.done("survey", SIGNED, "--chain", "--html", str(tmp_path / "page.html"), "--json")

@@ -21,6 +21,7 @@ def add_going(parser: argparse.ArgumentParser) -> None:
     """For short ways: how far the move is carried out."""
     parser.add_argument("--wait", action="store_true", help="stay through holds until it is complete")
     parser.add_argument("--until", metavar="STEP", help="stop after this step")
+    parser.add_argument("--force", action="store_true", help="in the place of a move that is under way")
     add_changing(parser)
     add_anyway(parser)
     add_against_advice(parser)
@@ -75,7 +76,8 @@ async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wish
 
     path = move_path(outside, wish.domain)
     before = path.read_bytes() if path.exists() else None
-    if path.exists() and not is_over(path, outside.journal) and (there := read_move(path)).wish == wish.words:
+    under_way = path.exists() and not is_over(path, outside.journal) and not getattr(args, "force", False)
+    if under_way and (there := read_move(path)).wish == wish.words:
         runbook = there
     else:
         note(args, "looking at the domain, its providers and the registry …")

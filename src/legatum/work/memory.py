@@ -7,19 +7,20 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from legatum.core.dnssec.chain import Chain, State, broken_since
-from legatum.core.dnssec.serving import ds_rdatas
+from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, server_keys
 from legatum.core.dnssec.signature import parse_signature
 from legatum.core.dnssec.trust import Anchors
 from legatum.core.fault import Fault
 from legatum.core.findings.finding import Finding
 from legatum.core.memory.copies import HeldCopy, copies
 from legatum.core.memory.given import OWN_SERVERS, Look, Seen, absent, seen_of
+from legatum.core.memory.keys import KeyState, is_signing, key_states, seen_keys, signing_at
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import CNAME, DS, NS, SOA, A
+from legatum.core.records.rrtype import CNAME, DNSKEY, DS, NS, SOA, A
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.journal.journal import Surveyed
@@ -33,7 +34,8 @@ Changed = tuple[RRset | None, RRset | None]
 
 def held_copies(outside: Outside, domain: Name) -> list[HeldCopy]:
     """Everything that is remembered of a domain, as caches may hold it."""
-    return copies((each for each in outside.journal.memory(domain) if each.place != SIGNING), outside.clock.now())
+    memory = (each for each in outside.journal.memory(domain) if each.place != SIGNING and not is_signing(each.place))
+    return copies(memory, outside.clock.now())
 
 
 def note_zone(outside: Outside, place: str, zone: Zone) -> None:
@@ -88,6 +90,25 @@ def note_ds(outside: Outside, domain: Name, handed: Iterable[Anchors]) -> None:
     sets = [rrset(domain, DS, each.ttl, ds_rdatas(each)) for each in handed if each.records]
     with suppress(Fault):  # a rehearsal needs no journal that can be written
         note_handed_out(outside, domain, sets, DS)
+
+
+def note_keys(outside: Outside, place: str, domain: Name, given: Iterable[ServerKeys], whole: bool) -> None:
+    """With which keys a place's servers sign, where that holds: what is bogus no cache keeps. ``whole``: all of them answered."""
+    with suppress(Fault):  # as for DS sets
+        outside.journal.remember(Look(domain, outside.clock.now(), *_signed(place, domain, given, whole)))
+
+
+def _signed(
+    place: str, domain: Name, given: Iterable[ServerKeys], whole: bool
+) -> tuple[tuple[Seen, ...], frozenset[tuple[str, Name, int]]]:  # fmt: skip
+    given = list(given)
+    seen = tuple(dict.fromkeys(seen_keys(place, domain, each.keys) for each in given if not each.broken))
+    return seen, frozenset([(signing_at(place), domain, DNSKEY)]) if whole and given else frozenset()
+
+
+def remembered_keys(outside: Outside, place: str, domain: Name) -> list[KeyState]:
+    """With which keys the place was seen to sign, oldest first."""
+    return key_states(outside.journal.memory(domain), place, domain)
 
 
 def _no_such_name(place: str, zone: Zone) -> Seen:
@@ -180,8 +201,19 @@ def _looked(picture: Picture, ours: Mapping[Name, str]) -> Look:
     for each in picture.contents.values():
         if each is not None and is_under(each.name, domain) and places:
             saw(min(places) if len(places) == 1 else OWN_SERVERS, each)
-    led = {PARENT, SIGNING, *(ours.get(each, OWN_SERVERS) for each in (*picture.delegation, *picture.own_ns))}
+    for place in places:
+        views = [view for view in picture.serving if ours.get(view.server, OWN_SERVERS) == place]
+        asked = [view for view in views if view.keys_asked and DNSKEY not in view.unanswered]
+        keys, ended = _signed(place, domain, (_keys_of(picture, view) for view in asked), len(asked) == len(views))
+        seen.update(dict.fromkeys(keys))
+        known |= ended
+    led = {ours.get(each, OWN_SERVERS) for each in (*picture.delegation, *picture.own_ns)}
+    led |= {PARENT, SIGNING, *map(signing_at, led)}
     return Look(domain, picture.at, tuple(seen), frozenset(known), led=frozenset(led) if picture.delegation else None)
+
+
+def _keys_of(picture: Picture, view: ServerView) -> ServerKeys:
+    return server_keys(picture.domain, view.keys, view.soa, view.signatures.values(), (), picture.at)
 
 
 def note_chain(outside: Outside, chain: Chain) -> Chain:
@@ -189,6 +221,10 @@ def note_chain(outside: Outside, chain: Chain) -> Chain:
     link = chain.links[-1]
     if link.state != State.UNKNOWN:
         note_state(outside, link.zone, link.state, outside.clock.now())
+    ours = our_servers(outside)
+    for place in dict.fromkeys(ours[each.server] for each in link.servers if each.server in ours):
+        there = [each for each in link.servers if ours.get(each.server) == place]
+        note_keys(outside, place, link.zone, (each.given for each in there if each.answered), all(each.answered for each in there))
     seen = [(each.data, each.first, each.last) for each in outside.journal.memory(link.zone) if each.place == SIGNING]
     return replace(chain, since=broken_since(seen))
 

@@ -2,9 +2,12 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.instant import instant_text
+from legatum.core.memory.keys import KeyState
 from legatum.core.moves.assembly import Piece
 from legatum.core.moves.effects import Change, Delegated, DsSet, HostSet, Records, Signed, ZoneEnded, ZoneMade
 from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
@@ -29,7 +32,8 @@ class Drawing:
     account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
     ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
     the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
-    signs with, ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
+    signs with, ``earlier_keys``: (place, zone) → how it was signed before that, and since when, as far as caches may have it, oldest first,
+    ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
     :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first; ``former``: places that
     served it once, and are to end; ``users`` as in :class:`Premises`."""
 
@@ -57,7 +61,7 @@ class Drawing:
     anchors: Anchors = field(default=Anchors())
     offers: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     signed_until: float | None = None
-    earlier_keys: Mapping[tuple[str, Name], Keys | None] = field(default_factory=dict)
+    earlier_keys: Mapping[tuple[str, Name], Sequence[KeyState]] = field(default_factory=dict)
     low_ttl: int = 300
     final_ttl: int = 86400
     publishing: int = 3600
@@ -127,12 +131,17 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     served = [_parent(drawing)]
     for (place, origin), zone in drawing.zones.items():
         sets = [each for key in followed.get(origin, ()) if (each := zone.get(*key)) is not None]
-        known = drawing.earlier_keys.get((place, origin), keys := drawing.keys.get((place, origin)))
+        keys = drawing.keys.get((place, origin))
+        states = [*drawing.earlier_keys.get((place, origin), ()), KeyState(keys, drawing.at, drawing.at)]
+        states = states[_first_kept(states, drawing, max(_longest(drawing, origin, zone))) :]
         negative, longest = _longest(drawing, origin, zone)
-        served.append(Served(place, origin, tuple(sets), negative, longest, known))
-        if known != keys:
-            follows = drawing.follows if place == drawing.main else ()
-            past.append(Past(f"keys of {place} seen", (Signed(place, origin, known, keys, follows),), drawing.at, drawing.at))
+        served.append(Served(place, origin, tuple(sets), negative, longest, states[0].keys))
+        follows = drawing.follows if place == drawing.main else ()
+        for before, state in pairwise(states):
+            if state.keys != before.keys:
+                signs = f"signs with {state.keys.roles_text}" if state.keys is not None else "does not sign"
+                label = f"{place} {signs} since {instant_text(state.since)}"
+                past.append(Past(label, (Signed(place, origin, before.keys, state.keys, follows),), state.since, state.everywhere))
         if place == drawing.main and origin == drawing.domain:
             served += [replace(served[-1], place=each) for each in drawing.follows]
     seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in drawing.hosts if each.since is not None]
@@ -145,6 +154,14 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
     scene = scene_at_the_beginning(premises)
     past += remembered_past(premises, scene, {}, drawing.remembered, drawing.caution, drawing.at)
     return premises, (*past, *seen)
+
+
+def _first_kept(states: Sequence[KeyState], drawing: Drawing, longest: int) -> int:
+    """Of states one after the other, the number of the first that anybody may hold anything of."""
+    lasts = max([longest, *(each.keys.ttl for each in states if each.keys is not None)])
+    caution = drawing.caution
+    cut = drawing.at - caution.lasts(lasts) - caution.slack(2) - caution.margin
+    return max(number for number, each in enumerate(states) if number == 0 or each.everywhere < cut)
 
 
 def _longest(drawing: Drawing, origin: Name, zone: Zone) -> tuple[int, int]:

@@ -81,7 +81,8 @@ class Rehearsal:
     @property
     def mends(self) -> bool:
         """What goes wrong is so already, before any step, and the runbook is there to end it."""
-        return self.runbook.disconnects and not any(each.step for each in self.counterexamples)
+        steps = {each.id for each in self.runbook.steps}
+        return self.runbook.disconnects and not any(each.step in steps for each in self.counterexamples)
 
 
 def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> Iterator[tuple[str, list[Slot]]]:

@@ -7,10 +7,12 @@ from dataclasses import replace
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.memory.copies import HeldCopy
+from legatum.core.memory.keys import KeyState
 from legatum.core.moves.drawing import Drawing, glue_of, grouped
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.kinds.trust.signing import Signing, first_to_run_out, obstacles
 from legatum.core.moves.place import PARENT, KnownHost, Place, Vanishing
+from legatum.core.moves.scene import FOREVER
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
@@ -22,7 +24,7 @@ from legatum.work.drafting.holders import part_holder, registrar_account
 from legatum.work.drafting.second import has_own_zone, servers_at
 from legatum.work.leftovers import look_for_former
 from legatum.work.look.signing import look_at_signing
-from legatum.work.memory import held_copies, known_since, note_handed_out, note_hosts, note_zone
+from legatum.work.memory import held_copies, known_since, note_handed_out, note_hosts, note_keys, note_zone, remembered_keys
 from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
 
@@ -89,7 +91,10 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         anchors=signing.anchors,
         offers={main: found} if (found := signing.offers(wish.domain)) else {},
         signed_until=first_to_run_out((*signing.old.values(), *signing.beside.values())),
-        earlier_keys={(main, wish.domain): signing.earlier_keys} if signing.keys != signing.earlier_keys else {},
+        earlier_keys={
+            (place, wish.domain): _earlier_keys(outside, wish.domain, place, side)
+            for place, side in _sides(signing, main, beside).items()
+        },
         caution=outside.caution,
         low_ttl=wish.low_ttl,
         final_ttl=parse_duration(house.ns_ttl),
@@ -147,9 +152,23 @@ async def _signing(
     sides = await asyncio.gather(*map(outside.addresses_of, ([host for host in leading if host not in beside], new, beside)))
     heeded = reads_cds and (wish.leads or wish.unsign)
     signing = replace(await look_at_signing(outside, wish.domain, *sides), heeded=heeded)
+    for place, side in _sides(signing, wish.old, wish.without if beside else "").items():
+        note_keys(outside, place, wish.domain, (each for address, each in side.old.items() if address not in side.silent), not side.silent)
     for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or wish.without or "the new side", wish.disconnects):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing
+
+
+def _sides(signing: Signing, main: str, beside: str) -> dict[str, Signing]:
+    """Each side that was looked at, by its place, as the old one."""
+    found = {main: signing, beside: replace(signing, old=signing.beside)}
+    return {place: side for place, side in found.items() if place and side.old}
+
+
+def _earlier_keys(outside: Outside, domain: Name, place: str, side: Signing) -> list[KeyState]:
+    """How it was signed as far as that is remembered, and before that, as far as it can be told, oldest first."""
+    states = remembered_keys(outside, place, domain) or [KeyState(side.keys, now := outside.clock.now(), now)]
+    return [KeyState(side.before(states[0].keys), -FOREVER, -FOREVER), *states]
 
 
 def _leading(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name]) -> list[Name]:

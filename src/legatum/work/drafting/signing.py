@@ -13,7 +13,7 @@ from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, leads_elsewhere, next_step
 from legatum.work.look.signing import look_at_signing
-from legatum.work.memory import note_ds
+from legatum.work.memory import note_ds, note_keys
 from legatum.work.outside import Outside
 
 
@@ -56,4 +56,8 @@ async def _looked(outside: Outside, position: Position) -> tuple[Signing, Mappin
     addresses = {place: [address for each in found.servers.values() for address in each] for place, found in places.items()}
     seen = await look_at_signing(outside, position.domain, [each for some in addresses.values() for each in some], ())
     note_ds(outside, position.domain, seen.ds.values())
-    return seen, {place: {address: seen.old[address] for address in some if address in seen.old} for place, some in addresses.items()}
+    given = {place: {address: seen.old[address] for address in some if address in seen.old} for place, some in addresses.items()}
+    for place, by in given.items():
+        heard = [each for address, each in by.items() if address not in seen.silent]
+        note_keys(outside, place, position.domain, heard, len(heard) == len(addresses[place]))
+    return seen, given

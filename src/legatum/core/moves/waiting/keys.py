@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import product
 
 from legatum.core.dnssec.trust import Anchors, Keys, proves, vouches
-from legatum.core.moves.effects import Effect
+from legatum.core.moves.effects import DsSet, Effect
 from legatum.core.moves.needs import Fits, Unasked, Unvouched
 from legatum.core.moves.place import PARENT, Premises
 from legatum.core.moves.scene import Content, Scene, Track
@@ -36,7 +36,10 @@ class _Held:
 
 
 def fitting(need: Fits, scene: Scene, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
-    """``scene``: before the step, ``effects``: its own."""
+    """``scene``: before the step, ``effects``: its own. What takes a DS set away, and does nothing else, has nothing to wait for."""
+    effects = list(effects)
+    if effects and all(isinstance(each, DsSet) and not each.after for each in effects):
+        return
     after = scene.copy()
     for effect in effects:
         effect.play(after, 0, 0, _NOW)

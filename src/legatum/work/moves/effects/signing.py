@@ -19,6 +19,7 @@ from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import servers_at
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.signing import look_at_signing
+from legatum.work.memory import note_keys
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.job import Job
 
@@ -32,6 +33,7 @@ async def seen_at(job: Job, place: str) -> dict[str, ServerKeys]:
     signing = await look_at_signing(job.outside, job.domain, addresses, ())
     if signing.silent:
         raise OutsideFault(f"{', '.join(signing.silent)} does not answer", "look again when it does: the same command")
+    note_keys(job.outside, place, job.domain, signing.old.values(), True)
     return dict(signing.old)
 
 
@@ -67,6 +69,8 @@ class SetDs(Action[DsSet]):
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
         before = await self._before()
         by_hand = job.registrar(effect.registrar).by_hand
+        if job.runbook.disconnects and not job.runbook.retreating:
+            return refusals  # whatever set is there by now, it is to go
         if before is not None and held not in (before, wanted) and (by_hand or not await self._proven_nowhere(held)):
             reason = f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old nor the new DS set"
             if by_hand and (wrong := ds_slips(wanted, before, held)):

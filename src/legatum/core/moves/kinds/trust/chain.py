@@ -62,7 +62,7 @@ def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
     if not drawing.anchors and (keys is None or not wish.ends):
         raise BadInput(f"{name_text(drawing.domain)} has no DS: {drawing.signing or drawing.unsigned}", "there is nothing to take away")
     if drawing.anchors:
-        yield from disconnected(drawing)
+        yield from disconnected(drawing, ("whatever the registry holds by then is to go",))
         yield Piece(Phase.CONFIRM, Step(
             "unsigned", f"Nobody asks {name_text(drawing.domain)} for signatures any more",
             (Trusted(drawing.domain, (drawing.main, *drawing.follows), Anchors()),), (),
@@ -81,10 +81,10 @@ def keys_to_come(drawing: Drawing, place: str) -> Keys:
     return Keys.to_come(place, drawing.place(place).key_ttl)
 
 
-def disconnected(drawing: Drawing) -> Iterator[Piece]:
+def disconnected(drawing: Drawing, gates: tuple[str, ...] = ()) -> Iterator[Piece]:
     """Steps ``ds-out`` and ``ds-gone``."""
     yield from vouching(
-        drawing, Phase.TRUST, ("ds-out", "ds-gone"), drawing.anchors, Anchors(ttl=drawing.anchors.ttl), "Take the DS set away", (),
+        drawing, Phase.TRUST, ("ds-out", "ds-gone"), drawing.anchors, Anchors(ttl=drawing.anchors.ttl), "Take the DS set away", gates,
         "put it in again: every server still signs with these keys",
     )  # fmt: skip
 

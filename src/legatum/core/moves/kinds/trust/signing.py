@@ -53,15 +53,17 @@ class Signing:
     def keys_beside(self) -> Keys | None:
         return _keys_of(self.beside)
 
-    @property
-    def earlier_keys(self) -> Keys | None:
-        """With which caches may know it still: since when keys are there that nobody vouches for yet is not known."""
-        keys = self.keys
+    def before(self, keys: Keys | None) -> Keys | None:
+        """With which the old side may have signed before anybody saw it sign with ``keys``: since when keys are there that nobody vouches
+        for yet is not known, nor, without a DS, since when it signs at all."""
         if keys is None or not self.anchors:
             return None
-        new = set(keys.entry) - self.anchors.labels
-        published, entry, zone = (tuple(each for each in some if each not in new) for some in (keys.published, keys.entry, keys.zone))
-        return Keys(published, entry, zone, keys.ttl)
+        vouched = self.anchors.labels & set(keys.entry)
+        if not vouched:
+            return keys
+        new = set(keys.entry) - vouched
+        published, entry, zone = (tuple(each for each in some if each not in new) for some in keys.roles)
+        return Keys(published, entry, zone or tuple(sorted(vouched)), keys.ttl)
 
     def offers(self, domain: Name) -> tuple[str, ...]:
         """The DS records of the keys that sign the key set, where all servers of the old side give the same."""
