@@ -54,6 +54,7 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
     async def opened() -> int:
         async with open_outside(find_settings(args.settings)) as outside:
             _show_zone(args, outside)
+            outside.told = lambda text: note(args, text)
             for path in outside.exposed_secrets():
                 note(args, f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known")
             if args.verbose > 1:

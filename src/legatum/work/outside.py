@@ -39,6 +39,7 @@ if TYPE_CHECKING:
 
 DOMAINS_SHARED = "domains.list"  # what the list of the house's domains is called among the files that operators have in common
 _REMEMBERED = 500  # replies, while something is waited for
+_LONG = 30  # seconds of waiting after which it is told what for
 _collecting: ContextVar[tuple[Evidence, ...]] = ContextVar("collecting", default=())
 
 
@@ -55,7 +56,8 @@ class Outside:
     """``folder``: where the settings file stands; what it names is relative to that.
 
     ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where this command was
-    told that an authorisation code is; ``looked_around``: it was found out what of the network can be asked from here.
+    told that an authorisation code is; ``looked_around``: it was found out what of the network can be asked from here; ``told``: of what
+    is waited for, where that takes long.
     """
 
     settings: Settings
@@ -67,6 +69,7 @@ class Outside:
     kept_bootstrap: "Bootstrap | None" = None
     code_reference: str = ""
     looked_around: bool = False
+    told: Callable[[str], None] | None = None
     _providers: "dict[str, Provider]" = field(default_factory=dict)
     _registrars: "dict[str, Registrar]" = field(default_factory=dict)
 
@@ -203,16 +206,21 @@ class Outside:
         self, look: Callable[[], Awaitable[str]], what: str, told: Callable[[str], None] | None = None, patience: float | None = None
     ) -> float:
         """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing; ``told`` is
-        told of it whenever that has changed; ``patience``: in seconds, instead of the house's.
+        told of it whenever that has changed, else whoever runs this is, once it takes long; ``patience``: in seconds, instead of the
+        house's.
 
         Raises :class:`OutsideFault` when patience is over.
         """
-        given_up = self.clock.now() + (parse_duration(self.settings.house.patience) if patience is None else patience)
+        begun = self.clock.now()
+        given_up = begun + (parse_duration(self.settings.house.patience) if patience is None else patience)
         last = ""
         while missing := await look():
             self.forget_looks()
             if told is not None and missing != last:
                 told(missing)
+                last = missing
+            elif self.told is not None and missing != last and self.clock.now() - begun >= _LONG:
+                self.told(f"    waiting for {what}: {missing}")
                 last = missing
             if self.clock.now() > given_up or patience == 0:
                 waited = "" if patience == 0 else f" within {self.settings.house.patience if patience is None else f'{patience:g} s'}"

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.moves.effects import Delegated, Records
+from legatum.core.moves.effects import Delegated, Published, Records
 from legatum.core.moves.meanwhile.drift import HandedOn, contents_drift, delegation_drift, readable, registered_drift
 from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.meanwhile.sides import edits_told, sides_differ
@@ -55,7 +55,8 @@ def test_what_the_steps_left_is_no_drift(at: Position) -> None:
 @given(positions(), st.data())
 def test_whatever_is_otherwise_is_told(at: Position, data: st.DataObject) -> None:
     other = HandedOn({"203.0.113.1": delegation(at), "203.0.113.2": rrset(DOMAIN, NS, 60, STRANGER)}, ())
-    assert any("ns1.somebody.test" in each.reason for each in delegation_drift(at, other))
+    looked_for = any(isinstance(each, Published) for each in at.step.effects)
+    assert looked_for or any("ns1.somebody.test" in each.reason for each in delegation_drift(at, other))
     assert registered_drift(at, "flint", STRANGER)
     coming = {each.key for effect in at.step.effects if isinstance(effect, Records) for each in effect.changed}
     for place, zone in readable(at, ("alder", "birch")):
@@ -91,3 +92,16 @@ def test_an_edit_at_one_side_brings_what_makes_it_at_the_other(clashes: bool) ->
     assert [bool(each.mended) for each in told] == ([False, False] if clashes else [True])
     assert sides_differ(at, now, told, ()) == [] or clashes
     assert sides_differ(at, now, (), ()) and sides_differ(at, now, (), [(name, A)]) == []
+
+
+def test_a_server_of_the_parent_that_lags_is_waited_for_and_named() -> None:
+    """Once the change is looked for, by the look itself; at every other step the address is told, and the waits run anew."""
+    runbook = PLANS["provider"]
+    order = [step.id for step in runbook.steps]
+    looks, confirms = position(runbook, order.index("parents")), position(runbook, order.index("end"))
+    sets = {"203.0.113.1": delegation(confirms), "203.0.113.2": rrset(DOMAIN, NS, 60, STRANGER)}
+    assert delegation_drift(looks, HandedOn(sets, ())) == []
+    (told,) = delegation_drift(confirms, HandedOn(sets, ()))
+    assert told.reason.startswith("203.0.113.2 of the parent's servers hands out ns1.somebody.test") and "switch" in told.unseen
+    (all_of_them,) = delegation_drift(looks, HandedOn(dict.fromkeys(sets, rrset(DOMAIN, NS, 60, STRANGER)), ()))
+    assert "draft again" in all_of_them.remedy

@@ -3,7 +3,7 @@
 Nothing here knows a kind of move: what every place should say now follows from the premises and the effects that were done.
 """
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import ServerKeys, signs_so
@@ -62,7 +62,10 @@ def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
             reason = f"the TTL of the delegation is now {present.ttl}; the plan rests on {expected.ttl}"
             refusals.append(Refusal(reason, f"have the plan drawn anew from what is so now: {_redrawing(position)}"))
         elif names != targets(expected) and names not in under_way:
-            refusals.append(_led_otherwise(position, names, expected))
+            if not (others := _as_planned(handed, (targets(expected), *under_way))):
+                refusals.append(_led_otherwise(position, names, expected))
+            elif not any(isinstance(each, Published) for each in position.step.effects):  # which waits for all, and says who is late
+                refusals.append(_lagging(position, handed, names, others))
     return list(dict.fromkeys(refusals))
 
 
@@ -134,6 +137,20 @@ def _led_otherwise(position: Position, names: tuple[Name, ...], expected: RRset 
         return _put_back(position, step, f"the parent hands out {said} for {domain} again")
     reason = f"the parent now delegates {domain} to {said}; the plan rests on {names_said(targets(expected))}"
     return Refusal(reason, f"find out who changed it; then draft again, with --force: `legatum move show {domain}` has the wish")
+
+
+def _as_planned(handed: HandedOn, planned: Collection[tuple[Name, ...]]) -> list[str]:
+    """The parent's addresses that hand out what the plan knows of."""
+    return [address for address, ns in handed.given.items() if targets(ns) in planned]
+
+
+def _lagging(position: Position, handed: HandedOn, names: tuple[Name, ...], others: Sequence[str]) -> Refusal:
+    """Some of the parent's servers have another copy: a secondary that lags, or a change that has just begun."""
+    late = [address for address, ns in handed.given.items() if targets(ns) == names]
+    said, domain = names_said(names) if names else "nobody", name_text(position.domain)
+    reason = f"{', '.join(late)} of the parent's servers hands out {said} for {domain}; {', '.join(others)} what the plan has"
+    remedy = "wait until all of them hand out the same, then the same command again; if that one becomes the set of all, find out who changed it"
+    return Refusal(reason, remedy, unseen=_leading_done(position))
 
 
 def _put_back(position: Position, step: Step, reason: str) -> Refusal:
