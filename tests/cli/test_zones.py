@@ -240,7 +240,7 @@ def test_a_part_is_handed_on_and_nothing_is_lost(shell: Shell) -> None:
     assert "app.kilnandclay.example.                   3600 IN NS     ns1.birch.example." in parent and "web.app" not in parent
     assert "web.app.kilnandclay.example." in shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").out
     assert shell.run("survey", f"app.{DOMAIN}").status == 0
-    assert "serves app.kilnandclay.example already" in shell.run(*words, "--yes").err
+    assert "serves app.kilnandclay.example already" in shell.run(*words, "--yes").out
     for name in ("@", "other.test.", "x.app"):
         assert shell.run("delegate", name, *words[2:], "--yes").status == 2, name
     shell.run("amend", f"app.{DOMAIN}", "new", "A", "198.51.100.73", "--at", "birch", "--yes")
@@ -294,6 +294,10 @@ def test_an_alias_at_the_apex_becomes_addresses_and_one_below_it_a_true_one(shel
     below = {(each["name"], each["type"]): each["right"] for each in ended.document["changes"]}
     assert below["alone.ferrytimes.example", "CNAME"] == {"ttl": 300, "data": ["www.kilnandclay.example."]}
     assert below["mixed.ferrytimes.example", "A"]["data"] == ["198.51.100.80"]
+    compared = shell.run("compare", "alias.zone", "alder", "--domain", "ferrytimes.example", "--json")
+    weights = {(each["name"], each["type"]): each["weight"] for each in compared.document["differences"]}
+    assert weights["ferrytimes.example", "ALIAS"] == weights["ferrytimes.example", "A"] == "equal for visitors", weights
+    assert weights["alone.ferrytimes.example", "ALIAS"] == "equal for visitors" and not compared.document["worse"], weights
 
 
 def test_whatever_changes_a_zone_is_held_to_the_same(shell: Shell, world: PracticeWorld) -> None:
@@ -358,4 +362,4 @@ def test_what_begins_anew_is_not_over_by_what_was_once(shell: Shell) -> None:
     assert shell.run("gather", "tidemill.example", "--from", "alder", "--out", "-").out.count("x.again") == 1
     leave = ("second", "leave", "alder.test", "--at", "alder", "--second", "birch", "--yes")
     never = shell.run(*leave)
-    assert never.status == 4 and "birch is no second provider of alder.test" in never.err
+    assert never.status == 0 and "birch is no second provider of alder.test" in never.out and "nothing to do" in never.out

@@ -71,7 +71,10 @@ async def drafted(
 
 async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wishes") -> int:
     """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it may go."""
+    from legatum.core.fault import AlreadySo
+    from legatum.core.records.name import name_text
     from legatum.net.file import write_whole
+    from legatum.views.moves.move import already_so
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move
 
     path = move_path(outside, wish.domain)
@@ -81,7 +84,12 @@ async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wish
         runbook = there
     else:
         note(args, "looking at the domain, its providers and the registry …")
-        runbook, path = await drafted(args, outside, wish, keep=not args.dry_run, over_drafts=True)
+        try:
+            runbook, path = await drafted(args, outside, wish, keep=not args.dry_run, over_drafts=True)
+        except AlreadySo as fault:
+            told = already_so(name_text(wish.domain), fault)
+            show(args, told, lambda screen: screen.verdict(True, told.reasons[0], "there is nothing to do"))
+            return OK
     journal = outside.journal
     with journal.occupied([runbook.domain], outside.clock.now()):
         status = SHUT

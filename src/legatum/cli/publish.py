@@ -73,7 +73,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.records.name import name_text
-    from legatum.core.zones.changing.publication import refuse_removal, with_difference
+    from legatum.core.zones.changing.publication import kept_of_source, refuse_removal, with_difference
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.effect import found_done
     from legatum.work.gathering.contents import contents_of, is_served
@@ -94,7 +94,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
         return await _by_hand(args, outside, provider, zone)
     with bar(args):
         publication = await plan(outside, provider, zone, ns_ttl)
-    for text in publication.notes:
+    for text in (*publication.notes, *kept_of_source(publication)):
         note(args, text)
     if not args.remove:
         refuse_removal(publication, outside.settings.house.most_removed)

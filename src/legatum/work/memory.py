@@ -93,7 +93,8 @@ def note_ds(outside: Outside, domain: Name, handed: Iterable[Anchors]) -> None:
 
 
 def note_keys(outside: Outside, place: str, domain: Name, given: Iterable[ServerKeys], whole: bool) -> None:
-    """With which keys a place's servers sign, where that holds: what is bogus no cache keeps. ``whole``: all of them answered."""
+    """With which keys a place's servers sign, also with some that are in no key set, where that holds: what is bogus no cache keeps.
+    ``whole``: all of them answered."""
     with suppress(Fault):  # as for DS sets
         outside.journal.remember(Look(domain, outside.clock.now(), *_signed(place, domain, given, whole)))
 
@@ -102,7 +103,7 @@ def _signed(
     place: str, domain: Name, given: Iterable[ServerKeys], whole: bool
 ) -> tuple[tuple[Seen, ...], frozenset[tuple[str, Name, int]]]:  # fmt: skip
     given = list(given)
-    seen = tuple(dict.fromkeys(seen_keys(place, domain, each.keys) for each in given if not each.broken))
+    seen = tuple(dict.fromkeys(seen_keys(place, domain, each.made_with) for each in given if not each.broken))
     return seen, frozenset([(signing_at(place), domain, DNSKEY)]) if whole and given else frozenset()
 
 

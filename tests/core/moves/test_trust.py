@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.fault import BadInput, GateShut
+from legatum.core.memory.keys import KeyState
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.beside import Beside
 from legatum.core.moves.kinds.hosts import Hosts
@@ -20,6 +21,7 @@ from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.plan import Wish, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, Step, forecast
+from legatum.core.moves.scene import FOREVER
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
@@ -42,8 +44,8 @@ def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> Drawing:
     return drawing(**{**fields, **more})  # type: ignore[arg-type]
 
 
-UNCONNECTED = signed(anchors=Anchors(), earlier_keys={("alder", DOMAIN): None})
-EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): KEYS})
+UNCONNECTED = signed(anchors=Anchors(), earlier_keys={("alder", DOMAIN): (KeyState(None, -FOREVER, -FOREVER),)})
+EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): (KeyState(KEYS, -FOREVER, -FOREVER),)})
 SHARING = (ABOVE, replace(ALDER, takes_foreign=True), replace(ROWAN, takes_foreign=True), CEDAR)
 BROUGHT = (ABOVE, ALDER, replace(ROWAN, takes_keys=True), CEDAR)
 ONE = Keys(("12/13",), ("12/13",), ("12/13",), 7200)

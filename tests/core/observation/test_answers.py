@@ -27,6 +27,7 @@ def answer(*sets: RRset) -> Said:
     return Said(Form.ANSWER, "answer", sets)
 
 
+ALIAS = rrset(WWW, CNAME, 60, [ORIGIN])
 NO_DATA, NO_NAME = Said(Form.NO_DATA, "no data"), Said(Form.NO_NAME, "no such name")
 FAILS, SILENT = Said(Form.ERROR, "server failure"), Said(Form.SILENT, "no answer in time")
 SECOND_HAND = Said(Form.UNAUTHORITATIVE, "answer, not authoritative", (address(1),))
@@ -69,6 +70,9 @@ def weight(name: Name, rtype: int, old: list[Said], new: list[Said], followed: t
         (below("legatum-no-such-name", ORIGIN), A, [NO_NAME], [answer(address(9))], ForVisitors.WORSE),
         (ORIGIN, SOA, [answer(rrset(ORIGIN, SOA, 60, [b"a"]))], [answer(rrset(ORIGIN, SOA, 60, [b"b"]))], ForVisitors.OWN),
         (ORIGIN, NS, [answer(rrset(ORIGIN, NS, 60, [ROWAN]))], [FAILS], ForVisitors.WORSE),
+        (WWW, A, [answer(ALIAS, address(1))], [answer(address(1, name=WWW))], ForVisitors.EQUAL),
+        (WWW, A, [answer(ALIAS, address(1))], [answer(address(2, name=WWW))], ForVisitors.WORSE),
+        (WWW, A, [answer(ALIAS)], [answer(address(1, name=WWW))], ForVisitors.WORSE),
         (APP, NS, [REFERS], [OWN_CUT], ForVisitors.EQUAL),
         (APP, NS, [OWN_CUT], [REFERS], ForVisitors.EQUAL),
         (APP, NS, [REFERS], [OTHER_CUT], ForVisitors.WORSE),

@@ -96,11 +96,16 @@ class Runbook:
 
     @property
     def known_keys(self) -> frozenset[str]:
-        """Those that it calls by their tags; any other one was made since."""
+        """Those that it calls by their tags; any other one was made since, or is taken into use again."""
         found = {label for each in self.premises.anchors.values() for label in each.labels}
-        found |= {label for each in self.premises.served if each.keys is not None for role in each.keys.roles for label in role}
-        effects = [effect for step in self.steps for effect in step.effects] + [effect for past in self.past for effect in past.effects]
-        for effect in effects:
+        keys = {(each.place, each.zone): each.keys for each in self.premises.served}
+        for effect in (effect for past in self.past for effect in past.effects):
+            if isinstance(effect, DsSet):
+                found |= effect.before.labels | effect.after.labels
+            elif isinstance(effect, Signed):
+                keys |= dict.fromkeys(((place, effect.zone) for place in (effect.place, *effect.follows)), effect.after)
+        found |= {label for each in keys.values() if each is not None for role in each.roles for label in role}
+        for effect in (effect for step in self.steps for effect in step.effects):
             if isinstance(effect, DsSet):
                 found |= effect.before.labels | effect.after.labels
             elif isinstance(effect, Signed):

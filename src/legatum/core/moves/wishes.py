@@ -90,6 +90,11 @@ class Wishes:
         return self.sign or self.unsign or self.exchange
 
     @property
+    def of_contents(self) -> bool:
+        """What the zone holds, or who signs it, changes too."""
+        return bool(self.replace or self.template or self.hosts or self.ttls or self.soa or self.of_keys)
+
+    @property
     def disconnects(self) -> bool:
         """Nothing but no DS any more: what helps a domain that is bogus."""
         return self.unsign and not self.leads

@@ -6,7 +6,7 @@ that the old side gives. What is equal to them, what is better, and what the old
 
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from legatum.core.records.name import Name, ancestors, below, is_under
@@ -176,7 +176,8 @@ def _beside(heard: Heard, question: Question, old: Said, new: Said) -> ForVisito
 def _authoritative(zone: Zone, question: Question, old: Said, new: Said) -> ForVisitors:
     if Form.ANSWER in (old.form, new.form):
         if old.form == new.form:
-            return ForVisitors.EQUAL if old.records == new.records and old.outcome == new.outcome else ForVisitors.WORSE
+            same = old.records == new.records or _same_addresses(question, old, new)
+            return ForVisitors.EQUAL if same and old.outcome == new.outcome else ForVisitors.WORSE
         nobody_made_it = question[0].startswith(bytes((len(_NONSENSE),)) + _NONSENSE.encode())
         return ForVisitors.BETTER if new.form == Form.ANSWER and not nobody_made_it else ForVisitors.WORSE
     below_it = any(each != question[0] and is_under(each, question[0]) for each in zone.names)
@@ -185,6 +186,29 @@ def _authoritative(zone: Zone, question: Question, old: Said, new: Said) -> ForV
     # Some servers deny a name that only has names below it. Those are asked for by themselves, and nothing is lost with an empty one; who
     # denies a name that holds data may be believed for all of them.
     return ForVisitors.WORSE if zone.at(question[0]) else ForVisitors.EQUAL
+
+
+def _same_addresses(question: Question, old: Said, new: Said) -> bool:
+    """One follows an alias, and the other has the addresses that it leads to in its place."""
+    if question[1] not in (A, AAAA):
+        return False
+    one, other = ({data for each in said.rrsets if each.rtype == question[1] for data in each.rdatas} for said in (old, new))
+    return one == other and bool(one)
+
+
+def without_flattened(found: Sequence[AnswerDifference]) -> tuple[AnswerDifference, ...]:
+    """An alias that is no longer there is no loss where its addresses are: nobody comes for the alias itself."""
+    by_question = {(each.name, each.rtype): each for each in found}
+
+    def instead(each: AnswerDifference) -> bool:
+        beside = [by_question.get((each.name, rtype)) for rtype in (A, AAAA)]
+        answered = [one for one in beside if one is not None]
+        forms = {said.form for said in each.said}
+        return each.rtype == CNAME and forms == {Form.ANSWER, Form.NO_DATA} and bool(answered) and not any(
+            one.weight.refuses for one in answered
+        )  # fmt: skip
+
+    return tuple(replace(each, weight=ForVisitors.EQUAL) if instead(each) else each for each in found)
 
 
 def _at_cut(heard: Heard, question: Question, old: Said, new: Said) -> ForVisitors:

@@ -50,7 +50,8 @@ MODEL = (
 class Counterexample:
     """How somebody would notice: ``story``, dated, a sentence each; ``remedy``; the moment ``at`` which it goes wrong at the earliest.
 
-    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words; ``step``: that does it.
+    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words; ``step``: that does it;
+    ``until``: when it would do no harm any more, 0 where no waiting helps.
     """
 
     kinds: tuple[CacheKind, ...]
@@ -59,6 +60,7 @@ class Counterexample:
     remedy: str
     at: float
     step: str
+    until: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +114,7 @@ def rehearse(
                 if example.at + _GRAIN < runbook.drafted:
                     continue  # what has happened has happened
                 found.setdefault((kind, example.step, example.remedy.split(" begin ")[0]), example)
-    examples = tuple(sorted(_told_once(found.values()), key=lambda each: each.at))
+    examples = tuple(sorted(_told_once(found.values()), key=lambda each: (each.at, -each.until)))
     missing = (
         ()
         if runbook.premises.unsigned or runbook.premises.signing
@@ -208,8 +210,8 @@ class _Judge:
                     yield self._example(story, "come to the serial in steps, each on every server before the next", last.begins, last.step)
                     return
 
-    def _example(self, story: Iterable[str], remedy: str, at: float, step: str) -> Counterexample:
-        return Counterexample((self._kind,), self._schedule, tuple(story), remedy, at, step)
+    def _example(self, story: Iterable[str], remedy: str, at: float, step: str, until: float = 0.0) -> Counterexample:
+        return Counterexample((self._kind,), self._schedule, tuple(story), remedy, at, step, until)
 
     def _unknown(self, span: Held, host: Name) -> Iterator[Counterexample]:
         unknown = self._stage.unknown_until(host)
@@ -246,7 +248,7 @@ class _Judge:
             f"At {instant_text(at)} it asks {way.address}, where nobody answers any more: visitors fail.",
         ]
         ends = min(span.ends, way.ends)
-        return self._example([each for each in story if each], _later(way.step, at, ends, way.address), at, way.step)
+        return self._example([each for each in story if each], _later(way.step, at, ends, way.address), at, way.step, ends)
 
     def _badly_served(self, asked: _Asked) -> Iterator[Counterexample]:
         for period in self._stage.content(asked.place, asked.zone):
@@ -263,7 +265,7 @@ class _Judge:
                 each.value == Content.WHOLE and each.begins < period.begins for each in self._stage.content(asked.place, asked.zone)
             )
             if earlier:
-                yield self._example(story, _later(period.step, period.begins, asked.ends, names), begins, period.step)
+                yield self._example(story, _later(period.step, period.begins, asked.ends, names), begins, period.step, asked.ends)
             else:
                 into = _first_step(asked.span)
                 yield self._example(story, f"publish the whole zone on {names} before the step '{into}'", begins, into)
@@ -334,7 +336,7 @@ class _Judge:
                         f"{rrset.ttl} s.",
                         f"At {instant_text(first)} it sends a visitor to {address}, which works no more: visitors fail.",
                     )
-                    yield self._example(story, _later(each.step, each.begins, last, address), first, each.step)
+                    yield self._example(story, _later(each.step, each.begins, last, address), first, each.step, last)
 
     def _how_held(self, span: Held, at: float) -> list[str]:
         """The chain of copies that leads to holding ``span`` at a moment, each fetched as late as it can be."""

@@ -1,15 +1,18 @@
 """What differs between two copies of a zone, RRset by RRset."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable, Mapping
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from legatum.core.records.name import Name, canonical_key, name_text
 from legatum.core.records.presentation import rdata_texts
-from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import NS, SOA, type_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, NS, SOA, A, type_text
 from legatum.core.zones.signer import OWN
 from legatum.core.zones.zone import Zone
+
+_ALIASES = (CNAME, ALIAS)
+_SIDES = ("left", "right")
 
 
 class Kind(StrEnum):
@@ -39,13 +42,15 @@ class ForVisitors(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing."""
+    """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing; ``flattened``: an
+    alias on one side and the addresses that it leads to on the other."""
 
     name: Name
     rtype: int
     left: RRset | None
     right: RRset | None
     expected: bool = False
+    flattened: bool = False
 
     @property
     def kind(self) -> Kind:
@@ -60,6 +65,8 @@ class Difference:
         """With the old side on the left."""
         if self.expected:
             return ForVisitors.OWN
+        if self.flattened:
+            return ForVisitors.EQUAL
         return {Kind.ONLY_RIGHT: ForVisitors.BETTER, Kind.TTL: ForVisitors.EQUAL}.get(self.kind, ForVisitors.WORSE)
 
 
@@ -79,6 +86,30 @@ def zone_differences(left: Zone, right: Zone, expected: Callable[[Name, Name, in
                 if one != other:
                     found.append(Difference(name, rtype, one, other, expected(left.origin, name, rtype)))
     return tuple(sorted(found, key=lambda each: (canonical_key(each.name), each.rtype)))
+
+
+def flattened_aliases(found: Iterable[Difference]) -> dict[Name, tuple[Name, frozenset[bytes]]]:
+    """Name → where its alias leads on one side, and the addresses that stand for it on the other."""
+    by_name: dict[Name, list[Difference]] = {}
+    for each in found:
+        by_name.setdefault(each.name, []).append(each)
+    aliases = dict[Name, tuple[Name, frozenset[bytes]]]()
+    for name, some in by_name.items():
+        for one, other in (_SIDES, _SIDES[::-1]):
+            target = next((targets(held)[0] for each in some if each.rtype in _ALIASES and (held := getattr(each, one))), None)
+            beside = [held for each in some if each.rtype in (A, AAAA) and (held := getattr(each, other))]
+            if target is not None and beside and all(getattr(each, other) is None for each in some if each.rtype in _ALIASES):
+                aliases[name] = target, frozenset(data for each in beside for data in each.rdatas)
+    return aliases
+
+
+def with_flattened(found: Iterable[Difference], names: Collection[Name]) -> tuple[Difference, ...]:
+    """With those told as equal that have an alias on one side, at these names, and its addresses on the other; or an alias of either sort
+    to the same name."""
+    found = tuple(found)
+    ends = [{each.name: targets(held) for each in found if each.rtype in _ALIASES and (held := getattr(each, side))} for side in _SIDES]
+    names = {*names, *(name for name, target in ends[0].items() if ends[1].get(name) == target)}
+    return tuple(replace(each, flattened=each.name in names and each.rtype in (*_ALIASES, A, AAAA)) for each in found)
 
 
 def difference_text(difference: Difference) -> str:

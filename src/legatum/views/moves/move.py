@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from legatum.core.duration import duration_text
-from legatum.core.fault import Fault, GateShut
+from legatum.core.fault import AlreadySo, Fault, GateShut
 from legatum.core.instant import instant_text, people_text
 from legatum.core.moves.effects import Delegated, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.place import PARENT
@@ -327,6 +327,11 @@ def show_status(document: MoveDocument, slots: list[Slot], now: float, screen: S
         when = people_text(each.outcome.all if each.outcome else each.expected, now)
         rows.append((number, "done" if each.outcome else "expected", when, each.outcome.summary if each.outcome else each.step.title))
     screen.table(("", "", "when", "what"), rows, [QUIET if each.outcome else "" for each in slots])
+
+
+def already_so(domain: str, fault: AlreadySo) -> AdvanceDocument:
+    """What is wished for is so, without any step."""
+    return AdvanceDocument(domain=domain, halt="complete", step=None, until=None, reasons=[fault.message], remedies=[], done=[])
 
 
 def advance_document(runbook: Runbook, halted: Halted, done: list[str]) -> AdvanceDocument:

@@ -4,7 +4,7 @@ from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import SOA
 from legatum.core.records.soa import parse_soa
-from legatum.core.zones.changing.publication import Publication
+from legatum.core.zones.changing.publication import Publication, kept_of_source
 from legatum.core.zones.difference import Difference, difference_text
 from legatum.views.document import Document
 from legatum.views.screen import Screen
@@ -20,7 +20,8 @@ _FOLLOWING = (
 class PublishDocument(Document, tag="legatum.publish/1"):
     """``state``: ``unchanged``, ``shown``, ``declined`` or ``published``; ``serial``, ``first``, ``all`` and ``addresses``: what every
     server was seen to answer; ``how``: in which way nobody else's change could be overwritten; ``moved_on``: what somebody else has changed
-    meanwhile, wanted on the right; ``left_out``: what was not sent, and why."""
+    meanwhile, wanted on the right; ``left_out``: what was not sent, and why; ``kept``: what the SOA record
+    goes on naming of somebody else's."""
 
     domain: str
     provider: str
@@ -33,6 +34,7 @@ class PublishDocument(Document, tag="legatum.publish/1"):
     how: str = ""
     moved_on: list[DifferencePart] = []
     left_out: list[str] = []
+    kept: list[str] = []
 
 
 def publish_document(publication: Publication, state: str, done: Published | None) -> PublishDocument:
@@ -48,6 +50,7 @@ def publish_document(publication: Publication, state: str, done: Published | Non
         how=done.how if done else "",
         moved_on=[difference_part(each) for each in done.moved_on] if done else [],
         left_out=list(publication.notes),
+        kept=list(kept_of_source(publication)),
     )
 
 

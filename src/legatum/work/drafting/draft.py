@@ -4,7 +4,7 @@ import secrets
 from collections.abc import AsyncIterator, Callable, Sequence
 from dataclasses import replace
 
-from legatum.core.fault import BadInput, GateShut
+from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.beside import Beside
 from legatum.core.moves.kinds.hosts import Hosts
@@ -49,8 +49,7 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
 
     Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
     """
-    beside = wish.replace or wish.template or wish.hosts or wish.ttls or wish.soa or wish.of_keys
-    if wish.transfer and not wish.leads and not beside:
+    if wish.transfer and not wish.leads and not wish.of_contents:
         return await _draft_transfer(outside, wish, wish.transfer), {}
     picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     if picture.domain != wish.domain:
@@ -116,7 +115,8 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         holder = _holder(drawing, wish.part[0])
         if wish.part_back and holder != wish.part[1]:
             words = f"is handed on to {holder}" if holder else f"is served by {drawing.main}, in the zone above"
-            raise GateShut(f"{name_text(wish.part[0])} {words}, not to {wish.part[1]}", "there is nothing to take back from there")
+            fault = GateShut if holder else AlreadySo
+            raise fault(f"{name_text(wish.part[0])} {words}, not to {wish.part[1]}", "there is nothing to take back from there")
         yield Part(wish.part[0], drawing.main if wish.part_back else wish.part[1], wish.part_ttl, holder)
     if wish.second or wish.without:
         name = wish.second or wish.without

@@ -4,6 +4,8 @@ import asyncio
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
+from legatum.core.dnssec.serving import anchors_of
+from legatum.core.dnssec.trust import Anchors
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.memory.copies import HeldCopy
@@ -88,7 +90,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         unsigned=signing.unsigned_text,
         signing=signing.text if signing.is_signed else "",
         keys={(place, wish.domain): keys for place, keys in ((main, signing.keys), (beside, signing.keys_beside)) if keys is not None},
-        anchors=signing.anchors,
+        anchors=signing.anchors or (await _registered_ds(outside, wish, registrar, parent_ttl) if wish.unsign else Anchors()),
         offers={main: found} if (found := signing.offers(wish.domain)) else {},
         signed_until=first_to_run_out((*signing.old.values(), *signing.beside.values())),
         earlier_keys={
@@ -159,6 +161,14 @@ async def _signing(
     return signing
 
 
+async def _registered_ds(outside: Outside, wish: Wishes, registrar: str, ttl: int) -> Anchors:
+    """A DS set that the registry holds, where no server of the parent hands one out: it will be published."""
+    if not registrar or outside.registrar(registrar).by_hand:
+        return Anchors()
+    held = (await outside.registrar(registrar).registration(wish.domain)).ds
+    return anchors_of(held, ttl) if held else Anchors()
+
+
 def _sides(signing: Signing, main: str, beside: str) -> dict[str, Signing]:
     """Each side that was looked at, by its place, as the old one."""
     found = {main: signing, beside: replace(signing, old=signing.beside)}
@@ -168,6 +178,8 @@ def _sides(signing: Signing, main: str, beside: str) -> dict[str, Signing]:
 def _earlier_keys(outside: Outside, domain: Name, place: str, side: Signing) -> list[KeyState]:
     """How it was signed as far as that is remembered, and before that, as far as it can be told, oldest first."""
     states = remembered_keys(outside, place, domain) or [KeyState(side.keys, now := outside.clock.now(), now)]
+    if any(each.made_with == states[-1].keys for each in side.old.values()):
+        states[-1] = states[-1]._replace(keys=side.keys)
     return [KeyState(side.before(states[0].keys), -FOREVER, -FOREVER), *states]
 
 

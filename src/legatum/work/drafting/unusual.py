@@ -8,6 +8,7 @@ from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.timetable.soa import oddities
+from legatum.core.zones.changing.publication import somebody_elses
 from legatum.work.outside import Outside
 
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
@@ -18,6 +19,10 @@ def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
     if wish.to and drawing.place(wish.to).signs and drawing.keys.get((drawing.main, drawing.domain)) is None:
         whole = name_text(wish.domain)
         yield f"{wish.to} signs by itself: {whole} becomes signed there, which counts only once `legatum ds submit {whole}` is done"
+    if wish.to and (wish.soa is None or wish.soa.mailbox is None):
+        kept = somebody_elses(wish.domain, drawing.contents.soa, tuple(drawing.place(wish.to).servers))
+        if "mailbox" in kept:
+            yield f"the SOA record keeps its mailbox, {name_text(kept['mailbox'])}; another: --soa mailbox=NAME"
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"

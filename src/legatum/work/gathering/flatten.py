@@ -36,7 +36,7 @@ async def flatten(outside: Outside, zone: Zone) -> Flattened:
             zone = zone.without([(alias.name, ALIAS)]).with_rrsets([rrset(alias.name, CNAME, alias.ttl, [target])])
             notes.append(f"{name_text(alias.name)}: the alias of {name_text(target)} became a CNAME, which every server has")
             continue
-        found = [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
+        found = await addresses_behind(walker, zone, target)
         if not found:
             raise OutsideFault(f"{name_text(alias.name)} is an alias of {name_text(target)}, which has no address", "mend the target first")
         sets = [rrset(alias.name, each.rtype, min(alias.ttl, each.ttl), each.rdatas) for each in found]
@@ -48,6 +48,11 @@ async def flatten(outside: Outside, zone: Zone) -> Flattened:
             "(RFC 1034 s3.6.2); when the addresses change there, change them here"
         )
     return Flattened(zone, tuple(notes))
+
+
+async def addresses_behind(walker: Walker, zone: Zone, target: Name) -> list[RRset]:
+    """The address sets that an alias of a zone leads to: what the zone has itself, else what servers say."""
+    return [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
 
 
 async def _addresses(walker: Walker, zone: Zone, name: Name, rtype: int) -> RRset | None:

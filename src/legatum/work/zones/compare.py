@@ -14,17 +14,19 @@ from legatum.core.observation.answers import (
     Said,
     answer_differences,
     questions_about,
+    without_flattened,
 )
 from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
-from legatum.core.records.rrtype import CNAME, NS
+from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, NS, A
 from legatum.core.tally import tally
-from legatum.core.zones.difference import Difference, ForVisitors, zone_differences
+from legatum.core.zones.difference import Difference, ForVisitors, flattened_aliases, with_flattened, zone_differences
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply
 from legatum.wire.codes import rcode_text
 from legatum.work.gathering.contents import Contents, contents_of
+from legatum.work.gathering.flatten import addresses_behind
 from legatum.work.look.variety import look_at_variety
 from legatum.work.outside import Outside
 
@@ -55,7 +57,19 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
         one, two = (found, other) if first == left else (other, found)
     else:
         one, two = await asyncio.gather(contents_of(outside, left, domain), contents_of(outside, right, domain))
-    return ContentsComparison(one, two, zone_differences(one.zone, two.zone))
+    return ContentsComparison(one, two, await _with_aliases(outside, one.zone, two.zone))
+
+
+async def _with_aliases(outside: Outside, left: Zone, right: Zone) -> tuple[Difference, ...]:
+    """Where one side has an alias and the other just the addresses that it leads to now, visitors come to the same."""
+    found = zone_differences(left, right)
+    walker, same = outside.walker(), set[Name]()
+    for name, (target, addresses) in flattened_aliases(found).items():
+        zone = left if any(left.get(name, rtype) is not None for rtype in (CNAME, ALIAS)) else right
+        behind = await addresses_behind(walker, zone, target)
+        if addresses == {data for each in behind for data in each.rdatas}:
+            same.add(name)
+    return with_flattened(found, same)
 
 
 async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
@@ -80,8 +94,23 @@ async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]
     heard = Heard(zone, old, fresh, answers)
     followed = await asyncio.gather(*(_followed(outside, zone.origin, own, question, names) for question, names in heard.at_cuts()))
     heard = replace(heard, followed=dict(followed))
-    differences = [await _varied(outside, each, old, fresh) for each in answer_differences(heard)]
+    aliased = [await _aliased(outside, zone.origin, each) for each in answer_differences(heard)]
+    differences = [await _varied(outside, each, old, fresh) for each in without_flattened(aliased)]
     return AnswersComparison(zone.origin, dict(sides), len(questions), tuple(differences))
+
+
+async def _aliased(outside: Outside, origin: Name, found: AnswerDifference) -> AnswerDifference:
+    """An alias to a name elsewhere, of which only who serves that knows the addresses, beside the addresses themselves."""
+    if not found.weight.refuses or found.rtype not in (A, AAAA) or {said.form for said in found.said} != {Form.ANSWER}:
+        return found
+    walker, sets = outside.walker(), set[frozenset[bytes]]()
+    for said in found.said:
+        own = [each for each in said.rrsets if each.rtype == found.rtype]
+        aliases = {each.name: targets(each)[0] for each in said.rrsets if each.rtype == CNAME}
+        ends = [target for target in aliases.values() if target not in aliases and not is_under(target, origin)]
+        behind = [each for target in ends if (each := (await walker.lookup(target, found.rtype)).rrset) is not None]
+        sets.add(frozenset(data for each in (*own, *behind) for data in each.rdatas))
+    return replace(found, weight=ForVisitors.EQUAL) if len(sets) == 1 and any(sets) else found
 
 
 async def _varied(outside: Outside, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:

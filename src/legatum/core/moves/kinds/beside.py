@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.fault import GateShut
+from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change
@@ -88,7 +88,7 @@ def _left(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
     servers = set(wish.dead or drawing.place(wish.name).servers)
     if not servers & {*named, *drawing.delegation}:
         words = f"{wish.name} is no second provider of {name_text(zone)}: nobody names it"
-        raise GateShut(words, "is it the right provider, and the right domain?")
+        raise AlreadySo(words, "is it the right provider, and the right domain?")
     wanted = tuple(sorted(set(named) - servers))
     if not wanted or not set(drawing.delegation) - servers:
         raise GateShut(f"without {wish.name} nobody would serve {name_text(zone)}", "name other servers first")

@@ -8,7 +8,7 @@ trust them come too; its service ends when nobody asks it.
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, GateShut
+from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing, some_of
 from legatum.core.moves.effects import Agreed, Change, Ready, Records, ZoneEnded, ZoneMade
@@ -45,12 +45,12 @@ def part_pieces(drawing: Drawing, wish: Part) -> Iterator[Piece]:
         raise GateShut(f"{text} has a DS in the zone above: its servers cannot change under it", f"`legatum ds withdraw {text}` first")
     if not wish.held_by:
         if wish.to == drawing.main:
-            raise GateShut(f"{name_text(wish.name)} is served by {wish.to}, in the zone above", "name another provider")
+            raise AlreadySo(f"{name_text(wish.name)} is served by {wish.to}, in the zone above", "name another provider")
         return _handed_on(drawing, wish)
     if wish.to == drawing.main:
         return _taken_back(drawing, wish)
     if wish.to == wish.held_by:
-        raise GateShut(f"{wish.to} serves {name_text(wish.name)} already", "name another provider, or the zone's own to take it back")
+        raise AlreadySo(f"{wish.to} serves {name_text(wish.name)} already", "name another provider, or the zone's own to take it back")
     return provider_pieces(drawing, NewProvider(wish.name, wish.held_by, wish.to))
 
 

@@ -6,7 +6,7 @@ It is told of the zone and in step before anybody names it; it leaves both NS se
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.fault import GateShut
+from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change, Joined, Ready, Released
@@ -99,7 +99,7 @@ def _left(drawing: Drawing, wish: Second) -> Iterator[Piece]:
     servers = set(wish.dead or drawing.place(wish.name).servers)
     if not servers & {*targets(present), *drawing.delegation} and not wish.serves:
         words = f"{wish.name} is no second provider of {name_text(zone)}: nobody names it, and it does not serve the zone"
-        raise GateShut(words, "is it the right provider, and the right domain?")
+        raise AlreadySo(words, "is it the right provider, and the right domain?")
     wanted = tuple(sorted(set(targets(present)) - servers))
     if not wanted or (drawing.delegation and not set(drawing.delegation) - servers):
         raise GateShut(f"without {wish.name} nobody would serve {name_text(zone)}", "name other servers first")

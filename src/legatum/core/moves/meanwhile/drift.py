@@ -149,7 +149,7 @@ def _lagging(position: Position, handed: HandedOn, names: tuple[Name, ...], othe
     late = [address for address, ns in handed.given.items() if targets(ns) == names]
     said, domain = names_said(names) if names else "nobody", name_text(position.domain)
     reason = f"{', '.join(late)} of the parent's servers hands out {said} for {domain}; {', '.join(others)} what the plan has"
-    remedy = "wait until all of them hand out the same, then the same command again; if that one becomes the set of all, find out who changed it"
+    remedy = "wait until all of them hand out the same, then the same command again; if all have that one then, find out who changed it"
     return Refusal(reason, remedy, unseen=_leading_done(position))
 
 

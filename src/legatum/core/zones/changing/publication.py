@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from legatum.core.fault import GateShut
-from legatum.core.records.name import Name, name_text
-from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.name import Name, is_under, name_text, parent_of
+from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
-from legatum.core.records.soa import serial_at_least, serial_is_newer
+from legatum.core.records.soa import SoaFields, serial_at_least, serial_is_newer
 from legatum.core.zones.difference import Difference, belongs_to_provider, zone_differences
 from legatum.core.zones.signer import beside_signer, counted_text, signers_own
 from legatum.core.zones.zone import NS_TTL, Zone
@@ -65,6 +65,24 @@ class Publication:
         if not self.left_out:
             return ()
         return (f"left out, because another signer made it: {counted_text(self.left_out)}",)
+
+
+def kept_of_source(publication: Publication) -> tuple[str, ...]:
+    """What the SOA record goes on naming of somebody else's, in words: it comes along from the source, and is seldom meant to."""
+    wanted, before = publication.wanted, () if publication.is_new else (publication.current.soa.mailbox, publication.current.soa.primary)
+    text = name_text(wanted.origin)
+    return tuple(
+        f"the SOA record keeps the {field} of the source, {name_text(name)}; another: `legatum move draft {text} --soa {field}=NAME`"
+        for field, name in somebody_elses(wanted.origin, wanted.soa, targets(wanted.apex_ns)).items()
+        if name not in before
+    )
+
+
+def somebody_elses(origin: Name, soa: SoaFields, servers: Collection[Name]) -> dict[str, Name]:
+    """Names in an SOA record, by field, that are neither the domain's own nor of those whose ``servers`` are in its NS set."""
+    own = {origin, *map(parent_of, servers)}
+    names = {"mailbox": soa.mailbox, "primary": soa.primary}
+    return {field: name for field, name in names.items() if name not in servers and not any(is_under(name, each) for each in own)}
 
 
 def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:

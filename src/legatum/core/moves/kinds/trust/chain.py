@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.fault import BadInput, GateShut
+from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
@@ -33,7 +33,8 @@ def sign_pieces(drawing: Drawing, wish: Sign) -> Iterator[Piece]:
     """Steps ``sign`` to ``chain``. Raises :class:`BadInput` where there is nothing to do."""
     if drawing.anchors:
         text = name_text(drawing.domain)
-        raise BadInput(f"{text} is connected already: {drawing.anchors.text}", "for another key: --exchange")
+        fault = BadInput if wish.records and {*wish.records} != {*drawing.anchors.records} else AlreadySo
+        raise fault(f"{text} is connected already: {drawing.anchors.text}", "for another key: --exchange")
     if (drawing.main, drawing.domain) not in drawing.keys:
         keys = keys_to_come(drawing, drawing.main)
         yield Piece(Phase.MAKE, Step(
@@ -60,7 +61,7 @@ def unsign_pieces(drawing: Drawing, wish: Unsign) -> Iterator[Piece]:
     """Steps ``ds-out`` to ``unsign``. Raises :class:`BadInput` where there is nothing to do."""
     keys = drawing.keys.get((drawing.main, drawing.domain))
     if not drawing.anchors and (keys is None or not wish.ends):
-        raise BadInput(f"{name_text(drawing.domain)} has no DS: {drawing.signing or drawing.unsigned}", "there is nothing to take away")
+        raise AlreadySo(f"{name_text(drawing.domain)} has no DS: {drawing.signing or drawing.unsigned}", "there is nothing to take away")
     if drawing.anchors:
         yield from disconnected(drawing, ("whatever the registry holds by then is to go",))
         yield Piece(Phase.CONFIRM, Step(
