@@ -254,7 +254,7 @@ def test_a_part_is_handed_on_and_nothing_is_lost(shell: Shell) -> None:
     over = shell.run(*words, "--back", "--yes", "--wait", "--json").document
     assert over["halt"] == "complete" and over["done"] == ["end"]
     assert shell.run("gather", f"app.{DOMAIN}", "--from", "birch", "--out", "-").status == 3
-    assert "nothing to take back" in shell.run(*words, "--back", "--yes").err
+    assert "is served by alder, in the zone above" in shell.run(*words, "--back", "--yes").out
     assert shell.run(*words, "--yes", "--wait", "--json").document["halt"] == "complete"  # and it can begin anew
     assert shell.run("move", "retreat", DOMAIN, "--yes", "--wait").status == 0
     assert "web.app" in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
