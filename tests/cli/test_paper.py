@@ -104,3 +104,22 @@ def test_the_part_of_a_form_is_a_worksheet(desk: Desk, kind: str) -> None:
         assert desk.world.hostings["birch"][0].zone(parse_domain(DOMAIN)) is None
     if kind != "retirement":
         assert desk.failures == []
+
+
+def test_what_nothing_shows_of_a_form_rests_on_the_word_of_who_typed_it(tmp_path: Path) -> None:
+    """A host that no NS set names, where there are no registration data: neither there nor gone until somebody says so."""
+    host, domain = "ns1.lanternlane.example", "lanternlane.example"
+    with WorldThread(tmp_path / "world") as practice:
+        desk = Desk(practice)
+        settings = tomllib.loads(desk.settings.read_text())
+        del settings["rdap"]
+        desk.settings.write_text(tomli_w.dumps(settings))
+        words = ("hosts", "set", host, "--address", "198.51.100.41", "--at", "birch", "--registrar", "granite", "--yes", "--wait")
+        for command, step, done in (
+            (words, "host-ns1", "the move is complete"),
+            (("move", "retreat", domain, "--yes", "--wait"), "host-ns1-back", "every step is taken back"),
+        ):
+            assert desk.run(*command) == 3 and f"--typed {step}" in desk.said and "not seen → " in desk.said, desk.said
+            assert desk.run(*command, "--typed", "other") == 2 and "no step 'other' in this move" in desk.said
+            desk.done(*command, "--typed", step)
+            assert "as was said; nothing shows it from here" in desk.said and done in desk.said

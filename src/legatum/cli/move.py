@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, picture_file, show, with_outside
-from legatum.cli.moving import add_against_advice, carried_out, carry_out, drafted, present
+from legatum.cli.moving import add_against_advice, add_typed, carried_out, carry_out, drafted, present
 from legatum.cli.program.parser import number
 from legatum.cli.wishes import add_wishes, wished
 
@@ -58,6 +58,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     retreat.add_argument("--until", metavar="STEP", help="stop after this step")
     retreat.add_argument("--give-up", action="store_true", help="take nothing more back: the move goes on, from what is so now")
     add_changing(retreat)
+    add_typed(retreat)
     retreat.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
     advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
     advance.add_argument("move", metavar="DOMAIN", nargs="?", help="the domain, or the move's file")
@@ -67,6 +68,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     advance.add_argument("--until", metavar="STEP", help="stop after this step")
     advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
     add_changing(advance)
+    add_typed(advance)
     advance.add_argument(
         "--code", metavar="REFERENCE", help="where a transfer's authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt"
     )

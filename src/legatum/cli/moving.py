@@ -23,8 +23,13 @@ def add_going(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--until", metavar="STEP", help="stop after this step")
     parser.add_argument("--force", action="store_true", help="in the place of a move that is under way")
     add_changing(parser)
+    add_typed(parser)
     add_anyway(parser)
     add_against_advice(parser)
+
+
+def add_typed(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--typed", metavar="STEP", help="this step was typed into the form, and saved; where nothing shows it from here")
 
 
 def add_against_advice(parser: argparse.ArgumentParser) -> None:
@@ -167,6 +172,7 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
     return Ways(
         args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, getattr(args, "until", None),
         getattr(args, "unproven", False), getattr(args, "any_time", False), getattr(args, "anyway", False),
+        typed=getattr(args, "typed", None) or "",
     )  # fmt: skip
 
 

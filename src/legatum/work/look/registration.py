@@ -41,6 +41,13 @@ async def look_at_rdap_host(outside: Outside, evidence: Evidence, host: Name) ->
         return None
 
 
+async def tells_hosts(outside: Outside, evidence: Evidence, host: Name) -> bool:
+    """Whether RDAP answers for name servers of that zone at all, be it that there is no such one."""
+    bootstrap = outside.bootstrap()
+    url = bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
+    return url is not None and (await _asked(outside, evidence, url)).status in (200, 404)
+
+
 async def _asked(outside: Outside, evidence: Evidence, url: str) -> WebAnswer:
     """The server's answer, or the one that was kept."""
     answer = outside.kept_web.get(url)

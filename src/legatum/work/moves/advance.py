@@ -61,7 +61,8 @@ class Ways:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
     stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside the house's windows too;
     ``anyway``: although the services are worse where visitors are led to; ``admit``: asked before each step, and waited for, whether it may
-    be begun; the rest are told: ``by_hand`` what only a person can do, ``missing`` what is not as it was meant meanwhile."""
+    be begun; ``typed``: a step that somebody has typed into a form, where nothing shows it from here; the rest are told: ``by_hand`` what
+    only a person can do, ``missing`` what is not as it was meant meanwhile."""
 
     wait: bool
     ask: Callable[[Step, list[str]], bool]
@@ -76,6 +77,7 @@ class Ways:
     any_time: bool = False
     anyway: bool = False
     admit: Callable[[Step], Awaitable[bool]] | None = None
+    typed: str = ""
 
 
 async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
@@ -84,8 +86,9 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
     runbook = with_memory(outside, runbook, outcomes)
     if runbook.changes_answers and not ways.unproven:
         require_safe(rehearse(runbook, outcomes, outside.clock.now()))
-    if ways.until is not None and ways.until not in [step.id for step in runbook.steps]:
-        raise BadInput(f"no step '{ways.until}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
+    for named in filter(None, (ways.until, ways.typed)):
+        if named not in [step.id for step in runbook.steps]:
+            raise BadInput(f"no step '{named}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     if ways.until in outcomes:
         return Halted(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
     told: tuple[str, float] | None = None
@@ -262,10 +265,13 @@ async def _gate(job: Job, action: WholeStep, ways: Ways) -> Halted | None:
 async def _performed(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> Outcome:
     """Done by us, or by somebody with a form, which is waited for if that is wanted and looking can show it."""
     try:
-        return await _perform(job, action, journal, evidence)
+        return await _perform(job, action, journal, evidence, ways.typed == job.step.id)
     except ByHand as by_hand:
         ways.by_hand(job.step, by_hand)
-        if not (ways.wait and action.shows):
+        if not await action.visible():
+            by_hand.remedy = f"nothing shows it from here: once it is typed and saved, the same command with --typed {job.step.id}"
+            raise
+        if not ways.wait:
             raise
     return await _typed(job, action, ways)
 
@@ -286,12 +292,12 @@ async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
     return found[-1]
 
 
-async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence) -> Outcome:
+async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, as_said: bool) -> Outcome:
     clock = job.outside.clock
     journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title, action.shown[:_MOST_KEPT])
     note_begun(job.outside, job.step)
     try:
-        return await action.perform()
+        return await action.perform(as_said)
     except Fault as fault:
         journal.fail(job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence, isinstance(fault, ByHand))
         raise

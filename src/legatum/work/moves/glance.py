@@ -2,8 +2,10 @@
 
 import asyncio
 from collections.abc import Callable, Coroutine
+from contextlib import suppress
 from typing import Any, TypeVar
 
+from legatum.core.fault import OutsideFault
 from legatum.core.moves.kinds.transfer import Held
 from legatum.core.moves.meanwhile.drift import HandedOn
 from legatum.core.records.name import Name
@@ -44,8 +46,10 @@ class Glance:
 
     async def _registration(self, registrar: str, domain: Name) -> Registration | Held:
         account = self._outside.registrar(registrar)
-        by_rdap = account.by_hand and self._outside.settings.rdap is not None
-        return (await look_at_held(self._outside, domain))[0] if by_rdap else await account.registration(domain)
+        if account.by_hand and self._outside.settings.rdap is not None:
+            with suppress(OutsideFault):  # not every registry has registration data
+                return (await look_at_held(self._outside, domain))[0]
+        return await account.registration(domain)
 
     def forget(self) -> None:
         """Something was changed, or time has passed."""

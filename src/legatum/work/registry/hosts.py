@@ -11,7 +11,7 @@ from legatum.core.records.rrtype import AAAA, NS, SOA, A
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Registrar
 from legatum.work.listing import read_domains
-from legatum.work.look.registration import look_at_rdap_host
+from legatum.work.look.registration import look_at_rdap_host, tells_hosts
 from legatum.work.outside import Outside
 
 
@@ -56,6 +56,17 @@ async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> 
             return seen
     held = await registrar.host(host)
     return held.addresses if held is not None else None
+
+
+async def shows_host(outside: Outside, registrar: Registrar, domain: Name, host: Name) -> bool:
+    """Whether looking can show what the registry has for a host: by the account; where there is only a form by RDAP, or by the parent's
+    glue while its NS set names the host."""
+    if not registrar.by_hand:
+        return True
+    with outside.collecting() as evidence:
+        if await tells_hosts(outside, evidence, host):
+            return True
+    return any(each.name == host and "the parent" in each.named_by for each in await look_at_hosts(outside, domain, None))
 
 
 async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:

@@ -33,6 +33,10 @@ class Action(Generic[E]):
         """The outcome, where looking shows that the effect is there already."""
         return None
 
+    async def visible(self) -> bool:
+        """Whether looking can show it here and now; else who did it by hand has to say so."""
+        return self.shows
+
     async def awaited(self) -> Bound | None:
         """Until when somebody else may have to act first, and why; None when it is our turn."""
         return None

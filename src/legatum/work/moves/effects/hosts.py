@@ -10,7 +10,7 @@ from legatum.core.records.name import name_text
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.readiness import users_unserved
 from legatum.work.registry.host_changes import HostByHand, until_glue
-from legatum.work.registry.hosts import held_addresses, look_for_leaning
+from legatum.work.registry.hosts import held_addresses, look_for_leaning, shows_host
 
 
 class SetHost(Action[HostSet]):
@@ -40,13 +40,20 @@ class SetHost(Action[HostSet]):
         return [f"{self._words(await self._held())}"]
 
     def _words(self, held: tuple[str, ...] | None) -> str:
-        before = ", ".join(sorted(held or ())) or "nothing"
+        unseen = "not seen" if self.job.registrar(self.effect.registrar).by_hand else "nothing"
+        before = ", ".join(sorted(held or ())) or unseen
         after = ", ".join(self.effect.after) or "no such host"
         return f"host {name_text(self.effect.host)} at {self.effect.registrar}: {before} → {after}"
+
+    async def visible(self) -> bool:
+        job = self.job
+        return await shows_host(job.outside, job.registrar(self.effect.registrar), job.domain, self.effect.host)
 
     async def seen(self) -> Outcome | None:
         held = await self._held()
         if set(held or ()) != set(self.effect.after) or (held is None) == bool(self.effect.after):
+            return None
+        if held is None and not await self.visible():
             return None
         everywhere = await until_glue(self.job.outside, self.job.domain, self.effect.host, self.effect.after)
         return self.outcome(everywhere, everywhere, f"{self.effect.registrar} holds just this already")

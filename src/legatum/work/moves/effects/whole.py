@@ -1,8 +1,12 @@
 """A step as a whole: its effects one after the other, told as one."""
 
+from typing import Any
+
 from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.timing import Bound
+from legatum.services.registrar import ByHand
+from legatum.work.moves.effects.action import Action
 from legatum.work.moves.effects.registry import actions_of
 from legatum.work.moves.job import Job
 
@@ -26,6 +30,9 @@ class WholeStep:
         there = [each for each in found if each is not None]
         return _joined(there) if len(there) == len(found) else None
 
+    async def visible(self) -> bool:
+        return all([await each.visible() for each in self._actions])
+
     async def awaited(self) -> Bound | None:
         found = [bound for each in self._actions if (bound := await each.awaited()) is not None]
         return max(found, key=lambda bound: bound.instant) if found else None
@@ -37,14 +44,24 @@ class WholeStep:
         self.shown = [line for each in self._actions for line in await each.preview()]
         return self.shown
 
-    async def perform(self) -> Outcome:
-        """What is there already is not done again. Raises :class:`OutsideFault`."""
+    async def perform(self, as_said: bool = False) -> Outcome:
+        """What is there already is not done again. ``as_said``: what only a person can do, and nothing shows from here, is taken to be
+        done. Raises :class:`OutsideFault`."""
         done = []
         for each in self._actions:
             there = await each.seen() if self._actions[1:] else None
-            done.append(there if there is not None else await each.perform())
+            done.append(there if there is not None else await self._performed(each, as_said))
         self.job.glance.forget()
         return _joined(done)
+
+
+    async def _performed(self, action: Action[Any], as_said: bool) -> Outcome:
+        try:
+            return await action.perform()
+        except ByHand as by_hand:
+            if not as_said or await action.visible():
+                raise
+            return action.outcome(now := action.now(), now, f"typed at {by_hand.registrar}, as was said; nothing shows it from here")
 
 
 def _joined(outcomes: list[Outcome]) -> Outcome:
