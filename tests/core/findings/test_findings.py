@@ -93,6 +93,12 @@ def one_signature_gone(picture: Picture, rtype: int = SOA) -> Picture:
     return first(picture, signatures={key: each for key, each in view.signatures.items() if key != rtype})
 
 
+def believed(authenticated: bool, **dates: float) -> Picture:
+    """By a resolver that checks signatures, or by one that does not."""
+    (view,) = resolver().resolvers
+    return replace(signed(**dates), resolvers=(replace(view, authenticated=authenticated),))
+
+
 def two_signers(shared: bool) -> Picture:
     """The servers of one name give a zone of their own, signed with keys of their own; each publishes the other's keys, or does not."""
     both = RRset(DOMAIN, DNSKEY, 3600, tuple(sorted((SIGNER.rdata, STRANGER.rdata))))
@@ -268,6 +274,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "signed-without-ds": (signed(with_ds=False), signed()),
     "ds-change-announced": (cds(STRANGER.ds()), cds(SIGNER.ds())),
     "signature-expired": (signed(begins=NOW - 9 * DAY, ends=NOW - 60), signed(begins=NOW - 9 * DAY, ends=NOW + 4 * DAY)),
+    "clock-doubtful": (believed(True, ends=NOW - 60), believed(False, ends=NOW - 60)),
     "signature-early": (signed(begins=NOW + 60, ends=NOW + 9 * DAY), signed(begins=NOW - 60, ends=NOW + 9 * DAY)),
     "signature-wrong": (spoilt(signatures={**signed().servers[0].signatures, SOA: BROKEN_SOA}), spoilt(soa=soa(ttl=60))),
     "signature-missing": (one_signature_gone(signed()), one_signature_gone(signed(with_ds=False))),

@@ -5,11 +5,25 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import combinations
 
-from legatum.core.dnssec.serving import ServerKeys, entry_points, holds
+from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, entry_points, holds
+from legatum.core.dnssec.slip import ds_slip
 from legatum.core.dnssec.trust import Anchors, proven_by
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
+
+_OLD_KEY = (
+    "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, wait its TTL, and put the right "
+    "one in"
+)
+
+
+def unsigned_remedy(domain: str) -> str:
+    """Of an unsigned zone under a DS. ``domain``: as people write it."""
+    return (
+        f"where the old side still serves it signed, lead it back there: `legatum registration nameservers {domain} --to PROVIDER`; "
+        f"else have it signed with the old keys, or take the DS set out: `legatum ds withdraw {domain} --registrar NAME`"
+    )
 
 
 class State(StrEnum):
@@ -75,20 +89,16 @@ class Link:
                 continue
             if each.given.keys is None:
                 yield (
-                    f"{who} serves {text} unsigned, under {self.anchors.text[:40]}",
-                    (
-                        "take it out of the NS set, or have it serve the signed zone; if nobody can sign any more, take the DS set out "
-                        f"at the registrar: `legatum ds withdraw {text} --registrar NAME`"
-                    ),
+                    f"{who} serves {text} unsigned, under {self.anchors.brief_text}",
+                    unsigned_remedy(text),
                 )
             elif not each.given.broken and not holds(self.zone, self.anchors, each.given):
                 begun = f", signed so from {instant_text(each.given.begun)} on" if each.given.begun is not None else ""
+                slips = [slip for rdata in ds_rdatas(self.anchors) if (slip := ds_slip(self.zone, rdata, each.given.entries))]
                 yield (
-                    f"{who} has keys {each.given.keys.text}{begun}, and none of them is vouched for by {self.anchors.text[:60]}",
-                    (
-                        "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, wait its "
-                        "TTL, and put the right one in"
-                    ),
+                    f"{who} has keys {each.given.keys.text}{begun}, and none of them is vouched for by {self.anchors.brief_text}"
+                    + (f" ({'; '.join(slips)})" if slips else ""),
+                    f"copy the DS anew into the registrar's form: `legatum ds derive {text}` shows the right one" if slips else _OLD_KEY,
                 )
             elif each.given.broken:
                 yield f"{who}: {each.given.broken}", "have the provider sign anew, now; everything else waits for that"
@@ -198,7 +208,7 @@ class Chain:
         if self.state == State.VALID:
             if self.anchored is None:
                 return (
-                    f"{own.anchors.text[:60]} holds at every server; no anchor in the settings: what is above {text} was held against none"
+                    f"{own.anchors.brief_text} holds at every server; no anchor in the settings: what is above {text} was held against none"
                 )
             top = self.links[self.anchored].zone
             return f"every link holds, from the anchor of {name_text(top) if len(top) > 1 else 'the root'} down, at every server"

@@ -10,6 +10,8 @@ what is said to hold here holds for such a one too.
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 
+_DIGITS = 16  # of a digest, where it is cut
+
 
 def keys_to_come(place: str) -> str:
     """The label of keys that a place makes by itself, which nobody knows before it has."""
@@ -134,9 +136,21 @@ class Anchors:
         return "; ".join(named) or "no DS"
 
     @property
+    def brief_text(self) -> str:
+        """With digests cut."""
+        named = [f"DS {ds_brief(each)}" for each in self.records] + [f"DS of {each}" for each in self.to_come]
+        return "; ".join(named) or "no DS"
+
+    @property
     def short_text(self) -> str:
         """By the keys that it vouches for."""
         return f"the DS of {named_keys(sorted(self.labels))}" if self else "no DS"
+
+
+def ds_brief(record: str) -> str:
+    """A DS record as text, with as much of its digest as tells it from others."""
+    *head, digest = record.split(maxsplit=3)
+    return " ".join([*head, f"{digest[:_DIGITS]}…" if len(digest) > _DIGITS else digest])
 
 
 def named_keys(keys: Iterable[str]) -> str:

@@ -57,6 +57,12 @@ class Kind:
     check: Check
     after: tuple[str, ...] = ()
 
+    @property
+    def said(self) -> str:
+        """The title within a sentence."""
+        first = self.title.partition(" ")[0]
+        return self.title if first[1:] != first[1:].lower() else self.title[:1].lower() + self.title[1:]
+
 
 @dataclass(frozen=True, slots=True)
 class Finding:

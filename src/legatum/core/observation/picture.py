@@ -178,7 +178,8 @@ class Picture:
     ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says, else ``rdap_why``
     not; ``home``: special address ranges that count as public here; ``dropped``: questions left out to spare the servers;
     ``denial``: what became of the question for a name that nobody made; ``kept``: NS sets of before that somebody may go by still, where
-    that was asked of memory; ``left_out``: what cannot be asked from here, in words; ``over_tcp``, ``families``: over what
+    that was asked of memory; ``still_signed``: providers that nobody is led to any more, and that serve it as the DS set wants it, where
+    its own servers do not; ``left_out``: what cannot be asked from here, in words; ``over_tcp``, ``families``: over what
     servers can be asked.
     """
 
@@ -200,6 +201,7 @@ class Picture:
     dropped: int = 0
     denial: DenialView | None = None
     kept: tuple[KeptSet, ...] = ()
+    still_signed: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
     over_tcp: bool = True
     families: tuple[str, ...] = ("IPv4", "IPv6")

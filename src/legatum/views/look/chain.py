@@ -3,6 +3,7 @@
 from collections import Counter
 
 from legatum.core.dnssec.chain import Chain, Link, State
+from legatum.core.dnssec.trust import ds_brief
 from legatum.core.instant import instant_text, parse_instant, people_text
 from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
@@ -113,9 +114,9 @@ def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
     good = link.state in (State.VALID, State.UNSIGNED, State.UNCONNECTED)
     screen.heading(f"{link.zone}: {link.state}")
     sets = Counter(tuple(each) for each in link.ds.values() if each is not None)
-    vouched = [*(f"the settings vouch for {each[:60]}" for each in link.anchor)]
+    vouched = [*(f"the settings vouch for {ds_brief(each)}" for each in link.anchor)]
     vouched += [
-        f"{count} addresses of the parent's servers: {'; '.join(each[:60] for each in some) or 'no DS'}"
+        f"{count} addresses of the parent's servers: {'; '.join(ds_brief(each) for each in some) or 'no DS'}"
         for some, count in sorted(sets.items())
     ]
     for each in vouched:

@@ -225,7 +225,7 @@ def verdict_of(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, st
     if serious:
         first = serious[0]
         count = f", and {len(serious) - 1} more" if len(serious) > 1 else ""
-        return f"{domain}: {first.kind.severity}: {first.kind.title.lower()}{count}", first.kind.remedy
+        return f"{domain}: {first.kind.severity}: {first.kind.said}{count}", first.kind.remedy
     if not picture.delegation:
         return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
     agreed = f"The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}"

@@ -111,11 +111,11 @@ def _verdict(visit: Visit, findings: Sequence[Finding], worse: Sequence[str]) ->
         return f"{domain}: visitors would be worse off at the new address: {worse[0]}{more}", remedy, False
     if errors:
         more = f", and {len(errors) - 1} more" if len(errors) > 1 else ""
-        return f"{domain}: error: {errors[0].kind.title.lower()}{more}", errors[0].kind.remedy, False
+        return f"{domain}: error: {errors[0].kind.said}{more}", errors[0].kind.remedy, False
     told = [each for each in findings if each.kind.severity == Severity.WARNING]
     if told:
         more = f", and {len(told) - 1} more" if len(told) > 1 else ""
-        return f"{domain}: warning: {told[0].kind.title.lower()}{more}", told[0].kind.remedy, True
+        return f"{domain}: warning: {told[0].kind.said}{more}", told[0].kind.remedy, True
     count = len({each.where for each in visit.seen})
     if visit.compares:
         return f"{domain}: the services at the new address are as good as those at the present one ({count} looked at)", "", True

@@ -3,11 +3,13 @@
 import asyncio
 from collections.abc import Sequence
 
-from legatum.core.dnssec.serving import anchors_of
+from legatum.core.dnssec.serving import anchors_of, holds
 from legatum.core.moves.kinds.trust.signing import Signing
+from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import DS
 from legatum.work.look.chain import keys_at
+from legatum.work.memory import remembered_keys
 from legatum.work.outside import Outside
 
 
@@ -28,3 +30,19 @@ async def look_at_signing(
     ds = {each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0) for each in above}
     old, new, second = ({address: given[address][0] for address in side} for side in sides)
     return Signing(ds, old, new, second, tuple(dict.fromkeys(silent)))
+
+
+async def still_signed(outside: Outside, picture: Picture) -> tuple[str, ...]:
+    """Providers of the settings to which nobody is led any more, that were seen to sign the domain, and serve it still as its DS set
+    wants it."""
+    anchors = anchors_of(picture.ds, 0)
+    led, found = {*picture.delegation, *picture.own_ns}, []
+    for name in outside.settings.providers:
+        servers = outside.provider(name).servers
+        if led & set(servers) or not any(each.keys for each in remembered_keys(outside, name, picture.domain)):
+            continue
+        addresses = outside.asker.askable(await outside.addresses_of(servers))
+        given = await asyncio.gather(*(keys_at(outside, address, picture.domain) for address in addresses))
+        if any(answered and holds(picture.domain, anchors, keys) for keys, answered in given):
+            found.append(name)
+    return tuple(found)

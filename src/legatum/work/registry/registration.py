@@ -128,7 +128,7 @@ async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]
     for address, given in signing.old.items():
         if not holds(domain, signing.anchors, given):
             raise GateShut(
-                f"{name_text(domain)} is signed ({signing.anchors.text[:40]}), and {address} does not prove that: everybody behind a "
+                f"{name_text(domain)} is signed ({signing.anchors.brief_text}), and {address} does not prove that: everybody behind a "
                 "validating resolver would get nothing",
                 f"lead it there in the safe order: `legatum move draft {name_text(domain)} --to PROVIDER --registrar NAME`",
             )

@@ -79,6 +79,8 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
             untold = fault.message
     if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in picture.ns_sets) for view in picture.resolvers):
         picture = replace(picture, kept=_kept(outside, picture))
+    if picture.ds and any(view.keys_asked and view.keys is None for view in picture.serving):
+        picture = replace(picture, still_signed=await _still_signed(outside, picture))
     found = _judged(picture, evidence)
     if untold:
         found = replace(found, not_looked_at=(f"what {registrar} has of it ({untold})",))
@@ -89,6 +91,14 @@ async def _lacks_reach(outside: Outside, picture: "Picture") -> bool:
     from legatum.work.look.reach import lacks_reach
 
     return await lacks_reach(outside, picture)
+
+
+async def _still_signed(outside: Outside, picture: "Picture") -> tuple[str, ...]:
+    from legatum.work.look.signing import still_signed
+
+    with suppress(Fault):
+        return await still_signed(outside, picture)
+    return ()
 
 
 def _kept(outside: Outside, picture: "Picture") -> "tuple[KeptSet, ...]":

@@ -2,8 +2,10 @@
 
 from collections.abc import Iterator
 
+from legatum.core.dnssec.chain import unsigned_remedy
 from legatum.core.dnssec.key import DnsKey, Ds, digest_of, ds_set_text, fits, parse_ds, parse_key
 from legatum.core.dnssec.policy import algorithm, digest_type
+from legatum.core.dnssec.slip import ds_slip
 from legatum.core.findings.finding import Severity, Sighting, finding
 from legatum.core.observation.chain import ds_of, keys_of, secured, usable
 from legatum.core.observation.picture import Picture
@@ -27,14 +29,15 @@ def concerned(picture: Picture) -> bool:
 @finding(
     "ds-but-unsigned", Severity.ERROR, "The parent says that the domain is signed, but it is not",
     why="Everybody behind a validating resolver gets nothing: web, mail and all. A DS left behind after a move does just this.",
-    remedy="Take the DS out at the registrar at once; sign the zone first, then publish a DS again.",
+    remedy=f"At once: {unsigned_remedy('DOMAIN')}.",
     standard="RFC 4035 s5.2",
 )  # fmt: skip
 def ds_but_unsigned(picture: Picture) -> Iterator[Sighting]:
     asked = [view for view in picture.serving if view.keys_asked and DNSKEY not in view.unanswered]
     if secured(picture) and asked and not any(view.keys for view in asked):
         replies = tuple(view.reply for view in picture.parents if view.ds)
-        yield Sighting(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY", replies)
+        still = f"; {', '.join(picture.still_signed)} still serves it signed with such a key" if picture.still_signed else ""
+        yield Sighting(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY{still}", replies)
 
 
 @finding(
@@ -50,7 +53,8 @@ def ds_without_key(picture: Picture) -> Iterator[Sighting]:
     tags = ", ".join(key.text for rdata in keys_of(picture) if (key := parse_key(rdata)))
     for ds in ds_of(picture):
         if usable(ds) and not _named_keys(picture, ds):
-            yield Sighting(f"{ds.text}; the zone has {tags}")
+            slip = next((f" ({said})" for each in picture.ds if parse_ds(each) == ds and (said := _slip(picture, each))), "")
+            yield Sighting(f"{ds.text}; the zone has {tags}{slip}")
 
 
 @finding(
@@ -67,6 +71,10 @@ def ds_digest_wrong(picture: Picture) -> Iterator[Sighting]:
             right = next((digest_of(picture.domain, rdata, ds.digest_type) for rdata in keys_of(picture) if _is(rdata, ds)), None)
             short = f", {len(right) - len(ds.digest)} octets missing" if right and len(right) > len(ds.digest) else ""
             yield Sighting(f"{ds.text}; it should be {right.hex() if right else 'another'}{short}")
+
+
+def _slip(picture: Picture, rdata: bytes) -> str:
+    return ds_slip(picture.domain, rdata, keys_of(picture))
 
 
 def _is(rdata: bytes, ds: Ds) -> bool:

@@ -60,11 +60,30 @@ def concerned(picture: Picture) -> bool:
 
 
 @finding(
+    "clock-doubtful", Severity.ERROR, "The clock of this machine may be wrong",
+    why="By its time no signature is valid now, while resolvers that check signatures take them: whatever else is said of signatures, and "
+    "every hold, goes by that clock.",
+    remedy="Set the clock of this machine by a time server, and look again.",
+    standard="RFC 4035 s5.3.1",
+)  # fmt: skip
+def clock_doubtful(picture: Picture) -> Iterator[Sighting]:
+    if not secured(picture):
+        return
+    judged = list(_judged(picture))
+    content = [view for view in picture.resolvers if view.rcode == 0 and view.authenticated]
+    if judged and content and all(each.standing in (Validity.EXPIRED, Validity.EARLY) for each in judged):
+        names = ", ".join(dict.fromkeys(view.name for view in content))
+        now = people_text(picture.at, picture.at)
+        words = f"it is {now} by this clock, and all {len(judged)} signatures are out of date; {names} takes them"
+        yield Sighting(words, tuple(view.reply for view in content))
+
+
+@finding(
     "signature-expired", Severity.ERROR, "Signatures have expired",
     why="Everybody behind a validating resolver gets nothing.",
     remedy="Have the zone signed anew at once: look for the signer that stopped, or a secondary that no longer fetches the zone.",
     standard="RFC 4035 s5.3.1",
-    after=_KEYLESS,
+    after=(*_KEYLESS, "clock-doubtful"),
 )  # fmt: skip
 def signature_expired(picture: Picture) -> Iterator[Sighting]:
     yield from _said(picture, Validity.EXPIRED)
@@ -75,7 +94,7 @@ def signature_expired(picture: Picture) -> Iterator[Sighting]:
     why="Everybody behind a validating resolver whose clock is right gets nothing.",
     remedy="Set the signer's clock right, and have signatures begin an hour in the past.",
     standard="RFC 4035 s5.3.1",
-    after=_KEYLESS,
+    after=(*_KEYLESS, "clock-doubtful"),
 )  # fmt: skip
 def signature_early(picture: Picture) -> Iterator[Sighting]:
     yield from _said(picture, Validity.EARLY)

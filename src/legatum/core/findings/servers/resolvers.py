@@ -131,7 +131,7 @@ def resolver_finds_bogus(picture: Picture) -> Iterator[Sighting]:
 
 
 @finding(
-    "resolver-holds-other-ns", Severity.NOTICE, "A resolver holds an NS set that nobody hands out any more",
+    "resolver-holds-other-ns", Severity.NOTICE, "A resolver holds an NS set that the parent and the domain's servers do not hand out",
     why="It goes on asking the servers of that set until its copy runs out; after a switch that is what one waits for.",
     remedy="Wait until the time given; keep the old servers up until then.",
     standard="RFC 2181 s5.4.1",

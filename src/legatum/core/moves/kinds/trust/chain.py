@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import Anchors, Keys, ds_brief
 from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
@@ -52,7 +52,7 @@ def refuse_strange(drawing: Drawing, records: Sequence[str]) -> None:
     for each in records:
         if "/".join(each.split()[:2]) not in signing:
             raise GateShut(
-                f"DS {each[:40]} fits no key with which {drawing.main} signs the key set of {name_text(drawing.domain)}",
+                f"DS {ds_brief(each)} fits no key with which {drawing.main} signs the key set of {name_text(drawing.domain)}",
                 f"is a digit missing? `legatum ds derive {name_text(drawing.domain)}` shows those that fit",
             )
 
