@@ -186,8 +186,9 @@ def test_a_ds_that_cannot_hold_is_never_submitted(shell: Shell) -> None:
 def test_ds_by_epp_and_the_rules_that_keep_signatures(shell: Shell) -> None:
     words = ("--registrar", "flint", "--yes", "--wait")
     done = shell.run("ds", "submit", "coppergate.example", *words, "--json")
-    assert done.document["halt"] == "complete" and "(rule 6" in done.err, done.err
-    assert shell.run("ds", "submit", "coppergate.example", *words).status == 2  # connected already
+    assert done.document["halt"] == "complete", done.err
+    again = shell.run("ds", "submit", "coppergate.example", *words)
+    assert again.status == 0 and "is connected already" in again.out
     moved = shell.run("move", "draft", "coppergate.example", "--to", "birch", "--registrar", "flint")
     assert moved.status == 4 and "birch does not sign: it would be unsigned from then on" in moved.err
     assert shell.run("publish", "coppergate.example", "--from", "rowan", "--to", "alder", "--yes").status == 0

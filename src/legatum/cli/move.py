@@ -186,7 +186,7 @@ def _rehearse(args: argparse.Namespace) -> int:
         if gathered.exists():
             zone = read_master_file(gathered, runbook.domain).zone
         else:
-            place = next(each.place for each in runbook.premises.served if each.zone == runbook.domain)
+            place = next((each.place for each in runbook.premises.served if each.zone == runbook.domain), "")
             zone = await outside.provider(place).fetch(runbook.domain)
         crowd = [follow_all(rehearsal, args.population)] if args.population else []
         document = rehearsal_document(rehearsal, zone, *crowd)

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from legatum.core.calendar.window import Windows, parse_windows
 from legatum.core.calendar.zone import parse_zone
 from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, A
@@ -136,10 +137,10 @@ class Premises:
         return parse_windows(self.windows, self.quiet, parse_zone(self.time_zone))
 
     def place(self, name: str) -> Place:
-        """Raises ``KeyError``."""
+        """Raises :class:`BadInput` where a step names one that the premises do not have."""
         found = next((each for each in self.places if each.name == name), None)
         if found is None:
-            raise KeyError(name)
+            raise BadInput(f"no place '{name}' in the premises of this move", "mend the file, or draft the move again")
         return found
 
     def of(self, place: str, zone: Name) -> Served | None:

@@ -139,10 +139,10 @@ def _table(hints: tuple[Any, ...], value: Any, where: str) -> dict[Any, Any]:
 
 
 def _tagged(known: Mapping[str, type], value: Any, where: str) -> Any:
-    if not isinstance(value, dict) or value.get("kind") not in known:
-        kind = value.get("kind") if isinstance(value, dict) else value
+    kind = value.get("kind") if isinstance(value, dict) else value
+    if not isinstance(value, dict) or not isinstance(kind, str) or kind not in known:
         raise BadInput(f"{where}: no kind '{kind}'", f"known: {', '.join(known)}")
-    return _dataclass(known[value["kind"]], {key: one for key, one in value.items() if key != "kind"}, where)
+    return _dataclass(known[kind], {key: one for key, one in value.items() if key != "kind"}, where)
 
 
 def _dataclass(hint: Any, value: Any, where: str) -> Any:

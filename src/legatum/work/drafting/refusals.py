@@ -49,9 +49,10 @@ async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> 
     domain = name_text(picture.domain)
     beside = signer_beside(outside, picture, wish.old)
     if beside and beside == wish.second and not (wish.to or wish.without or wish.transfer or wish.of_contents):
+        left, right = wish.old, beside
         raise AlreadySo(
-            f"{beside} serves {domain} beside {wish.old} already, with a zone of its own",
-            f"whether both have the same: `legatum compare {wish.old} {beside} --domain {domain}`",
+            f"{right} serves {domain} beside {left} already, with a zone of its own",
+            f"whether both have the same: `legatum compare {left} {right} --domain {domain}`",
         )
     if beside and beside not in (wish.without, wish.to) and not wish.disconnects and not wish.first:
         raise two_signers(domain, (wish.old, beside))

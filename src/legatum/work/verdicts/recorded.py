@@ -3,12 +3,14 @@
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import replace
+from ipaddress import ip_network
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.instant import kept_instant
 from legatum.core.memory.copies import KeptSet
 from legatum.core.observation.leftovers import Kind, Leftover
 from legatum.core.observation.picture import Picture, RegistrationView
@@ -210,8 +212,12 @@ async def _again(path: Path, recording: Recording) -> Survey:
 
 def _read_head(path: Path, head: dict[str, Any]) -> Head:
     try:
-        return msgspec.convert(head, Head)
-    except msgspec.ValidationError as error:
+        read = msgspec.convert(head, Head)
+        kept_instant(read.at)
+        for network in read.home:
+            ip_network(network, strict=False)
+        return read
+    except (msgspec.ValidationError, ValueError) as error:
         raise BadInput(
             f"{path}: the head of the evidence: {error}", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
         ) from None

@@ -70,9 +70,8 @@ class Publication:
 def kept_of_source(publication: Publication) -> tuple[str, ...]:
     """What the SOA record goes on naming of somebody else's, in words: it comes along from the source, and is seldom meant to."""
     wanted, before = publication.wanted, () if publication.is_new else (publication.current.soa.mailbox, publication.current.soa.primary)
-    text = name_text(wanted.origin)
     return tuple(
-        f"the SOA record keeps the {field} of the source, {name_text(name)}; another: `legatum move draft {text} --soa {field}=NAME`"
+        f"the SOA record keeps the {field} of the source, {name_text(name)}; a move gives it another: --soa {field}=NAME"
         for field, name in somebody_elses(wanted.origin, wanted.soa, targets(wanted.apex_ns)).items()
         if name not in before
     )
