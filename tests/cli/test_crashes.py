@@ -1,5 +1,6 @@
 """Killed at every point, full disks, two operators, a world that moves on: the move goes on, nothing twice, nothing lost."""
 
+import json
 import os
 import signal
 import subprocess
@@ -12,6 +13,8 @@ from legatum.core.records.name import parse_domain
 from legatum.core.records.rrtype import MX, NS, A
 from legatum.demo.kinds import WISHES
 from legatum.demo.world_thread import WorldThread
+from legatum.journal.journal import Journal
+from tests.cli.desk import Desk
 from tests.cli.program import PROGRAM, Shell
 from tests.deadly import POINTS, deadly, deadly_at
 from tests.started import Ended, run_program
@@ -263,3 +266,23 @@ def test_what_was_done_in_a_window_and_not_recorded_is_found_before_the_next_one
     assert ended.document["done"] == ["address"], ended.err  # found, not held for a week
     updates = [each for each in practice.world.log if each.outcome == "update: answered" and each.server == "ns1.alder.test"]
     assert len(updates) == 1
+
+
+def test_what_was_begun_and_is_so_is_settled_by_every_command_that_finds_it_so(tmp_path: Path) -> None:
+    """The disk was full, or the database away, just after a change: the next look writes down that it happened."""
+    with WorldThread(tmp_path / "world") as practice:
+        desk = Desk(practice)
+        locks = ("registration", "lock", DOMAIN, "--registrar", "flint", "--yes")
+        desk.done(*locks)
+        for step, command in (
+            ("lock", locks),
+            ("nameservers", ("registration", "nameservers", DOMAIN, "--to", "alder", "--registrar", "flint", "--yes")),
+            ("publish", ("amend", DOMAIN, "www", "CNAME", "@", "--at", "alder", "--yes")),
+        ):
+            Journal("journal.sqlite", practice.world.folder).intend("", parse_domain(DOMAIN), step, practice.world.clock.now(), step)
+            desk.done(*command, "--dry-run")
+            desk.done("history", DOMAIN, "--json")
+            assert not json.loads(desk.said)["acts"][-1]["ended"], desk.said[-500:]
+            desk.done(*command)
+            desk.done("history", DOMAIN, "--json")
+            assert json.loads(desk.said)["acts"][-1]["said"] == "found as it was meant, when it was looked at again"

@@ -1,12 +1,19 @@
 """One's own network: what cannot be asked from here is not known, and no server is blamed for it."""
 
+import json
 import re
+import socket
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from legatum.core.records.address import address_rdata
+from legatum.core.records.name import below, parse_domain
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import A
 from legatum.demo.world_thread import WorldThread
 from legatum.net.asking.reach import Reach, reach_here
 from legatum.net.asking.reply import Trouble
@@ -80,3 +87,38 @@ def test_what_the_system_says_of_its_own_ways() -> None:
     nowhere = reach_here(True, ("127.0.0.1", "100::1%none"))
     assert not nowhere.ipv6 and not nowhere.has("2001:db8::1") and nowhere.has("192.0.2.1") and "this machine has none" in nowhere.why[0]
     assert reach_here(True, ("100::1%none",)) == Reach()  # no way anywhere is no matter of a family
+
+
+@pytest.mark.parametrize(("command", "most"), [(("fleet", "survey"), 60), (("survey",), 450)])
+def test_a_domain_that_is_silent_at_a_hundred_addresses_costs_a_bounded_look(
+    desk: Desk, tmp_path: Path, command: tuple[str, ...], most: int
+) -> None:  # fmt: skip
+    """13 name servers with 8 addresses each: some of every one are asked, and what was not is said."""
+    domain = parse_domain("tidemill.example")
+    quiet = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    quiet.bind(("127.0.0.1", 0))
+    addresses = [f"203.0.113.{number}" if number < 200 else f"198.51.100.{number - 80}" for number in range(100, 204)]
+    lines = "".join(f'"{each}" = "127.0.0.1:{quiet.getsockname()[1]}"\n' for each in addresses)
+    desk.settings.write_text(desk.settings.read_text().replace("[network.map]\n", f"[network.map]\n{lines}"))
+    book, primary, zone = desk.world.registry.book, desk.world.hostings["alder"][0], parse_domain("alder.test")
+    hosts = [below(f"quiet{number}", zone) for number in range(13)]
+    data = [address_rdata(each) for each in addresses]
+    sets = [rrset(host, A, 3600, data[8 * number : 8 * number + 8]) for number, host in enumerate(hosts)]
+
+    async def spread() -> None:
+        served = primary.zone(zone)
+        assert served is not None
+        primary.serve(served.with_rrsets(sets).with_serial(served.soa.serial + 1))
+        book.domains[domain] = replace(book.domains[domain], nameservers=tuple(hosts))
+        await desk.world.registry.publisher.publish(domain)
+
+    desk.practice.run(spread())
+    desk.done("practice", "clock", "--on", "1m")
+    (tmp_path / "list").write_text("tidemill.example\n")
+    words = ("tidemill.example", "--no-rdap", "--no-resolvers") if command == ("survey",) else (str(tmp_path / "list"),)
+    assert desk.run(*command, *words, "--json", "-q") == 1, desk.said
+    document = json.loads(desk.said.splitlines()[0] if command[0] == "fleet" else desk.said)
+    assert 13 < document["questions"] <= most, document["questions"]
+    if command == ("survey",):
+        assert any("40 of the 104 addresses of its name servers: more than 64" in each for each in document["not_looked_at"])
+    quiet.close()

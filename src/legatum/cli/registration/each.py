@@ -50,19 +50,22 @@ async def carry_out(args: argparse.Namespace, outside: "Outside", what: str, loo
 
     domains, registrar = domains_of(args), outside.registrar(args.registrar)
     if len(domains) == 1 and not args.list:
-        return await _one(args, registrar, what, await look(registrar, domains[0]))
+        return await _one(args, outside, registrar, what, await look(registrar, domains[0]))
     if args.sheet or registrar.by_hand:
         raise BadInput("--sheet and registrars by hand are for one domain at a time", "name one domain")
-    return await _many(args, registrar, what, domains, look)
+    return await _many(args, outside, registrar, what, domains, look)
 
 
-async def _one(args: argparse.Namespace, registrar: "Registrar", what: str, change: Change) -> int:
+async def _one(args: argparse.Namespace, outside: "Outside", registrar: "Registrar", what: str, change: Change) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import form_sheet
+    from legatum.work.effect import found_done
 
     document = document_of(args, change.domain, registrar, change.old, change.new)
     document.said = change.said
     if change.do is None:
+        if not args.dry_run:
+            found_done(outside, change.domain, args.action)
         return end(args, document)
     if registrar.by_hand and not args.dry_run:
         put_down(args, document, form_sheet(change.domain, registrar.name, registrar.page, what, change.to_do))
@@ -77,6 +80,7 @@ async def _one(args: argparse.Namespace, registrar: "Registrar", what: str, chan
 
 async def _many(
     args: argparse.Namespace,
+    outside: "Outside",
     registrar: "Registrar",
     what: str,
     domains: "list[Name]",
@@ -86,6 +90,7 @@ async def _many(
     from legatum.core.records.name import name_text
     from legatum.net.side_by_side import side_by_side
     from legatum.views.registry.registration import ChangePart, ChangesDocument, show_changes
+    from legatum.work.effect import found_done
 
     changes: dict[Name, Change] = {}
     parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}
@@ -100,6 +105,8 @@ async def _many(
         change = changes[domain] = await look(registrar, domain)
         part.old, part.new, part.why = change.old, change.new, change.said
         part.state = "ready" if change.do else "unchanged"
+        if change.do is None and not args.dry_run:
+            found_done(outside, domain, args.action)
 
     async def made(domain: "Name", part: "ChangePart") -> None:
         do = changes[domain].do

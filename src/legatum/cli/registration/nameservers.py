@@ -53,6 +53,7 @@ def run(args: argparse.Namespace) -> int:
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import nameserver_sheet
+    from legatum.work.effect import found_done
     from legatum.work.registry.registration import change_nameservers, refuse_unready, wait_until_published
 
     before = (await registrar.registration(domain)).nameservers
@@ -70,6 +71,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
         await change_or_put_down(
             args, document, registrar, title, lines, sheet, lambda: change_nameservers(outside, registrar, domain, wanted)
         )
+    elif not args.dry_run:
+        found_done(outside, domain, "nameservers")
     await watch(args, document, lambda told: wait_until_published(outside, domain, before, wanted, told))
     return end(args, document)
 
@@ -77,9 +80,13 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.registration import many_document, show_many
+    from legatum.work.effect import found_done
     from legatum.work.fleet.ns_sets import change, look
 
     candidates = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
+    for each in candidates:
+        if each.state == "unchanged" and not args.dry_run:
+            found_done(outside, each.domain, "nameservers")
     ready = [each for each in candidates if each.state == "ready"]
     lines = first_of(args, [f"{name_text(each.domain)}: {', '.join(map(name_text, each.old))}" for each in ready])
     lines.append(f"→ {', '.join(map(name_text, wanted))}")

@@ -9,7 +9,7 @@ from legatum.core.records.name import Name
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Glue, NsChange, Registrar
 from legatum.work.outside import Outside
-from legatum.work.registry.registration import glue_for, refuse_unready
+from legatum.work.registry.registration import glue_for, note_ns_before, refuse_unready
 
 
 @dataclass(frozen=True)
@@ -67,6 +67,7 @@ async def change(outside: Outside, registrar: Registrar, candidates: Sequence[Ca
     with outside.journal.occupied([each.domain for each in ready], now):
         intents = [(each.domain, f"NS set at {registrar.name}: {names_said(each.old)} → {names_said(tuple(wanted))}") for each in ready]
         outside.journal.intend_many("nameservers", now, intents)
+        await side_by_side(lambda each: note_ns_before(outside, each.domain, wanted), ready)
         try:
             async for domain, told in registrar.change_many(changes):
                 said[domain] = told

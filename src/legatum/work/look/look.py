@@ -1,6 +1,7 @@
 """One look at a domain: parent, own servers, hosts, contents, resolvers, registration - into a picture."""
 
 import asyncio
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -15,7 +16,7 @@ from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
 from legatum.services.provider import server_names
 from legatum.work.look.contents import Contents, look_at_contents
-from legatum.work.look.depth import MOST_HOSTS, MOST_SERVERS, Depth
+from legatum.work.look.depth import MOST_HOSTS, Depth
 from legatum.work.look.host import HostLook
 from legatum.work.look.parent import look_at_parents
 from legatum.work.look.questions import Questions
@@ -39,6 +40,7 @@ class Look:
     known: Reply | None
     depth: Depth
     met: dict[Name, HostView] = field(default_factory=dict)
+    unasked: set[str] = field(default_factory=set, init=False)
 
     async def picture(self, wanted: Wanted) -> Picture:
         self.questions = Questions(self.outside.asker, self.evidence, self.depth)
@@ -79,10 +81,15 @@ class Look:
             home=tuple(self.outside.settings.network.home),
             plan=Plan(wanted.change_at, wanted.transfer),
             dropped=self.questions.dropped,
-            left_out=tuple(self.outside.asker.patience.reach.left_out),
+            left_out=(*self.outside.asker.patience.reach.left_out, *self._left_out(len(servers))),
             over_tcp=self.outside.asker.patience.reach.tcp,
             families=self.outside.asker.patience.reach.families,
         )
+
+    def _left_out(self, asked: int) -> list[str]:
+        if not self.unasked:
+            return []
+        return [f"{len(self.unasked)} of the {asked + len(self.unasked)} addresses of its name servers: more than {self.depth.servers}"]
 
     async def _own(self, parents: tuple[ParentView, ...]) -> tuple[dict[Name, HostView], tuple[ServerView, ...]]:
         """The name servers and their names. Servers known from glue are asked while their names are still being looked up."""
@@ -104,7 +111,10 @@ class Look:
         if not places:
             return
         fresh = {address: places[address] for address in self.outside.asker.askable(places) if address not in asked}
-        fresh = dict(list(fresh.items())[: MOST_SERVERS - len(asked)])
+        room = max(0, self.depth.servers - len(asked))
+        order = _one_of_each_first(fresh)
+        self.unasked |= set(order[room:])
+        fresh = {address: fresh[address] for address in order[:room]}
         if not fresh:
             return
         with_ns = fresh if self.depth.everywhere else first_of_each(fresh)
@@ -135,6 +145,16 @@ class Look:
 
     async def _rdap(self, wanted: Wanted) -> tuple[RegistrationView | None, str]:
         return await look_at_rdap(self.outside, self.evidence, self.domain) if wanted.rdap else (None, "")
+
+
+def _one_of_each_first(places: Mapping[str, Name]) -> list[str]:
+    """The first address of every server, then the second one of each, and so on."""
+    seen = Counter[Name]()
+    turns = list[tuple[int, str]]()
+    for address, server in places.items():
+        turns.append((seen[server], address))
+        seen[server] += 1
+    return [address for _, address in sorted(turns, key=lambda each: each[0])]
 
 
 def _serving(asked: Mapping[str, ServerView]) -> list[str]:

@@ -69,14 +69,21 @@ class Questions:
         return reply
 
     async def ask_again(self, addresses: Iterable[str], name: Name, rtype: int) -> dict[str, Reply]:
-        """Those who were silent are asked once more: later, with several packets side by side, and over TCP too. Who answers then, and
-        how; a recording is not asked again."""
+        """Those who were silent are asked once more: later, with several packets side by side, and over TCP too, a few of them at a time
+        until none of these answers. Who answers then, and how; a recording is not asked again."""
         silent = [address for address in addresses if self._asker.pace is None or not self._asker.pace.is_given_up(address)]
         if not silent or self._recorded:
             return {}
         await asyncio.sleep(_LATER)
-        found = await together(self._asked_again(address, name, rtype) for address in silent)
-        return {reply.server: reply for reply in found if reply is not None}
+        heard = dict[str, Reply]()
+        for begin in range(0, len(silent), self._depth.again):
+            few = silent[begin : begin + self._depth.again]
+            found = await together(self._asked_again(address, name, rtype) for address in few)
+            answered = {reply.server: reply for reply in found if reply is not None}
+            if not answered:
+                break
+            heard |= answered
+        return heard
 
     async def _asked_again(self, address: str, name: Name, rtype: int) -> Reply | None:
         ways: list[dict[str, Any]] = [*[{"tries": 1}] * _SIDE_BY_SIDE, {"tcp": True}]

@@ -134,7 +134,7 @@ async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]
             )
 
 
-async def _note_before(outside: Outside, domain: Name, wanted: Sequence[Name]) -> None:
+async def note_ns_before(outside: Outside, domain: Name, wanted: Sequence[Name]) -> None:
     """What the parent's servers hand out until now, and may from now on."""
     given = (await look_at_delegation(outside, domain)).given.values()
     ttl = max((each.ttl for each in given if each is not None), default=None)
@@ -152,7 +152,7 @@ async def change_nameservers(outside: Outside, registrar: Registrar, domain: Nam
     words = f"NS set at {registrar.name}: {names_said(held)} → {names_said(tuple(sorted(wanted)))}"
 
     async def change() -> str:
-        await _note_before(outside, domain, wanted)
+        await note_ns_before(outside, domain, wanted)
         said = await registrar.change_nameservers(domain, add, remove, glue)
         now = set((await registrar.registration(domain)).nameservers)
         if now != set(wanted):
