@@ -92,7 +92,8 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
             state = "shown" if args.dry_run else "declined"
     else:
         done = await prove(outside, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
-        found_done(outside, publication.wanted.origin, "publish")
+        if not args.dry_run:
+            found_done(outside, publication.wanted.origin, "publish")
     document = publish_document(publication, state, done)
     tell_how(args, done)
     places, domain = (provider.name, *also_named(outside, publication)), args.domain

@@ -112,7 +112,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
             state = "shown" if args.dry_run else "declined"
     else:
         done = await prove(outside, publication, publication.wanted.keys, 0 if args.dry_run else None)
-        found_done(outside, domain, "publish")
+        if not args.dry_run:
+            found_done(outside, domain, "publish")
     document = publish_document(publication, state, done)
     tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen))
