@@ -158,3 +158,30 @@ def test_a_host_in_use_whose_address_is_replaced_is_held_by_the_ttls_that_it_had
         assert held_until(desk, *renumber) == since
         desk.done(*renumber, "--wait")
         assert "the move is complete" in desk.said
+
+
+def test_a_domain_that_only_one_of_the_parents_servers_has_is_not_denied(tmp_path: Path) -> None:
+    """Just registered: whichever server is asked first, a name in it is told by what those say that refer."""
+    with WorldThread(tmp_path / "world") as practice:
+        desk = Desk(practice)
+        top, domain = parse_domain("example"), parse_domain("quayside.example")
+        first, second = desk.world.hostings["example"]
+
+        async def half() -> None:
+            before = first.zone(top)
+            assert before is not None
+            desk.world.registry.register(domain, "flint", [parse_domain(f"ns{number}.alder.test") for number in (1, 2)], 86400.0, ())
+            desk.world.registry.publisher._out.pop(domain)
+            desk.world.create_zone("alder", domain)
+            second.drop(top)
+            await desk.world.registry.publisher.publish(domain)
+            after = first.zone(top)
+            assert after is not None
+            first.serve(before.with_serial(after.soa.serial + 1))
+            second.serve(after)
+
+        desk.practice.run(half())
+        for name in ("a.b", "c.d", "e.f", "g.h", "i.j", "k.l"):
+            desk.run("survey", f"{name}.quayside.example", "--no-rdap", "--no-resolvers")
+            assert "The parent, .example, hands out" not in desk.said or "[parents-disagree]" in desk.said, desk.said
+            assert "no-such-domain" not in desk.said or "The parent, .quayside.example" in desk.said

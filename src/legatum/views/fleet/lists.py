@@ -34,13 +34,13 @@ CONFIRM_LEAVES_OUT = (
     "resolvers, the registration: `legatum confirm DOMAIN` looks at them"
 )
 BRIEF_LEAVES_OUT = (
-    "all but one address of the parent zone, TCP and transfers, CDS, names other than the domain itself, its mail and www, resolvers, "
-    "the registration: `legatum survey DOMAIN` looks at them"
+    "all but one address of the parent zone, TCP and transfers, CDS, the mail servers' own names, whether servers with one serial give the "
+    "same, names other than the domain itself and www, resolvers, the registration: `legatum survey DOMAIN` looks at them"
 )
 FULL_LEAVES_OUT = "resolvers and the registration: `legatum survey DOMAIN` looks at them"
 SIGNED_LEAVES_OUT = (
     "the chain above each domain's parent (`legatum ds show DOMAIN` does), TCP and transfers, CDS, all names but the domain itself, "
-    "its visitors' too, resolvers, the registration: `legatum survey DOMAIN` looks at them"
+    "its visitors' too, whether servers with one serial give the same, resolvers, the registration: `legatum survey DOMAIN` looks at them"
 )
 TIMETABLE_LEAVES_OUT = (
     "all but one address of the parent zone and of each name server, names other than the domain itself, its mail and www, addresses of "

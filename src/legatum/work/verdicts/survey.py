@@ -26,9 +26,12 @@ if TYPE_CHECKING:
     from legatum.core.observation.picture import Picture, RegistrationView
     from legatum.core.service.seen import Visit
     from legatum.net.asking.reply import Reply
+    from legatum.net.asking.walk import Cut
     from legatum.work.look.depth import Depth
     from legatum.work.services.views import Compared
     from legatum.work.services.visit import NewPlaces
+
+_NXDOMAIN = 3
 
 
 @dataclass(frozen=True)
@@ -152,11 +155,26 @@ async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Want
     if known is not None and _lies_in(domain, cut.zone, known):
         domain = cut.zone
         cut, known = await walker.delegation_of(domain)
+    elif known is not None and known.rcode == _NXDOMAIN and (above := await _referred_to(outside, domain, cut)) is not None:
+        domain = above
+        cut, known = await walker.delegation_of(domain)
 
     from legatum.work.look.depth import FULL
     from legatum.work.look.look import Look
 
     return await Look(outside, domain, evidence, walker, cut, known, depth or FULL).picture(wanted)
+
+
+async def _referred_to(outside: Outside, name: Name, cut: "Cut") -> Name | None:
+    """The zone above the name to which some server of ``cut`` refers, where another one says that there is nothing: its delegation is not
+    everywhere yet, or no longer."""
+    if len(labels_of(name)) < len(labels_of(cut.zone)) + 2:
+        return None
+    from legatum.net.asking.walk import referral
+
+    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), name, NS)
+    found = (referral(cut.zone, reply) for reply in replies if reply.answered)
+    return next((each.name for each in found if each is not None and each.name != name), None)
 
 
 def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:

@@ -19,9 +19,11 @@ def _named(names: Iterable[Name]) -> str:
     standard="RFC 2308 s2.1",
 )  # fmt: skip
 def no_such_domain(picture: Picture) -> Iterator[Sighting]:
-    answered = [view for view in picture.parents if view.answered]
-    if not picture.delegation and any(view.denied for view in answered):
-        yield Sighting(f"{len(answered)} parent server addresses say: no such name", tuple(view.reply for view in answered))
+    denied = [view for view in picture.parents if view.answered and view.denied]
+    if not picture.delegation and denied:
+        others = sum(view.answered and not view.denied for view in picture.parents)
+        words = f"{len(denied)} parent server addresses say: no such name" + (f"; {others} do not say so" if others else "")
+        yield Sighting(words, tuple(view.reply for view in denied))
 
 
 @finding(
