@@ -17,7 +17,7 @@ from legatum.core.moves.scene import scene_at_the_beginning
 from legatum.core.observation.picture import Picture
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import NS
+from legatum.core.records.rrtype import CNAME, NAME_FIELDS, NS
 from legatum.core.records.soa import negative_ttl
 from legatum.core.timing import Caution
 from legatum.core.zones.zone import Zone
@@ -203,6 +203,9 @@ def _followed(drawing: Drawing, pieces: Sequence[Piece]) -> dict[Name, list[Key]
         for effect in piece.step.effects:
             if isinstance(effect, Records):
                 found.setdefault(effect.zone, {}).update(dict.fromkeys(each.key for each in effect.changed))
+                sets = [one for each in effect.changed for one in (each.before, each.after) if one is not None and one.rtype in NAME_FIELDS]
+                led = {host for each in sets for host in targets(each) if is_under(host, effect.zone)}
+                found[effect.zone].update(dict.fromkeys((host, rtype) for host in sorted(led) for rtype in (*ADDRESSES, CNAME)))
             elif isinstance(effect, ZoneMade | ZoneEnded):
                 found.setdefault(effect.zone, {}).update(dict.fromkeys((each.name, each.rtype) for each in effect.rrsets))
     return {origin: list(keys) for origin, keys in found.items()}

@@ -17,6 +17,7 @@ from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, type_text
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.holding import Held, holdings
+from legatum.core.rehearsal.led import Astray, Source, dead_names, unlisted_senders
 from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage, lasting, original
 from legatum.core.rehearsal.validation import Askable, bogus
 
@@ -34,10 +35,10 @@ MODEL = (
     "is of no key that signs the key set, or no key of the set has signed the data, for every algorithm named, it is bogus; proofs of "
     "absence are signed as data are. Keys that a provider makes are taken to "
     "be there when it has the zone.",
-    "Checked: nobody asks a server that does not serve the zone or is switched off, gets “no such name” for "
-    "what is there before and after, "
-    "keeps “no such name” for a name server, or is sent to an address that works no more. Checked for steps that take no time, their "
-    "estimated time, and two days each.",
+    "Checked: nobody asks a server that does not serve the zone or is switched off, gets “no such name” for what is there before and "
+    "after, keeps “no such name” for a name server, is sent to an address that works no more, has a set (MX, SRV, CNAME and others) that "
+    "names a host of the domain without an address, or an SPF record without an address that mail comes from by then. Checked for steps "
+    "that take no time, their estimated time, and two days each.",
     "Not in it: signatures that run out after the longest wait ahead (each step looks at them, rule 12); "
     "caches that deny names by proofs that they hold of others "
     "(RFC 8198); caches that ask through other caches, but for the second above and the "
@@ -186,6 +187,7 @@ class _Judge:
             if not (each.span.renewed and self._is_given_up(each.zone)):
                 yield from self._badly_served(each)
         yield from self._bad_answers(asked)
+        yield from self._led_astray(asked)
         for zone in spans:
             servers = [Askable(each.place, each.begins, each.ends) for each in asked if each.zone == zone]
             for found in bogus(self._stage, zone, servers, self._drafted):
@@ -311,6 +313,25 @@ class _Judge:
                 )
                 step = period.step or _first_step(asked.span)
                 yield self._example(story, f"have {text} answered there before the step '{step}'", first, step)
+
+    def _led_astray(self, asked: list[_Asked]) -> Iterator[Counterexample]:
+        sources = [Source(each.zone, each.place, each.begins, each.ends) for each in asked]
+        for each in dead_names(self._stage, sources, lambda number, name: self._is_cut(asked[number], name)):
+            told = f"At {instant_text(each.at)} it looks for the address of {each.what}, and there is none: visitors fail."
+            yield self._of_data(asked[each.source], each, told, f"everybody who has it finds {each.what}")
+        for each in unlisted_senders(self._stage, sources):
+            told = f"At {instant_text(each.at)} mail comes from {each.what}, which is not in it: it is refused, or taken for spam."
+            yield self._of_data(asked[each.source], each, told, f"nobody has one without {each.what}")
+
+    def _of_data(self, asked: _Asked, astray: Astray, told: str, once: str) -> Counterexample:
+        text = f"{name_text(astray.key[0])} {type_text(astray.key[1])}"
+        story = (
+            *self._how_held(asked.span, astray.got),
+            f"{_moment(astray.got)} it asks {self._server(asked)} for {text}, to keep for {astray.rrset.ttl} s.",
+            told,
+        )
+        remedy = f"let the step '{astray.step}' come later: not before {_end_text(astray.until)}, when {once}"
+        return self._example(story, remedy, astray.at, astray.step, astray.until)
 
     def _is_cut(self, asked: _Asked, name: Name) -> bool:
         """A referral is given for it, at some time: what comes of that is followed by itself."""

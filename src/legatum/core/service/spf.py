@@ -5,6 +5,7 @@ looks that up and calls again. Macros are not expanded: such a mechanism is coun
 """
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from enum import StrEnum
 from ipaddress import ip_address, ip_network
@@ -168,3 +169,16 @@ def _named(text: str) -> Name:
         return parse_name(text.rstrip(".") + ".")
     except BadInput:
         raise _Broken(f"{text}: no name") from None
+
+
+def listed_addresses(rrset: RRset | None) -> frozenset[str]:
+    """Single addresses that the SPF records of a TXT set list by themselves, in canonical form (RFC 7208 s5.6)."""
+    found = set()
+    for text in spf_texts(rrset):
+        for word in text.split()[1:]:
+            kind, _, rest = word.lstrip("+").partition(":")
+            if kind.lower() in ("ip4", "ip6"):
+                with suppress(ValueError):
+                    network = ip_network(rest, strict=False)
+                    found |= {str(network.network_address)} if network.num_addresses == 1 else set()
+    return frozenset(found)

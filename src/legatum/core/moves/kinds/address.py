@@ -93,12 +93,15 @@ def address_pieces(drawing: Drawing, wish: NewAddress) -> Iterator[Piece]:
             (drawing.records(place, drawing.domain, [Change(before, both) for before, both, _ in senders]),), (),
             f"every server of {place} names both", "take the new one out again", estimate=10,
         ))  # fmt: skip
-    yield from _exchanged(drawing, wish, changes, low)
+    yield from _exchanged(drawing, wish, changes, low, [Forgotten(drawing.domain, (each.name, each.rtype)) for each, _, _ in senders])
     yield from _afterwards(drawing, wish, changes, senders, low)
 
 
-def _exchanged(drawing: Drawing, wish: NewAddress, changes: list[Change], low: dict[Key, RRset]) -> Iterator[Piece]:
-    needs: list[Need] = [Lowered(drawing.domain, each.key) for each in changes]
+def _exchanged(
+    drawing: Drawing, wish: NewAddress, changes: list[Change], low: dict[Key, RRset], listed: list[Forgotten]
+) -> Iterator[Piece]:  # fmt: skip
+    """``listed``: nobody holds an SPF record without the new address, from which mail comes as soon as anybody is led there."""
+    needs: list[Need] = [*(Lowered(drawing.domain, each.key) for each in changes), *listed]
     for place in drawing.sides if changes else ():
         new = [Change(low[each.key], each.after.with_ttl(low[each.key].ttl)) for each in changes if each.after is not None]
         yield Piece(Phase.CHANGE, Step(

@@ -7,11 +7,12 @@ from legatum.core.fault import BadInput
 from legatum.core.moves.assembly import Phase, Piece
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Change, HostSet, ZoneEnded
-from legatum.core.moves.needs import Unasked, Unnamed
+from legatum.core.moves.needs import Forgotten, Unasked, Unnamed
+from legatum.core.moves.place import ADDRESSES
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
-from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import type_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import CNAME, NAME_FIELDS, type_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,14 +32,20 @@ def leftover_pieces(drawing: Drawing, wish: Leftovers) -> Iterator[Piece]:
             "`legatum survey DOMAIN --leftovers` lists what is doubtful; --also 'NAME TYPE' takes that too",
         )
     zone = drawing.domain
-    if wish.records:
-        words = ", ".join(f"{name_text(before.name)} {type_text(before.rtype)}" for before, _ in wish.records[:4])
-        more = f" and {len(wish.records) - 4} more" if len(wish.records) > 4 else ""
-        yield Piece(Phase.LEAVE, Step(
-            "records", f"Take {words}{more} out of the zone at {drawing.main}",
-            (drawing.records(drawing.main, zone, [Change(before, after) for before, after in wish.records]),),
-            ("they are what was seen when drafting",), f"no server of {drawing.main} gives them any more", "put them in again", estimate=10,
-        ))  # fmt: skip
+    led = {host for before, after in wish.records if before.rtype in NAME_FIELDS for host in {*targets(before)} - {*targets(after)}}
+    hosts = [each for each in wish.records if each[0].name in led and each[0].rtype in (*ADDRESSES, CNAME)]
+    others = [each for each in wish.records if each not in hosts]
+    leading = [(before.name, before.rtype) for before, _ in others if before.rtype in NAME_FIELDS and led & {*targets(before)}]
+    for ident, records, needs in (("records", others, ()), ("records-led-to", hosts, tuple(Forgotten(zone, key) for key in leading))):
+        if records:
+            words = ", ".join(f"{name_text(before.name)} {type_text(before.rtype)}" for before, _ in records[:4])
+            more = f" and {len(records) - 4} more" if len(records) > 4 else ""
+            yield Piece(Phase.LEAVE, Step(
+                ident, f"Take {words}{more} out of the zone at {drawing.main}",
+                (drawing.records(drawing.main, zone, [Change(before, after) for before, after in records]),),
+                ("they are what was seen when drafting",), f"no server of {drawing.main} gives them any more", "put them in again",
+                estimate=10,
+            ), needs)  # fmt: skip
     for host, addresses in wish.hosts:
         yield Piece(Phase.LEAVE, Step(
             f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {drawing.registrar}",
