@@ -110,10 +110,7 @@ def rehearse(
         for kind in CacheKind:
             spans = holdings(stage, kind)
             checked += sum(map(len, spans.values()))
-            judge = _Judge(stage, kind, schedule, runbook.drafted)
-            for example in (*judge.wrong(spans), *judge.left_behind()):
-                if example.at + _GRAIN < runbook.drafted:
-                    continue  # what has happened has happened
+            for example in counterexamples(stage, kind, schedule, runbook.drafted, spans):
                 found.setdefault((kind, example.step, example.remedy.split(" begin ")[0]), example)
     examples = tuple(sorted(_told_once(found.values()), key=lambda each: (each.at, -each.until)))
     missing = (
@@ -122,6 +119,16 @@ def rehearse(
         else ("it was not looked at whether the domain is signed, when this was drafted",)
     )
     return Rehearsal(runbook, examples, stages, checked, (*missing, *uncovered))
+
+
+def counterexamples(
+    stage: Stage, kind: CacheKind, schedule: str, since: float, spans: Mapping[Name, list[Held]] | None = None
+) -> Iterator[Counterexample]:  # fmt: skip
+    """All that can go wrong with caches of that kind from ``since`` on: what has happened has happened. ``spans``: what they may hold
+    (:func:`~legatum.core.rehearsal.holding.holdings`)."""
+    judge = _Judge(stage, kind, schedule, since)
+    wrong = judge.wrong(holdings(stage, kind) if spans is None else spans)
+    yield from (each for each in (*wrong, *judge.left_behind()) if each.at + _GRAIN >= since)
 
 
 def require_safe(rehearsal: Rehearsal) -> None:

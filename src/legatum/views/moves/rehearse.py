@@ -16,6 +16,7 @@ from legatum.core.rehearsal.population import Shares
 from legatum.core.rehearsal.verdict import MODEL, needed
 from legatum.core.zones.zone import Zone
 from legatum.views.document import Document, Part
+from legatum.views.moves.ground import GroundPart, TimelinePart, ground_part, timeline_part
 from legatum.views.screen import BAD, QUIET, Screen
 
 
@@ -92,11 +93,9 @@ class CrowdPart(Part):
 
 
 class RehearsalDocument(Document, tag="legatum.rehearsal/2"):
-    """``versions``, ``addresses``, ``questions``: everything the verdict rests on, in a general form, so that another checker can be run
-    on it;
-    ``zone``: the domain's whole zone as it was gathered; ``left_out``: what the model does not speak of. ``uncovered``: what it knows
-    nothing of;
-    ``safe`` is then false."""
+    """``ground`` and ``timelines``: everything the verdict rests on, so that another checker can be run on it; ``versions``, ``addresses``,
+    ``questions``: the same seen from the addresses that are asked, whole zones at a time, without signing and what is remembered beside;
+    ``zone``: the domain's whole zone as it was gathered. ``uncovered``: what the model knows nothing of; ``safe`` is then false."""
 
     domain: str
     safe: bool
@@ -111,6 +110,8 @@ class RehearsalDocument(Document, tag="legatum.rehearsal/2"):
     questions: list[QuestionPart]
     zone: dict[str, SetPart]
     population: list[CrowdPart]
+    ground: GroundPart
+    timelines: list[TimelinePart]
 
 
 def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None, crowd: Sequence[Shares] = ()) -> RehearsalDocument:
@@ -131,6 +132,8 @@ def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None, crowd: Sequence[
         questions=[part for schedule, each in rehearsal.stages.items() for part in _questions(schedule, each)],
         zone={_key_text(each.name, each.rtype): _set(each) for each in zone} if zone else {},
         population=[_crowd(each) for each in crowd],
+        ground=ground_part(stage, rehearsal.runbook.drafted),
+        timelines=[timeline_part(schedule, each) for schedule, each in rehearsal.stages.items()],
     )
 
 
