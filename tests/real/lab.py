@@ -181,7 +181,7 @@ class KnotHosting(Hosting):
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
             + "policy:\n"
-            + "".join(self._policy(*each) for each in (("quiet", 256), ("other", 384), ("alone", 256)))
+            + "".join(self._policy(*each) for each in (("quiet", 256), ("other", 384), ("alone", 256), ("combined", 256)))
             + f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
         )
 
@@ -189,11 +189,13 @@ class KnotHosting(Hosting):
         times = "delete-delay: 5\n    dnskey-ttl: 3\n    zone-max-ttl: 4\n    propagation-delay: 1"
         managed = "full" if name == "alone" else "incremental"  # records of keys that it has not are taken out, or left
         more = f"cds-cdnskey-publish: none\n    dnskey-management: {managed}"
+        more += "\n    single-type-signing: on" if name == "combined" else ""
         return f"  - id: {name}\n    algorithm: ecdsap{bits}sha{bits}\n    {more}\n    {times}\n"
 
     def _signs(self, zone: str) -> str:
         """By default it asks for a DS too; not for zones ``towards-…``."""
         quiet = "    dnssec-policy: quiet\n" if zone.startswith("towards-") or self.signs else ""
+        quiet = "    dnssec-policy: combined\n" if zone.startswith("combined-") else quiet
         return f"    dnssec-signing: on\n{quiet}" if zone in self.signing else ""
 
     def steer(self, *lines: str) -> str:
@@ -226,7 +228,8 @@ class KnotHosting(Hosting):
             f"new-signatures) touch $1.algorithm\nhas=$({knotc} conf-read zone[$1].dnssec-policy)\n"
             "case $has in *other) next=quiet ;; *) next=other ;; esac\n"
             f"{self.steer('conf-set zone[$1].dnssec-policy $next')} ;;\n"
-            f"old-key) {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
+            f"re-sign) touch $1.combined; {knotc} zone-ksk-submitted $1 ;;\n"
+            f"old-key) [ -e $1.combined ] && rm $1.combined || {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
             f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
             f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"
             f"{other} export-zone-key-pem $1 $number | {_PKCS8} > brought.pem\n"

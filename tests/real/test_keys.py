@@ -43,6 +43,11 @@ def exchanged_with_both_signatures(lab: Lab, domain: str, home: str) -> None:
     exchanged(lab, domain, home, "--way", "double-signature", back=True)
 
 
+def combined(lab: Lab, domain: str, home: str) -> None:
+    """One key for all, which signs the zone only once it has the DS."""
+    exchanged(lab, domain, home, "--way", "combined")
+
+
 def other_algorithm(lab: Lab, domain: str, home: str) -> None:
     """To another one, and back to the first."""
     carried_out(lab, domain, "--from", home, "--sign")
@@ -110,6 +115,7 @@ def together(lab: Lab, domain: str, home: str) -> None:
 
 TOURS: Tours = {
     "rolled-knot.example": ("knot", exchanged),
+    "combined-knot.example": ("knot", combined),
     "rolled-bind.example": ("bind", exchanged),
     "passed-bind.example": ("bind", passed_bind),
     "rolled-pdns.example": ("pdns", exchanged_with_both_signatures),

@@ -77,6 +77,7 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "double-ds": (signed(), Exchange("double-ds", (NEW,))),
     "double-signature": (signed(keys=ONE), Exchange("double-signature")),
     "one-key": (signed(keys=ONE), Exchange()),
+    "combined": (signed(keys=ONE), Exchange("combined")),
     "algorithm": (signed(ds_ttl=86400), Exchange(algorithm=15)),
     "algorithm-of-one-key": (signed(keys=replace(ONE, ttl=86400)), Exchange(algorithm=15)),
     "second": (signed(), Second("cedar")),

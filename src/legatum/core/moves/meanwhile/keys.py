@@ -72,13 +72,13 @@ def _leaving(effect: Signed, own: Given) -> set[str]:
     return {label for each in own.values() for label in map(key_label, each.data.values()) if label not in kept}
 
 
-def following(runbook: Runbook, step: Step, effect: Signed) -> list[Signed]:
+def following(runbook: Runbook, step: Step, place: str) -> list[Signed]:
     """Stages at the same place that a signer may come to by itself meanwhile: those before the DS set is changed."""
     found = []
     for later in runbook.steps[runbook.steps.index(step) + 1 :]:
         if any(isinstance(each, DsSet) for each in later.effects):
             break
-        found += [each for each in later.effects if isinstance(each, Signed) and each.place == effect.place]
+        found += [each for each in later.effects if isinstance(each, Signed) and each.place == place]
     return found
 
 

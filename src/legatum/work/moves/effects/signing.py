@@ -217,7 +217,7 @@ class ChangeSigning(Action[Signed]):
         return self.outcome(first, everywhere, f"every server gives {self._what}")
 
     async def _missing(self) -> str:
-        late, stages = [], [self.effect, *following(self.job.runbook, self.job.step, self.effect)]
+        late, stages = [], [self.effect, *following(self.job.runbook, self.job.step, self.effect.place)]
         for place in (self.effect.place, *self.effect.follows):
             for address, each in (await seen_at(self.job, place)).items():
                 if not any(becomes(each, stage, self.job.runbook.known_keys) for stage in stages):

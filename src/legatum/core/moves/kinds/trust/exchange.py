@@ -17,7 +17,8 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
 DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM = "double-ksk", "double-signature", "double-ds", "one-key", "algorithm"
-WAYS = (DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM)
+COMBINED = "combined"
+WAYS = (DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, COMBINED, ALGORITHM)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,11 +43,13 @@ def exchange_pieces(drawing: Drawing, wish: Exchange) -> Iterator[Piece]:
     way = wish.way or (ALGORITHM if wish.algorithm else ONE_KEY if old & set(keys.zone) else DOUBLE_KSK)
     if bool(wish.algorithm) != (way == ALGORITHM):
         raise BadInput("another algorithm is introduced in a way of its own", f"say --algorithm NUMBER, and --way {ALGORITHM} or none")
-    if way == DOUBLE_DS and old & set(keys.zone):
+    if way in (DOUBLE_DS, DOUBLE_KSK) and old & set(keys.zone):
         raise GateShut(
             f"the key of {text} signs the zone as well as the key set: changed at once, old keys and new signatures would meet in caches",
-            f"exchange it with --way {ONE_KEY}",
+            f"exchange it with --way {ONE_KEY}; --way {COMBINED} where the server signs the zone with the new key only once it has the DS",
         )
+    if way == COMBINED and not old & set(keys.zone):
+        raise GateShut(f"the key of {text} signs the key set alone", f"exchange it with --way {DOUBLE_KSK}")
     after = _vouched_after(drawing, wish, way)
     yield from _WAYS[way](_Stage(drawing, keys, frozenset(old), after))
 
@@ -138,6 +141,17 @@ def _one_key(stage: _Stage) -> Iterator[Piece]:
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", resigned, end)
 
 
+def _combined(stage: _Stage) -> Iterator[Piece]:
+    """One key for all, at a signer that goes on signing the zone with the old one until it is told that the new one has its DS; from then
+    on the old one signs nothing, and stays published for as long as answers signed with it may be kept."""
+    both = _with(stage.keys, stage.new, "published", "entry")
+    alone = _with(_without(both, stage.old, "entry", "zone"), stage.new, "zone")
+    yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign the key set with both", stage.keys, both)
+    yield from stage.swapped()
+    yield from stage.signed(Phase.CLOSE, "re-sign", "sign everything with the new key alone", both, alone)
+    yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", alone, _without(alone, stage.old, "published"))
+
+
 def _double_signature(stage: _Stage) -> Iterator[Piece]:
     roles = ("published", "entry", "zone")
     both = _with(stage.keys, stage.new, *roles)
@@ -166,6 +180,7 @@ _WAYS = {
     DOUBLE_SIGNATURE: _double_signature,
     DOUBLE_DS: _double_ds,
     ONE_KEY: _one_key,
+    COMBINED: _combined,
     ALGORITHM: _algorithm,
 }
 
