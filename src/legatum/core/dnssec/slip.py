@@ -26,6 +26,4 @@ def ds_slip(zone: Name, rdata: bytes, keys: Iterable[bytes]) -> str:
             missing = len(right) - len(ds.digest)
             lost = f", {missing} octets missing" if missing > 0 else ""
             return f"mistyped: its digest is not that of key {key.tag}/{key.algorithm}{lost}"
-    return next(
-        (f"mistyped: algorithm {ds.algorithm} for {key.algorithm}, and its digest" for _, key in known if key.tag == ds.tag), ""
-    )
+    return next((f"mistyped: algorithm {ds.algorithm} for {key.algorithm}, and its digest" for _, key in known if key.tag == ds.tag), "")

@@ -141,9 +141,7 @@ def ground_part(stage: Stage, since: float) -> GroundPart:
     zones = list(dict.fromkeys(each.zone for each in premises.served))
     return GroundPart(
         parent_zone=name_text(premises.parent_zone),
-        servers={
-            place.name: {name_text(host): list(addresses) for host, addresses in place.servers.items()} for place in premises.places
-        },
+        servers={place.name: {name_text(host): list(addresses) for host, addresses in place.servers.items()} for place in premises.places},
         negative_ttls={name_text(zone): premises.negative_ttl(zone) for zone in zones},
         longest_ttls={name_text(zone): premises.longest_ttl(zone) for zone in zones},
         known_hosts={name_text(each.host): KnownHostPart(since=each.since, negative_ttl=each.negative_ttl) for each in premises.hosts},

@@ -94,8 +94,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         offers={main: found} if (found := signing.offers(wish.domain)) else {},
         signed_until=first_to_run_out((*signing.old.values(), *signing.beside.values())),
         earlier_keys={
-            (place, wish.domain): _earlier_keys(outside, wish.domain, place, side)
-            for place, side in _sides(signing, main, beside).items()
+            (place, wish.domain): _earlier_keys(outside, wish.domain, place, side) for place, side in _sides(signing, main, beside).items()
         },
         caution=outside.caution,
         low_ttl=wish.low_ttl,

@@ -54,7 +54,6 @@ class WholeStep:
         self.job.glance.forget()
         return _joined(done)
 
-
     async def _performed(self, action: Action[Any], as_said: bool) -> Outcome:
         try:
             return await action.perform()
