@@ -67,7 +67,8 @@ def signatures_over(rtype: int, section: Iterable[RRset], owner: Name) -> RRset 
 
 @lru_cache(maxsize=8192)
 def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float) -> Validity:
-    """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed."""
+    """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed: it signs in its own name, for what is in
+    it (RFC 4035 s5.3.1)."""
     if signature.expires < now:
         return Validity.EXPIRED
     if signature.begins > now:
@@ -78,7 +79,7 @@ def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float)
     named = [rdata for rdata in keys.rdatas if (key := parse_key(rdata)) and (key.tag, key.algorithm) == made_by][:_MOST_NAMESAKES]
     if not named:
         return Validity.NO_KEY
-    return Validity.GOOD if _holds(rrset, signature, named) else Validity.WRONG
+    return Validity.GOOD if signature.signer == keys.name and _holds(rrset, signature, named) else Validity.WRONG
 
 
 def _holds(rrset: RRset, signature: Signature, keys: Sequence[bytes]) -> bool:
