@@ -78,7 +78,13 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     assert desk.run("move", "retreat", SIGNED, "--yes", "--wait") == 4 and "bogus" in desk.said
 
 
-LED = [("--exchange",), ("--exchange", "--algorithm", "15"), ("--to", "sorrel"), ("--to", "sorrel", "--passage", "same-keys")]
+LED = [
+    ("--exchange",),
+    ("--exchange", "--way", "combined"),
+    ("--exchange", "--algorithm", "15"),
+    ("--to", "sorrel"),
+    ("--to", "sorrel", "--passage", "same-keys"),
+]
 
 
 def visited(desk: Desk) -> bool:

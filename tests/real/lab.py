@@ -228,7 +228,7 @@ class KnotHosting(Hosting):
             f"new-signatures) touch $1.algorithm\nhas=$({knotc} conf-read zone[$1].dnssec-policy)\n"
             "case $has in *other) next=quiet ;; *) next=other ;; esac\n"
             f"{self.steer('conf-set zone[$1].dnssec-policy $next')} ;;\n"
-            f"re-sign) touch $1.combined; {knotc} zone-ksk-submitted $1 ;;\n"
+            f"alone) touch $1.combined; {knotc} zone-ksk-submitted $1 ;;\n"
             f"old-key) [ -e $1.combined ] && rm $1.combined || {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
             f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
             f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from legatum.work.outside import Outside
 
 PASSAGES = ("shared-keys", "same-keys", "unsigned")
-EXCHANGES = ("double-ksk", "double-signature", "double-ds", "one-key", "algorithm")
+EXCHANGES = ("double-ksk", "double-signature", "double-ds", "one-key", "combined", "algorithm")
 _SOA_FIELDS = ("refresh", "retry", "expire", "minimum", "mailbox", "primary", "serial")
 
 

@@ -94,11 +94,11 @@ one-key | old-key | new-key | 86400 | 5 | 6
 one-key | old-key | ds-seen | 3600 | 5 | 7
 one-key | old-key | re-sign | 86400 | 5 | 6
 combined | ds-in | new-key | 7200 | 5 | 9
-combined | re-sign | new-key | 7200 | 5 | 9
-combined | re-sign | ds-seen | 3600 | 5 | 7
+combined | alone | new-key | 7200 | 5 | 9
+combined | alone | ds-seen | 3600 | 5 | 7
 combined | old-key | new-key | 86400 | 5 | 6
 combined | old-key | ds-seen | 3600 | 5 | 7
-combined | old-key | re-sign | 86400 | 5 | 6
+combined | old-key | alone | 86400 | 5 | 6
 algorithm | new-key | new-signatures | 86400 | 5 | 6
 algorithm | ds-in | new-signatures | 86400 | 5 | 6
 algorithm | ds-in | new-key | 7200 | 5 | 9

@@ -81,6 +81,8 @@ class KeyRing:
                 return (*self.keys, replace(other, published=False, entry=False))
             case "re-sign" if old:
                 return (*(replace(each, zone=False) for each in old), replace(new, zone=True))
+            case "alone" if old:
+                return (*(replace(each, entry=False, zone=False) for each in old), replace(new, zone=True))
             case "old-key" if old and any(each.algorithm != new.algorithm for each in old):
                 return (*(replace(each, published=False) for each in old), new)
             case "old-key" | "old-signatures" if old:

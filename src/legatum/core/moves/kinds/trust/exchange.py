@@ -148,7 +148,7 @@ def _combined(stage: _Stage) -> Iterator[Piece]:
     alone = _with(_without(both, stage.old, "entry", "zone"), stage.new, "zone")
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign the key set with both", stage.keys, both)
     yield from stage.swapped()
-    yield from stage.signed(Phase.CLOSE, "re-sign", "sign everything with the new key alone", both, alone)
+    yield from stage.signed(Phase.CLOSE, "alone", "sign everything with the new key alone", both, alone)
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", alone, _without(alone, stage.old, "published"))
 
 
