@@ -302,7 +302,7 @@ def test_a_web_server_that_does_what_none_should(network: Network, last: int) ->
     """Bounded time and memory, nothing that steers a terminal, a finding and no traceback."""
     text = network.folder / "page.html"
     found = network.legatum("visit", DOMAIN, "--at", network.address(last), "--html", str(text), status=1)
-    assert found["worse"]
+    assert found["worse"], (found["findings"], found["services"])
     shown = json.dumps(found["services"])
     if last == 120:
         assert {each["octets"] for each in found["services"] if each["new"] and each["octets"]} == {1 << 20}

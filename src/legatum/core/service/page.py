@@ -9,6 +9,7 @@ _ONE_OFF = re.compile(r"(?=\w*\d)[\w+/=-]{12,}|\b[0-9a-f]{8,}\b|\d+")  # tokens,
 _CONTROLS = dict.fromkeys([*range(9), 11, 12, *range(14, 32)], " ")
 _WORD = re.compile(r"\w+")
 _LONGEST_TITLE, _SHINGLE, _KEPT = 200, 3, 256
+_MOST_READ = 1 << 17  # characters of words: enough to tell one page from another
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +32,7 @@ def page_of(body: bytes, charset: str = "", cut: bool = False) -> Page:
     except LookupError:
         text = body.decode("utf-8", "replace")
     title, seen = _read(text)
-    words = _WORD.findall(_ONE_OFF.sub(" ", " ".join(seen)).lower())
+    words = _WORD.findall(_ONE_OFF.sub(" ", " ".join(seen)[:_MOST_READ]).lower())
     runs = {" ".join(words[at : at + _SHINGLE]) for at in range(max(1, len(words) - _SHINGLE + 1))} if words else set()
     sketch = frozenset(sorted(int.from_bytes(hashlib.blake2b(run.encode(), digest_size=8).digest(), "big") for run in runs)[:_KEPT])
     fingerprint = hashlib.sha256(" ".join([title, *words]).encode()).hexdigest()[:16]
