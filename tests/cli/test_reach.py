@@ -89,7 +89,7 @@ def test_what_the_system_says_of_its_own_ways() -> None:
     assert reach_here(True, ("100::1%none",)) == Reach()  # no way anywhere is no matter of a family
 
 
-@pytest.mark.parametrize(("command", "most"), [(("fleet", "survey"), 60), (("survey",), 450)])
+@pytest.mark.parametrize(("command", "most"), [(("fleet", "survey"), 80), (("survey",), 500)])
 def test_a_domain_that_is_silent_at_a_hundred_addresses_costs_a_bounded_look(
     desk: Desk, tmp_path: Path, command: tuple[str, ...], most: int
 ) -> None:  # fmt: skip
