@@ -5,7 +5,7 @@ BIN := .venv/bin
 READY := .venv/ready
 unexport PYTHONDONTWRITEBYTECODE # else every start of the program would compile it anew
 
-.PHONY: demo test check mutants bench shots docs dist clean
+.PHONY: demo test check bench shots docs dist clean
 
 demo: $(READY)                  ## the full worked example, in under 30 s
 	$(BIN)/legatum demo
@@ -21,9 +21,6 @@ check: $(READY)                 ## style, types and layers
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python tools/make_docs.py --check
-
-mutants: $(READY)               ## small changes of the core's logic, and whether a test notices (hours)
-	tools/mutants
 
 bench: $(READY)                 ## speed, as ratios measured in one run
 	$(BIN)/python -m bench
