@@ -10,7 +10,6 @@ from legatum.core.dnssec.serving import ServerKeys, signs_so
 from legatum.core.dnssec.trust import Anchors, Keys
 from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
 from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
-from legatum.core.moves.meanwhile.keys import following
 from legatum.core.moves.meanwhile.position import Position, Refusal
 from legatum.core.moves.place import PARENT, Key
 from legatum.core.moves.runbook import Step
@@ -276,7 +275,7 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
                 f"have {place} sign it again with the same keys; where they are lost, take the DS set out first: everybody behind a "
                 "validating resolver gets nothing until its TTL has passed",
             )
-        elif expected is not None and each.keys is not None and not under_way and not _same_keys(position, place, expected, each):
+        elif expected is not None and each.keys is not None and not under_way and not _same_keys(position, expected, each):
             yield Obstacle(
                 f"{place} signs {text} with other keys now: {each.keys.text}, not {expected.text}",
                 f"draft again, with --force: `legatum move show {text}` has the wish",
@@ -291,9 +290,5 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
         return
 
 
-def _same_keys(position: Position, place: str, expected: Keys, seen: ServerKeys) -> bool:
-    """As they are left, or as a stage has them to which a signer may have gone on by itself."""
-    runbook, known = position.runbook, position.runbook.known_keys
-    ahead = [each for each in position.step.effects if isinstance(each, Signed) and each.place == place]
-    ahead += following(runbook, position.step, place) if not any(isinstance(each, DsSet) for each in position.step.effects) else []
-    return any(signs_so(seen, keys, known) for keys in (expected, *(each.after for each in ahead)) if keys is not None)
+def _same_keys(position: Position, expected: Keys, seen: ServerKeys) -> bool:
+    return signs_so(seen, expected, position.runbook.known_keys)
