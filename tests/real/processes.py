@@ -9,9 +9,13 @@ import struct
 import subprocess
 import time
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import dns.exception
+import dns.message
+import dns.query
 import pytest
 
 from legatum.core.records.name import parse_name
@@ -76,7 +80,7 @@ class Server:
         with (self.folder / "log").open("wb") as log:
             self.process = subprocess.Popen(self.command(), cwd=self.folder, stdout=log, stderr=subprocess.STDOUT)
         deadline = time.monotonic() + 20
-        while outcome(self.address, self.probe, 6, self.asked_with_recursion) != 0:
+        while outcome(self.address, self.probe, 6, self.asked_with_recursion, patience=(1,)) != 0:
             assert self.process.poll() is None and time.monotonic() < deadline, (self.folder / "log").read_text()[-3000:]
             time.sleep(0.1)
 
@@ -307,17 +311,25 @@ def answers(address: str, name: str, recursion: bool = False) -> bool:
     return outcome(address, name, 6, recursion) == 0
 
 
-def outcome(address: str, name: str, rtype: int, recursion: bool, timeout: float = 1.0) -> int | None:
-    """The response code, or None for no answer."""
+def outcome(address: str, name: str, rtype: int, recursion: bool, patience: tuple[float, ...] = (2, 4, 8)) -> int | None:
+    """The response code, or None for no answer. Asked again, as any program does, after so many seconds each."""
     query = encode_question(1, parse_name(name.rstrip(".") + "."), rtype, flags=0x0100 if recursion else 0)
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as port:
-        port.settimeout(timeout)
-        try:
-            port.sendto(query, (address, 53))
-            answer = port.recv(65535)
-        except OSError:
-            return None
-    return int(struct.unpack_from("!H", answer, 2)[0] & 15)
+        for timeout in patience:
+            port.settimeout(timeout)
+            with suppress(OSError):
+                port.sendto(query, (address, 53))
+                return int(struct.unpack_from("!H", port.recv(65535), 2)[0] & 15)
+    return None
+
+
+def asked(address: str, name: str, rtype: str, dnssec: bool = False) -> dns.message.Message:
+    """The answer over UDP, by the general library. Asked again, as any program does."""
+    query = dns.message.make_query(name, rtype, want_dnssec=dnssec)
+    for timeout in (2, 4, 8):
+        with suppress(dns.exception.Timeout):
+            return dns.query.udp(query, address, timeout=timeout)
+    return dns.query.udp(query, address, timeout=16)
 
 
 def stop_all(servers: Iterable[Server]) -> None:

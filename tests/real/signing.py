@@ -3,16 +3,14 @@
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 
-import dns.exception
 import dns.flags
-import dns.message
-import dns.query
 
 from legatum.core.records.name import Name, parse_name
 from legatum.wire.epp import DomainChange
 from tests.real.lab import Lab
+from tests.real.processes import asked
 from tests.real.visitors import Noticed, Visitors
 
 Tours = dict[str, tuple[str, Callable[[Lab, str, str], None]]]  # domain → the provider that it is at, and what is done with it there
@@ -35,17 +33,7 @@ def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False, until: 
 def authenticated(lab: Lab, domain: str) -> list[bool]:
     """Whether each resolver has validated the domain, once they have let go of what they knew before."""
     time.sleep(5)
-    query = dns.message.make_query(domain, "SOA", want_dnssec=True)
-    answers = [_patiently(query, each.address) for each in lab.resolvers]
-    return [bool(each.flags & dns.flags.AD) for each in answers]
-
-
-def _patiently(query: dns.message.Message, address: str) -> dns.message.Message:
-    """Asked again, as any program does."""
-    for _ in range(3):
-        with suppress(dns.exception.Timeout):
-            return dns.query.udp(query, address, timeout=5)
-    return dns.query.udp(query, address, timeout=15)
+    return [bool(asked(each.address, domain, "SOA", dnssec=True).flags & dns.flags.AD) for each in lab.resolvers]
 
 
 def changed(lab: Lab, domain: str, at: str = "flint", **change: tuple[bytes, ...]) -> None:

@@ -26,7 +26,7 @@ from legatum.core.records.name import parse_name
 from legatum.practice.certificate import make_certificates
 from tests.real import liar
 from tests.real.liar import Liar
-from tests.real.processes import NEEDS_SERVERS, Bind, Knot, Nsd, PowerDns, Unbound, program, stop_all
+from tests.real.processes import NEEDS_SERVERS, Bind, Knot, Nsd, PowerDns, Unbound, asked, program, stop_all
 
 pytestmark = NEEDS_SERVERS
 
@@ -177,11 +177,8 @@ class Network:
 
     def key_of(self, name: str, where: str) -> bytes:
         """The key-signing key that a server made for itself, asked from it."""
-        import dns.message
-        import dns.query
-
         for _ in range(100):
-            answer = dns.query.udp(dns.message.make_query(f"{name}.example", "DNSKEY", want_dnssec=True), self.host(where), timeout=5)
+            answer = asked(self.host(where), f"{name}.example", "DNSKEY", dnssec=True)
             for rrset in answer.answer:
                 for rdata in rrset:
                     if rrset.rdtype == dns.rdatatype.DNSKEY and rdata.flags & 1:

@@ -7,14 +7,12 @@ from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-import dns.message
-import dns.query
 import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.wire.epp import DomainChange
 from tests.real.lab import RECORDS, Lab, blank
-from tests.real.processes import NEEDS_SERVERS
+from tests.real.processes import NEEDS_SERVERS, asked
 from tests.real.visitors import Noticed
 
 pytestmark = NEEDS_SERVERS
@@ -102,10 +100,7 @@ def a_serial_set_lower_at_once_is_never_taken_by_the_secondary(lab: Lab) -> None
     path.write_text(text.replace(serial, "7").replace("203.0.113.25", NEXT))
     subprocess.run([*lab.hostings["nsd"].control, "reload", SERIAL], check=True, capture_output=True)  # type: ignore[attr-defined]
     time.sleep(5)
-    said = {
-        where: dns.query.udp(dns.message.make_query(f"mail.{SERIAL}", "A"), where, timeout=5).answer[0][0].to_text()
-        for where in (lab.hostings["nsd"].address, lab.copy.address)
-    }
+    said = {where: asked(where, f"mail.{SERIAL}", "A").answer[0][0].to_text() for where in (lab.hostings["nsd"].address, lab.copy.address)}
     assert said == {lab.hostings["nsd"].address: NEXT, lab.copy.address: "203.0.113.25"}
     assert not lab.legatum("second", "show", SERIAL, "--at", "nsd", "--second", "copy-nsd", status=1)["agreed"]
 

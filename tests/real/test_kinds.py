@@ -11,15 +11,13 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-import dns.message
-import dns.query
 import pytest
 
 from legatum.core.records.name import parse_name
 from tests.deadly import deadly_at
 from tests.real.lab import NAMES, RECORDS, Lab, blank
 from tests.real.person import Person
-from tests.real.processes import NEEDS_SERVERS, outcome
+from tests.real.processes import NEEDS_SERVERS, asked, outcome
 from tests.real.visitors import Visitors
 
 pytestmark = [pytest.mark.timeout(500), *NEEDS_SERVERS]
@@ -43,8 +41,8 @@ def carried_out(lab: Lab, domain: str, *wishes: str, killed: bool = False, back:
 
 def changes_at(lab: Lab, domain: str, provider: str) -> tuple[int, int]:
     """Serial at the provider, and updates at the registry: every change adds to one of them."""
-    asked = dns.query.udp(dns.message.make_query(domain, "SOA"), lab.hostings[provider].address, timeout=5)
-    return int(asked.answer[0][0].serial), lab.registry.changed.count(parse_name(f"{domain}."))  # type: ignore[attr-defined]
+    given = asked(lab.hostings[provider].address, domain, "SOA")
+    return int(given.answer[0][0].serial), lab.registry.changed.count(parse_name(f"{domain}."))  # type: ignore[attr-defined]
 
 
 def difference(before: tuple[int, int], after: tuple[int, int]) -> tuple[int, int]:

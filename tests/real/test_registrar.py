@@ -8,14 +8,12 @@ from pathlib import Path
 from typing import Any
 
 import dns.dnssec
-import dns.message
-import dns.query
 import dns.rdatatype
 import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.wire.signing import Key
-from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, program, stop_all
+from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, asked, program, stop_all
 from tests.real.program import legatum
 from tests.real.registry_thread import RegistryThread
 
@@ -85,12 +83,9 @@ class Network:
     def legatum(self, *words: str, status: int = 0) -> Any:
         return legatum(self.folder, *words, status=status)
 
-    def asked(self, where: str, name: str, rtype: str) -> dns.message.Message:
-        return dns.query.udp(dns.message.make_query(name, rtype), self.place[where], timeout=5)
-
     def ds(self) -> str:
         """As the general library makes it from the key that Knot serves."""
-        answer = dns.query.udp(dns.message.make_query(SIGNED, "DNSKEY", want_dnssec=True), self.place["one"], timeout=5).answer
+        answer = asked(self.place["one"], SIGNED, "DNSKEY", dnssec=True).answer
         keys = next(each for each in answer if each.rdtype == dns.rdatatype.DNSKEY)
         return str(dns.dnssec.make_ds(f"{SIGNED}.", next(key for key in keys if key.flags & 1), "SHA256"))
 
@@ -116,7 +111,7 @@ def test_child_name_servers_from_the_zone_to_glue_in_a_real_tld_and_to_another_a
         network.legatum("hosts", "set", host, "--address", network.place[place], *where)
     done = network.legatum("hosts", "enlist", *hosts, "--alone", "--wait", *where)
     assert done["halt"] == "complete" and done["done"][-4:] == ["apex", "switch", "parents", "confirm"]
-    referral = network.asked("top", f"www.{OWN}", "A")
+    referral = asked(network.place["top"], f"www.{OWN}", "A")
     glue = {str(each.name).rstrip("."): str(each[0]) for each in referral.additional}
     assert glue == {hosts[0]: network.place["one"], hosts[1]: network.place["two"]}
     shown = network.legatum("hosts", "show", OWN, "--registrar", "flint")
@@ -126,7 +121,10 @@ def test_child_name_servers_from_the_zone_to_glue_in_a_real_tld_and_to_another_a
         "hosts", "renumber", hosts[1], "--from", network.place["two"], "--to", network.place["three"], "--wait", *where
     )
     assert renumbered["halt"] == "complete"
-    assert {str(each[0]) for each in network.asked("top", f"www.{OWN}", "A").additional} == {network.place["one"], network.place["three"]}
+    assert {str(each[0]) for each in asked(network.place["top"], f"www.{OWN}", "A").additional} == {
+        network.place["one"],
+        network.place["three"],
+    }
     leaning = network.legatum("hosts", "leaning", hosts[1], "--registrar", "flint")
     assert [each["domain"] for each in leaning["domains"]] == [OWN] and leaning["linked"]
     assert "the only one left" in network.legatum("hosts", "withdraw", hosts[1], *where, status=4)
