@@ -1,7 +1,19 @@
 """What all tests share."""
 
+import atexit
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
 import pytest
 from hypothesis import HealthCheck, settings
+
+# Whatever a test forgets to say: these are the settings, by which nothing can be sent anywhere.
+CLOSED = Path(tempfile.mkdtemp(prefix="legatum-closed-"))
+(CLOSED / "legatum.toml").write_text('[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n')
+os.environ["LEGATUM_SETTINGS"] = str(CLOSED)
+atexit.register(shutil.rmtree, CLOSED, ignore_errors=True)
 
 # A busy machine is slow now and then; that is no fault of what is tested.
 settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -88,11 +88,6 @@ def test_one_clear_line_and_the_right_status(shell: Shell, words: tuple[str, ...
     assert list(shell.folder.iterdir()) == []
 
 
-def test_without_settings_it_says_where_it_looked(tmp_path: Path) -> None:
-    ended = Shell(tmp_path, {"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(tmp_path)}).run("survey", DOMAIN)
-    assert ended.status == 2 and "no settings" in ended.err and "practice start" in ended.err
-
-
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [

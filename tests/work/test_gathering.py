@@ -16,8 +16,8 @@ from legatum.core.rehearsal.answering import ServedZone, answer_from
 from legatum.core.zones.sample import Sample
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply, Transport, Trouble
+from legatum.net.gathering.by_name import Questioner
 from legatum.wire.message import AA, QR, Message, Question, encode, records
-from legatum.work.gathering.by_name import Questioner
 from tests.strategies import ORIGIN
 
 HOSTS = sorted({label for types, labels in USUAL.values() if A in types for label in labels.split()})

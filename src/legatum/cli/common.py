@@ -55,6 +55,8 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
         async with open_outside(find_settings(args.settings)) as outside:
             _show_zone(args, outside)
             outside.told = lambda text: note(args, text)
+            if outside.assumed:
+                note(args, outside.assumed)
             for path in outside.exposed_secrets():
                 note(args, f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known")
             if args.verbose > 1:

@@ -132,7 +132,7 @@ async def _answers(
 
     sides: dict[str, str] = {}
     for place in (args.left, right):
-        if place in outside.settings.providers:
+        if place in outside.providers:
             sides |= await addresses_by_side(outside, {place: outside.provider(place).servers})
         elif place.startswith("server:"):
             sides[place.removeprefix("server:")] = place

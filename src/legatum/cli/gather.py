@@ -12,8 +12,8 @@ from legatum.cli.program.progress import bar
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.core.records.rrset import RRset
-    from legatum.work.gathering.contents import Contents
-    from legatum.work.gathering.gather import Tried
+    from legatum.core.zones.contents import Contents
+    from legatum.net.gathering.ways import Tried
     from legatum.work.outside import Outside
 
 
@@ -52,8 +52,11 @@ def run(args: argparse.Namespace) -> int:
     extra = _names(args, source)
 
     async def work(outside: "Outside") -> int:
+        from legatum.work.memory import note_gathered
+
         with bar(args):
             contents, tried = await _gathered(args, outside, source, extra)
+        note_gathered(outside, args.source if (args.source or "") in outside.providers else "", contents.zone)
         return _finish(args, domain, contents, tried)
 
     return with_outside(args, work)
@@ -63,8 +66,9 @@ async def _gathered(
     args: argparse.Namespace, outside: "Outside", domain: "Name", extra: "list[Name]"
 ) -> "tuple[Contents, tuple[Tried, ...]]":
     from legatum.core.fault import OutsideFault
+    from legatum.net.gathering.ways import WAYS, Tried
     from legatum.work.gathering.contents import contents_of, read_master_file
-    from legatum.work.gathering.gather import WAYS, Tried, changed_since, gather
+    from legatum.work.gathering.gather import changed_since, gather
 
     place = args.source
     ways = args.way or WAYS
@@ -74,7 +78,7 @@ async def _gathered(
         return await gather(outside, domain, ways, extra)
     if place.startswith("server:"):
         return await gather(outside, domain, ways, extra, (place.removeprefix("server:"),))
-    if place in outside.settings.providers:
+    if place in outside.providers:
         provider = outside.provider(place)
         tried: list[Tried] = []
         if provider.hands_out and "transfer" in ways:

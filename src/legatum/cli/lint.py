@@ -44,7 +44,7 @@ def run(args: argparse.Namespace) -> int:
         with bar(args):
             other = (await contents_of(outside, args.against, origin)).zone if args.against else None
             for place in args.place:
-                if is_file(place) and place not in outside.settings.providers:
+                if is_file(place) and place not in outside.providers:
                     found.append(lint_file(Path(place), origin, home, other))
                 else:
                     contents = await contents_of(outside, place, origin)
@@ -56,16 +56,9 @@ def run(args: argparse.Namespace) -> int:
 
 def _home(args: argparse.Namespace) -> tuple[str, ...]:
     """The ranges that count as public here. Files can be checked without settings."""
-    from legatum.core.fault import BadInput
     from legatum.settings.reading import find_settings, read_settings
 
-    try:
-        path = find_settings(args.settings)
-    except BadInput:
-        if args.settings:
-            raise
-        return ()
-    return tuple(read_settings(path).network.home)
+    return tuple(read_settings(find_settings(args.settings)).network.home)
 
 
 def _finish(args: argparse.Namespace, found: "list[Linted]") -> int:

@@ -218,7 +218,8 @@ def _control(args: argparse.Namespace) -> "WorldControl":
 
     path = find_settings(args.settings)
     clock = read_settings(path).clock
-    if clock is None:
-        raise BadInput(f"{path} is no practice world's settings", "give those that `legatum practice start DIR` wrote")
+    if path is None or clock is None:
+        said = f"{path} is no practice world's settings" if path is not None else "no settings file, so no practice world's"
+        raise BadInput(said, "give those that `legatum practice start DIR` wrote")
     host, _, port = clock.control.rpartition(":")
     return WorldControl(host, int(port), read_secret(clock.token, path.parent))

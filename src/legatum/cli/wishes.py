@@ -114,6 +114,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
     from legatum.core.instant import parse_instant_or_wait
     from legatum.core.moves.wishes import Wishes
     from legatum.core.records.rrtype import NS
+    from legatum.settings.named import provider_name
 
     house = outside.settings.house
     hosts, part = _hosts(args, domain), _part(args.part, domain)
@@ -121,8 +122,8 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
     cut_ttl = ttls.pop((part[0], NS), None) if part else None
     return Wishes(
         domain=domain,
-        to=args.new,
-        old=args.old,
+        to=provider_name(args.new),
+        old=provider_name(args.old),
         registrar=args.registrar,
         replace=tuple(replaced(each) for each in args.replace),
         template=args.template,

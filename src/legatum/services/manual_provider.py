@@ -1,5 +1,6 @@
-"""Providers with nothing but a form in a browser: read by transfer where they allow one, changed by a person."""
+"""Providers with nothing but a form in a browser: read by transfer where they allow one, else by asking; changed by a person."""
 
+from collections.abc import Awaitable, Callable
 from pathlib import Path
 
 from legatum.core.fault import OutsideFault
@@ -12,11 +13,13 @@ from legatum.services.signing import Signing
 from legatum.services.update_provider import open_key
 from legatum.settings.document import ManualProvider
 
+Gathering = Callable[[Name, tuple[Name, ...]], Awaitable[Zone]]
+
 
 class FormProvider:
-    """A :class:`~legatum.services.provider.Provider`."""
+    """A :class:`~legatum.services.provider.Provider`. ``gathering``: a zone as its name servers can be asked for it."""
 
-    def __init__(self, name: str, settings: ManualProvider, folder: Path, asker: Asker, limit: float) -> None:
+    def __init__(self, name: str, settings: ManualProvider, folder: Path, asker: Asker, limit: float, gathering: Gathering) -> None:
         self.name = name
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"
@@ -25,16 +28,12 @@ class FormProvider:
         self.makes_zones = False
         self.signing = Signing(name, settings, limit)
         self._primary = settings.primary
-        self._asker = asker
+        self._asker, self._gathering = asker, gathering
         self._key = open_key(settings.key, folder) if settings.key else None
 
     async def fetch(self, domain: Name) -> Zone:
         if self._primary is None:
-            raise OutsideFault(
-                f"{self.name} lets nobody read the zone {name_text(domain)} whole",
-                f"gather it by name ("
-                f"`legatum gather {name_text(domain)} --from {self.name} --way ask`), or have them export it and use the file",
-            )
+            return await self._gathering(domain, self.servers)
         return await transfer(self._asker, self._primary, domain, self._key)
 
     async def fetch_since(self, earlier: Zone) -> tuple[Zone, str]:

@@ -5,8 +5,8 @@ A kind's file is imported when one of that kind is opened: EPP brings an XML lib
 
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name
 from legatum.net.asking.asker import Asker
@@ -14,36 +14,43 @@ from legatum.net.asking.route import Route
 from legatum.net.asking.walk import Walker
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
-from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Settings, UpdateProvider
+from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, UpdateProvider
+from legatum.settings.named import FORM, Providers, Registrars
+
+if TYPE_CHECKING:
+    from legatum.services.manual_provider import Gathering
 
 Sending = Callable[[Sequence[tuple[str, Name, str]]], None]
 
 
-def open_provider(name: str, settings: Settings, folder: Path, asker: Asker) -> Provider:
-    """Raises :class:`BadInput` for a provider that the settings do not have."""
-    if name not in settings.providers:
-        raise BadInput(f"no provider '{name}' in the settings", _known(settings.providers))
-    match settings.providers[name]:
+def open_provider(name: str, providers: Providers, folder: Path, asker: Asker, limit: int, gathering: "Gathering") -> Provider:
+    """``limit``: seconds that a command of it may take; ``gathering``: a zone as name servers can be asked for it. Raises
+    :class:`BadInput` for a provider that is not known."""
+    if name not in providers:
+        raise BadInput(f"no provider '{name}' in the settings", f"{_known(providers)}; or its name servers: ns1.NAME,ns2.NAME")
+    match providers[name]:
         case FilesProvider() as section:
             from legatum.services.files_provider import MasterFilesProvider
 
-            return MasterFilesProvider(name, section, folder, parse_duration(settings.house.command_limit))
+            return MasterFilesProvider(name, section, folder, limit)
         case ManualProvider() as section:
             from legatum.services.manual_provider import FormProvider
 
-            return FormProvider(name, section, folder, asker, parse_duration(settings.house.command_limit))
+            return FormProvider(name, section, folder, asker, limit, gathering)
         case UpdateProvider() as section:
             from legatum.services.update_provider import DynamicUpdateProvider
 
-            return DynamicUpdateProvider(name, section, folder, asker, parse_duration(settings.house.command_limit))
+            return DynamicUpdateProvider(name, section, folder, asker, limit)
 
 
-def open_registrar(name: str, settings: Settings, folder: Path, walking: Callable[[], Walker], route: Route, sending: Sending) -> Registrar:
+def open_registrar(
+    name: str, registrars: Registrars, folder: Path, walking: Callable[[], Walker], route: Route, sending: Sending
+) -> Registrar:
     """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that
-    the settings do not have."""
-    if name not in settings.registrars:
-        raise BadInput(f"no registrar '{name}' in the settings", _known(settings.registrars))
-    match settings.registrars[name]:
+    is not known."""
+    if name not in registrars:
+        raise BadInput(f"no registrar '{name}' in the settings", f"{_known(registrars)}; or any, by its form: {FORM}")
+    match registrars[name]:
         case ManualRegistrar() as section:
             from legatum.services.manual_registrar import FormRegistrar
 
@@ -55,4 +62,4 @@ def open_registrar(name: str, settings: Settings, folder: Path, walking: Callabl
 
 
 def _known(table: Mapping[str, object]) -> str:
-    return f"known: {', '.join(sorted(table))}" if table else "the settings have none: see docs/settings.md"
+    return f"known: {', '.join(sorted(table))}" if table else "the settings have none"

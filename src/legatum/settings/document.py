@@ -22,7 +22,8 @@ class Clock(Section):
 
 
 class Network(Section):
-    """How to ask. ``roots``: the word ``public``, or name → addresses. ``map``: a closed address map, address → ``host:port``.
+    """How to ask. ``roots``: the word ``public`` (so without this line), or name → addresses. ``map``: a closed address map, address →
+    ``host:port``.
 
     ``ipv6``: whether servers are asked over IPv6; without it what they say there is not known. ``rate``: questions a second to one
     server address in lists of domains, 0 for no limit. ``home``: special address ranges (private, documentation) that count as
@@ -31,7 +32,7 @@ class Network(Section):
     ``behalf``: networks on whose behalf servers are asked where their answers differ (RFC 7871), to see whether that is by place.
     """
 
-    roots: Literal["public"] | dict[str, list[str]]
+    roots: Literal["public"] | dict[str, list[str]] = "public"
     map: dict[str, str] | None = None
     timeout: str = "2s"
     tries: int = 2
@@ -176,9 +177,10 @@ class Resolver(Section):
 
 
 class Rdap(Section):
-    """Where registration data are asked for: a bootstrap file (RFC 9224), and certificates to trust instead of the system's."""
+    """Where registration data are asked for: a ``bootstrap`` file (RFC 9224), an ``https`` URL of one, or the word ``public`` for IANA's;
+    and certificates to trust instead of the system's."""
 
-    bootstrap: str
+    bootstrap: str = "public"
     authority: str | None = None
 
 
@@ -251,9 +253,10 @@ class House(Section):
 
 
 class Settings(Section):
-    """The whole file. ``domains``: a text file with the house's domains, one a line, to find those that lean on a host."""
+    """The whole file; every table of it may be missing. ``domains``: a text file with the house's domains, one a line, to find those that
+    lean on a host."""
 
-    network: Network
+    network: Network = field(default_factory=Network)
     clock: Clock | None = None
     providers: dict[str, UpdateProvider | FilesProvider | ManualProvider] = {}
     secondaries: dict[str, SecondaryProvider] = {}

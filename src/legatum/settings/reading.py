@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from legatum.core.fault import BadInput
+from legatum.settings.assumed import assumed
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Section, Settings, UpdateProvider
 from legatum.settings.meaning import objections
 
@@ -21,8 +22,8 @@ _KINDS: dict[str, dict[str, type[Section]]] = {
 _S = TypeVar("_S", bound=Section)
 
 
-def find_settings(given: str | None) -> Path:
-    """The file to use: the one given, that of the environment, ``legatum.toml`` here, or the user's. Raises :class:`BadInput`."""
+def find_settings(given: str | None) -> Path | None:
+    """The file to use: the one given, that of the environment, ``legatum.toml`` here, or the user's; None where there is none of these."""
     named = given or os.environ.get(_VARIABLE)
     if named:
         path = Path(named)
@@ -32,16 +33,13 @@ def find_settings(given: str | None) -> Path:
     import platformdirs
 
     own = Path(platformdirs.user_config_dir("legatum")) / _FILE
-    if own.exists():
-        return own
-    raise BadInput(
-        f"no settings: there is no {_FILE} here, and none at {own}",
-        f"give one with --settings or {_VARIABLE}; `legatum practice start DIR` makes one to try everything with",
-    )
+    return own if own.exists() else None
 
 
-def read_settings(path: Path) -> Settings:
-    """Raises :class:`BadInput`."""
+def read_settings(path: Path | None) -> Settings:
+    """With what is taken where the file says nothing; without a file that is all. Raises :class:`BadInput`."""
+    if path is None:
+        return _Reader(Path(_FILE), "").read({})
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
@@ -60,7 +58,7 @@ class _Reader:
         self._lines = text.splitlines()
 
     def read(self, document: dict[str, Any]) -> Settings:
-        document = dict(document)
+        document = {**assumed(document), **document}
         for table, kinds in _KINDS.items():
             sections = document.get(table, {})
             if isinstance(sections, dict):

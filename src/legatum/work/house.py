@@ -67,11 +67,10 @@ def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda 
 def _worked_out(outside: Outside, path: Path, now: float) -> tuple[str, Standing]:
     """Raises :class:`BadInput` for what is no move."""
     runbook = open_move(outside, path)
-    settings = outside.settings
-    by_hand = frozenset(
-        [name for name, each in settings.providers.items() if isinstance(each, ManualProvider)]
-        + [name for name, each in settings.registrars.items() if isinstance(each, ManualRegistrar)]
-    )
+
+    def by_hand(name: str) -> bool:
+        return isinstance(outside.providers.get(name), ManualProvider) or isinstance(outside.registrars.get(name), ManualRegistrar)
+
     entries = outside.journal.of_move(runbook.id)
     return runbook.id, standing_of(runbook, outside.journal.outcomes(runbook.id), entries, by_hand, now)
 

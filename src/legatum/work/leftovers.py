@@ -80,7 +80,7 @@ async def _checked(outside: Outside, found: Leftover, account: Registrar | None)
 async def look_for_former(outside: Outside, picture: Picture) -> dict[str, RRset | None]:
     """Providers and secondaries of the settings that answer for the domain, and that neither the parent nor the zone leads to."""
     led = {*picture.delegation, *picture.own_ns}
-    sections = {**outside.settings.providers, **outside.settings.secondaries}
+    sections = {**outside.providers, **outside.settings.secondaries}
     others = {name: each.servers for name, each in sections.items() if not led & set(server_names(each.servers))}
 
     async def served(name: str, servers: Sequence[str]) -> tuple[str, RRset | None] | None:

@@ -45,6 +45,13 @@ def note_zone(outside: Outside, place: str, zone: Zone) -> None:
     outside.journal.remember(Look(zone.origin, outside.clock.now(), seen, whole=frozenset([place])))
 
 
+def note_gathered(outside: Outside, place: str, zone: Zone) -> None:
+    """What was found of a zone by asking: there may be more. ``place``: empty where nobody knows whose servers they are."""
+    sets = [each for each in zone.unsorted if each.rtype != SOA]
+    with suppress(Fault):  # where nothing can be kept the looking is none the worse
+        outside.journal.remember(Look(zone.origin, outside.clock.now(), tuple(seen_of(place, sets))))
+
+
 def note_seen_at(outside: Outside, place: str, zone: Zone, keys: Iterable[Key] = ()) -> None:
     """What a place has now of ``keys``, and of everything that is remembered of it, where that is something else."""
     remembered = {
@@ -173,7 +180,7 @@ def note_look(outside: Outside, picture: Picture, given: Iterable[Given]) -> Non
 
 def our_servers(outside: Outside) -> dict[Name, str]:
     """The name servers of the providers of the settings, and whose they are."""
-    sections = {**outside.settings.secondaries, **outside.settings.providers}
+    sections = {**outside.settings.secondaries, **outside.providers}
     return {host: name for name, section in sections.items() for host in server_names(section.servers)}
 
 

@@ -5,7 +5,7 @@ Providers and registrars are loaded when one is opened: a survey asks before tha
 
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
-from contextlib import asynccontextmanager, contextmanager
+from contextlib import asynccontextmanager, contextmanager, suppress
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from legatum.core.duration import parse_duration
 from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.moves.place import kept_at
-from legatum.core.records.name import Name, name_text, parse_name
+from legatum.core.records.name import Name, is_under, name_text, parse_name
 from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.reach import reach_here
 from legatum.net.asking.roots import PUBLIC_ROOTS
@@ -23,12 +23,16 @@ from legatum.net.asking.route import Endpoint, Route
 from legatum.net.asking.walk import Walker
 from legatum.net.clock import Clock, ShiftedClock, SystemClock, WorldControl
 from legatum.net.keeping.evidence import Evidence
-from legatum.settings.document import EppRegistrar, FilesProvider, Settings
+from legatum.settings.assumed import PUBLIC, assumed_text
+from legatum.settings.document import EppRegistrar, FilesProvider, Rdap, Settings
+from legatum.settings.named import Providers, Registrars
 from legatum.settings.reading import read_settings
 from legatum.settings.secret import exposed, read_secret
 
 if TYPE_CHECKING:
     from legatum.core.timing import Caution
+    from legatum.core.zones.completeness import Completeness
+    from legatum.core.zones.zone import Zone
     from legatum.journal.journal import Journal
     from legatum.net.asking.reply import Reply
     from legatum.net.asking.resolver import ResolverPlace
@@ -57,7 +61,8 @@ class Outside:
 
     ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where this command was
     told that an authorisation code is; ``looked_around``: it was found out what of the network can be asked from here; ``told``: of what
-    is waited for, where that takes long.
+    is waited for, where that takes long; ``cache``: a folder for what was fetched; ``assumed``: in words, what was taken without a settings
+    file; ``gathered``: name servers and zone → how complete the zone is that was gathered by asking them.
     """
 
     settings: Settings
@@ -69,21 +74,52 @@ class Outside:
     kept_bootstrap: "Bootstrap | None" = None
     code_reference: str = ""
     looked_around: bool = False
+    cache: Path | None = None
+    assumed: str = ""
     told: Callable[[str], None] | None = None
+    gathered: "dict[tuple[tuple[Name, ...], Name], Completeness]" = field(default_factory=dict)
+    _fetching: asyncio.Lock = field(default_factory=asyncio.Lock)
     _providers: "dict[str, Provider]" = field(default_factory=dict)
     _registrars: "dict[str, Registrar]" = field(default_factory=dict)
 
     def walker(self) -> Walker:
-        """A new one for each look: what it learns must not outlive a change."""
+        """A new one for each look: what it learns must not outlive a change. Raises :class:`OutsideFault` without a network."""
+        if self.asker.patience.reach.cut_off:
+            raise OutsideFault("this machine has no network: it has no way to any root server", "connect it, then say the same again")
         return Walker(self.asker, self.roots)
+
+    @cached_property
+    def providers(self) -> Providers:
+        """Those of the settings, and whoever is named by his servers."""
+        return Providers(self.settings.providers)
+
+    @cached_property
+    def registrars(self) -> Registrars:
+        """Those of the settings, and the one of which nothing is known."""
+        return Registrars(self.settings.registrars)
 
     def provider(self, name: str) -> "Provider":
         """The same one throughout a run: keys are read once. Raises :class:`BadInput`."""
         from legatum.services.opening import open_provider
 
         if name not in self._providers:
-            self._providers[name] = open_provider(name, self.settings, self.folder, self.asker)
+            self._providers[name] = open_provider(name, self.providers, self.folder, self.asker, self.command_limit, self._gathered)
         return self._providers[name]
+
+    async def _gathered(self, domain: Name, servers: Sequence[Name]) -> "Zone":
+        """As these name servers can be asked for it: the usual names, and all that were ever seen of the domain. Raises
+        :class:`OutsideFault`, also where questions were not answered."""
+        from legatum.core.zones.signer import without_signing
+        from legatum.net.gathering.ways import WAYS, first_open
+
+        with_names = {each.name for each in self.journal.memory(domain) if is_under(each.name, domain)}
+        found, _ = await first_open(self.asker, WAYS, domain, await self.addresses_of(servers), sorted(with_names))
+        if found.completeness.unanswered:
+            raise OutsideFault(
+                f"{name_text(domain)}: {found.completeness.unanswered} questions for its records were not answered", "try again"
+            )
+        self.gathered[tuple(servers), domain] = found.completeness
+        return without_signing(found.zone)
 
     def registrar(self, name: str) -> "Registrar":
         """The same one throughout a run: the password is read once, and a session kept. Raises :class:`BadInput`."""
@@ -95,7 +131,7 @@ class Outside:
             self._registrars[name] = (
                 ZoneAbove(name, above[0], self.provider(above[1]), self.walker)
                 if above is not None
-                else open_registrar(name, self.settings, self.folder, self.walker, self.asker.route, self._keep_sent)
+                else open_registrar(name, self.registrars, self.folder, self.walker, self.asker.route, self._keep_sent)
             )
         return self._registrars[name]
 
@@ -110,7 +146,7 @@ class Outside:
 
     def exposed_secrets(self) -> list[Path]:
         """Files with secrets of the settings that everybody on this machine may read."""
-        providers, registrars = self.settings.providers.values(), self.settings.registrars.values()
+        providers, registrars = self.providers.values(), self.registrars.values()
         keys = [each.key for each in providers if not isinstance(each, FilesProvider) and each.key]
         passwords = [each.password for each in registrars if isinstance(each, EppRegistrar)]
         return exposed([*(key.secret for key in keys), *passwords], self.folder)
@@ -145,13 +181,25 @@ class Outside:
                 places[name] = ResolverPlace(given.address, given.over, given.host, given.path, authority)
         return {name: place for name, place in places.items() if self.asker.patience.reach.has(place.address)}
 
-    def bootstrap(self) -> "Bootstrap | None":
-        """Where registration data are asked for; None where the settings do not say. Raises :class:`BadInput`."""
+    async def bootstrap(self) -> "Bootstrap | None":
+        """Where registration data are asked for, once in a run; None where the settings do not say. Raises :class:`BadInput` for a file
+        that is none, ``ValueError`` with the reason where the list is not to be had now."""
+        if self.kept_bootstrap is None and self.settings.rdap is not None:
+            async with self._fetching:
+                if self.kept_bootstrap is None:
+                    self.kept_bootstrap = await self._bootstrap(self.settings.rdap)
+        return self.kept_bootstrap
+
+    async def _bootstrap(self, given: Rdap) -> "Bootstrap":
         from legatum.net.registry.rdap import parse_bootstrap
 
-        if self.kept_bootstrap is not None or self.settings.rdap is None:
-            return self.kept_bootstrap
-        path = self.folder / self.settings.rdap.bootstrap
+        if given.bootstrap == PUBLIC or given.bootstrap.startswith("https://"):
+            from legatum.net.registry.bootstrap import IANA, fetched_bootstrap
+
+            url = IANA if given.bootstrap == PUBLIC else given.bootstrap
+            authority = str(self.folder / given.authority) if given.authority else None
+            return await fetched_bootstrap(self.asker.route, url, self.cache or self.folder, self.clock.now(), authority)
+        path = self.folder / given.bootstrap
         try:
             return parse_bootstrap(path.read_text(encoding="utf-8"))
         except (OSError, ValueError) as error:
@@ -190,7 +238,9 @@ class Outside:
         found = dict(zip(names, await asyncio.gather(*(walker.addresses(name) for name in names)), strict=True))
         for name, addresses in found.items():
             if not addresses:
-                raise OutsideFault(f"{name_text(name)} has no address", "is the name spelt right, and does its zone answer?")
+                untold = next((why for (host, _), why in walker.unanswered.items() if host == name), "")
+                said = f"the address of {name_text(name)} is not known: {untold}" if untold else f"{name_text(name)} has no address"
+                raise OutsideFault(said, "is the name spelt right, and does its zone answer?")
         return found
 
     async def addresses_of(self, servers: Iterable[Name]) -> tuple[str, ...]:
@@ -230,10 +280,12 @@ class Outside:
 
 
 @asynccontextmanager
-async def open_outside(path: Path) -> AsyncIterator[Outside]:
-    """Opens what the settings file describes. Raises :class:`BadInput`."""
+async def open_outside(path: Path | None) -> AsyncIterator[Outside]:
+    """Opens what the settings file describes; without one the public network, and the user's own folders. Raises :class:`BadInput`."""
+    import platformdirs
+
     settings = read_settings(path)
-    folder = path.parent
+    folder = path.parent if path is not None else platformdirs.user_state_path("legatum")
     clock: Clock = SystemClock()
     if settings.clock and not settings.clock.control:
         clock = ShiftedClock(settings.clock.ahead)
@@ -242,6 +294,11 @@ async def open_outside(path: Path) -> AsyncIterator[Outside]:
         clock = WorldControl(host, port, read_secret(settings.clock.token, folder))
         await clock.refresh()
     outside = outside_of(settings, folder, clock)
+    outside.cache = platformdirs.user_cache_path("legatum")
+    if path is None:
+        outside.assumed = assumed_text(settings, folder)
+        with suppress(OSError):  # where nothing can be kept the looking is none the worse
+            folder.mkdir(parents=True, exist_ok=True)
     try:
         yield outside
     finally:

@@ -5,13 +5,18 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import combinations
 
-from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, entry_points, holds
+from legatum.core.dnssec.key import ENTRY_POINT, fits, parse_ds, parse_key
+from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, entry_points, holds, key_label
 from legatum.core.dnssec.slip import ds_slip
 from legatum.core.dnssec.trust import Anchors, proven_by
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
 
+_AGED = (
+    "either the anchors here are out of date: renew the program, or compare [network] anchors with what the zone's operator publishes (for "
+    "the root: IANA); or others answer here in its servers' place: [network] roots"
+)
 _OLD_KEY = (
     "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, wait its TTL, and put the right "
     "one in"
@@ -91,15 +96,18 @@ class Link:
             if each.given.keys is None:
                 yield (
                     f"{who} serves {text} unsigned, under {self.anchors.brief_text}",
-                    unsigned_remedy(text),
+                    _AGED if self.anchor else unsigned_remedy(text),
                 )
             elif not each.given.broken and not holds(self.zone, self.anchors, each.given):
                 begun = f", signed so from {instant_text(each.given.begun)} on" if each.given.begun is not None else ""
                 slips = [slip for rdata in ds_rdatas(self.anchors) if (slip := ds_slip(self.zone, rdata, each.given.entries))]
+                remedy = (
+                    f"copy the DS anew into the registrar's form: `legatum ds derive {text}` shows the right one" if slips else _OLD_KEY
+                )
                 yield (
                     f"{who} has keys {each.given.keys.text}{begun}, and none of them is vouched for by {self.anchors.brief_text}"
                     + (f" ({'; '.join(slips)})" if slips else ""),
-                    f"copy the DS anew into the registrar's form: `legatum ds derive {text}` shows the right one" if slips else _OLD_KEY,
+                    _AGED if self.anchor else remedy,
                 )
             elif each.given.broken:
                 yield f"{who}: {each.given.broken}", "have the provider sign anew, now; everything else waits for that"
@@ -126,6 +134,21 @@ class Link:
         if len(keys) > 1:
             shared = not any(set(one.entry) & set(other.entry) for one, other in combinations(keys, 2)) and not any(self._unshared())
             yield "each with keys of its own, and those of the other in its key set" if shared else "its servers do not give the same keys"
+
+    def aging(self) -> Iterator[str]:
+        """Keys of an anchored zone that the anchors do not know: what is published to be trusted next (RFC 5011 s2.4), in words."""
+        if not self.anchor or not any(holds(self.zone, self.anchor, each.given) for each in self.servers):
+            return
+        given = dict.fromkeys(data for each in self.servers for data in each.given.data.values())
+        known = [ds for rdata in ds_rdatas(self.anchor) if (ds := parse_ds(rdata)) is not None]
+        for data in given:
+            key = parse_key(data)
+            entry = key is not None and key.signs_zone and key.flags & ENTRY_POINT
+            if entry and not any(fits(self.zone, ds, data) for ds in known):
+                yield (
+                    f"a key {key_label(data)} is published that no anchor here stands for: where it signs alone one day (RFC 5011), "
+                    "nothing below can be validated from here; renew the program, or see [network] anchors"
+                )
 
     def unseen(self) -> Iterator[str]:
         """Who did not answer."""

@@ -1,6 +1,6 @@
 """Where a move of the house stands, at one look: its next step, when that may be done, and what it waits for."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -65,9 +65,9 @@ class Standing:
 
 
 def standing_of(
-    runbook: Runbook, outcomes: Mapping[str, Outcome], entries: Sequence[Entry], by_hand: frozenset[str], now: float
+    runbook: Runbook, outcomes: Mapping[str, Outcome], entries: Sequence[Entry], by_hand: Callable[[str], bool], now: float
 ) -> Standing:
-    """``entries``: of the move, oldest first; ``by_hand``: providers and registrars that only a person changes."""
+    """``entries``: of the move, oldest first; ``by_hand``: whether only a person changes that provider or registrar."""
     step = next_step(runbook, outcomes)
     slots = list(forecast(runbook, outcomes, now))
     last = entries[-1] if entries else None
@@ -152,6 +152,6 @@ def changed_at(step: Step) -> frozenset[str]:
     return frozenset(places) if step.changes else frozenset()
 
 
-def _is_by_hand(step: Step, by_hand: frozenset[str]) -> bool:
+def _is_by_hand(step: Step, by_hand: Callable[[str], bool]) -> bool:
     """It is for a person with a form, or to switch something off."""
-    return any(isinstance(effect, ServiceEnded) for effect in step.effects) or bool(changed_at(step) & by_hand)
+    return any(isinstance(effect, ServiceEnded) for effect in step.effects) or any(map(by_hand, changed_at(step)))

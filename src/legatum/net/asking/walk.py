@@ -55,13 +55,21 @@ class Lookup(NamedTuple):
     alias: Name | None = None
     circle: bool = False
 
+    @property
+    def untold(self) -> bool:
+        """It is not known whether there is such a set: nobody answered, or nobody who can tell."""
+        told = self.reply is not None and (self.reply.authoritative or self.reply.answer)
+        return self.rrset is None and self.alias is None and not told
+
 
 @dataclass
 class Walker:
-    """Finds zones, servers and addresses. ``roots``: name → addresses of the root servers."""
+    """Finds zones, servers and addresses. ``roots``: name → addresses of the root servers; ``unanswered``: name and type → why, where
+    nobody who could tell has told."""
 
     asker: Asker
     roots: Mapping[Name, tuple[str, ...]]
+    unanswered: dict[tuple[Name, int], str] = field(default_factory=dict, init=False)
     _cuts: dict[Name, Cut] = field(default_factory=dict)
     _whole: dict[Name, Cut] = field(default_factory=dict)
     _silent: set[str] = field(default_factory=set)
@@ -125,6 +133,8 @@ class Walker:
             task = asyncio.create_task(self._lookup(name, rtype, seen | {name}))
             _bounded(self._lookups).setdefault(key, task)
         found = await task
+        if found.untold:
+            _bounded(self.unanswered)[key] = found.why
         if found.reply is None and not found.circle and self._lookups.get(key) is task:
             del self._lookups[key]  # silence is nothing to remember
         return found

@@ -29,7 +29,7 @@ class ServedKeysPart(Part):
 
 class LinkPart(Part):
     """``ds``: address of the parent's servers → DS records, null where it did not answer; ``anchor``: of the settings; ``running_out``:
-    that signatures run out soon, in words."""
+    that signatures run out soon, in words; ``aging``: what is published that no anchor stands for."""
 
     zone: str
     state: str
@@ -41,6 +41,7 @@ class LinkPart(Part):
     disagreeing: list[str]
     running_out: str
     not_seen: list[str]
+    aging: list[str] = []
 
 
 class ChainDocument(Document, tag="legatum.chain/1"):
@@ -86,6 +87,7 @@ def _part(link: Link, now: float) -> LinkPart:
         to_do=list(dict.fromkeys(remedy for _, remedy in broken)), disagreeing=list(link.disagreeing()),
         running_out=link.running_out(now, _SOON),
         not_seen=list(link.unseen()),
+        aging=list(link.aging()),
     )  # fmt: skip
 
 
@@ -135,5 +137,5 @@ def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
         screen.line(problem, BAD)
     for each in link.to_do:
         screen.line(f"do: {each}", indent=2)
-    for each in [*filter(None, (link.running_out,)), *link.disagreeing, *(f"no answer: {one}" for one in link.not_seen)]:
+    for each in [*filter(None, (link.running_out,)), *link.disagreeing, *link.aging, *(f"no answer: {one}" for one in link.not_seen)]:
         screen.line(each, BAD if not good else "")

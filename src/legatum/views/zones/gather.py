@@ -6,11 +6,11 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset
 from legatum.core.zones.completeness import Degree
+from legatum.core.zones.contents import Contents
 from legatum.core.zones.signer import counted_text
+from legatum.net.gathering.ways import Tried
 from legatum.views.document import Document
 from legatum.views.screen import Screen
-from legatum.work.gathering.contents import Contents
-from legatum.work.gathering.gather import Tried
 
 
 class GatherDocument(Document, tag="legatum.gather/1"):

@@ -42,7 +42,7 @@ async def _carries(outside: Outside, domain: Name, wish: NewAddress) -> bool:
     led = {view.name for view in await look_at_hosts(outside, domain, None) if view.named_by}
     if not led:
         return False  # nobody is led anywhere by it
-    home = next((name for name in outside.settings.providers if set(servers_at(outside, name)) & led), None)
+    home = next((name for name in outside.providers if set(servers_at(outside, name)) & led), None)
     if home is None:
         raise BadInput(
             f"{name_text(domain)} is served by {', '.join(sorted(map(name_text, led)))}: no provider of the settings", "look there by hand"

@@ -12,19 +12,21 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone
+from legatum.settings.named import FORM, named_by
 from legatum.work.drafting.second import servers_at
 from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
 
 
 def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
-    """The provider at which the zone is changed. Raises :class:`BadInput` where that is not to be seen."""
+    """The provider at which the zone is changed; whoever serves it now, by his servers' names, where it is to leave him.
+    Raises :class:`BadInput` where that is not to be seen."""
     if wish.old:
         return outside.provider(wish.old).name
     led = {*picture.delegation, *picture.own_ns}
     if wish.first and wish.to:
         return wish.to
-    found = [name for name in outside.settings.providers if set(servers_at(outside, name)) & led]
+    found = [name for name in outside.providers if set(servers_at(outside, name)) & led]
     if len(found) == 2 and wish.without in found:
         found.remove(wish.without)
     if len(found) == 1 or (found and wish.disconnects):
@@ -32,9 +34,14 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
     domain = name_text(wish.domain)
     if len(by_signer(picture)) > 1 and found:
         raise two_signers(domain, found)
+    if not found and picture.delegation and (wish.to or not outside.providers):
+        return named_by(map(name_text, picture.delegation))
     if not found:
         said = f"is delegated to {names_said(picture.delegation)}" if picture.delegation else "is not delegated"
-        raise GateShut(f"{domain} {said}: no provider of the settings", "say at which provider its zone is changed: --from PROVIDER")
+        raise GateShut(
+            f"{domain} {said}: no provider of the settings",
+            "say at which provider its zone is changed: --from PROVIDER, or --from ns1.NAME,ns2.NAME",
+        )
     raise GateShut(
         f"{domain} may be changed at {' or '.join(sorted(found))}: both have servers in its NS sets", "say which with --from PROVIDER"
     )
@@ -43,7 +50,7 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
 def provider_of(outside: Outside, picture: Picture) -> str:
     """The only provider of the settings that is led to; empty where there is none, or several."""
     led = {*picture.delegation, *picture.own_ns}
-    found = [name for name in outside.settings.providers if set(servers_at(outside, name)) & led]
+    found = [name for name in outside.providers if set(servers_at(outside, name)) & led]
     return found[0] if len(found) == 1 else ""
 
 
@@ -59,14 +66,14 @@ def signer_beside(outside: Outside, picture: Picture, main: str) -> str:
 
     own, groups = servers_at(outside, main), by_signer(picture)
     others = {view.server for group in groups for view in group if not any(each.server in own for each in group)} if groups[1:] else set()
-    return next((name for name in outside.settings.providers if name != main and others & set(servers_at(outside, name))), "")
+    return next((name for name in outside.providers if name != main and others & set(servers_at(outside, name))), "")
 
 
 def part_holder(outside: Outside, zone: Zone, cut: Name) -> str:
     named = set(targets(zone.get(cut, NS)))
     if not named:
         return ""
-    found = next((name for name in outside.settings.providers if set(servers_at(outside, name)) & named), None)
+    found = next((name for name in outside.providers if set(servers_at(outside, name)) & named), None)
     if found is None:
         raise GateShut(
             f"{name_text(cut)} is handed on to {names_said(tuple(sorted(named)))}: no provider of the settings",
@@ -79,14 +86,16 @@ async def registrar_account(outside: Outside, wish: Wishes, picture: Picture) ->
     """The account that has the domain; of a part whose DS set stands in a zone of ours, that. Raises :class:`BadInput` where it is not to
     be seen."""
     above = {view.server for view in picture.parents}
-    keeper = next((name for name in outside.settings.providers if set(servers_at(outside, name)) & above), "")
+    keeper = next((name for name in outside.providers if set(servers_at(outside, name)) & above), "")
     if keeper and not wish.registrar:
         return keeper_name(picture.parent_zone, keeper)
     if wish.registrar or (wish.transfer and not wish.delegates):
         return wish.registrar or (wish.transfer.losing if wish.transfer else "")
     if wish.transfer:
         return wish.transfer.losing
-    names = list(outside.settings.registrars)
+    names = list(outside.registrars)
+    if not names:
+        return FORM
     if len(names) == 1:
         return names[0]
     for name in names:
@@ -98,4 +107,7 @@ async def registrar_account(outside: Outside, wish: Wishes, picture: Picture) ->
                 return name
         except OutsideFault:
             continue
-    raise BadInput(f"which account has {name_text(wish.domain)} is not to be seen", "say it: --registrar NAME")
+    raise BadInput(
+        f"which account has {name_text(wish.domain)} is not to be seen",
+        f"say it: --registrar NAME; one that the settings do not have is --registrar {FORM}",
+    )

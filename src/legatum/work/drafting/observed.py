@@ -64,7 +64,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         if host not in (*picture.delegation, *picture.own_ns) and not is_under(host, wish.domain)
     ]
     registrar = await registrar_account(outside, wish, picture) if wish.delegates or wish.transfer else ""
-    reads_cds = not registrar or (registrar in outside.settings.registrars and outside.settings.registrars[registrar].reads_cds)
+    reads_cds = not registrar or (registrar in outside.registrars and outside.registrars[registrar].reads_cds)
     others = [host for host in new if host not in provider.servers]
     signing = await _signing(outside, wish, picture, provider.servers, others, reads_cds)
     return Drawing(
@@ -196,7 +196,7 @@ def _follows(outside: Outside, picture: Picture, zone: Zone) -> tuple[str, ...]:
 
 async def _place(outside: Outside, name: str) -> Place:
     addresses = await outside.addresses(servers_at(outside, name))
-    if name not in outside.settings.providers:
+    if name not in outside.providers:
         return Place(name, addresses)
     provider = outside.provider(name)
     can = provider.signing

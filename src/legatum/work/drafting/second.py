@@ -38,7 +38,7 @@ def open_seconding(outside: Outside, domain: Name, primary: str, second: str) ->
     section = outside.settings.secondaries.get(second)
     if section is None:
         known = ", ".join(sorted(outside.settings.secondaries)) or "none"
-        if second in outside.settings.providers:
+        if second in outside.providers:
             left, right = primary, second
             raise BadInput(
                 f"{second} is a provider with zones of its own, and takes no copies",
@@ -172,7 +172,7 @@ def servers_at(outside: Outside, place: str) -> tuple[Name, ...]:
 
 def has_own_zone(outside: Outside, place: str) -> bool:
     """It takes no copy from another one."""
-    return place in outside.settings.providers and place not in outside.settings.secondaries
+    return place in outside.providers and place not in outside.settings.secondaries
 
 
 async def release(outside: Outside, seconding: Seconding) -> str:

@@ -39,7 +39,7 @@ async def transfer_wish(outside: Outside, wish: TransferWish) -> tuple[Held, Ter
             "make it first: "
             "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX --email ADDRESS`",
         )
-    gains = Account(gaining.name, gaining.by_hand, takes_ds=outside.settings.registrars[gaining.name].takes_ds)
+    gains = Account(gaining.name, gaining.by_hand, takes_ds=outside.registrars[gaining.name].takes_ds)
     return held, Terms(leaving, gains, reference, wish.approve, wish.years, wish.registrant)
 
 

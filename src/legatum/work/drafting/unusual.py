@@ -9,6 +9,7 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.timetable.soa import oddities
 from legatum.core.zones.changing.publication import somebody_elses
+from legatum.core.zones.completeness import Degree
 from legatum.work.outside import Outside
 
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
@@ -23,6 +24,15 @@ def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
         kept = somebody_elses(wish.domain, drawing.contents.soa, tuple(drawing.place(wish.to).servers))
         if "mailbox" in kept:
             yield f"the SOA record keeps its mailbox, {name_text(kept['mailbox'])}; another: --soa mailbox=NAME"
+    servers = outside.provider(drawing.main).servers if drawing.main in outside.providers else ()
+    asked = outside.gathered.get((servers, wish.domain))
+    if asked is not None and asked.degree != Degree.COMPLETE:
+        whole = name_text(wish.domain)
+        yield (
+            f"the records of {whole} were gathered by asking ({asked.because}): a name that nobody thought of is not among them, "
+            f"and would be lost. `legatum gather {whole} --names FILE`, with the names of the list in the account there, makes them "
+            "known; then draft again"
+        )
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"

@@ -1,30 +1,18 @@
 """Where a zone's contents come from: a provider, a master file, or a server that allows a transfer."""
 
 import re
-from dataclasses import dataclass
 from pathlib import Path
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, file_name, is_under, name_text, parse_domain, parse_name
 from legatum.core.zones.completeness import Completeness, Degree, transferred
+from legatum.core.zones.contents import SERVER, Contents
 from legatum.core.zones.masterfile import Include, Reading, parse_master, read_master
-from legatum.core.zones.zone import Zone
 from legatum.net.zones.transfer import transfer
 from legatum.settings.document import FilesProvider
 from legatum.work.outside import Outside
 
-SERVER = "server:"  # before an address, where a place is given
 _FROM_FILE = Completeness(Degree.UNCHECKED, "nobody was asked what is served")
-
-
-@dataclass(frozen=True)
-class Contents:
-    """A zone and how it was got: ``source`` names the place, ``way`` the means."""
-
-    zone: Zone
-    source: str
-    way: str
-    completeness: Completeness
 
 
 def read_master_file(path: Path, origin: Name | None = None) -> Contents:
@@ -53,7 +41,7 @@ def zone_file(domain: Name) -> str:
 
 def is_served(outside: Outside, place: str) -> bool:
     """What stands at the place is handed out to visitors."""
-    return place in outside.settings.providers or place.startswith("server:")
+    return place in outside.providers or place.startswith("server:")
 
 
 def is_file(place: str) -> bool:
@@ -122,9 +110,9 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
     Raises :class:`BadInput` or :class:`OutsideFault`.
     """
     check_place(outside, place)
-    if place in outside.settings.providers:
+    if place in outside.providers:
         zone = await outside.provider(place).fetch(_needed(domain, place))
-        if isinstance(outside.settings.providers[place], FilesProvider):
+        if isinstance(outside.providers[place], FilesProvider):
             return Contents(zone, place, "the provider's master file", _FROM_FILE)
         return Contents(zone, place, "zone transfer", transferred())
     if place.startswith(SERVER):
@@ -136,8 +124,8 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
 
 def check_place(outside: Outside, place: str) -> None:
     """Raises :class:`BadInput` for a place that is neither a provider nor a server nor a file."""
-    if place not in outside.settings.providers and not place.startswith(SERVER) and not is_file(place):
-        known = ", ".join(sorted(outside.settings.providers)) or "none in the settings"
+    if place not in outside.providers and not place.startswith(SERVER) and not is_file(place):
+        known = ", ".join(sorted(outside.providers)) or "none in the settings"
         raise BadInput(f"'{place}' is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
 
 

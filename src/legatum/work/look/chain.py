@@ -45,7 +45,9 @@ async def link_of(outside: Outside, domain: Name) -> Link:
 async def _delegated(outside: Outside, domain: Name) -> tuple[Cut, Mapping[Name, tuple[str, ...]]]:
     cut, known = await outside.walker().delegation_of(domain)
     ns = referral(cut.zone, known) or known.find(NS) if known is not None else None
-    if known is None or ns is None:
+    if known is None:
+        raise OutsideFault(f"{name_text(domain)}: no server of {name_text(cut.zone)} answers", "is the network up? Try again")
+    if ns is None:
         raise OutsideFault(f"nobody delegates {name_text(domain)}", "is it spelt right? Give the domain, not a name in it")
     return cut, await outside.addresses(targets(ns))
 

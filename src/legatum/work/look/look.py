@@ -132,7 +132,7 @@ class Look:
 
     async def _providers_that_serve(self, delegated: Mapping[Name, HostView]) -> tuple[ServerView, ...]:
         """Where no server of the delegation serves the domain: those of the house's other providers that do."""
-        names = {name for section in self.outside.settings.providers.values() for name in server_names(section.servers)}
+        names = {name for section in self.outside.providers.values() for name in server_names(section.servers)}
         hosts = await together(self.walker.addresses(name) for name in sorted(names - set(delegated))[:MOST_HOSTS])
         places = dict(zip(sorted(names - set(delegated)), hosts, strict=False))
         found = await self._former(Wanted(former={address: name for name, each in places.items() for address in each}))

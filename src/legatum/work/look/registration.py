@@ -1,5 +1,7 @@
 """What registration data say: RDAP for everybody, the registry itself where the registrar is one of the settings'."""
 
+from contextlib import suppress
+
 from legatum.core.observation.picture import RegistrationView
 from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.records.name import Name, parent_of
@@ -14,7 +16,10 @@ _UNKNOWN = 404
 
 async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
     """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is none."""
-    bootstrap = outside.bootstrap()
+    try:
+        bootstrap = await outside.bootstrap()
+    except ValueError as error:
+        return None, str(error)
     if bootstrap is None:
         return None, ""
     url = bootstrap.url_for(domain)
@@ -31,8 +36,7 @@ async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tu
 
 async def look_at_rdap_host(outside: Outside, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
     """The addresses that RDAP has for a host (RFC 9082 s3.1.4); None where it says nothing of it, which not all servers do."""
-    bootstrap = outside.bootstrap()
-    url = bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
+    url = await _host_url(outside, host)
     if url is None:
         return None
     try:
@@ -43,9 +47,15 @@ async def look_at_rdap_host(outside: Outside, evidence: Evidence, host: Name) ->
 
 async def tells_hosts(outside: Outside, evidence: Evidence, host: Name) -> bool:
     """Whether RDAP answers for name servers of that zone at all, be it that there is no such one."""
-    bootstrap = outside.bootstrap()
-    url = bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
+    url = await _host_url(outside, host)
     return url is not None and (await _asked(outside, evidence, url)).status in (200, 404)
+
+
+async def _host_url(outside: Outside, host: Name) -> str | None:
+    with suppress(ValueError):  # the list is not to be had
+        bootstrap = await outside.bootstrap()
+        return bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
+    return None
 
 
 async def _asked(outside: Outside, evidence: Evidence, url: str) -> WebAnswer:

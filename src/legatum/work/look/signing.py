@@ -37,7 +37,7 @@ async def still_signed(outside: Outside, picture: Picture) -> tuple[str, ...]:
     wants it."""
     anchors = anchors_of(picture.ds, 0)
     led, found = {*picture.delegation, *picture.own_ns}, []
-    for name in outside.settings.providers:
+    for name in outside.providers:
         servers = outside.provider(name).servers
         if led & set(servers) or not any(each.keys for each in remembered_keys(outside, name, picture.domain)):
             continue

@@ -27,7 +27,7 @@ from legatum.work.moves.job import Job
 
 async def moved_on(job: Job) -> list[Refusal]:
     """What is no longer as the plan has it; empty when the step may go ahead."""
-    places = readable(job, job.outside.settings.providers)
+    places = readable(job, job.outside.providers)
     looks = [_signing(job), _delegation(job), _registered(job), *(_contents(job, place, zone) for place, zone in places)]
     looks += [_alike(job, zone, [place for place, each in places if each == zone]) for zone in dict.fromkeys(zone for _, zone in places)]
     found = await asyncio.gather(*looks)
@@ -113,7 +113,7 @@ async def redraw(job: Job) -> Runbook:
     where = (PARENT, job.runbook.premises.parent_zone, (job.domain, NS))
     if planned is not None:
         expected[where], seen[where] = planned, planned.with_ttl(max(each.ttl for each in sets))
-    for place, zone in readable(job, job.outside.settings.providers):
+    for place, zone in readable(job, job.outside.providers):
         present = await job.zone(place, zone)
         for key in job.scene.keys(zone):
             planned, there = job.scene.says(place, zone, *key), present.get(*key)

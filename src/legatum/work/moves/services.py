@@ -76,7 +76,7 @@ def _addresses(rrset: RRset | None) -> set[str]:
 async def _by_another_side(job: Job, zone: Name, left: str, cut: Name, hosts: set[Name]) -> dict[Name, tuple[str, ...]]:
     """Where names at and below a cut lead to by the zone of those newly named, and not by that of who is left."""
     right = next((place for host in sorted(hosts) if (place := job.runbook.premises.place_of(host))), "")
-    providers = job.outside.settings.providers
+    providers = job.outside.providers
     if left == right or left not in providers or right not in providers:
         return {}  # a copy leads where the zone does that it is one of
     try:

@@ -86,7 +86,7 @@ async def _glue(outside: Outside, domain: Name, hosts: list[Name]) -> dict[Name,
 
 async def losing_account(outside: Outside, registrar: Registrar) -> Account:
     """With the servers of the DNS services that stop when a domain leaves it, and their addresses."""
-    names = outside.settings.registrars[registrar.name].dns
+    names = outside.registrars[registrar.name].dns
     servers = tuple(server for name in names for server in outside.provider(name).servers)
     addresses = tuple(address for each in (await outside.addresses(servers)).values() for address in each)
     return Account(registrar.name, registrar.by_hand, servers, addresses)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 
 from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput
+from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.records.address import address_text
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text, parse_domain
 from legatum.core.records.rrset import RRset, names_in, targets
@@ -53,7 +53,7 @@ class NewPlaces:
 async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
     """Every service of the domain at every address. ``authority``: a file of certificates to trust instead of those of the settings.
 
-    Raises :class:`BadInput` for a file that is none.
+    Raises :class:`BadInput` for a file that is none, :class:`OutsideFault` where nobody tells where any service is.
     """
     places = places or NewPlaces()
     trusted = trusted_file(outside, authority)
@@ -67,7 +67,10 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     reach = outside.asker.patience.reach
     left += [f"{address}, which cannot be asked from here" for each in known.values() for address in each if not reach.has(address)]
     known = {name: tuple(filter(reach.has, each)) for name, each in known.items()}
-    left += [f"{name_text(name)}: it has no address" for name in names if not known[name] and not places.web]
+    left += [f"{name_text(name)}: {_without_address(walker, name)}" for name in names if not known[name] and not places.web]
+    if not any(known.values()) and walker.unanswered and not (places.web or places.mail or places.by_name):
+        why = next(iter(walker.unanswered.values()))
+        raise OutsideFault(f"{name_text(domain)}: where its services are is not known: {why}", "is the network up? Try again")
     web_present = {address for spot in spots if spot.protocol in WEB for address in known[spot.name]}
     wanted = [(spot, address, False) for spot in spots for address in known[spot.name]]
     others = _of_others(domain, (spot.name for spot in mail))
@@ -84,6 +87,11 @@ async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None,
     seen = [each for each in seen if each not in beyond]
     visited = Visit(domain, outside.clock.now(), tuple(seen), tuple(dict.fromkeys(left)))
     return await _steadied(look, visited)
+
+
+def _without_address(walker: Walker, name: Name) -> str:
+    untold = next((why for (host, rtype), why in walker.unanswered.items() if host == name and rtype in (A, AAAA)), "")
+    return f"its address is not known: {untold}" if untold else "it has no address"
 
 
 def _of_others(domain: Name, names: Iterable[Name]) -> list[Name]:
@@ -131,7 +139,10 @@ async def _mail_spots(walker: Walker, domain: Name) -> tuple[list[Spot], list[st
     own = [host for host in hosts[:_MOST_HOSTS] if is_under(host, domain)]
     spots += [Spot(protocol, host) for host in own for protocol in MAIL if protocol != Protocol.SMTP]
     left = [f"mail by {name_text(host)}: more than {_MOST_HOSTS} mail servers" for host in hosts[_MOST_HOSTS:]]
-    return list(dict.fromkeys(spots)), left if hosts else ["mail: no MX"]
+    if not hosts:
+        untold = walker.unanswered.get((domain, MX))
+        left = [f"mail: its MX is not known: {untold}" if untold else "mail: no MX"]
+    return list(dict.fromkeys(spots)), left
 
 
 def _under(labels: str, domain: Name) -> Name:

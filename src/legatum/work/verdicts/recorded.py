@@ -170,7 +170,7 @@ def _serving_elsewhere(picture: Picture) -> dict[str, str]:
 
 
 def _services(outside: Outside, found: Survey) -> dict[str, str]:
-    bootstrap = outside.bootstrap()
+    bootstrap = outside.kept_bootstrap
     return dict(bootstrap.services) if bootstrap and found.evidence.web else {}
 
 

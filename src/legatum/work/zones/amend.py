@@ -30,7 +30,7 @@ def refuse_losses(publication: Publication, amendment: Amendment) -> None:
 def also_named(outside: Outside, publication: Publication) -> list[str]:
     """Other providers of the settings that are named for the zone, each with a zone of its own perhaps."""
     named = set(targets(publication.wanted.apex_ns))
-    sections = outside.settings.providers
+    sections = outside.providers
     beside = (name for name in sections if name != publication.place and name not in outside.settings.secondaries)
     return [name for name in beside if named & set(server_names(sections[name].servers))]
 

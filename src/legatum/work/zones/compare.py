@@ -21,11 +21,12 @@ from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, NS, A
 from legatum.core.tally import tally
+from legatum.core.zones.contents import Contents
 from legatum.core.zones.difference import Difference, ForVisitors, flattened_aliases, with_flattened, zone_differences
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply
 from legatum.wire.codes import rcode_text
-from legatum.work.gathering.contents import Contents, contents_of
+from legatum.work.gathering.contents import contents_of
 from legatum.work.gathering.flatten import addresses_behind
 from legatum.work.look.variety import look_at_variety
 from legatum.work.outside import Outside
@@ -51,7 +52,7 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
     """Raises :class:`BadInput` or :class:`OutsideFault` when a side cannot be had."""
     if domain is None:
         # A file says itself which zone it is; let it go first so that the other side can be asked for the same.
-        first, second = (right, left) if left in outside.settings.providers or left.startswith("server:") else (left, right)
+        first, second = (right, left) if left in outside.providers or left.startswith("server:") else (left, right)
         found = await contents_of(outside, first, None)
         other = await contents_of(outside, second, found.zone.origin)
         one, two = (found, other) if first == left else (other, found)

@@ -45,7 +45,8 @@ def retirement_pieces(drawing: Drawing, wish: Retirement) -> Iterator[Piece]:
     anew = keys_to_come(drawing, drawing.main) if drawing.place(drawing.main).signs else None
     back = "delegate it again"
     yield Piece(Phase.GATHER, Step(
-        "gather", f"Keep the zone as it is at {drawing.main}", (Gathered(drawing.main, zone),), (f"{drawing.main} allows a transfer",),
+        "gather", f"Keep the zone as it is at {drawing.main}", (Gathered(drawing.main, zone),),
+        (f"{drawing.main} hands it out, or answers for its names",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
     if drawing.anchors:

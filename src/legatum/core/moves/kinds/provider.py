@@ -115,7 +115,7 @@ def _behind_the_same_names(drawing: Drawing, wish: NewProvider, ns: RRset, keys:
 def copied(zone: Name, old: Place, new: Place, after: RRset, words: str, keys: Keys | None) -> Iterator[Piece]:
     """Steps ``gather`` to ``compare``. ``after``: the NS set at the new side, ``words``: what it is."""
     yield Piece(Phase.GATHER, Step(
-        "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} allows a transfer",),
+        "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} hands it out, or answers for its names",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
     yield Piece(Phase.MAKE, Step(

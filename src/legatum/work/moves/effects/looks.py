@@ -19,8 +19,10 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import alike
 from legatum.core.zones.masterlines import master_text
+from legatum.core.zones.zone import Zone
 from legatum.net.asking.resolver import ask_resolver
 from legatum.net.file import write_whole
+from legatum.settings.document import FilesProvider
 from legatum.work.drafting.second import servers_at
 from legatum.work.look.registration import registration_view
 from legatum.work.look.wanted import Wanted
@@ -29,12 +31,14 @@ from legatum.work.moves.elsewhere import seen_elsewhere
 from legatum.work.moves.job import Job
 from legatum.work.moves.readiness import bogus_names, differing, unready, users_unserved
 from legatum.work.moves.services import services_now
+from legatum.work.outside import Outside
 from legatum.work.verdicts.survey import survey
 from legatum.work.zones.compare import addresses_by_side, compare_answers
 
 
 class Gather(Action[Gathered]):
-    """By zone transfer, so the zone is complete; the serial must be the same on every server of the place."""
+    """By zone transfer, so the zone is complete, or, where a place hands nothing out, by asking; the serial must be the same on every
+    server of the place."""
 
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect
@@ -50,13 +54,22 @@ class Gather(Action[Gathered]):
             raise OutsideFault(
                 f"not every server of {effect.place} has serial {zone.soa.serial}: {differing}", "look at its secondaries, then go on"
             )
-        comment = f"{name_text(effect.zone)}, gathered from {effect.place} by zone transfer, serial {zone.soa.serial}"
+        how = gathered_text(job.outside, effect.place, zone)
+        comment = f"{name_text(effect.zone)}, gathered from {effect.place}, serial {zone.soa.serial}; {how}"
         file = job.file_of(effect.zone)
         write_whole(file, master_text(zone, [comment]))
         job.made_file(effect.place, effect.zone).unlink(missing_ok=True)  # of an earlier move
         now = self.now()
-        summary = f"{len(zone)} RRsets, {zone.record_count} records, serial {zone.soa.serial}; complete: it was transferred whole"
+        summary = f"{len(zone)} RRsets, {zone.record_count} records, serial {zone.soa.serial}; {how}"
         return self.outcome(now, now, summary, serial=zone.soa.serial, file=file.name)
+
+
+def gathered_text(outside: Outside, place: str, zone: Zone) -> str:
+    """How complete what was gathered is, and how that is known."""
+    by_asking = outside.gathered.get((outside.provider(place).servers, zone.origin))
+    if by_asking is not None:
+        return f"{by_asking.degree}: {by_asking.because}"
+    return f"complete: {'its own file' if isinstance(outside.providers[place], FilesProvider) else 'it was transferred whole'}"
 
 
 async def compare_places(job: Job, zone: Name, places: Sequence[str]) -> AnswersComparison:
