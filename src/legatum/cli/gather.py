@@ -29,7 +29,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--way", action="append", choices=("transfer", "walk", "ask"), help="only this way, of those that servers leave open (repeatable)"
     )
-    parser.add_argument("--names", metavar="FILE", help="when asking by name: more names to ask for, one a line")
+    parser.add_argument("--names", metavar="FILE", help="when asking by name: more names to ask for, one a line, or a master file")
     parser.add_argument("--like", metavar="DOMAIN", help="what is gathered is this domain's zone, with the name changed to DOMAIN")
     parser.add_argument("--out", metavar="FILE", help="where to write (default DOMAIN.zone here; - for standard output)")
     parser.add_argument("--force", action="store_true", help="write over a file that is there already")
@@ -96,13 +96,19 @@ async def _gathered(
 
 
 def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
-    """The names of ``--names``, within the zone."""
+    """The names of ``--names``, within the zone: one a line, or those of a master file."""
+    from contextlib import suppress
+
     from legatum.core.fault import BadInput
     from legatum.core.records.name import is_under, name_text, typed_name
+    from legatum.work.gathering.contents import read_master_file
     from legatum.work.listing import read_rows
 
     if not args.names:
         return []
+    if Path(args.names).is_file():
+        with suppress(BadInput):  # then it is a list
+            return sorted({each.name for each in read_master_file(Path(args.names), origin).zone.unsorted})
     names = []
     for row in read_rows(args.names):
         try:

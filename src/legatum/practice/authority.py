@@ -38,7 +38,7 @@ from legatum.wire.message import (
     records,
 )
 from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature
-from legatum.wire.update import apply_update, conditions_hold
+from legatum.wire.update import apply_update, unmet
 
 _NOTAUTH, _NXRRSET = 9, 8
 _DO = 0x8000
@@ -197,9 +197,7 @@ class Authority:
         served = self._served.get(origin)
         if served is None or origin in self._secondary:
             rcode = _NOTAUTH
-        elif not self._grants(served.zone, request.answer):
-            rcode = _NXRRSET
-        else:
+        elif not (rcode := self._unmet(served.zone, request.answer)):
             changed = apply_update(served.zone, request.authority)
             if changed != served.zone:
                 if self.own_serials or not serial_is_newer(changed.soa.serial, served.zone.soa.serial):
@@ -209,9 +207,9 @@ class Authority:
                 self.serve(changed)
         return [exchange.sign_answer(encode(_reply(request, rcode)), self._clock.now())], rcode
 
-    def _grants(self, zone: Zone, conditions: tuple[Record, ...]) -> bool:
+    def _unmet(self, zone: Zone, conditions: tuple[Record, ...]) -> int:
         refused = {"nothing": (), "the SOA": (SOA,), "everything": tuple(record.rtype for record in conditions)}[self.distrusts]
-        return conditions_hold(zone, conditions) and not any(record.rtype in refused for record in conditions)
+        return unmet(zone, conditions) or (_NXRRSET if any(record.rtype in refused for record in conditions) else NOERROR)
 
     def _checked(self, wire: bytes, request: Message) -> tuple[Exchange | None, bytes]:
         """The exchange to sign answers with, or the refusal to send."""

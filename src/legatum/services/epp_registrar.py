@@ -52,6 +52,11 @@ class RegistryAccount:
 
     # Looking
 
+    async def greeted(self) -> epp.Greeting:
+        """What the server offers, to somebody who is logged in."""
+        async with self._session() as session:
+            return session.greeting
+
     async def registration(self, domain: Name, code: str = "") -> Registration:
         async with self._session() as session:
             return _registration(await session.domain_info(domain, code))

@@ -11,6 +11,7 @@ import msgspec
 from legatum.core.fault import BadInput
 from legatum.settings.assumed import assumed
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Section, Settings, UpdateProvider
+from legatum.settings.lines import Lines
 from legatum.settings.meaning import objections
 
 _FILE = "legatum.toml"
@@ -45,6 +46,11 @@ def read_settings(path: Path | None) -> Settings:
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
         raise BadInput(f"settings {path}: {reason}", "give the file with --settings") from None
+    return parse_settings(path, text)
+
+
+def parse_settings(path: Path, text: str) -> Settings:
+    """``path``: of the file that it is, or is to be. Raises :class:`BadInput`."""
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -55,7 +61,7 @@ def read_settings(path: Path | None) -> Settings:
 class _Reader:
     def __init__(self, path: Path, text: str) -> None:
         self._path = path
-        self._lines = text.splitlines()
+        self._lines = Lines(text)
 
     def read(self, document: dict[str, Any]) -> Settings:
         document = {**assumed(document), **document}
@@ -89,25 +95,8 @@ class _Reader:
             raise self._error(where, key, words.split(" - at")[0], allowed) from None
 
     def _error(self, where: str, key: str, words: str, remedy: str) -> BadInput:
-        spot = f"{self._path}:{self._line(where, key)}"
+        spot = f"{self._path}:{self._lines.of(where, key)}"
         return BadInput(f"settings {spot}: [{where}] {words}" if where else f"settings {spot}: {words}", remedy)
-
-    def _line(self, where: str, key: str) -> int:
-        """The line of ``key`` in the table ``where``; the table's own line when the key has none."""
-        here, table_line = "", 0
-        for number, line in enumerate(self._lines, 1):
-            header = re.match(r"\s*\[+\s*([^\]]+?)\s*\]+", line)
-            if header:
-                here = header[1].replace('"', "")
-                if here == where:
-                    table_line = number
-                if here == (f"{where}.{key}" if where else key) or (not where and here.split(".")[0] == key):
-                    return number
-            elif here == where and key and re.match(rf'\s*"?{re.escape(key)}"?\s*[.=]', line):
-                return number
-        if table_line == 0 and "." in where:  # written within the table above it
-            return self._line(*where.rsplit(".", 1))
-        return table_line or 1
 
 
 def _keys(section: type[Any]) -> list[str]:

@@ -162,16 +162,23 @@ def replace_changes(message: Message, ident: int, changes: tuple[Record, ...]) -
     return Message(ident, message.flags, message.rcode, message.questions, message.answer, changes)
 
 
-def conditions_hold(zone: Zone, conditions: Iterable[Record]) -> bool:
-    """What a server makes of the prerequisites (RFC 2136 s3.2): RRsets that are exactly so, that exist, or that do not."""
+_NXDOMAIN, _YXDOMAIN, _YXRRSET, _NXRRSET = 3, 6, 7, 8
+
+
+def unmet(zone: Zone, conditions: Iterable[Record]) -> int:
+    """The code by which a server refuses an update for its prerequisites (RFC 2136 s3.2): names in use or not, RRsets that are exactly so,
+    that exist, or that do not; 0 where all hold."""
     exactly: dict[tuple[Name, int], set[bytes]] = {}
     for record in conditions:
-        key = (record.name, record.rtype)
+        key, wanted = (record.name, record.rtype), record.rclass == ANY_CLASS
         if record.rclass == IN:
             exactly.setdefault(key, set()).add(record.rdata)
-        elif (zone.get(*key) is not None) != (record.rclass == ANY_CLASS):
-            return False
-    return all((present := zone.get(*key)) is not None and set(present.rdatas) == rdatas for key, rdatas in exactly.items())
+        elif record.rtype == ANY and bool(zone.at(record.name)) != wanted:
+            return _NXDOMAIN if wanted else _YXDOMAIN
+        elif record.rtype != ANY and (zone.get(*key) is not None) != wanted:
+            return _NXRRSET if wanted else _YXRRSET
+    same = ((present := zone.get(*key)) is not None and set(present.rdatas) == rdatas for key, rdatas in exactly.items())
+    return 0 if all(same) else _NXRRSET
 
 
 def apply_update(zone: Zone, records: tuple[Record, ...]) -> Zone:

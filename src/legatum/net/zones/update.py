@@ -9,10 +9,11 @@ import asyncio
 import contextlib
 from collections.abc import Sequence
 from enum import StrEnum
+from typing import NamedTuple
 
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
-from legatum.core.records.rrtype import type_text
+from legatum.core.records.rrtype import ANY, SOA, type_text
 from legatum.core.records.soa import serial_at_least, serial_is_newer
 from legatum.core.tally import tally
 from legatum.core.zones.particular import particulars
@@ -24,8 +25,8 @@ from legatum.net.zones.signed import check_signed
 from legatum.net.zones.transfer import transfer
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import UPDATE, Message, Question, Record, decode, encode
-from legatum.wire.signing import Exchange, Key
+from legatum.wire.message import NONE, UPDATE, Message, Question, Record, decode, encode
+from legatum.wire.signing import Exchange, Key, tsig_data
 from legatum.wire.update import Part, apply_update, distinct_changes, on_sets, on_soa, replace_changes, update_parts, without_effect
 
 _SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED, _CHANGED, _NOT_AUTHORITATIVE = 2, 4, 5, 8, 9
@@ -219,10 +220,36 @@ async def _insist(asker: Asker, server: str, origin: Name, message: Message, key
 async def send_message(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
     """One signed UPDATE and its answer. Raises :class:`OutsideFault`."""
     async with asker.clock.steady():
-        await _send(asker, server, origin, message, key)
+        answer = await _exchange(asker, server, origin, message, key)
+    if answer.rcode:
+        vouched = key is None or answer.tsig_at is not None
+        unsigned = "" if vouched else ", in an answer that is not signed, as anybody on the way could send it"
+        said = f"update of {name_text(origin)} at {server}: {rcode_text(answer.rcode)}{unsigned}"
+        raise Unwilling(said, _remedy(answer.rcode, key), answer.rcode, vouched)
 
 
-async def _send(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
+class Probed(NamedTuple):
+    """What a server said to an update that changes nothing. ``rcode``, and whether the answer is ``signed``; ``ahead``: by how many seconds
+    the clock that signed it is ahead of this one, None where nothing was signed."""
+
+    rcode: int
+    signed: bool
+    ahead: int | None
+
+
+async def probe_update(asker: Asker, server: str, origin: Name, key: Key | None) -> Probed:
+    """An update without a change, on the condition that the apex of the zone is not in use (RFC 2136 s2.4.5), which cannot be true: who
+    takes updates with the key answers YXDOMAIN. Raises :class:`OutsideFault`."""
+    never = Record(origin, ANY, NONE, 0, b"")
+    message = Message(asker.random.getrandbits(16), UPDATE << 11, 0, (Question(origin, SOA),), (never,))
+    async with asker.clock.steady():
+        answer = await _exchange(asker, server, origin, message, key)
+        ahead = tsig_data(answer.additional[-1]).time_signed - round(asker.clock.now()) if answer.tsig_at is not None else None
+    return Probed(answer.rcode, answer.tsig_at is not None, ahead)
+
+
+async def _exchange(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> Message:
+    """The answer to one UPDATE, its signature checked. Raises :class:`OutsideFault`."""
     what = f"update of {name_text(origin)} at {server}"
     exchange = Exchange(key) if key else None
     try:
@@ -246,10 +273,7 @@ async def _send(asker: Asker, server: str, origin: Name, message: Message, key: 
     except OSError as error:
         raise OutsideFault(f"{what}: {error.strerror or error}", "is the server up, and TCP allowed?") from None
     check_signed(server, exchange, received, answer, asker.clock.now())
-    if answer.rcode:
-        vouched = exchange is None or answer.tsig_at is not None
-        unsigned = "" if vouched else ", in an answer that is not signed, as anybody on the way could send it"
-        raise Unwilling(f"{what}: {rcode_text(answer.rcode)}{unsigned}", _remedy(answer.rcode, key), answer.rcode, vouched)
+    return answer
 
 
 def _remedy(rcode: int, key: Key | None) -> str:

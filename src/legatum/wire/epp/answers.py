@@ -148,7 +148,8 @@ def read_greeting(given: bytes) -> Greeting:
     found = body(given)
     if found.tag != f"{{{EPP}}}greeting":
         raise Malformed("no greeting")
-    return Greeting(text(found, "e:svID"), texts(found, "e:svcMenu/e:objURI"), texts(found, "e:svcMenu/e:svcExtension/e:extURI"))
+    offered, more = texts(found, "e:svcMenu/e:objURI"), texts(found, "e:svcMenu/e:svcExtension/e:extURI")
+    return Greeting(text(found, "e:svID"), offered, more, text(found, "e:svDate"))
 
 
 def read_response(given: bytes) -> Response:

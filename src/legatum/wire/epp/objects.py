@@ -10,9 +10,12 @@ Glue = tuple[tuple[Name, tuple[str, ...]], ...]
 
 @dataclass(frozen=True)
 class Greeting:
+    """``date``: the server's clock, as RFC 3339 writes it; empty where it does not tell."""
+
     server: str
     objects: tuple[str, ...]
     extensions: tuple[str, ...]
+    date: str = ""
 
 
 @dataclass(frozen=True)

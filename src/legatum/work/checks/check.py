@@ -1,0 +1,75 @@
+"""All that the settings say, or some tables of it, tried out side by side."""
+
+import asyncio
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+
+from legatum.core.fault import BadInput, Fault
+from legatum.core.records.name import Name, parse_domain
+from legatum.work.checks.around import (
+    check_clock,
+    check_engine,
+    check_files,
+    check_journal,
+    check_network,
+    check_resolver,
+    check_windows,
+    house_domains,
+)
+from legatum.work.checks.checked import Check, Checked
+from legatum.work.checks.registries import check_rdap, check_registrar
+from legatum.work.checks.servers import check_provider, check_secondary
+from legatum.work.outside import Outside
+
+_GENERAL = ("network", "rdap", "journal", "engine", "files", "windows", "clock")
+
+
+async def check_settings(outside: Outside, names: Sequence[str], domains: Sequence[Name]) -> list[Checked]:
+    """``names``: of tables, such as ``alder``, ``providers.alder`` or ``rdap``; all, where there are none. ``domains``: to try with, before
+    those of the house. Raises :class:`BadInput` for a name that is none."""
+    tried = list(dict.fromkeys([*domains, *_of_the_house(outside)]))
+    checks = _checks(outside, tried)
+    wanted = [table for table in checks if not names or any(_meant(table, name) for name in names)]
+    for name in names:
+        if not any(_meant(table, name) for table in [*checks, "clock"]):
+            raise BadInput(f"no '{name}' in the settings", f"there are: {', '.join([*checks, 'clock'])}")
+    found = await asyncio.gather(*(checks[table]() for table in wanted))
+    rows = [each for some in found for each in some]
+    return rows + check_clock(rows) if not names or "clock" in names else rows
+
+
+def _meant(table: str, name: str) -> bool:
+    return name in (table, table.partition(".")[2], table.partition(".")[0])
+
+
+def _checks(outside: Outside, domains: Sequence[Name]) -> dict[str, Callable[[], Check]]:
+    """In the order of the file."""
+    settings = outside.settings
+
+    async def at_once(rows: list[Checked]) -> list[Checked]:
+        return rows
+
+    found: dict[str, Callable[[], Check]] = {"network": lambda: check_network(outside)}
+    for name, provider in outside.providers.items():
+        found[f"providers.{name}"] = lambda name=name, each=provider: check_provider(outside, name, each, domains)  # type: ignore[misc]
+    for name, secondary in settings.secondaries.items():
+        found[f"secondaries.{name}"] = lambda name=name, each=secondary: check_secondary(outside, name, each, domains)  # type: ignore[misc]
+    for name, registrar in outside.registrars.items():
+        found[f"registrars.{name}"] = lambda name=name, each=registrar: check_registrar(outside, name, each, domains)  # type: ignore[misc]
+    for name, place in outside.resolvers().items():
+        found[f"resolvers.{name}"] = lambda name=name, each=place: check_resolver(outside, name, each)  # type: ignore[misc]
+    return found | {
+        "rdap": lambda: check_rdap(outside, domains),
+        "journal": lambda: check_journal(outside),
+        "engine": lambda: check_engine(outside),
+        "files": lambda: at_once(check_files(outside)),
+        "windows": lambda: at_once(check_windows(outside)),
+    }
+
+
+def _of_the_house(outside: Outside) -> list[Name]:
+    found = []
+    for text in house_domains(outside):
+        with suppress(Fault):
+            found.append(parse_domain(text))
+    return found
