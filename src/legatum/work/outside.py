@@ -78,6 +78,7 @@ class Outside:
     assumed: str = ""
     told: Callable[[str], None] | None = None
     gathered: "dict[tuple[tuple[Name, ...], Name], Completeness]" = field(default_factory=dict)
+    _known_keys: dict[Name, set[tuple[Name, int]]] = field(default_factory=dict)
     _fetching: asyncio.Lock = field(default_factory=asyncio.Lock)
     _providers: "dict[str, Provider]" = field(default_factory=dict)
     _registrars: "dict[str, Registrar]" = field(default_factory=dict)
@@ -106,14 +107,19 @@ class Outside:
             self._providers[name] = open_provider(name, self.providers, self.folder, self.asker, self.command_limit, self._gathered)
         return self._providers[name]
 
+    def ask_for(self, zone: "Zone") -> None:
+        """From now on what the zone has is asked for where it can only be gathered by asking."""
+        self._known_keys.setdefault(zone.origin, set()).update(zone.keys)
+
     async def _gathered(self, domain: Name, servers: Sequence[Name]) -> "Zone":
         """As these name servers can be asked for it: the usual names, and all that were ever seen of the domain. Raises
         :class:`OutsideFault`, also where questions were not answered."""
         from legatum.core.zones.signer import without_signing
         from legatum.net.gathering.ways import WAYS, first_open
 
-        with_names = {each.name for each in self.journal.memory(domain) if is_under(each.name, domain)}
-        found, _ = await first_open(self.asker, WAYS, domain, await self.addresses_of(servers), sorted(with_names))
+        keys = {(each.name, each.rtype) for each in self.journal.memory(domain)} | self._known_keys.get(domain, set())
+        within = sorted(key for key in keys if is_under(key[0], domain))
+        found, _ = await first_open(self.asker, WAYS, domain, await self.addresses_of(servers), (), within)
         if found.completeness.unanswered:
             raise OutsideFault(
                 f"{name_text(domain)}: {found.completeness.unanswered} questions for its records were not answered", "try again"

@@ -17,6 +17,7 @@ from legatum.net.gathering.by_name import Questioner
 from legatum.net.gathering.chain import count, walk
 from legatum.net.zones.transfer import transfer
 
+Key = tuple[Name, int]
 WAYS = ("transfer", "walk", "ask")
 _PROOFS = (RRSIG, NSEC, NSEC3)
 
@@ -30,23 +31,23 @@ class Tried:
 
 
 async def first_open(
-    asker: Asker, ways: Sequence[str], domain: Name, places: tuple[str, ...], extra: Sequence[Name]
+    asker: Asker, ways: Sequence[str], domain: Name, places: tuple[str, ...], extra: Sequence[Name], keys: Iterable[Key] = ()
 ) -> tuple[Contents, tuple[Tried, ...]]:
-    """By the first of the ways that is open at these addresses. Raises :class:`OutsideFault` where none is."""
+    """By the first of the ways that is open at these addresses. ``extra``: names to ask for beside the usual ones, and ``keys`` names with
+    the types that they may hold. Raises :class:`OutsideFault` where none is."""
     tried: list[Tried] = []
     for way in ways:
-        found = await by_way(asker, way, domain, places, extra, tried)
+        found = await _by_way(asker, way, domain, places, (extra, keys), tried)
         if found is not None:
             return found, tuple(tried)
     told = "; ".join(f"{each.way}: {each.why}" for each in tried)
     raise OutsideFault(f"{name_text(domain)} cannot be gathered ({told})", "ask the provider for an export, and use the file")
 
 
-async def by_way(
-    asker: Asker, way: str, domain: Name, places: tuple[str, ...], extra: Sequence[Name], tried: list[Tried]
+async def _by_way(
+    asker: Asker, way: str, domain: Name, places: tuple[str, ...], more: tuple[Sequence[Name], Iterable[Key]], tried: list[Tried]
 ) -> Contents | None:
-    """By one of :data:`WAYS`, at the first of the addresses that lets it; None where none does, with the reason in ``tried``. ``extra``:
-    names to ask for beside the usual ones."""
+    """By one of :data:`WAYS`, at the first of the addresses that lets it; None where none does, with the reason in ``tried``."""
     if way == "transfer":
         return await _transferred(asker, domain, places, tried)
     server = await _answering(asker, domain, places)
@@ -55,7 +56,7 @@ async def by_way(
         return None
     if way == "walk":
         return await _walked(asker, domain, server, tried)
-    return await _asked(asker, domain, server, extra)
+    return await _asked(asker, domain, server, *more)
 
 
 async def _transferred(asker: Asker, domain: Name, places: tuple[str, ...], tried: list[Tried]) -> Contents | None:
@@ -86,9 +87,13 @@ async def _walked(asker: Asker, domain: Name, server: str, tried: list[Tried]) -
     return Contents(_zone(domain, found.rrsets), SERVER + server, "walking the NSEC chain", completeness)
 
 
-async def _asked(asker: Asker, domain: Name, server: str, extra: Sequence[Name]) -> Contents:
+async def _asked(asker: Asker, domain: Name, server: str, extra: Sequence[Name], keys: Iterable[Key]) -> Contents:
     questioner = Questioner(asker, server, domain)
-    asked = await questioner.ask(extra)
+    types: dict[Name, set[int]] = {}
+    for name, rtype in keys:
+        types.setdefault(name, set()).add(rtype)
+    asked = await questioner.ask([*extra, *types])
+    await questioner.ask_types(types)
     counted = await count(asker, server, domain)
     if counted is not None:
         # The chain of hashes also says which types a name holds: no need to guess.

@@ -114,7 +114,8 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
         zone = await outside.provider(place).fetch(_needed(domain, place))
         if isinstance(outside.providers[place], FilesProvider):
             return Contents(zone, place, "the provider's master file", _FROM_FILE)
-        return Contents(zone, place, "zone transfer", transferred())
+        by_asking = outside.gathered.get((outside.provider(place).servers, zone.origin))
+        return Contents(zone, place, "zone transfer" if by_asking is None else "what its servers answer", by_asking or transferred())
     if place.startswith(SERVER):
         zone = await transfer(outside.asker, place.removeprefix(SERVER), _needed(domain, place))
         return Contents(zone, place, "zone transfer", transferred())

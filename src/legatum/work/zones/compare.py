@@ -54,9 +54,14 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
         # A file says itself which zone it is; let it go first so that the other side can be asked for the same.
         first, second = (right, left) if left in outside.providers or left.startswith("server:") else (left, right)
         found = await contents_of(outside, first, None)
+        outside.ask_for(found.zone)
         other = await contents_of(outside, second, found.zone.origin)
         one, two = (found, other) if first == left else (other, found)
     else:
+        by_asking = [each for each in (left, right) if each in outside.providers and not outside.provider(each).hands_out]
+        for each in (left, right):
+            if by_asking and each not in by_asking:  # what one side has the other is asked for
+                outside.ask_for((await contents_of(outside, each, domain)).zone)
         one, two = await asyncio.gather(contents_of(outside, left, domain), contents_of(outside, right, domain))
     return ContentsComparison(one, two, await _with_aliases(outside, one.zone, two.zone))
 

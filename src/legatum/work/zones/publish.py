@@ -53,6 +53,7 @@ def next_by_rule(outside: Outside, current: Zone) -> int:
 async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
     """What publishing ``zone`` would change; nothing is made yet. ``servers`` as in :func:`for_provider`. Raises as :func:`present_at`
     does."""
+    outside.ask_for(zone)
     present = await present_at(outside, provider, zone.origin)
     current = present or fresh_zone(zone.origin, provider.servers)
     wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl, servers)

@@ -6,6 +6,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.zones.changing.worksheet import Worksheet
+from legatum.core.zones.completeness import Degree
 from legatum.core.zones.difference import zone_differences
 from legatum.core.zones.signer import without_signing
 from legatum.core.zones.zone import Zone
@@ -17,8 +18,11 @@ from legatum.work.zones.publish import wrong_answers
 async def draw_worksheet(outside: Outside, provider: Provider, zone: Zone) -> Worksheet:
     """What to type. Where the provider lets nobody read the zone, each RRset is asked from its servers."""
     zone = without_signing(zone)
+    outside.ask_for(zone)
     try:
-        current, whole = await provider.fetch(zone.origin), True
+        current = await provider.fetch(zone.origin)
+        how = outside.gathered.get((provider.servers, zone.origin))
+        whole = how is None or how.degree == Degree.COMPLETE
     except OutsideFault:
         current, whole = await _asked(outside, provider, zone), False
     return Worksheet(provider.name, tuple(provider.servers), zone, zone_differences(without_signing(current), zone), whole)
