@@ -23,14 +23,17 @@ class Wire:
         self.net = net
         self._mark = f"lg{os.getpid() % 10000}{next(_numbers)}"
         self._hosts: list[Host] = []
-        self._bridge = Host(self, "wire", "")
-        self._bridge.ip("link", "add", "br0", "type", "bridge")
-        self._bridge.ip("link", "set", "br0", "up")
-        desk = f"{self._mark}desk"[:15]
-        self._plug(desk, None)
-        _ip("addr", "add", f"{net}.1/24", "dev", desk)
-        _ip("link", "set", desk, "up")
-        self.desk = desk
+        self.desk = f"{self._mark}desk"[:15]
+        try:
+            self._bridge = Host(self, "wire", "")
+            self._bridge.ip("link", "add", "br0", "type", "bridge")
+            self._bridge.ip("link", "set", "br0", "up")
+            self._plug(self.desk, None)
+            _ip("addr", "add", f"{net}.1/24", "dev", self.desk)
+            _ip("link", "set", self.desk, "up")
+        except BaseException:
+            self.close()
+            raise
 
     def host(self, name: str, last: int, *more: str) -> "Host":
         """With the address that ends so, and ``more`` addresses of its own."""
@@ -43,7 +46,7 @@ class Wire:
         return found
 
     def _plug(self, device: str, host: "Host | None") -> None:
-        port = f"p{next(_numbers)}"
+        port = f"p{os.getpid() % 10**6}{next(_numbers)}"  # for a moment in this machine's own network, where others have theirs
         where = ("netns", host.space) if host is not None else ()
         self._bridge.ip("link", "add", port, "type", "veth", "peer", "name", f"{port}x")
         if host is not None:
