@@ -24,12 +24,12 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "--from", dest="source", metavar="PLACE",
         help="a provider of the settings, server:ADDRESS, or a master file (default: the servers it is delegated to)",
     )  # fmt: skip
-    source.add_argument("--file", metavar="FILE", help="a master file")
+    source.add_argument("--file", metavar="FILE", help="a master file, or rows pasted from a form or a mail")
     parser.add_argument("--since", metavar="FILE", help="an earlier gathering: only what has changed since is fetched (IXFR), from --from")
     parser.add_argument(
         "--way", action="append", choices=("transfer", "walk", "ask"), help="only this way, of those that servers leave open (repeatable)"
     )
-    parser.add_argument("--names", metavar="FILE", help="when asking by name: more names to ask for, one a line, or a master file")
+    parser.add_argument("--names", metavar="FILE", help="when asking by name: more names to ask for: one a line, or a zone")
     parser.add_argument("--like", metavar="DOMAIN", help="what is gathered is this domain's zone, with the name changed to DOMAIN")
     parser.add_argument("--out", metavar="FILE", help="where to write (default DOMAIN.zone here; - for standard output)")
     parser.add_argument("--force", action="store_true", help="write over a file that is there already")
@@ -39,13 +39,13 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
     from legatum.core.records.name import parse_domain
-    from legatum.work.gathering.contents import read_master_file
+    from legatum.work.gathering.contents import read_file
 
     domain = parse_domain(args.domain)
     source = parse_domain(args.like) if args.like else domain
     if args.file:
         with bar(args):
-            contents = read_master_file(Path(args.file), source)
+            contents = read_file(Path(args.file), source)
         return _finish(args, domain, contents)
     if args.since and not args.source:
         raise BadInput("--since needs a place to ask", "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS")
@@ -101,14 +101,14 @@ def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":
 
     from legatum.core.fault import BadInput
     from legatum.core.records.name import is_under, name_text, typed_name
-    from legatum.work.gathering.contents import read_master_file
+    from legatum.work.gathering.contents import read_file
     from legatum.work.listing import read_rows
 
     if not args.names:
         return []
     if Path(args.names).is_file():
         with suppress(BadInput):  # then it is a list
-            return sorted({each.name for each in read_master_file(Path(args.names), origin).zone.unsorted})
+            return sorted({each.name for each in read_file(Path(args.names), origin).zone.unsorted})
     names = []
     for row in read_rows(args.names):
         try:

@@ -24,6 +24,7 @@ from legatum.cli.program.progress import bar
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.core.zones.difference import Difference
+    from legatum.core.zones.pasted.reading import Pasted
     from legatum.core.zones.zone import Zone
     from legatum.services.provider import Provider
     from legatum.work.fleet.zones import Put
@@ -39,7 +40,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "--from",
         dest="source",
         metavar="PLACE",
-        help="what to publish: a master file, a folder of DOMAIN.zone files, a provider, or server:ADDRESS",
+        help="a master file, pasted rows (- for standard input), a folder of DOMAIN.zone files, a provider, server:ADDRESS",
     )
     what.add_argument(
         "--difference",
@@ -74,18 +75,23 @@ def run(args: argparse.Namespace) -> int:
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import kept_of_source, refuse_removal, with_difference
+    from legatum.core.zones.zone import fresh_zone
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.effect import found_done
     from legatum.work.gathering.contents import contents_of, is_served
     from legatum.work.gathering.flatten import flatten
     from legatum.work.zones.harm import refuse_harm
-    from legatum.work.zones.publish import plan, prove, publish
+    from legatum.work.zones.publish import plan, present_at, prove, publish
 
     provider = outside.provider(args.to)
     if args.difference:
         zone = with_difference(await provider.fetch(domain), _changes(args, domain))
     else:
-        zone = (await contents_of(outside, args.source, domain)).zone
+        contents = await contents_of(outside, args.source, domain)
+        if contents.pasted is not None:
+            _tell_pasted(args, contents.pasted)
+            contents = contents.completed(await present_at(outside, provider, domain) or fresh_zone(domain, provider.servers))
+        zone = contents.zone
     flattened = await flatten(outside, zone)
     zone = flattened.zone
     for text in flattened.notes:
@@ -118,6 +124,15 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen))
     return SHUT if state == "declined" else FOUND if document.moved_on else OK
+
+
+def _tell_pasted(args: argparse.Namespace, pasted: "Pasted") -> None:
+    """What was understood of each row, and every doubt, before it is asked whether to go ahead."""
+    note(args, f"{args.source}: {pasted.layout}")
+    for each in pasted.rows:
+        note(args, f"  line {each.row.line}: {each.row.text} → {each.text(pasted.domain) or 'left out'}")
+        for text in each.doubts:
+            note(args, f"    {text}")
 
 
 async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:

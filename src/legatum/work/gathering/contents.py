@@ -1,30 +1,70 @@
 """Where a zone's contents come from: a provider, a master file, or a server that allows a transfer."""
 
 import re
+import sys
 from pathlib import Path
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, file_name, is_under, name_text, parse_domain, parse_name
 from legatum.core.zones.completeness import Completeness, Degree, transferred
-from legatum.core.zones.contents import SERVER, Contents
+from legatum.core.zones.contents import SERVER, Contents, zone_of_pasted
 from legatum.core.zones.masterfile import Include, Reading, parse_master, read_master
+from legatum.core.zones.pasted.reading import Pasted, read_pasted
 from legatum.net.zones.transfer import transfer
 from legatum.settings.document import FilesProvider
 from legatum.work.outside import Outside
 
+STDIN = Path("-")
+_MASTER = re.compile(r"^\$(?:ORIGIN|TTL|INCLUDE)\b|\bSOA[ \t]+[^ \t]+[ \t]+[^ \t]+[ \t\r\n]*(?:\(|[0-9])", re.M | re.I)
 _FROM_FILE = Completeness(Degree.UNCHECKED, "nobody was asked what is served")
 
 
 def read_master_file(path: Path, origin: Name | None = None) -> Contents:
     """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises :class:`BadInput`."""
+    return _master(_text(path), path, origin)
+
+
+def read_file(path: Path, origin: Name | None = None) -> Contents:
+    """A file as people have it: a master file, or rows pasted from a form or a mail; ``-`` is standard input. Raises :class:`BadInput`,
+    also for a table with rows of which nothing can be made."""
     text = _text(path)
+    if is_master(text):
+        return _master(text, path, origin)
+    pasted = read_table(path, text, origin)
+    if pasted.faults:
+        first, *others = pasted.faults
+        more = f", and {len(others)} more" if others else ""
+        raise BadInput(
+            f"{path}:{first.row.line}: {first.fault}{more}", f"mend these rows, or take them out: `legatum lint {path}` shows every one"
+        )
+    return Contents(zone_of_pasted(pasted), str(path), f"rows pasted: {pasted.layout}", _FROM_FILE, pasted)
+
+
+def is_master(text: str) -> bool:
+    """By what only master files have: directives, and an SOA record with its numbers; anything else is read as a table."""
+    return _MASTER.search(text) is not None
+
+
+def read_table(path: Path, text: str, origin: Name | None) -> Pasted:
+    """Raises :class:`BadInput` for what is no table, and where nobody says of which zone."""
+    try:
+        return read_pasted(text, origin if origin is not None else _origin_of(path, text))
+    except BadInput as fault:
+        raise BadInput(f"{path}: {fault.message}", fault.remedy) from None
+
+
+def read_text(path: Path) -> str:
+    """Raises :class:`BadInput`."""
+    return _text(path)
+
+
+def _master(text: str, path: Path, origin: Name | None) -> Contents:
     zone = parse_master(text, _wanted_origin(path, text, origin), str(path), _including(path.parent))
     return Contents(zone, str(path), "master file", _FROM_FILE)
 
 
-def read_slips(path: Path, origin: Name | None = None) -> tuple[Name, Reading]:
+def read_slips(path: Path, text: str, origin: Name | None = None) -> tuple[Name, Reading]:
     """As :func:`read_master_file`, but with what is wrong in the file instead of a fault: the zone's name, and what was read."""
-    text = _text(path)
     domain = _wanted_origin(path, text, origin)
     return domain, read_master(text, domain, str(path), _including(path.parent))
 
@@ -46,16 +86,16 @@ def is_served(outside: Outside, place: str) -> bool:
 
 def is_file(place: str) -> bool:
     """The place is meant as a master file."""
-    return Path(place).exists() or "/" in place or place.endswith(".zone")
+    return place == str(STDIN) or Path(place).exists() or "/" in place or place.endswith(".zone")
 
 
 def _text(path: Path) -> str:
     try:
-        return path.read_bytes().decode("utf-8")
+        return (path.read_bytes() if path != STDIN else sys.stdin.buffer.read()).decode("utf-8")
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "give a master file that can be read") from None
     except UnicodeDecodeError as error:
-        raise BadInput(f"{path}: not UTF-8 at octet {error.start}", "master files are ASCII text") from None
+        raise BadInput(f"{path}: not UTF-8 at octet {error.start}", "save it as UTF-8") from None
 
 
 def _including(folder: Path) -> Include:
@@ -120,7 +160,7 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
         zone = await transfer(outside.asker, place.removeprefix(SERVER), _needed(domain, place))
         return Contents(zone, place, "zone transfer", transferred())
     path = Path(place)
-    return read_master_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
+    return read_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
 
 
 def check_place(outside: Outside, place: str) -> None:

@@ -63,6 +63,7 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
             if by_asking and each not in by_asking:  # what one side has the other is asked for
                 outside.ask_for((await contents_of(outside, each, domain)).zone)
         one, two = await asyncio.gather(contents_of(outside, left, domain), contents_of(outside, right, domain))
+    one, two = one.completed(two.zone), two.completed(one.zone)
     return ContentsComparison(one, two, await _with_aliases(outside, one.zone, two.zone))
 
 
