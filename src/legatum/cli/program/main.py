@@ -38,6 +38,7 @@ COMMANDS = {
     "watch": "follow a change until it has reached everybody, beside the forecast",
     "house": "every move of the house at one look: where it stands, what is next, when, and who",
     "history": "who did what when, old → new, and what shows it; the page for the customer",
+    "inventory": "everything that the house holds, and where registrars, servers and lists contradict each other",
     "settings": "what is in force, every account tried out, and new ones written into the file",
     "journal": "where the journal is and what it holds; a whole copy of it, while it is in use",
     "fleet": "survey or confirm lists of domains, results as they come",
