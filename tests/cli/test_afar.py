@@ -6,6 +6,7 @@ import signal
 import subprocess
 import threading
 import time
+import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -96,6 +97,24 @@ def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(desk: Desk, worke
     assert judged == {each["domain"]: [one["slug"] for one in each["findings"]] for each in lines(out)} and len(judged) == COUNT
     desk.done("house", "--json", "-q")
     assert {DOMAIN, OTHER} <= {each["domain"] for each in json.loads(desk.said)["surveys"]}  # seen by workers, kept here
+
+
+@pytest.mark.timeout(120)
+def test_the_inventory_by_workers_is_the_same(desk: Desk, workers: Workers, listed: str) -> None:
+    def groups(*words: str) -> dict[str, list[str]]:
+        document = told(desk, "inventory", "--list", listed, *words)
+        return {each["group"]: [member["domain"] for member in each["members"]] for each in document["groups"]}
+
+    here = groups()
+    assert groups("--engine") == here and len(here["served-here"]) > COUNT
+    settings = tomllib.loads(desk.settings.read_text())
+    assert settings["engine"]["scheduler"] == workers.place
+    found = told(desk, "settings", "check", "engine")
+    assert [(each["what"], each["state"]) for each in found["checks"]] == [
+        ("engine", "works"),
+        ("viewpoint", "works"),
+        ("viewpoint", "works"),
+    ]
 
 
 @pytest.mark.timeout(240)
