@@ -11,10 +11,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    import difflib
-
     from legatum.core.fault import BadInput
     from legatum.core.kinds import KINDS
+    from legatum.core.nearest import nearest
     from legatum.views.explain import FindingListDocument, explain_document, show_explain, show_list
 
     if args.slug is None:
@@ -22,7 +21,7 @@ def run(args: argparse.Namespace) -> int:
         show(args, listing, lambda screen: show_list(listing, screen))
         return OK
     if args.slug not in KINDS:
-        near = difflib.get_close_matches(args.slug, KINDS, 3)
+        near = nearest(args.slug, KINDS, 3)
         raise BadInput(f"no finding '{args.slug}'", f"did you mean {' or '.join(near)}?" if near else "`legatum explain` lists them all")
     document = explain_document(KINDS[args.slug])
     show(args, document, lambda screen: show_explain(document, screen))

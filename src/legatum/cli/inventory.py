@@ -45,10 +45,11 @@ async def _listed(args: argparse.Namespace, outside: "Outside") -> int:
     """Names alone, for `legatum fleet`."""
     from legatum.core.fault import BadInput
     from legatum.core.inventory import Group, groups_of
+    from legatum.core.nearest import proposal
     from legatum.work.inventory.kept import NAME, read_head, read_items
 
     if args.group not in set(Group):
-        raise BadInput(f"no group '{args.group}'", f"there are: {', '.join(Group)}")
+        raise BadInput(f"no group '{args.group}'{proposal(args.group, Group)}", f"there are: {', '.join(Group)}")
     head, now = read_head(outside.folder), outside.clock.now()
     if head is None:
         raise BadInput("no inventory was taken yet", "`legatum inventory` takes one")

@@ -341,6 +341,9 @@ def _retreat(args: argparse.Namespace) -> int:
                 return _give_up(args, outside, move, path)
             retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
             status = await carry_out(args, outside, retreat, there, journal)
+            if args.dry_run and not args.json:
+                sys.stdout.write("\nThe whole way back:\n")
+                present(args, outside, retreat, there, journal.outcomes(retreat.id))
             if status == SHUT and not journal.begun(retreat.id):  # declined, or refused at its first step: the move can still go on
                 there.unlink(missing_ok=True)
             return status

@@ -22,7 +22,9 @@ from legatum.cli.common import (
 from legatum.cli.program.progress import bar
 
 if TYPE_CHECKING:
+    from legatum.core.fault import GateShut
     from legatum.core.records.name import Name
+    from legatum.core.zones.changing.publication import Publication
     from legatum.core.zones.difference import Difference
     from legatum.core.zones.pasted.reading import Pasted
     from legatum.core.zones.zone import Zone
@@ -73,8 +75,9 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
+    from legatum.core.fault import GateShut
     from legatum.core.records.name import name_text
-    from legatum.core.zones.changing.publication import kept_of_source, refuse_removal, with_difference
+    from legatum.core.zones.changing.publication import kept_of_source, with_difference
     from legatum.core.zones.zone import fresh_zone
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.effect import found_done
@@ -102,11 +105,17 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
         publication = await plan(outside, provider, zone, ns_ttl)
     for text in (*publication.notes, *kept_of_source(publication)):
         note(args, text)
-    if not args.remove:
-        refuse_removal(publication, outside.settings.house.most_removed)
+    refused = None if args.remove else _too_much(publication, outside.settings.house.most_removed)
+    if refused is not None and not args.dry_run:
+        raise refused
     if publication.is_needed and not args.anyway:
-        with bar(args):
-            await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
+        try:
+            with bar(args):
+                await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
+        except GateShut as fault:
+            if not args.dry_run:
+                raise
+            refused = refused or fault
     state, done = "unchanged", None
     if publication.is_needed:
         title = f"{name_text(domain)} at {provider.name}, old → new:"
@@ -123,7 +132,21 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_
     document = publish_document(publication, state, done)
     tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen))
+    if refused is not None:
+        raise refused
     return SHUT if state == "declined" else FOUND if document.moved_on else OK
+
+
+def _too_much(publication: "Publication", share: int) -> "GateShut | None":
+    """Why it would be refused without --remove."""
+    from legatum.core.fault import GateShut
+    from legatum.core.zones.changing.publication import refuse_removal
+
+    try:
+        refuse_removal(publication, share)
+    except GateShut as refused:
+        return refused
+    return None
 
 
 def _tell_pasted(args: argparse.Namespace, pasted: "Pasted") -> None:

@@ -109,6 +109,8 @@ def run(args: argparse.Namespace) -> int:
                 found = replace(found, everywhere=await _from_everywhere(args, outside, found, wanted, recordings))
             surveys.append(found)
             _tell(args, found)
+            if not found.picture.delegation:
+                _propose(args, outside, found.picture.domain)
             remember(args, outside, [(found.picture, found.findings)])
             tell_under_way(args, outside, found.picture.domain)
         if args.evidence:
@@ -117,6 +119,20 @@ def run(args: argparse.Namespace) -> int:
         return _finish(args, surveys)
 
     return with_outside(args, work)
+
+
+def _propose(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:
+    """Of a domain that nobody delegates: one of the house's that is written nearly so."""
+    from contextlib import suppress
+
+    from legatum.core.fault import Fault
+    from legatum.core.nearest import nearest
+    from legatum.core.records.name import name_text
+    from legatum.work.registry.hosts import known_domains
+
+    with suppress(Fault):
+        if near := nearest(name_text(domain), map(name_text, known_domains(outside)), 1):
+            note(args, f"did you mean {near[0]}?")
 
 
 async def _seen_from(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Compared, ...]":

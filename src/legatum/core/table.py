@@ -91,6 +91,11 @@ class Column:
         """The headings of the other columns, in lower case; of all columns they are ``headings``, empty where there are none."""
         return tuple(each for at, each in enumerate(self.headings) if at != self._at)
 
+    @property
+    def words(self) -> str:
+        """Which column it is, where there are several."""
+        return f", column {self.headings[self._at or 0]}" if len(self.headings) > 1 else ""
+
     def of(self, row: Row) -> str:
         """The cell, empty for a heading or where the row does not reach so far. Raises :class:`BadInput` where there is no such column."""
         first, self._begun = not self._begun, True
@@ -141,5 +146,5 @@ class DomainReader:
         try:
             listed = Listed(text, parse_domain(text))
         except BadInput as fault:
-            listed = Listed(text, None, f"{self._source}:{row.number}: {fault.message}")
+            listed = Listed(text, None, f"{self._source}:{row.number}{self._column.words}: {fault.message}")
         return listed if self._once.first(listed.domain or listed.text.encode("utf-8", "surrogateescape")) else None

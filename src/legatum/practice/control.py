@@ -48,8 +48,8 @@ class Control:
                     answer["now"] = self._world.clock.now()
                 writer.write(json.dumps(answer).encode() + b"\n")
                 await writer.drain()
-        except (ConnectionError, ValueError):
-            pass
+        except (ConnectionError, ValueError, asyncio.CancelledError):
+            pass  # whoever asked has gone, or the world ends
         finally:
             if holds:
                 self._hold(-1)

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.core.fault import BadInput
+from legatum.core.nearest import proposal
 from legatum.core.records.name import Name
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.route import Route
@@ -27,7 +28,10 @@ def open_provider(name: str, providers: Providers, folder: Path, asker: Asker, l
     """``limit``: seconds that a command of it may take; ``gathering``: a zone as name servers can be asked for it. Raises
     :class:`BadInput` for a provider that is not known."""
     if name not in providers:
-        raise BadInput(f"no provider '{name}' in the settings", f"{_known(providers)}; or its name servers: ns1.NAME,ns2.NAME")
+        raise BadInput(
+            f"no provider '{name}' in the settings{proposal(name, providers)}",
+            f"{_known(providers)}; or its name servers: ns1.NAME,ns2.NAME",
+        )
     match providers[name]:
         case FilesProvider() as section:
             from legatum.services.files_provider import MasterFilesProvider
@@ -49,7 +53,9 @@ def open_registrar(
     """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that
     is not known."""
     if name not in registrars:
-        raise BadInput(f"no registrar '{name}' in the settings", f"{_known(registrars)}; or any, by its form: {FORM}")
+        raise BadInput(
+            f"no registrar '{name}' in the settings{proposal(name, registrars)}", f"{_known(registrars)}; or any, by its form: {FORM}"
+        )
     match registrars[name]:
         case ManualRegistrar() as section:
             from legatum.services.manual_registrar import FormRegistrar

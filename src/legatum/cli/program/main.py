@@ -85,6 +85,10 @@ def _run(words: list[str]) -> int:
     parser, module = parser_of(words)
     parsed = parser.parse_args(words)
     if module is None:
+        if not words:
+            from legatum.cli.program.here import tell_what_can_be_done
+
+            tell_what_can_be_done()
         parser.print_help()
         return 0 if not words else 2
     if parsed.color != "auto":
@@ -99,7 +103,8 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
     """What reads these words, and the command's module; None where there is no command among them. Raises :class:`BadInput`."""
     import importlib
 
-    from legatum.cli.program.parser import Parser, add_colour, proposal
+    from legatum.cli.program.parser import Parser, add_colour
+    from legatum.core.nearest import proposal
 
     parser = Parser(
         prog="legatum",

@@ -1,13 +1,13 @@
 """The parser of all commands: what is mistyped gets a proposal, and the usage of the command that it was given to."""
 
 import argparse
-import difflib
 import os
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import Any, NoReturn
 
 from legatum.core.fault import BadInput
+from legatum.core.nearest import proposal
 
 
 class Parser(argparse.ArgumentParser):
@@ -86,9 +86,3 @@ def obey_colour(wanted: str) -> None:
         for name in ("NO_COLOR", "FORCE_COLOR"):
             os.environ.pop(name, None)
         os.environ["FORCE_COLOR" if wanted == "always" else "NO_COLOR"] = "1"
-
-
-def proposal(typed: str, known: Iterable[str]) -> str:
-    """``; did you mean survey?``, or nothing where nothing is near."""
-    near = difflib.get_close_matches(typed, list(known), n=2, cutoff=0.6)
-    return f"; did you mean {' or '.join(near)}?" if near else ""

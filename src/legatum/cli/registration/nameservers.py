@@ -54,7 +54,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import nameserver_sheet
     from legatum.work.effect import found_done
-    from legatum.work.registry.registration import change_nameservers, refuse_unready, wait_until_published
+    from legatum.work.registry.registration import change_nameservers, other_names, refuse_unready, wait_until_published
 
     before = (await registrar.registration(domain)).nameservers
     document = document_of(args, domain, registrar, [name_text(name) for name in sorted(before)], [name_text(name) for name in wanted])
@@ -63,6 +63,8 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
             count = await refuse_unready(outside, domain, before, wanted)
             if count:
                 note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
+            for text in await other_names(outside, domain, wanted):
+                note(args, f"{text}: resolvers that go by the zone's own set come to those; make it the same there too")
 
         async def sheet() -> str:
             return nameserver_sheet(domain, registrar.name, registrar.page, sorted(before), wanted)

@@ -118,7 +118,10 @@ def parse_domain(text: str) -> Name:
         raise BadInput("the root is no customer domain", "give a name such as kilnandclay.example")
     for label in labels_of(name):
         if label.translate(None, _OF_DOMAINS):
-            raise BadInput(f"'{text}' is no domain: the label '{_label_text(label)}' has characters that no domain has")
+            strange = "".join(dict.fromkeys(chr(octet) for octet in label.translate(None, _OF_DOMAINS) if 32 < octet < 127))
+            said = f"'{strange}' cannot stand in it" if strange else "a character of it can stand in none"
+            said = "a space cannot stand in it" if " " in text.strip() else said
+            raise BadInput(f"'{text}' is no domain: {said}")
     return name
 
 

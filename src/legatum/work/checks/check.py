@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from contextlib import suppress
 
 from legatum.core.fault import BadInput, Fault
+from legatum.core.nearest import proposal
 from legatum.core.records.name import Name, parse_domain
 from legatum.work.checks.around import (
     check_clock,
@@ -32,7 +33,10 @@ async def check_settings(outside: Outside, names: Sequence[str], domains: Sequen
     wanted = [table for table in checks if not names or any(_meant(table, name) for name in names)]
     for name in names:
         if not any(_meant(table, name) for table in [*checks, "clock"]):
-            raise BadInput(f"no '{name}' in the settings", f"there are: {', '.join([*checks, 'clock'])}")
+            known = [*checks, *(table.partition(".")[2] for table in checks)]
+            raise BadInput(
+                f"no '{name}' in the settings{proposal(name, filter(None, known))}", f"there are: {', '.join([*checks, 'clock'])}"
+            )
     found = await asyncio.gather(*(checks[table]() for table in wanted))
     rows = [each for some in found for each in some]
     return rows + check_clock(rows) if not names or "clock" in names else rows

@@ -8,7 +8,7 @@ from legatum.core.records.name import ROOT, Name, name_text
 from legatum.net.side_by_side import side_by_side
 from legatum.work.drafting.second import servers_at
 from legatum.work.outside import Outside
-from legatum.work.registry.hosts import listed_domains, look_at_hosts
+from legatum.work.registry.hosts import known_domains, look_at_hosts
 
 
 @dataclass(frozen=True)
@@ -22,7 +22,7 @@ class Carriers:
 
 async def carriers_of(outside: Outside, wish: NewAddress) -> Carriers:
     """Raises :class:`BadInput` where the house knows no domains."""
-    known = [each for each in dict.fromkeys([*listed_domains(outside), *outside.journal.domains()]) if each != ROOT]
+    known = [each for each in known_domains(outside) if each != ROOT]
     if not known:
         raise BadInput("which domains?", "name some, give a --list, or let `domains` in the settings name the house's list of them")
 

@@ -5,6 +5,7 @@ import sys
 from pathlib import Path
 
 from legatum.core.fault import BadInput
+from legatum.core.nearest import proposal
 from legatum.core.records.name import Name, file_name, is_under, name_text, parse_domain, parse_name
 from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.contents import SERVER, Contents, zone_of_pasted
@@ -167,7 +168,10 @@ def check_place(outside: Outside, place: str) -> None:
     """Raises :class:`BadInput` for a place that is neither a provider nor a server nor a file."""
     if place not in outside.providers and not place.startswith(SERVER) and not is_file(place):
         known = ", ".join(sorted(outside.providers)) or "none in the settings"
-        raise BadInput(f"'{place}' is neither a provider nor a file", f"providers: {known}; or a master file, or server:ADDRESS")
+        raise BadInput(
+            f"'{place}' is neither a provider nor a file{proposal(place, outside.providers)}",
+            f"providers: {known}; or a master file, or server:ADDRESS",
+        )
 
 
 def _needed(domain: Name | None, place: str) -> Name:

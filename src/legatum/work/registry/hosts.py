@@ -71,7 +71,7 @@ async def shows_host(outside: Outside, registrar: Registrar, domain: Name, host:
 
 async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
     """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
-    known = dict.fromkeys([*domains, *listed_domains(outside), *outside.journal.domains()])
+    known = dict.fromkeys([*domains, *known_domains(outside)])
     candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
 
     async def named_by(domain: Name) -> tuple[str, ...]:
@@ -95,6 +95,11 @@ async def not_served(outside: Outside, users: Iterable[Name], addresses: Iterabl
         for (address, domain), reply in zip(asked, replies, strict=True)
         if not reply.authoritative or reply.find(SOA) is None
     ]
+
+
+def known_domains(outside: Outside) -> list[Name]:
+    """Those of the house's list and of its journal, each once. Raises :class:`BadInput`."""
+    return list(dict.fromkeys([*listed_domains(outside), *outside.journal.domains()]))
 
 
 def listed_domains(outside: Outside) -> list[Name]:

@@ -15,7 +15,7 @@ from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
-from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A
+from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A, type_text
 from legatum.core.renewal import restoration_report
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply
@@ -112,12 +112,17 @@ async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name]
         asked = [(address, *key) for key in keys for address in (good.server, *new_addresses)]
         replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
         said = {(reply.server, reply.name, reply.rtype): (reply.rcode, tuple(sorted(reply.answer))) for reply in replies}
+        differ = dict[str, set[str]]()
         for address, name, rtype in asked:
             if said[address, name, rtype] != said[good.server, name, rtype]:
-                raise GateShut(
-                    f"{address} answers for {name_text(name)} otherwise than {good.server} does now",
-                    "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
-                )
+                differ.setdefault(f"{name_text(name)} {type_text(rtype)}", set()).add(address)
+        if differ:
+            made_up_last = sorted(differ.items(), key=lambda each: (each[0].startswith("nobody"), each[0]))
+            where = "; ".join(f"{what} ({', '.join(sorted(some))})" for what, some in made_up_last)
+            raise GateShut(
+                f"the new servers answer otherwise than {good.server} does now, for {where}",
+                "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
+            )
     await _refuse_bogus(outside, domain, new_addresses)
     return len(new_addresses)
 
@@ -132,6 +137,18 @@ async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]
                 "validating resolver would get nothing",
                 f"lead it there in the safe order: `legatum move draft {name_text(domain)} --to PROVIDER --registrar NAME`",
             )
+
+
+async def other_names(outside: Outside, domain: Name, wanted: Sequence[Name]) -> list[str]:
+    """New servers whose zone names other name servers for itself than the registrar is to hand out, in words: resolvers that go by the
+    zone's own set come to those."""
+    told = []
+    for host, addresses in (await outside.addresses(wanted)).items():
+        for reply in await outside.asker.ask_all(outside.asker.askable(addresses)[:1], domain, NS):
+            own = reply.find(NS) if reply.authoritative else None
+            if own is not None and set(targets(own)) != set(wanted):
+                told.append(f"the zone at {name_text(host)} names {names_said(targets(own))} itself")
+    return told
 
 
 async def note_ns_before(outside: Outside, domain: Name, wanted: Sequence[Name]) -> None:
