@@ -13,6 +13,7 @@ from hypothesis import HealthCheck, settings
 CLOSED = Path(tempfile.mkdtemp(prefix="legatum-closed-"))
 (CLOSED / "legatum.toml").write_text('[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n')
 os.environ["LEGATUM_SETTINGS"] = str(CLOSED)
+os.environ["XDG_CACHE_HOME"] = str(CLOSED / "cache")
 atexit.register(shutil.rmtree, CLOSED, ignore_errors=True)
 
 # A busy machine is slow now and then; that is no fault of what is tested.

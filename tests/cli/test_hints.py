@@ -68,9 +68,8 @@ def test_a_way_back_is_shown_whole_before_anything_is_done(desk: Desk) -> None:
 
 def test_a_publication_is_shown_though_it_would_be_refused(desk: Desk) -> None:
     file = desk.world.folder / "little.zone"
-    file.write_text(
-        f"$ORIGIN {DOMAIN}.\n$TTL 300\n@ SOA ns1.alder.test. h.alder.test. 9 14400 3600 1209600 600\n@ NS ns1.alder.test.\n@ A 198.51.100.81\n"
-    )
+    soa = "@ SOA ns1.alder.test. h.alder.test. 9 14400 3600 1209600 600"
+    file.write_text(f"$ORIGIN {DOMAIN}.\n$TTL 300\n{soa}\n@ NS ns1.alder.test.\n@ A 198.51.100.81\n")
     assert desk.run("publish", DOMAIN, "--from", str(file), "--to", "alder", "--dry-run") == 4
     assert f"{DOMAIN} A: 3600 198.51.100.80 → 300 198.51.100.81" in desk.said and "would be taken away, more than 25 %" in desk.said
     assert desk.run("publish", DOMAIN, "--from", str(file), "--to", "alder", "--yes") == 4

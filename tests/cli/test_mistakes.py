@@ -31,7 +31,7 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
         (("survey", "a..b"), 2, "empty label"),
         (("survey", "."), 2, "root"),
         (("survey", "x" * 70 + ".example"), 2, "longer than 63"),
-        (("survey", "sh op.example"), 2, "characters that no domain has"),
+        (("survey", "sh op.example"), 2, "a space cannot stand in it"),
         (("survey", "sh\nop\\032\x1b[2Jx.example"), 2, "'sh op\\032\\027[2Jx.example.' is no domain"),
         (("survey", "--al", DOMAIN), 2, "survey: unrecognized arguments: --al"),
         (("nonsense",), 2, "no command"),

@@ -1,6 +1,6 @@
 """The story from the lines of a journal: what became of what was begun, what it came to, what the customer has to do."""
 
-from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, SENT, Act, Became, Entry, acts, before_and_after, to_do
+from legatum.core.history import AGAIN, FAILED, FORGOTTEN, INTENT, OUTCOME, SENT, Act, Became, Entry, acts, before_and_after
 
 DOMAIN = "kilnandclay.example"
 
@@ -41,9 +41,3 @@ def test_first_and_last_of_each_thing() -> None:
         "www A": ("300 198.51.100.80", "300 198.51.100.82"), "mail A": ("", "300 203.0.113.25"), "gone TXT": ('60 "a"', ""),
     }  # fmt: skip
     assert before_and_after([done("x A: 1 a → 1 b"), done("x A: 1 b → 1 a")]) == []  # there and back
-
-
-def test_what_the_customer_has_to_do() -> None:
-    assert to_do([]) == ["Nothing: there is nothing that you have to do."]
-    said = to_do(before_and_after([done("www A: 300 198.51.100.80 → 300 198.51.100.81", "NS set at flint: a → b", "@ MX: 60 a → 60 b")]))
-    assert len(said) == 3 and "198.51.100.80" in " ".join(said) and "name servers" in said[0] and "Mail programs" in said[-1]

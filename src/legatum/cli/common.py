@@ -34,6 +34,13 @@ def add_common(parser: argparse.ArgumentParser, settings: bool = True) -> None:
     parser.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
 
 
+def add_form(parser: argparse.ArgumentParser) -> None:
+    """For what writes a letter to a customer (``--note``)."""
+    parser.add_argument(
+        "--form", choices=("html", "markdown", "text"), default="", help="of --note (default: by the file's ending; - is plain text)"
+    )
+
+
 def add_changing(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
     parser.add_argument("--dry-run", action="store_true", help="show old → new and change nothing")

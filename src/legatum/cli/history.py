@@ -5,7 +5,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, add_common, note, show, with_outside
+from legatum.cli.common import OK, add_common, add_form, note, show, with_outside
 from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
@@ -21,12 +21,13 @@ def configure(parser: argparse.ArgumentParser) -> None:
     ways = parser.add_mutually_exclusive_group()
     ways.add_argument("--csv", action="store_true", help="what was done, as a table")
     ways.add_argument("--html", metavar="FILE", help="all of it as a page in one file")
-    ways.add_argument("--note", metavar="FILE", help="a page for the customer: before and after, what there is to do, evidence attached")
+    ways.add_argument("--note", metavar="FILE", help="a letter to the customer: before and after, what there is to do (.html, .md, .txt)")
     ways.add_argument(
         "--evidence", type=number(1, 2**63 - 1), metavar="ENTRY", help="the replies kept with an entry; survey --from FILE judges them"
     )
     ways.add_argument("--export", metavar="FILE", help="everything about the domain, for another journal")
     ways.add_argument("--import", dest="taken", metavar="FILE", help="take in what another journal put out")
+    add_form(parser)
     parser.add_argument("--out", metavar="FILE", help="with --evidence: where to write them (default: standard output)")
     add_common(parser)
 
@@ -116,11 +117,14 @@ def _shown(args: argparse.Namespace, outside: "Outside", domains: "list[Name] | 
 
 
 def _write_note(args: argparse.Namespace, outside: "Outside", found: "History") -> None:
-    write_page(outside, found, Path(args.note))
-    note(args, f"page for the customer: {args.note}")
+    from legatum.views.letters.letter import form_of
+
+    write_page(outside, found, args.note, form_of(args.note, args.form))
+    if args.note != "-":
+        note(args, f"letter to the customer: {args.note}")
 
 
-def write_page(outside: "Outside", found: "History", path: Path) -> None:
+def write_page(outside: "Outside", found: "History", file: str, form: str = "html") -> None:
     """For the customer, in a folder that is made where it is not there."""
     from legatum.core.fault import BadInput
     from legatum.core.history import Became
@@ -131,8 +135,10 @@ def write_page(outside: "Outside", found: "History", path: Path) -> None:
 
     proofs = [each.proof for each in found.acts if each.became in (Became.DONE, Became.SEEN) and each.proof is not None]
     evidence = {number: recording_text(evidence_of(outside, number)) for number in proofs}
+    path = Path(file)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise BadInput(f"{path.parent}: {error.strerror}", "give a folder that can be written") from None
-    write_note(path, found, evidence, pending_text(outside, found.domain), outside.settings.house.operator, outside.clock.now())
+    house, pending = outside.settings.house.operator, pending_text(outside, found.domain)
+    write_note(file, form, found, evidence, pending, house, outside.letters, outside.clock.now())

@@ -6,7 +6,20 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, OUTSIDE, SHUT, add_changing, add_common, domains_of, note, picture_file, show, with_outside
+from legatum.cli.common import (
+    FOUND,
+    OK,
+    OUTSIDE,
+    SHUT,
+    add_changing,
+    add_common,
+    add_form,
+    domains_of,
+    note,
+    picture_file,
+    show,
+    with_outside,
+)
 from legatum.cli.moving import add_against_advice, add_typed, carried_out, carry_out, drafted, present
 from legatum.cli.program.parser import number
 from legatum.cli.wishes import add_wishes, wished
@@ -45,6 +58,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "--calendar", metavar="FILE", help="each hold's end and each step to begin as events, iCalendar (- for standard output)"
     )
     shown.add_argument("--picture", metavar="FILE", help="the timeline as a picture (png, svg or pdf)")
+    shown.add_argument("--note", metavar="FILE", help="a letter to the customer: what changes, what there is to do, when it is over")
+    add_form(shown)
     _add_move(actions.add_parser("status", help="how far it has come, a line a step"))
     rehearsed = actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would")
     _add_move(rehearsed)
@@ -161,11 +176,32 @@ def _show(args: argparse.Namespace) -> int:
             path = retreat_path(path)
             runbook = open_move(outside, path)
         outcomes = journal.outcomes(runbook.id)
+        if getattr(args, "note", None):
+            _write_letter(args, outside, runbook, outcomes)
+            return OK
         if not _schedule(args, outside, runbook, outcomes):
             present(args, outside, runbook, path, outcomes, brief=args.action == "status")
         return OK
 
     return with_outside(args, work)
+
+
+def _write_letter(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> None:
+    """For the customer, in her words."""
+    from legatum.core.instant import instant_text
+    from legatum.core.letter import of_move
+    from legatum.core.moves.runbook import forecast, next_step
+    from legatum.core.moves.standing import by_hand_of
+    from legatum.views.letters.letter import form_of, letter_text, write_letter
+
+    now = outside.clock.now()
+    slots = list(forecast(runbook, outcomes, now))
+    waits = bool(by_hand_of(next_step(runbook, outcomes), outside.journal.of_move(runbook.id)))
+    letter = of_move(runbook, len(outcomes), instant_text(slots[-1].ends), waits)
+    house = outside.settings.house.operator
+    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, outside.letters, house, of_changes=True))
+    if args.note != "-":
+        note(args, f"letter to the customer: {args.note}")
 
 
 def _rehearse(args: argparse.Namespace) -> int:

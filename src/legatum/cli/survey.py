@@ -9,6 +9,7 @@ from legatum.cli.common import (
     FOUND,
     OK,
     add_common,
+    add_form,
     keep_apart,
     note,
     remember,
@@ -51,7 +52,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
     parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
-    parser.add_argument("--html", metavar="FILE", help="a report in one file, for the customer's ticket")
+    parser.add_argument("--html", metavar="FILE", help="a report in one file, for the ticket")
+    parser.add_argument("--note", metavar="FILE", help="a letter to the customer, of one domain: what is wrong, what there is to do")
+    add_form(parser)
     add_viewpoints(parser)
     add_common(parser)
 
@@ -85,6 +88,12 @@ def run(args: argparse.Namespace) -> int:
     if args.source:
         return run_interruptibly(_again(args))
     domains = [parse_domain(text) for text in args.domain]
+    if args.note and len(domains) != 1:
+        raise BadInput("--note is of one domain", "name one")
+    if args.note:
+        from legatum.views.letters.letter import form_of
+
+        form_of(args.note, args.form)
 
     async def work(outside: "Outside") -> int:
         from legatum.net.keeping.recording import Recording, write_recording
@@ -116,9 +125,27 @@ def run(args: argparse.Namespace) -> int:
         if args.evidence:
             write_recording(Path(args.evidence), recordings)
             note(args, f"evidence: {args.evidence}")
+        if args.note:
+            _write_letter(args, outside, surveys[0])
         return _finish(args, surveys)
 
     return with_outside(args, work)
+
+
+def _write_letter(args: argparse.Namespace, outside: "Outside", found: "Survey") -> None:
+    """For the customer, in her words."""
+    from legatum.core.instant import instant_text
+    from legatum.core.letter import of_survey
+    from legatum.core.records.name import unicode_text
+    from legatum.views.letters.letter import form_of, letter_text, write_letter
+
+    picture, now = found.picture, outside.clock.now()
+    until = max((each.until for each in picture.kept if each.until > now), default=0.0)
+    findings = [(each.kind.slug, str(each.kind.severity)) for each in found.findings]
+    letter = of_survey(unicode_text(picture.domain), bool(picture.delegation), findings, instant_text(until) if until else "")
+    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, outside.letters, outside.settings.house.operator))
+    if args.note != "-":
+        note(args, f"letter to the customer: {args.note}")
 
 
 def _propose(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:

@@ -125,12 +125,16 @@ def _ended(each: Entry, begun: Act | None) -> Act:
 def before_and_after(done: Sequence[Act]) -> list[Changed]:
     """What all that was done came to: of each thing the first state and the last one, where these differ. A zone's own numbers are left
     out."""
+    lines = (line for act in done if act.became == Became.DONE for line in act.changes)
+    read = [found for line in lines if (found := _LINE.fullmatch(line)) is not None]
+    return before_and_after_of([(each["what"], _some(each["before"]), _some(each["after"])) for each in read])
+
+
+def before_and_after_of(lines: Iterable[tuple[str, str, str]]) -> list[Changed]:
+    """The same of what, before and after, in the order of time."""
     found: dict[str, Changed] = {}
-    for line in (line for act in done if act.became == Became.DONE for line in act.changes):
-        read = _LINE.fullmatch(line)
-        if read is not None:
-            what, before, after = read["what"], _some(read["before"]), _some(read["after"])
-            found[what] = Changed(what, found[what].before if what in found else before, after)
+    for what, before, after in lines:
+        found[what] = Changed(what, found[what].before if what in found else before, after)
     return [each for each in found.values() if _data(each.before) != _data(each.after) and not each.what.endswith((" SOA", "serial"))]
 
 
@@ -141,20 +145,3 @@ def _some(text: str) -> str:
 def _data(text: str) -> str:
     """Without the TTL in front: that it is another one for a while is no change to anybody."""
     return re.sub(r"^\d+ ", "", text)
-
-
-def to_do(changed: Iterable[Changed]) -> list[str]:
-    """What the customer has to do, if anything, by what was changed."""
-    found = []
-    kinds = [(each.what, each) for each in changed]
-    if any(what.startswith("NS set") or what.endswith(" NS") for what, _ in kinds):
-        found.append("Everybody finds the new name servers without help; only where the old names were written down, write the new ones.")
-    for what, each in kinds:
-        if what.endswith((" A", " AAAA")) and each.before and each.after:
-            found.append(
-                f"Where the address {_data(each.before)} was typed in - a firewall, a program, a device - instead of the name, put "
-                f"{_data(each.after)} in its place."
-            )
-    if any(what.endswith(" MX") for what, _ in kinds):
-        found.append("Mail comes in at another server now. Mail programs that are set up with the old one's name need the new one's.")
-    return list(dict.fromkeys(found)) or ["Nothing: there is nothing that you have to do."]

@@ -11,9 +11,10 @@ from legatum.core.records.name import ROOT
 from legatum.practice import scenario
 from legatum.practice.control import Control
 from legatum.practice.signing.keyring import key_data
+from legatum.practice.web_server import BOOTSTRAP_PATH, bootstrap
 from legatum.practice.world import World
 
-_BOOTSTRAP, _DOMAINS = "rdap-bootstrap.json", "domains.txt"
+_BOOTSTRAP, _DOMAINS, _FIRST_DAY = "rdap-bootstrap.json", "domains.txt", "first-day.toml"
 
 
 def write_settings(world: World, control: Control) -> None:
@@ -26,8 +27,7 @@ def write_settings(world: World, control: Control) -> None:
         _secret(folder / f"{name}.secret", base64.b64encode(world.keys[name].secret).decode())
     for name, password in world.passwords.items():
         _secret(folder / f"{name}.password", password)
-    services = [[list(scenario.TLDS), [f"https://{scenario.RDAP_SERVER}/"]]]
-    (folder / _BOOTSTRAP).write_text(json.dumps({"version": "1.0", "services": services}, indent=2) + "\n")
+    (folder / _BOOTSTRAP).write_text(json.dumps(bootstrap(), indent=2) + "\n")
     (folder / _DOMAINS).write_text("".join(f"{domain}\n" for domain in world.registrations))
     document: dict[str, Any] = {
         "domains": _DOMAINS,
@@ -54,6 +54,11 @@ def write_settings(world: World, control: Control) -> None:
         },
     }
     world.settings_file.write_text("# The practice world's settings, written when it starts.\n\n" + tomli_w.dumps(document))
+    first_day = {"journal": "first-day.sqlite", "moves": "first-day"} | {name: document[name] for name in ("clock", "network", "visit")}
+    first_day["resolvers"] = {"machine": next(iter(scenario.RESOLVERS.values()))[1]}
+    first_day["rdap"] = {"bootstrap": f"https://{scenario.RDAP_SERVER}/{BOOTSTRAP_PATH}", "authority": world.authority_file.name}
+    words = "# As if the program had just been installed in the practice world: its network, and no account.\n\n"
+    (folder / _FIRST_DAY).write_text(words + tomli_w.dumps(first_day))
 
 
 def _resolver(name: str, address: str, authority: str) -> str | dict[str, str]:

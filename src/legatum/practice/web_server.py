@@ -12,9 +12,11 @@ from typing import NamedTuple
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
 from legatum.net.asking.route import Endpoint
+from legatum.practice import scenario
 from legatum.practice.registry import Registry
 from legatum.wire.epp import DomainData, HostData
 
+BOOTSTRAP_PATH = "dns.json"
 _LOOPBACK = "127.0.0.1"
 _MOST = 65536
 _PATIENCE = 10.0
@@ -77,6 +79,11 @@ async def _read(reader: asyncio.StreamReader) -> Request:
     return Request(method, path, await reader.readexactly(length))
 
 
+def bootstrap() -> dict[str, object]:
+    """Which server knows which suffix (RFC 9224 s3)."""
+    return {"version": "1.0", "services": [[list(scenario.TLDS), [f"https://{scenario.RDAP_SERVER}/"]]]}
+
+
 class RdapService:
     """RDAP's lookups of domains and name servers (RFC 9082 s3.1.3, s3.1.4) from the registry's data."""
 
@@ -84,6 +91,8 @@ class RdapService:
         self._registry = registry
 
     async def handle(self, request: Request) -> Response:
+        if request.method == "GET" and request.path == f"/{BOOTSTRAP_PATH}":
+            return Response(200, "application/json", json.dumps(bootstrap()).encode())
         kind, _, name = request.path.strip("/").partition("/")
         try:
             said = self._found(kind, parse_domain(name)) if request.method == "GET" else None

@@ -232,7 +232,8 @@ class House(Section):
     made, ``quiet``: when none is; ``ttls``: type → the TTL that the house wants. ``serial``: the rule for new serials.
     ``most_removed``: the share of a zone's RRsets, in percent, that a change may take away without being told so;
     ``command_limit``: how long a command of these settings may take. ``soa``: timer → what the house wants it to be. ``operator``: who
-    works with these settings, as the journal remembers it; the system's user without one.
+    works with these settings, as the journal remembers it; the system's user without one. ``letters``: a folder with the house's own words
+    and templates for customers.
     """
 
     low_ttl: str = "5m"
@@ -245,6 +246,7 @@ class House(Section):
     patience: str = "1h"
     command_limit: str = "5m"
     operator: str = ""
+    letters: str = ""
     time_zone: str = "UTC"
     soa: dict[str, str] = field(default_factory=dict)
     windows: list[str] = field(default_factory=list)

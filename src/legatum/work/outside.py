@@ -230,6 +230,11 @@ class Outside:
             each.forget(_REMEMBERED)
 
     @property
+    def letters(self) -> Path | None:
+        """The folder of the house's own letters to customers."""
+        return self.folder / self.settings.house.letters if self.settings.house.letters else None
+
+    @property
     def caution(self) -> "Caution":
         from legatum.core.timing import Caution
 

@@ -72,7 +72,7 @@ def write_notes(args: argparse.Namespace, outside: "Outside", carrier: "Carrier"
     moved = [each for each in history_of(outside, complete) if each.acts]
     for found in moved:
         customer = carrier.campaign.customers.get(found.domain, "")
-        write_page(outside, found, Path(args.notes) / file_word(customer) / f"{file_name(found.domain)}.html")
+        write_page(outside, found, str(Path(args.notes) / file_word(customer) / f"{file_name(found.domain)}.html"))
     note(args, f"pages for customers: {len(moved)} in {args.notes}")
 
 

@@ -3,19 +3,20 @@
 import base64
 import csv
 import io
-import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from legatum.core.history import Act, Became, Changed, before_and_after, to_do
+from legatum.core.history import Act, Became, Changed, before_and_after
 from legatum.core.instant import instant_text, with_local
+from legatum.core.letter import Letter, Said, asks_of, differences_of
 from legatum.core.memory.given import ABSENT, Given
 from legatum.core.printable import cell_text, one_line
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.records.rrtype import type_text
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
+from legatum.views.letters.letter import Step, letter_text, write_letter
 from legatum.views.page import render
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 from legatum.work.history import History
@@ -214,10 +215,12 @@ def write_history(path: Path, documents: Sequence[HistoryDocument]) -> None:
     write_whole(path, with_local(render("history.html", histories=documents)))
 
 
-def write_note(path: Path, found: History, evidence: Mapping[int, str], pending: str, house: str, now: float) -> None:
-    """The page for the customer. ``evidence``: entry → the replies, as they stand in a file; ``pending``: what is still under way, in
-    words. Raises as :func:`~legatum.net.file.write_whole`."""
-    changed = before_and_after(found.acts)
+def write_note(
+    file: str, form: str, found: History, evidence: Mapping[int, str], pending: str, house: str, folder: Path | None, now: float
+) -> None:  # fmt: skip
+    """The letter for the customer. ``evidence``: entry → the replies, as they stand in a file, attached to a page; ``pending``: what is
+    still under way, in words; ``folder``: of the house's own letters. Raises as :func:`~legatum.views.letters.letter.write_letter`."""
+    domain = unicode_text(found.domain)
     done = [_act(each) for each in found.acts if each.became == Became.DONE and each.changes]
     attached = [
         (f"evidence-{number}.jsonl", f"data:application/jsonl;base64,{base64.b64encode(text.encode()).decode()}", _title(found, number))
@@ -225,18 +228,12 @@ def write_note(path: Path, found: History, evidence: Mapping[int, str], pending:
     ]
     left = [each.what for each in found.acts if each.became == Became.OPEN]
     pending = "; ".join([pending, *left]).strip("; ")
-    sides = [(each.what, _for_customer(each.before), _for_customer(each.after)) for each in changed]
-    page = render(
-        "note.html", domain=unicode_text(found.domain), changed=sides, done=done, attached=attached,
-        to_do=to_do(changed), pending=pending, house=house, now=instant_text(now),
-    )  # fmt: skip
-    write_whole(path, with_local(page))
-
-
-def _for_customer(text: str) -> list[str]:
-    """A line for each record, without TTL and final dots."""
-    records = re.split(r" \| |, (?=\S+$|\S+,)", re.sub(r"^\d+ ", "", text))
-    return [re.sub(r"\.(?=\s|$)", "", each) for each in records if each]
+    differences = differences_of(before_and_after(found.acts), name_text(found.domain))
+    lead = Said("history.under_way" if pending else "history.done", {"domain": domain})
+    told = (Said("letter.under_way", {"what": pending}),) if pending else ()
+    letter = Letter(domain, "waiting" if pending else "good", lead, told, differences, asks_of(differences))
+    steps = [Step(each.what, _minute(each.begun), _minute(each.everywhere or each.ended or "")) for each in done]
+    write_letter(file, letter_text(letter, form, now, folder, house, steps, attached, of_changes=True))
 
 
 def _title(found: History, number: int) -> str:

@@ -97,7 +97,15 @@ async def check_engine(outside: Outside) -> list[Checked]:
         if worker in names:
             found.append(works(table, "worker", "viewpoint", f"{worker} is there"))
         else:
-            found.append(fails(table, "worker", "viewpoint", f"no worker {worker} at the scheduler", "start it there: `legatum worker`"))
+            found.append(
+                fails(
+                    table,
+                    "worker",
+                    "viewpoint",
+                    f"no worker {worker} at the scheduler",
+                    "start it there: `legatum worker --scheduler PLACE`",
+                )
+            )
     return found
 
 
