@@ -39,6 +39,14 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         "--second", metavar="NAME", default="", help="this secondary serves it too, or this provider, with a zone that it signs by itself"
     )
     wished.add_argument("--without", metavar="NAME", default="", help="this one does so no longer")
+    wished.add_argument(
+        "--alias", metavar="NAME=TARGET", action="append", default=[],
+        help="this name leads to a site elsewhere; @ gets the addresses of the target, and surveys look after them",
+    )  # fmt: skip
+    wished.add_argument(
+        "--verify", metavar="'NAME TXT TEXT'", action="append", default=[], help="a verification record beside what is there, for a while"
+    )
+    wished.add_argument("--verify-for", metavar="DURATION", default="30d", help="with --verify: for how long (default 30d)")
     wished.add_argument("--ttl", metavar="'NAME TYPE=DURATION'", action="append", default=[], help="another TTL of one RRset")
     wished.add_argument(
         "--soa", metavar="FIELD=VALUE", action="append", default=[],
@@ -134,6 +142,9 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         part_ttl=3600 if cut_ttl is None else cut_ttl,
         second=args.second,
         without=args.without,
+        aliases=_aliases(args.alias, domain),
+        verify=tuple(_verification(each, domain) for each in args.verify),
+        verify_for=parse_duration(args.verify_for),
         ttls=ttls,
         soa=_soa(args.soa, domain),
         transfer=_transfer(args, domain),
@@ -157,6 +168,34 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         quiet=tuple(args.quiet_time),
         old_ends=parse_instant_or_wait(args.old_ends, outside.clock.now()) if args.old_ends else None,
     )
+
+
+def _aliases(texts: "list[str]", domain: "Name") -> "dict[Name, Name]":
+    """``www=site.shops.example``: a target with dots in it is whole, as most sites stand elsewhere."""
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import name_text, typed_host, typed_name
+
+    found = dict["Name", "Name"]()
+    for text in texts:
+        typed, target = _halves(text, "--alias NAME=TARGET")
+        name = typed_name(typed, domain)
+        if name in found:
+            raise BadInput(f"{name_text(name)} is to lead to two places", "name one")
+        found[name] = typed_host(target, domain)
+    return found
+
+
+def _verification(text: str, domain: "Name") -> "tuple[Name, str]":
+    """``TXT site-check=4f1c``, or with the name before it."""
+    from legatum.core.fault import BadInput
+    from legatum.core.records.name import typed_name
+
+    words = text.split(None, 2)
+    at = next((at for at, word in enumerate(words[:2]) if word.upper() == "TXT"), None)
+    if at is None or len(words) < at + 2:
+        raise BadInput(f"--verify '{text}': no verification record", "write --verify 'TXT text', or --verify 'NAME TXT text'")
+    said = text.split(None, at + 1)[at + 1]
+    return typed_name(words[0], domain) if at else domain, said.strip('"') if said.startswith('"') and said.endswith('"') else said
 
 
 def ds_records(texts: "list[str]") -> "tuple[str, ...]":

@@ -33,6 +33,10 @@ class Caution:
         return copies * (self.time_out + 1)
 
 
+AS_WISHED = 0
+"""In the place of a rule: somebody wants it so, and nothing is computed."""
+
+
 @dataclass(frozen=True, slots=True)
 class Wait:
     """Not before ``seconds`` + ``slack`` after ``after`` - a step of the runbook - is true of every server concerned.
@@ -70,7 +74,8 @@ def not_before(waits: Iterable[Wait], happened: Mapping[str, float], now: float,
         reason = wait.because.replace("{at}", clock_text(at, now))
         allowance = f"; {wait.slack} s for a question under way" if wait.slack else ""
         extra = f"; {margin} s margin" if margin else ""
-        parts.append((at + wait.seconds + wait.slack + margin, f"{reason} (rule {wait.rule}{allowance}{extra})", wait.rule))
+        known_by = f"rule {wait.rule}" if wait.rule != AS_WISHED else "as wished"
+        parts.append((at + wait.seconds + wait.slack + margin, f"{reason} ({known_by}{allowance}{extra})", wait.rule))
     if not parts:
         return None
     parts.sort(reverse=True)

@@ -16,12 +16,15 @@ WISHES: dict[str, tuple[str, ...]] = {
     "part": ("--part", "shop=birch"),
     "second": ("--second", "birch"),
     "hosts": ("--hosts", f"ns1.{DOMAIN}=198.51.100.31"),
+    "alias": ("--alias", "shop=www.tidemill.example", "--alias", "@=www.tidemill.example"),
     "ttl": ("--ttl", "mail A=10m"),
     "soa": ("--soa", "refresh=2h", "--soa", "serial=7"),
     "retirement": ("--retire",),
     "combined": ("--to", "birch", "--replace", "198.51.100.80=203.0.113.80", "--ttl", "mail A=10m"),
 }
 """Kind → what shall be different, as options of ``move draft``."""
+LEADING_NOWHERE = frozenset({"ttl", "soa", "hosts", "retirement"})
+"""Of these no visitor is answered anything else by another place."""
 _NOT_BACK = {"retirement"}  # visitors have nothing to ask for in between
 _NEW, _SIGNED = "tidemill.example", "coppergate.example"
 ONE_WAY: dict[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
@@ -68,7 +71,7 @@ def show_kind(practice: WorldThread, folder: Path, kind: str, command: Callable[
         ("And back.", ("move", "retreat", DOMAIN, "--yes", "--wait", *settings)),
         ("Does everybody agree that it is as it was?", ("confirm", DOMAIN, "--to", "alder", "--registrar", "flint", *settings)),
     ]
-    if kind in ("ttl", "soa", "hosts", "retirement"):  # nobody is led anywhere else
+    if kind in LEADING_NOWHERE:  # nobody is led anywhere else
         stages[1] = ("Would anybody notice?", ("move", "rehearse", DOMAIN, *settings))
     for number, (title, words) in enumerate(stages, 1):
         screen.line()

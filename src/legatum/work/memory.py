@@ -15,12 +15,13 @@ from legatum.core.findings.finding import Finding
 from legatum.core.memory.copies import HeldCopy, copies
 from legatum.core.memory.given import OWN_SERVERS, Look, Seen, absent, seen_of
 from legatum.core.memory.keys import KeyState, is_signing, key_states, seen_keys, signing_at
+from legatum.core.memory.tracked import FOLLOWS, TrackedName, seen_tracked, tracked_names
 from legatum.core.moves.place import ADDRESSES, PARENT, Key
 from legatum.core.observation.picture import Picture, ServerView
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset, rrset
-from legatum.core.records.rrtype import CNAME, DNSKEY, DS, NS, SOA, A
+from legatum.core.records.rrtype import ALIAS, CNAME, DNSKEY, DS, NS, SOA, A
 from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.journal.journal import Surveyed
@@ -34,7 +35,7 @@ Changed = tuple[RRset | None, RRset | None]
 
 def held_copies(outside: Outside, domain: Name) -> list[HeldCopy]:
     """Everything that is remembered of a domain, as caches may hold it."""
-    memory = (each for each in outside.journal.memory(domain) if each.place != SIGNING and not is_signing(each.place))
+    memory = (each for each in outside.journal.memory(domain) if each.place not in (SIGNING, FOLLOWS) and not is_signing(each.place))
     return copies(memory, outside.clock.now())
 
 
@@ -78,7 +79,16 @@ def note_after(outside: Outside, place: str, domain: Name, changes: Iterable[Cha
     """A change was seen on every server of the place."""
     changes = list(changes)
     keys = {(place, one.name, one.rtype) for each in changes for one in each if one is not None}
+    keys |= {(FOLLOWS, one.name, ALIAS) for one in map(_readdressed, changes) if one is not None}
     outside.journal.remember(Look(domain, at, tuple(seen_of(place, (after for _, after in changes))), frozenset(keys)))
+
+
+def _readdressed(change: Changed) -> RRset | None:
+    """Addresses that are others now: of their own from here on, until somebody looks after them again."""
+    before, after = change
+    if before is None or before.rtype not in ADDRESSES or (after is not None and set(before.rdatas) == set(after.rdatas)):
+        return None
+    return before
 
 
 def note_ended(outside: Outside, place: str, domain: Name, at: float) -> None:
@@ -216,7 +226,7 @@ def _looked(picture: Picture, ours: Mapping[Name, str]) -> Look:
         seen.update(dict.fromkeys(keys))
         known |= ended
     led = {ours.get(each, OWN_SERVERS) for each in (*picture.delegation, *picture.own_ns)}
-    led |= {PARENT, SIGNING, *map(signing_at, led)}
+    led |= {PARENT, SIGNING, FOLLOWS, *map(signing_at, led)}
     return Look(domain, picture.at, tuple(seen), frozenset(known), led=frozenset(led) if picture.delegation else None)
 
 
@@ -235,6 +245,16 @@ def note_chain(outside: Outside, chain: Chain) -> Chain:
         note_keys(outside, place, link.zone, (each.given for each in there if each.answered), all(each.answered for each in there))
     seen = [(each.data, each.first, each.last) for each in outside.journal.memory(link.zone) if each.place == SIGNING]
     return replace(chain, since=broken_since(seen))
+
+
+def note_tracked(outside: Outside, zone: Name, name: Name, target: Name) -> None:
+    """From now on the name is to have the addresses of the target."""
+    seen = seen_tracked(name, target)
+    outside.journal.remember(Look(zone, outside.clock.now(), (seen,), frozenset([(FOLLOWS, name, seen.rtype)])))
+
+
+def tracked_in(outside: Outside, domain: Name) -> list[TrackedName]:
+    return tracked_names(outside.journal.memory(domain))
 
 
 def note_state(outside: Outside, zone: Name, state: State, at: float) -> None:

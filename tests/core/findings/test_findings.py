@@ -44,7 +44,7 @@ from legatum.core.dnssec.key import key_tag
 from legatum.core.findings import KINDS, Severity, judge
 from legatum.core.findings.finding import judge_with
 from legatum.core.memory.copies import KeptSet
-from legatum.core.observation.picture import DenialView, Edns, Picture, Plan, RegistrationView
+from legatum.core.observation.picture import DenialView, Edns, Picture, Plan, RegistrationView, Tracked
 from legatum.core.records.name import ROOT, below, from_labels, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, CDS, CNAME, DNSKEY, MX, NS, SOA, TXT, A
@@ -325,6 +325,10 @@ CASES: dict[str, tuple[Picture, Picture]] = {
     "resolver-holds-other-ns": (resolver(ns=ns(OTHER, ttl=700)), resolver(ns=ns(NS2, NS1, ttl=700))),
     "old-delegation-kept": (
         replace(resolver(ns=ns(OTHER, ttl=700)), kept=(KEPT,)), replace(resolver(ns=ns(NS2, NS1, ttl=700)), kept=(KEPT,)),
+    ),
+    "followed-addresses-moved": (
+        replace(HEALTHY, tracked=(Tracked(DOMAIN, OTHER, ("198.51.100.80",), ("203.0.113.80",)),)),
+        replace(HEALTHY, tracked=(Tracked(DOMAIN, OTHER, ("198.51.100.80",), ("198.51.100.80",)), Tracked(DOMAIN, OTHER, (), ("x",)))),
     ),
     "resolver-serves-stale": (resolver(errors=((3, ""),)), resolver(errors=((0, "other"),))),
 }  # fmt: skip

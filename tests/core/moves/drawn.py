@@ -9,11 +9,15 @@ from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import First, Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.kinds.site import Alias
+from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.place import PARENT, KnownHost, Place
 from legatum.core.moves.plan import Wish, draw
 from legatum.core.moves.runbook import Runbook
+from legatum.core.records.address import address_rdata
 from legatum.core.records.name import parse_name
+from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import A
 from legatum.core.timing import Caution
 from legatum.core.zones.masterfile import parse_master
@@ -31,6 +35,7 @@ www 3600 A 192.0.2.10
 mail 7200 A 192.0.2.25
 app 600 A 192.0.2.40
 shop.app 600 A 192.0.2.41
+sub 600 NS ns1.birch.test.
 """
 ZONE = parse_master(TEXT, DOMAIN, "drawn")
 
@@ -57,10 +62,19 @@ def drawing(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> Drawin
     return replace(made, **more)  # type: ignore[arg-type]
 
 
-HOST = parse_name("ns1.kilnandclay.example.")
+HOST, SHOP = parse_name("ns1.kilnandclay.example."), parse_name("shop.app.kilnandclay.example.")
 KINDS: dict[str, Wish] = {
     "provider": NewProvider(DOMAIN, "alder", "birch"),
     "address": NewAddress("192.0.2.10", "192.0.2.99"),
+    "alias": Alias(parse_name("app.kilnandclay.example."), parse_name("site.tidemill.example.")),
+    "addresses": Alias(SHOP, parse_name("site.tidemill.example."), (rrset(SHOP, A, 60, [address_rdata("203.0.113.7")]),)),
+    "verify": Verification(
+        (
+            (DOMAIN, "site-check=4f1c"),
+            (parse_name("_check.kilnandclay.example."), "9a"),
+        ),
+        7200,
+    ),
     "part": Part(parse_name("app.kilnandclay.example."), "birch"),
     "second": Second("cedar"),
     "hosts": Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,)),

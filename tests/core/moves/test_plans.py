@@ -13,6 +13,8 @@ from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.second import Second
+from legatum.core.moves.kinds.site import Alias
+from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.meanwhile.redraw import redrawn
 from legatum.core.moves.outcome import Outcome
@@ -38,6 +40,9 @@ def test_records_first_delegation_second_nothing_ended_early() -> None:
     assert ids(KINDS["provider"]) == lowered
     assert ids(KINDS["provider"], at_once=True) == [each for each in lowered if each != "lower"]
     assert ids(KINDS["part"]) == ["child", "ready", "cut", "confirm"]
+    assert ids(KINDS["alias"]) == ["lower-alias", "alias", "confirm-alias", "raise-alias", "old-address"]
+    assert ids(KINDS["addresses"], at_once=True) == ["alias", "confirm-alias", "old-address"]
+    assert ids(KINDS["verify"]) == ["verify", "confirm-verify", "verified"]
     assert ids(KINDS["second"]) == ["join", "ready", "apex", "switch", "parents", "confirm"]
 
 
@@ -68,6 +73,9 @@ def test_several_wishes_make_one_plan_in_which_everything_is_done_at_both_sides(
         ([Second("cedar", leaves=True)], "is no second provider"),
         ([Soa(retry=20000)], "not shorter than refresh"),
         ([Ttls({(APP, TXT): 60})], "is not in the zone"),
+        ([KINDS["alias"], Ttls({(APP, A): 60})], "changed by two wishes"),
+        ([Alias(parse_name("sub.kilnandclay.example."), WWW)], "is delegated"),
+        ([Verification(((DOMAIN, "v=spf1 ip4:192.0.2.10 -all"),), 60)], "there already"),
     ],
 )
 def test_what_contradicts_itself_is_refused_with_the_reason(wishes: list[Wish], says: str) -> None:
@@ -161,11 +169,11 @@ def test_what_visitors_can_feel_is_done_in_windows_and_the_rest_at_any_time(kind
     runbook = plan(kind, housed)
     slots = list(forecast(runbook, {}, AT))
     felt = [slot for slot in slots if slot.step.felt]
-    assert felt or kind in ("ttl", "soa")
+    assert felt or kind in ("ttl", "soa", "verify")
     for slot in felt:
         begins, text = runbook.premises.times.next(slot.first) or (0.0, "")
         assert begins <= slot.first, (slot.step.id, slot.first)
-        if slot.bound is not None and slot.bound.rule == 0:
+        if slot.bound is not None and slot.bound.rule == 0 and "as wished" not in slot.bound.reason:
             assert slot.bound.instant == slot.first and f"in the window {text}" in slot.bound.reason
     assert any(slot.bound is not None and slot.bound.rule == 0 for slot in felt) == bool(felt)
     assert rehearse(runbook, {}, AT).safe

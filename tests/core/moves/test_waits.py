@@ -28,6 +28,18 @@ address | confirm-address | lower-addresses | 3600 | 5 | 2
 address | confirm-address | address | 300 | 5 | 2
 address | old-address | lower-addresses | 3600 | 5 | 2
 address | old-address | address | 300 | 5 | 2
+alias | alias | lower-alias | 300 | 5 | 1
+alias | confirm-alias | lower-alias | 600 | 5 | 2
+alias | confirm-alias | alias | 1800 | 5 | 3
+alias | old-address | lower-alias | 600 | 5 | 2
+alias | old-address | alias | 300 | 5 | 2
+addresses | alias | lower-alias | 300 | 5 | 1
+addresses | confirm-alias | lower-alias | 600 | 5 | 2
+addresses | confirm-alias | alias | 300 | 5 | 2
+addresses | old-address | lower-alias | 600 | 5 | 2
+addresses | old-address | alias | 300 | 5 | 2
+verify | confirm-verify | verify | 3600 | 5 | 2
+verify | verified | verify | 7200 | 0 | 0
 part | ready | seen ns1.birch.test | 600 | 5 | 3
 part | ready | seen ns2.birch.test | 600 | 5 | 3
 part | confirm | cut | 1800 | 5 | 15

@@ -84,6 +84,14 @@ class Fits:
     places: tuple[str, ...] = ()
 
 
-Need = Unasked | Unnamed | Lowered | Known | Forgotten | Unused | Uncut | Unvouched | Fits
+@dataclass(frozen=True, slots=True)
+class Lasted:
+    """What a step of the plan did was there for so many seconds, as somebody wished: nothing of it is computed."""
+
+    step: str
+    seconds: int
+
+
+Need = Unasked | Unnamed | Lowered | Known | Forgotten | Unused | Uncut | Unvouched | Fits | Lasted
 NEEDS: dict[str, type] = {each.__name__.lower(): each for each in get_args(Need)}
 """How each is called in move files."""

@@ -16,10 +16,12 @@ from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, passage_words, provider_pieces
 from legatum.core.moves.kinds.second import Second, second_pieces
+from legatum.core.moves.kinds.site import Alias, alias_pieces
 from legatum.core.moves.kinds.transfer import Held, Terms, transfer_pieces
 from legatum.core.moves.kinds.trust.chain import Sign, Unsign, sign_pieces, unsign_pieces
 from legatum.core.moves.kinds.trust.exchange import Exchange, exchange_pieces
 from legatum.core.moves.kinds.trust.signing import running_out
+from legatum.core.moves.kinds.verification import Verification, verification_pieces
 from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
 from legatum.core.moves.place import Key
 from legatum.core.moves.runbook import Runbook, Slot, forecast
@@ -51,6 +53,8 @@ Wish = (
     | Exchange
     | Unsign
     | Beside
+    | Alias
+    | Verification
 )
 _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     NewProvider: provider_pieces,
@@ -59,6 +63,8 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     Part: part_pieces,
     Second: second_pieces,
     Beside: beside_pieces,
+    Alias: alias_pieces,
+    Verification: verification_pieces,
     Ttls: ttl_pieces,
     Soa: soa_pieces,
     First: first_pieces,
@@ -143,7 +149,7 @@ def slots_of(runbook: Runbook, now: float) -> list[Slot]:
 def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
     if not wishes:
         raise BadInput(
-            "nothing shall be different", "say what: --to, --replace, --hosts, --part, --second, --ttl, --soa, --registrar-to, …"
+            "nothing shall be different", "say what: --to, --replace, --alias, --hosts, --part, --second, --ttl, --soa, --registrar-to, …"
         )
     for kind in {type(each) for each in wishes}:
         if kind in (NewProvider, Hosts, Soa, Ttls, First, Retirement, NewRegistrar) and sum(isinstance(each, kind) for each in wishes) > 1:

@@ -31,7 +31,9 @@ class Wishes:
     to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
     ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone; ``template``: addresses as that template of the house has them, with ``values`` for its variables;
+    these alone;
+    ``aliases``: name → where it is to lead to; ``verify``: names and texts of verification records, wanted for ``verify_for`` seconds;
+    ``template``: addresses as that template of the house has them, with ``values`` for its variables;
     ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets, by the table
     ``tenants`` too;
     ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
@@ -55,6 +57,9 @@ class Wishes:
     dead: bool = False
     at_registrar: bool = True
     leaning: tuple[Name, ...] = ()
+    aliases: Mapping[Name, Name] = field(default_factory=dict)
+    verify: tuple[tuple[Name, str], ...] = ()
+    verify_for: int = 30 * 86400
     ttls: Mapping[Key, int] = field(default_factory=dict)
     soa: Soa | None = None
     transfer: TransferWish | None = None
@@ -92,7 +97,8 @@ class Wishes:
     @property
     def of_contents(self) -> bool:
         """What the zone holds, or who signs it, changes too."""
-        return bool(self.replace or self.template or self.hosts or self.ttls or self.soa or self.of_keys)
+        edits = bool(self.replace or self.template or self.hosts or self.ttls or self.soa or self.aliases or self.verify)
+        return edits or self.of_keys
 
     @property
     def disconnects(self) -> bool:
@@ -125,6 +131,8 @@ class Wishes:
         said += [self._part_words] if self.part else []
         said += [f"{self.second} beside"] if self.second else []
         said += [f"without {self.without}"] if self.without else []
+        said += [f"{name_text(name)} led to {name_text(target)}" for name, target in self.aliases.items()]
+        said += ["a verification record"] if self.verify else []
         said += ["other TTLs"] if self.ttls else []
         said += ["another SOA record"] if self.soa else []
         said += [f"from {self.transfer.losing} to {self.transfer.gaining} (registrars)"] if self.transfer else []

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
+from typing import NamedTuple
 
 from legatum.core.memory.copies import KeptSet
 from legatum.core.records.address import address_text
@@ -163,6 +164,15 @@ class RegistrationView:
     transferred: str = ""
 
 
+class Tracked(NamedTuple):
+    """A name that is to have the target's addresses: its ``own`` now, and ``theirs``, as text, sorted."""
+
+    name: Name
+    target: Name
+    own: tuple[str, ...]
+    theirs: tuple[str, ...]
+
+
 @dataclass(frozen=True, slots=True)
 class Plan:
     """What is planned with the domain: ``change_at`` in seconds since 1970, and ``transfer`` to another registrar."""
@@ -201,6 +211,7 @@ class Picture:
     dropped: int = 0
     denial: DenialView | None = None
     kept: tuple[KeptSet, ...] = ()
+    tracked: tuple[Tracked, ...] = ()
     still_signed: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
     over_tcp: bool = True

@@ -16,6 +16,7 @@ from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.transfer import registered_of
 from legatum.core.moves.kinds.trust.chain import Sign, Unsign
 from legatum.core.moves.kinds.trust.exchange import Exchange
+from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Ttls
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
 from legatum.core.moves.runbook import Runbook
@@ -32,6 +33,7 @@ from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
+from legatum.work.drafting.site import aliases
 from legatum.work.drafting.transfer import transfer_wish
 from legatum.work.drafting.unusual import unusual
 from legatum.work.drafting.users import look_for_users
@@ -129,6 +131,10 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
             seconding = open_seconding(outside, wish.domain, drawing.main, name)
             found = [each for each in await serials_of(outside, seconding) if each.party == name]
             yield Second(name, bool(wish.without), wish.at_registrar, any(each.serial is not None for each in found))
+    for alias in await aliases(outside, wish, drawing.contents):
+        yield alias
+    if wish.verify:
+        yield Verification(wish.verify, wish.verify_for)
     if wish.ttls:
         yield Ttls(wish.ttls)
     if wish.soa:

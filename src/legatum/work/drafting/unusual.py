@@ -1,18 +1,41 @@
 """What is wished for and may not be meant: told when it is drafted, and no reason to refuse it."""
 
+import re
 from collections.abc import Iterator
 
 from legatum.core.duration import duration_text, parse_duration
 from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.site import beside
 from legatum.core.moves.wishes import Wishes
-from legatum.core.records.name import name_text
-from legatum.core.records.rrtype import type_text
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.presentation import rdata_text
+from legatum.core.records.rrtype import AAAA, TXT, A, type_text
 from legatum.core.timetable.soa import oddities
 from legatum.core.zones.changing.publication import somebody_elses
 from legatum.core.zones.completeness import Degree
 from legatum.work.outside import Outside
 
+_OF_A_SITE = ("HTTPS", "SVCB", "CAA")
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
+
+
+def _sender(drawing: Drawing, name: Name) -> str:
+    """The mechanism of the SPF record that means the addresses of ``name`` (RFC 7208 s5.3), empty where none does."""
+    here = r"a(?=[\s\"/]|$)|" if name == drawing.domain else ""
+    mechanism = re.compile(rf"(?<=\s)\+?(?:{here}a:{re.escape(name_text(name))}(?=[\s\"/]|$))", re.IGNORECASE)
+    texts = drawing.contents.get(drawing.domain, TXT)
+    said = (rdata_text(TXT, each) for each in (texts.rdatas if texts is not None else ()))
+    found = (mechanism.search(text) for text in said if "v=spf1" in text.lower())
+    return next((each.group() for each in found if each), "")
+
+
+def _sixes_beside(drawing: Drawing, wish: Wishes, old: str) -> list[str]:
+    """AAAA records at names whose A record has the address, that are not replaced as well."""
+    zone, replaced = drawing.contents, {each.old for each in wish.replace}
+    names = [each.name for each in zone if each.rtype == A and old in map(address_text, each.rdatas)]
+    sets = [found for name in names if (found := zone.get(name, AAAA)) is not None]
+    return [f"{name_text(each.name)} AAAA {text}" for each in sets for text in map(address_text, each.rdatas) if text not in replaced]
 
 
 def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
@@ -33,6 +56,21 @@ def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
             f"and would be lost. `legatum gather {whole} --names FILE`, with the names of the list in the account there, makes them "
             "known; then draft again"
         )
+    for each in wish.replace:
+        if ":" not in each.old and (left := _sixes_beside(drawing, wish, each.old)):
+            yield (
+                f"{', '.join(left)}: the machine at {each.old} has that address too, and it stays. Does it move along? "
+                f"--replace {left[0].split()[-1]}=ADDRESS; if the new one has no IPv6, take it out: `legatum amend`"
+            )
+    for name, target in wish.aliases.items():
+        for standing in beside(drawing.contents, name):
+            if standing.type_text in _OF_A_SITE:
+                yield f"{name_text(name)} {standing.type_text} stays, from the site of before: is it right at {name_text(target)} too?"
+        if sender := _sender(drawing, name):
+            yield (
+                f"{name_text(drawing.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
+                "before go on sending? Then name its address there first: `legatum amend`"
+            )
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"

@@ -4,7 +4,7 @@ can stand."""
 from dataclasses import dataclass
 
 from legatum.core.fault import OutsideFault
-from legatum.core.records.name import Name, name_text
+from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, A, type_text
 from legatum.core.zones.signer import PROOFS
@@ -48,6 +48,18 @@ async def flatten(outside: Outside, zone: Zone) -> Flattened:
             "(RFC 1034 s3.6.2); when the addresses change there, change them here"
         )
     return Flattened(zone, tuple(notes))
+
+
+async def addresses_of_target(outside: Outside, target: Name, zone: Zone | None = None) -> list[RRset]:
+    """As servers say now; of a name in the zone, as that has it. Raises :class:`OutsideFault` where there is none."""
+    walker = outside.walker()
+    inside = zone if zone is not None and is_under(target, zone.origin) else Zone(target, ())
+    found = await addresses_behind(walker, inside, target)
+    if not found:
+        untold = next((why for (host, _), why in walker.unanswered.items() if host == target), "")
+        said = f"is not known: {untold}" if untold else "is nowhere: it has no address"
+        raise OutsideFault(f"where {name_text(target)} leads to {said}", "is it spelt right?")
+    return found
 
 
 async def addresses_behind(walker: Walker, zone: Zone, target: Name) -> list[RRset]:

@@ -28,7 +28,8 @@ def open_retreat(move: Runbook, path: Path, journal: Journal, now: float, keep: 
         raise GateShut(f"{domain}: the transfer has happened", "there is no way back but another transfer, sixty days later")
     retreat = draft_retreat(move, begun, now)
     if not retreat.steps:
-        raise GateShut(f"{domain}: nothing outside has been changed by this move", f"there is nothing to take back; {path} may be deleted")
+        said = "nothing that this move changed is left to be taken back" if begun else "nothing outside has been changed by this move"
+        raise GateShut(f"{domain}: {said}", f"there is nothing to take back; {path} may be deleted")
     if keep:
         write_move(there, retreat)
     return retreat, there

@@ -13,7 +13,7 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.instant import kept_instant
 from legatum.core.memory.copies import KeptSet
 from legatum.core.observation.leftovers import Kind, Leftover
-from legatum.core.observation.picture import Picture, RegistrationView
+from legatum.core.observation.picture import Picture, RegistrationView, Tracked
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.asking.reach import Reach
 from legatum.net.keeping.evidence import Evidence
@@ -50,6 +50,15 @@ class LeftoverHead(msgspec.Struct):
     remedy: str
 
 
+class TrackedHead(msgspec.Struct):
+    """A name that was to have the target's addresses: what both had."""
+
+    name: str
+    target: str
+    own: list[str]
+    theirs: list[str]
+
+
 class KeptHead(msgspec.Struct):
     """An NS set of before by which somebody might still go, as it was remembered."""
 
@@ -84,6 +93,7 @@ class Head(msgspec.Struct):
     not_looked_at: list[str] = msgspec.field(default_factory=list)
     depth: str = "full"
     kept: list[KeptHead] = msgspec.field(default_factory=list)
+    tracked: list[TrackedHead] = msgspec.field(default_factory=list)
     ipv4: bool = True
     tcp: bool = True
 
@@ -146,6 +156,7 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
         not_looked_at=list(found.not_looked_at),
         kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in picture.kept],
+        tracked=[TrackedHead(name_text(each.name), name_text(each.target), list(each.own), list(each.theirs)) for each in picture.tracked],
     )
 
 
@@ -195,9 +206,10 @@ async def _again(path: Path, recording: Recording) -> Survey:
             None if held.ds is None else tuple(map(bytes.fromhex, held.ds)), held.created, held.changed, held.transferred,
         ) if held else None  # fmt: skip
         try:
+            tracked = [Tracked(_name(each.name), _name(each.target), tuple(each.own), tuple(each.theirs)) for each in head.tracked]
             kept = [KeptSet(tuple(map(_name, each.names)), each.until, each.text) for each in head.kept]
             depth = DEPTHS.get(head.depth, FULL)
-            found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept)
+            found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept, tracked)
             behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
             return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
         except OutsideFault:

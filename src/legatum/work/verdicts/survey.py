@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from legatum.core.findings import Finding
     from legatum.core.memory.copies import KeptSet
     from legatum.core.observation.leftovers import Leftover
-    from legatum.core.observation.picture import Picture, RegistrationView
+    from legatum.core.observation.picture import Picture, RegistrationView, Tracked
     from legatum.core.service.seen import Visit
     from legatum.net.asking.reply import Reply
     from legatum.net.asking.walk import Cut
@@ -84,6 +84,8 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
         picture = replace(picture, kept=_kept(outside, picture))
     if picture.ds and any(view.keys_asked and view.keys is None for view in picture.serving):
         picture = replace(picture, still_signed=await _still_signed(outside, picture))
+    if tracked := await _tracked(outside, picture):
+        picture = replace(picture, tracked=tracked)
     found = _judged(picture, evidence)
     if untold:
         found = replace(found, not_looked_at=(f"what {registrar} has of it ({untold})",))
@@ -114,6 +116,23 @@ def _kept(outside: Outside, picture: "Picture") -> "tuple[KeptSet, ...]":
     return ()
 
 
+async def _tracked(outside: Outside, picture: "Picture") -> "tuple[Tracked, ...]":
+    """Names that are to have another one's addresses: what both have now. Of a target that nobody tells of nothing is known."""
+    from legatum.core.observation.picture import Tracked
+    from legatum.core.records.address import address_text
+    from legatum.work.gathering.flatten import addresses_of_target
+    from legatum.work.memory import tracked_in
+
+    found = []
+    with suppress(Fault):
+        for each in tracked_in(outside, picture.domain):
+            with suppress(Fault):
+                theirs = [address_text(data) for some in await addresses_of_target(outside, each.target) for data in some.rdatas]
+                own = [address_text(data) for some in await addresses_of_target(outside, each.name) for data in some.rdatas]
+                found.append(Tracked(each.name, each.target, tuple(sorted(own)), tuple(sorted(theirs))))
+    return tuple(found)
+
+
 async def whole_chain(outside: Outside, found: Survey) -> "Chain":
     """The zones above are looked at too, as the domain's own servers were. Raises :class:`OutsideFault`."""
     from legatum.core.dnssec.chain import Chain
@@ -140,12 +159,12 @@ async def with_service(outside: Outside, found: Survey, before: str = "", places
 
 async def look_again(
     outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
-    depth: "Depth | None" = None, kept: "Sequence[KeptSet]" = (),
+    depth: "Depth | None" = None, kept: "Sequence[KeptSet]" = (), tracked: "Sequence[Tracked]" = (),
 ) -> Survey:  # fmt: skip
     """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
-    ``depth``: how much was asked, all without one; ``kept``: what was remembered then."""
+    ``depth``: how much was asked, all without one; ``kept`` and ``tracked``: what was remembered then."""
     looked = await _look(outside, domain, evidence, wanted, depth)
-    picture = replace(looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept))
+    picture = replace(looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept), tracked=tuple(tracked))
     return _judged(picture, evidence)
 
 

@@ -169,3 +169,16 @@ def _nowhere(picture: Picture, host: Name) -> bool:
             return len(seen) == 2
         host = targets(alias)[0]
     return True
+
+
+@finding(
+    "followed-addresses-moved", Severity.ERROR, "A name no longer has the addresses that it is to follow",
+    why="No alias may stand there, so the addresses of the site were copied; it has moved since, and visitors come to where it was.",
+    remedy="Give it the new ones: `legatum move draft DOMAIN --alias NAME=TARGET --from PROVIDER`.",
+    standard="RFC 1034 s3.6.2",
+)  # fmt: skip
+def followed_addresses_moved(picture: Picture) -> Iterator[Sighting]:
+    for each in picture.tracked:
+        if each.own and each.theirs and each.own != each.theirs:
+            theirs, own = ", ".join(each.theirs), ", ".join(each.own)
+            yield Sighting(f"{name_text(each.target)} has {theirs} now, {name_text(each.name)} {own}")

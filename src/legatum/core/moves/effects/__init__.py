@@ -8,7 +8,7 @@ from legatum.core.moves.effects.delegation import Delegated, Published
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.effects.gave import Gave
 from legatum.core.moves.effects.hosts import HostSet
-from legatum.core.moves.effects.looks import Agreed, Answered, Gathered, Ready, Same
+from legatum.core.moves.effects.looks import Agreed, Answered, Gathered, Ready, Same, Tracked
 from legatum.core.moves.effects.records import Change, Records
 from legatum.core.moves.effects.registration import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
 from legatum.core.moves.effects.secondary import Joined, Released
@@ -36,6 +36,7 @@ EFFECTS: dict[str, type[Effect]] = {
     "ready": Ready,
     "agreed": Agreed,
     "answered": Answered,
+    "tracked": Tracked,
     "statuses": Statuses,
     "transfer": Transfer,
     "fit": Fit,
@@ -76,6 +77,7 @@ __all__ = [
     "Settled",
     "Signed",
     "Statuses",
+    "Tracked",
     "Transfer",
     "Trusted",
     "ZoneEnded",

@@ -51,6 +51,16 @@ class Agreed(Effect):
 
 
 @dataclass(frozen=True, slots=True)
+class Tracked(Effect):
+    """The name has the addresses of the target, and is looked after from then on."""
+
+    zone: Name
+    name: Name
+    target: Name
+    changes = False
+
+
+@dataclass(frozen=True, slots=True)
 class Answered(Effect):
     """Every server of these places, and every resolver, gives just these RRsets. ``gone``: names and types that nobody gives any more."""
 

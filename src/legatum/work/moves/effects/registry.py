@@ -12,6 +12,7 @@ from legatum.work.moves.effects.secondary import Join, Release
 from legatum.work.moves.effects.service import SayBegun, SayEnded
 from legatum.work.moves.effects.signing import ChangeSigning, SeeDs, SeeTrust, SetDs
 from legatum.work.moves.effects.statuses import ChangeStatuses
+from legatum.work.moves.effects.tracked import Track
 from legatum.work.moves.effects.transfer.afterwards import ChangeCode, ChangeRegistrant, SeeKept, SeeSettled
 from legatum.work.moves.effects.transfer.fit import SeeFit
 from legatum.work.moves.effects.transfer.follow import FollowTransfer
@@ -39,6 +40,7 @@ _ACTIONS: dict[type[of.Effect], type[Action[Any]]] = {
     of.Ready: SeeReady,
     of.Agreed: Agree,
     of.Answered: SeeAnswers,
+    of.Tracked: Track,
     of.Statuses: ChangeStatuses,
     of.Transfer: CarryTransfer,
     of.Fit: SeeFit,

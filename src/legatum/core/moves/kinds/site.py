@@ -1,0 +1,119 @@
+"""A name that is to lead to a site elsewhere: as an alias, or, where none may stand, with the addresses that its target has
+(docs/timing.md, rules 1 to 3)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from legatum.core.fault import AlreadySo, GateShut
+from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.effects import Answered, Change, Effect, ServiceEnded, Tracked
+from legatum.core.moves.needs import Forgotten, Lowered, Need, Unused
+from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.runbook import Step
+from legatum.core.records.address import address_text
+from legatum.core.records.name import Name, name_text
+from legatum.core.records.rrset import RRset, rrset, targets
+from legatum.core.records.rrtype import ALIAS, CNAME, NS
+from legatum.core.zones.signer import PROOFS
+from legatum.core.zones.zone import Zone
+
+_LEADING = (*ADDRESSES, CNAME, ALIAS)
+
+
+def beside(zone: Zone, name: Name) -> list[RRset]:
+    """What stands at the name beside an alias or addresses: with it no alias may stand there (RFC 1034 s3.6.2)."""
+    return [each for each in zone.at(name) if each.rtype not in (*_LEADING, *PROOFS)]
+
+
+@dataclass(frozen=True, slots=True)
+class Alias:
+    """``addresses``: of the target, for a name at which no alias may stand: those are given there, and looked after."""
+
+    name: Name
+    target: Name
+    addresses: tuple[RRset, ...] = ()
+
+
+def alias_pieces(drawing: Drawing, wish: Alias) -> Iterator[Piece]:
+    """Raises :class:`GateShut` for a name server's name and a delegated one, :class:`AlreadySo`."""
+    zone, text = drawing.contents, name_text(wish.name)
+    before = [each for each in zone.at(wish.name) if each.rtype in _LEADING]
+    _refuse_delegated(drawing, wish)
+    ttl = min((each.ttl for each in before), default=zone.usual_ttl(wish.name))
+    after = [rrset(wish.name, each.rtype, ttl, each.rdatas) for each in wish.addresses] or [rrset(wish.name, CNAME, ttl, [wish.target])]
+    changes = [Change(each, next((one for one in after if one.rtype == each.rtype), None)) for each in before]
+    changes += [Change(None, each) for each in after if each.rtype not in {one.rtype for one in before}]
+    changes = [each for each in changes if each.before is None or not each.before.says_the_same(each.after)]
+    if not changes:
+        raise AlreadySo(f"{text} leads to {name_text(wish.target)} already", "leave it out")
+    low = ttl if drawing.at_once else min(drawing.low_ttl, ttl)
+    lowered = [Change(each.before, each.before.with_ttl(low)) for each in changes if each.before is not None and each.before.ttl != low]
+    for place in drawing.sides if lowered else ():
+        yield Piece(Phase.LOWER, Step(
+            "lower-alias", f"Lower the TTL of {text} at {place} to {low}", (drawing.records(place, drawing.domain, lowered),),
+            ("it is what was seen when drafting",), f"every server of {place} hands it out so", "raise it again", estimate=10,
+        ))  # fmt: skip
+    yield from _exchanged(drawing, wish, changes, low)
+    yield from _afterwards(drawing, wish, changes, low, ttl)
+
+
+def _refuse_delegated(drawing: Drawing, wish: Alias) -> None:
+    zone, text = drawing.contents, name_text(wish.name)
+    if wish.name in targets(zone.apex_ns):
+        raise GateShut(f"{text} is a name server", "say its address: --hosts NAME=ADDRESS")
+    if wish.name != zone.origin and zone.get(wish.name, NS) is not None:
+        raise GateShut(f"{text} is delegated: what stands there is in a zone of its own", "draft it there")
+
+
+def _low(each: RRset | None, ttl: int) -> RRset | None:
+    return each.with_ttl(ttl) if each is not None else None
+
+
+def _exchanged(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: int) -> Iterator[Piece]:
+    needs: tuple[Need, ...] = tuple(Lowered(drawing.domain, each.key) for each in changes if each.before is not None)
+    how = "the addresses of " if wish.addresses else "an alias of "
+    for place in drawing.sides:
+        new = [Change(_low(each.before, low), _low(each.after, low)) for each in changes]
+        yield Piece(Phase.CHANGE, Step(
+            "alias", f"Give {name_text(wish.name)} {how}{name_text(wish.target)} at {place}",
+            (drawing.records(place, drawing.domain, new),),
+            ("the service answers there for that name: look before you say yes",), f"every server of {place} hands it out so",
+            "set it back, to where everything stays up until the hold has passed the other way", estimate=10,
+        ), needs)  # fmt: skip
+
+
+def _afterwards(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: int, ttl: int) -> Iterator[Piece]:
+    zone, text = drawing.domain, name_text(wish.name)
+    given = tuple(_low(each.after, low) for each in changes if each.after is not None)
+    looks: list[Effect] = [Answered(zone, tuple(drawing.sides), tuple(each for each in given if each is not None))]
+    looks += [Tracked(zone, wish.name, wish.target)] if wish.addresses else []
+    yield Piece(Phase.CONFIRM, Step(
+        "confirm-alias", f"Confirm that everybody is led to {name_text(wish.target)} by {text}", tuple(looks), (),
+        "every server and every resolver gives it", "set it back",
+    ), tuple(Forgotten(zone, each.key, negative=each.before is None) for each in changes))  # fmt: skip
+    raised = [Change(_low(each.after, low), each.after) for each in changes if each.after is not None and low != ttl]
+    for place in drawing.sides[-1:] if raised else ():
+        yield Piece(Phase.RAISE, Step(
+            "raise-alias", f"Raise the TTL of {text} at {place} to {ttl}", (drawing.records(place, zone, raised),), (),
+            f"every server of {place} hands it out so", "lower it again", estimate=10,
+        ))  # fmt: skip
+    for address in _left(drawing, changes):
+        yield Piece(Phase.END, Step(
+            "old-address", f"Nobody is sent to {address} any more: it may be switched off", (ServiceEnded(address),), (),
+            "said, not seen: the tool switches nothing off", f"from here on {address} has to work again first",
+        ), (Unused(address),))  # fmt: skip
+
+
+def _left(drawing: Drawing, changes: Sequence[Change]) -> list[str]:
+    """Addresses to which nothing of the zone leads any more."""
+    own = {each.key for each in changes}
+    kept = {
+        address_text(data)
+        for each in drawing.contents.unsorted
+        if each.rtype in ADDRESSES and (each.name, each.rtype) not in own
+        for data in each.rdatas
+    }
+    kept |= {address_text(data) for each in changes if each.after is not None and each.key[1] in ADDRESSES for data in each.after.rdatas}
+    gone = [address_text(data) for each in changes if each.before is not None and each.key[1] in ADDRESSES for data in each.before.rdatas]
+    return [each for each in dict.fromkeys(gone) if each not in kept]
