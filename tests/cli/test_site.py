@@ -1,4 +1,4 @@
-"""A name that leads to a site elsewhere, and a text by which somebody sees whose domain it is, in the practice world."""
+"""A site and mail by somebody else, and a text by which one sees whose domain it is: there and back, in the practice world."""
 
 import json
 from collections.abc import Iterator
@@ -53,6 +53,47 @@ def test_surveys_look_after_addresses_that_are_somebody_elses(desk: Desk) -> Non
 )
 def test_what_leads_nowhere_is_refused(desk: Desk, wish: str, says: str) -> None:
     assert desk.run("move", "draft", DOMAIN, "--alias", wish) in (2, 3) and says in desk.said and "Traceback" not in desk.said
+
+
+POST = """[records]
+"@" = { MX = ["10 mx2.ferrytimes.example."], "TXT+" = "v=spf1 include:ferrytimes.example -all" }
+"autumn._domainkey" = { TXT = "v=DKIM1; p={key}" }
+autoconfig = { CNAME = "mx2.ferrytimes.example." }
+"""
+
+
+def mail_of(zone: str) -> set[str]:
+    return {line.split("IN", 1)[1].strip() for line in zone.splitlines() if " MX " in line or "v=spf1" in line or "CNAME" in line}
+
+
+def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> None:
+    def gathered() -> str:
+        path = tmp_path / "now.zone"
+        desk.done("gather", DOMAIN, "--from", "alder", "--out", str(path), "--force")
+        return "\n".join(line for line in path.read_text().splitlines() if " SOA " not in line and not line.startswith(";"))
+
+    (desk.world.folder / "templates").mkdir()
+    (desk.world.folder / "templates" / "post.toml").write_text(POST)
+    before, wish = gathered(), ("--mail", "post", "--set", "key=abcd")
+    assert desk.run("move", "draft", DOMAIN, "--mail", "post") == 2 and "no value for 'key'" in desk.said
+    assert desk.run("move", "draft", DOMAIN, "--mail", "pots") == 2 and "there are: post" in desk.said
+    desk.receive()
+    desk.done("move", "draft", DOMAIN, *wish)
+    assert (
+        "_imaps._tcp.kilnandclay.example SRV" in desk.said and "_submission._tcp" in desk.said and "ip4:203.0.113.25 any more" in desk.said
+    )
+    desk.done("move", "advance", DOMAIN, "--yes")
+    both = gathered()
+    assert "include:ferrytimes.example mx a:" in both and "ip4:203.0.113.25 -all" in both and "p=abcd" in both
+    assert "MX     10 mail" in both  # nobody is led there before everybody knows who may send
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+    assert mail_of(gathered()) == {
+        "MX     10 mx2.ferrytimes.example.", 'TXT    "v=spf1 include:ferrytimes.example -all"',
+        "CNAME  mx2.ferrytimes.example.", "CNAME  kilnandclay.example.",
+    }  # fmt: skip
+    assert desk.run("move", "draft", DOMAIN, *wish) == 2 and "already" in desk.said
+    desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
+    assert gathered() == before and not desk.failures
 
 
 def test_a_verification_record_stands_beside_what_is_there_for_its_time(desk: Desk, tmp_path: Path) -> None:

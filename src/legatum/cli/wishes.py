@@ -28,7 +28,13 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished.add_argument(
         "--template", metavar="NAME", default="", help="its addresses as this template of the house has them, old ones replaced by new ones"
     )
-    wished.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="with --template: a variable's value")
+    wished.add_argument(
+        "--mail",
+        metavar="SERVICE",
+        default="",
+        help="mail by this service, as the template of that name has it: MX, SPF, DKIM and the like",
+    )
+    wished.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="with --template and --mail: a variable's value")
     wished.add_argument(
         "--hosts", metavar="NS=ADDRESS,…", action="append", default=[],
         help="an own name server with these addresses, named in both NS sets; with none (NS=) it is given up",
@@ -135,6 +141,7 @@ def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wis
         registrar=args.registrar,
         replace=tuple(replaced(each) for each in args.replace),
         template=args.template,
+        mail=args.mail,
         values=dict(_halves(each, "--set NAME=VALUE") for each in args.set),
         hosts=hosts,
         named=() if args.unnamed else tuple(host for host, addresses in hosts.items() if addresses),

@@ -5,6 +5,7 @@ from dataclasses import replace
 from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.hosts import Hosts
+from legatum.core.moves.kinds.mail import Mail
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.presence import First, Retirement
 from legatum.core.moves.kinds.provider import NewProvider
@@ -17,9 +18,11 @@ from legatum.core.moves.plan import Wish, draw
 from legatum.core.moves.runbook import Runbook
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import parse_name
+from legatum.core.records.presentation import parse_rdata, txt_rdata
 from legatum.core.records.rrset import rrset
-from legatum.core.records.rrtype import A
+from legatum.core.records.rrtype import MX, TXT, A
 from legatum.core.timing import Caution
+from legatum.core.zones.changing.template import Demand
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
 
@@ -74,6 +77,14 @@ KINDS: dict[str, Wish] = {
             (parse_name("_check.kilnandclay.example."), "9a"),
         ),
         7200,
+    ),
+    "mail": Mail(
+        "post",
+        (
+            Demand(rrset(DOMAIN, MX, 3600, [parse_rdata(MX, "10 mx1.post.test.", DOMAIN)])),
+            Demand(rrset(DOMAIN, TXT, 3600, [txt_rdata("v=spf1 include:post.test -all")]), among=True),
+            Demand(rrset(parse_name("a._domainkey.kilnandclay.example."), TXT, 3600, [txt_rdata("v=DKIM1; p=ab")])),
+        ),
     ),
     "part": Part(parse_name("app.kilnandclay.example."), "birch"),
     "second": Second("cedar"),

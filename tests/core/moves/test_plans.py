@@ -42,6 +42,7 @@ def test_records_first_delegation_second_nothing_ended_early() -> None:
     assert ids(KINDS["part"]) == ["child", "ready", "cut", "confirm"]
     assert ids(KINDS["alias"]) == ["lower-alias", "alias", "confirm-alias", "raise-alias", "old-address"]
     assert ids(KINDS["addresses"], at_once=True) == ["alias", "confirm-alias", "old-address"]
+    assert ids(KINDS["mail"]) == ["mail-records", "lower-mail", "mail", "confirm-mail", "raise-mail", "old-mail"]
     assert ids(KINDS["verify"]) == ["verify", "confirm-verify", "verified"]
     assert ids(KINDS["second"]) == ["join", "ready", "apex", "switch", "parents", "confirm"]
 

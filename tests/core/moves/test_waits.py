@@ -38,6 +38,14 @@ addresses | confirm-alias | lower-alias | 600 | 5 | 2
 addresses | confirm-alias | alias | 300 | 5 | 2
 addresses | old-address | lower-alias | 600 | 5 | 2
 addresses | old-address | alias | 300 | 5 | 2
+mail | mail | lower-mail | 3300 | 5 | 1
+mail | mail | mail-records | 3600 | 5 | 2
+mail | confirm-mail | mail-records | 3600 | 5 | 2
+mail | confirm-mail | lower-mail | 3600 | 5 | 2
+mail | confirm-mail | mail | 300 | 5 | 2
+mail | old-mail | lower-mail | 3600 | 5 | 2
+mail | old-mail | mail | 300 | 5 | 2
+mail | old-mail | raise-mail | 300 | 5 | 2
 verify | confirm-verify | verify | 3600 | 5 | 2
 verify | verified | verify | 7200 | 0 | 0
 part | ready | seen ns1.birch.test | 600 | 5 | 3

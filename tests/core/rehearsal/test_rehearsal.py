@@ -48,7 +48,7 @@ def test_what_is_drafted_is_safe_and_the_careless_way_is_not(kind: str, at_once:
     found = rehearse(runbook, {}, AT)
     assert found.safe and found.checked > 10, found.counterexamples[:1]
     hasty = rehearse(careless(runbook), {}, AT)
-    assert hasty.safe == (kind in ("ttl", "verify"))  # another TTL alone, or a text beside, hurts nobody, however it comes
+    assert hasty.safe == (kind in ("ttl", "verify", "mail"))  # another TTL alone, or a text beside, hurts nobody, however it comes
     assert all(example.story and example.remedy for example in hasty.counterexamples)
 
 
@@ -177,7 +177,7 @@ def test_what_is_called_safe_never_fails_by_chance(runbook: Runbook, seed: int) 
                 assert not failure, (failure, schedule)
 
 
-@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"ttl", "soa", "verify"}))
+@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"ttl", "soa", "verify", "mail"}))
 def test_what_is_called_unsafe_does_fail_by_chance(kind: str) -> None:
     """The careless way: there is a counterexample for each kind of cache, and random caches of that kind do meet it."""
     of = drawing(

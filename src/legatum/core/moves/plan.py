@@ -12,6 +12,7 @@ from legatum.core.moves.kinds.address import NewAddress, address_pieces
 from legatum.core.moves.kinds.beside import Beside, beside_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
 from legatum.core.moves.kinds.leftovers import Leftovers, leftover_pieces
+from legatum.core.moves.kinds.mail import Mail, mail_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
 from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, passage_words, provider_pieces
@@ -54,6 +55,7 @@ Wish = (
     | Unsign
     | Beside
     | Alias
+    | Mail
     | Verification
 )
 _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
@@ -64,6 +66,7 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     Second: second_pieces,
     Beside: beside_pieces,
     Alias: alias_pieces,
+    Mail: mail_pieces,
     Verification: verification_pieces,
     Ttls: ttl_pieces,
     Soa: soa_pieces,
@@ -149,7 +152,8 @@ def slots_of(runbook: Runbook, now: float) -> list[Slot]:
 def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
     if not wishes:
         raise BadInput(
-            "nothing shall be different", "say what: --to, --replace, --alias, --hosts, --part, --second, --ttl, --soa, --registrar-to, …"
+            "nothing shall be different",
+            "say what: --to, --replace, --alias, --mail, --hosts, --part, --second, --ttl, --soa, --registrar-to, …",
         )
     for kind in {type(each) for each in wishes}:
         if kind in (NewProvider, Hosts, Soa, Ttls, First, Retirement, NewRegistrar) and sum(isinstance(each, kind) for each in wishes) > 1:

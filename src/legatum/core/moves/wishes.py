@@ -33,7 +33,8 @@ class Wishes:
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
     these alone;
     ``aliases``: name → where it is to lead to; ``verify``: names and texts of verification records, wanted for ``verify_for`` seconds;
-    ``template``: addresses as that template of the house has them, with ``values`` for its variables;
+    ``template``: addresses as that template of the house has them, ``mail``: mail by the service of that one; with ``values`` for their
+    variables;
     ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets, by the table
     ``tenants`` too;
     ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
@@ -45,6 +46,7 @@ class Wishes:
     registrar: str = ""
     replace: tuple[NewAddress, ...] = ()
     template: str = ""
+    mail: str = ""
     values: Mapping[str, str] = field(default_factory=dict)
     hosts: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
     named: tuple[Name, ...] = ()
@@ -97,7 +99,7 @@ class Wishes:
     @property
     def of_contents(self) -> bool:
         """What the zone holds, or who signs it, changes too."""
-        edits = bool(self.replace or self.template or self.hosts or self.ttls or self.soa or self.aliases or self.verify)
+        edits = bool(self.replace or self.template or self.hosts or self.ttls or self.soa or self.aliases or self.verify or self.mail)
         return edits or self.of_keys
 
     @property
@@ -132,6 +134,7 @@ class Wishes:
         said += [f"{self.second} beside"] if self.second else []
         said += [f"without {self.without}"] if self.without else []
         said += [f"{name_text(name)} led to {name_text(target)}" for name, target in self.aliases.items()]
+        said += [f"mail at {self.mail}"] if self.mail else []
         said += ["a verification record"] if self.verify else []
         said += ["other TTLs"] if self.ttls else []
         said += ["another SOA record"] if self.soa else []

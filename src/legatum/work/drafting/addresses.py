@@ -1,7 +1,8 @@
-"""The addresses of a domain as a template of the house has them."""
+"""The addresses and the mail of a domain as templates of the house have them."""
 
 from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.kinds.mail import Mail
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
@@ -35,6 +36,12 @@ def of_template(outside: Outside, wish: Wishes, zone: Zone) -> tuple[NewAddress,
     if not found:
         raise AlreadySo(f"{domain} has the addresses of template {wish.template} already", "leave --template out")
     return tuple(NewAddress(old, new) for old, new in found.items())
+
+
+def mail_at(outside: Outside, wish: Wishes) -> Mail:
+    """As the service's template has it. Raises :class:`BadInput`."""
+    templates = read_templates(outside.folder / outside.settings.templates)
+    return Mail(wish.mail, expand(resolve(wish.mail, templates), wish.domain, wish.values))
 
 
 def _addresses(side: RRset | None) -> list[str]:

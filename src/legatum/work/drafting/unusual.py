@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from legatum.core.duration import duration_text, parse_duration
 from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.mail import Mail
 from legatum.core.moves.kinds.site import beside
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
@@ -14,8 +15,10 @@ from legatum.core.records.rrtype import AAAA, TXT, A, type_text
 from legatum.core.timetable.soa import oddities
 from legatum.core.zones.changing.publication import somebody_elses
 from legatum.core.zones.completeness import Degree
+from legatum.work.drafting.addresses import mail_at
 from legatum.work.outside import Outside
 
+_OF_MAIL = ("autoconfig", "autodiscover", "_autodiscover", "_imap", "_imaps", "_pop3", "_pop3s", "_submission", "_submissions", "_mta-sts")
 _OF_A_SITE = ("HTTPS", "SVCB", "CAA")
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
 
@@ -28,6 +31,20 @@ def _sender(drawing: Drawing, name: Name) -> str:
     said = (rdata_text(TXT, each) for each in (texts.rdatas if texts is not None else ()))
     found = (mechanism.search(text) for text in said if "v=spf1" in text.lower())
     return next((each.group() for each in found if each), "")
+
+
+def _mail(drawing: Drawing, mail: Mail) -> Iterator[str]:
+    """What of the mail of before the new service's template says nothing of."""
+    told = {(each.rrset.name, each.rrset.rtype) for each in mail.demands}
+    labels = {name: name[1 : 1 + name[0]].decode("latin-1").lower() for name in drawing.contents.names}
+    left = [each for each in drawing.contents if labels[each.name] in _OF_MAIL and (each.name, each.rtype) not in told]
+    if behind := [f"{name_text(each.name)} {each.type_text}" for each in left if labels[each.name] != "_mta-sts"]:
+        yield f"{', '.join(behind)}: programs are led to the mail of before by it still, as template {mail.service} says nothing of it"
+    if any(labels[each.name] == "_mta-sts" for each in left):
+        yield (
+            f"_mta-sts: the policy at https://mta-sts.{name_text(drawing.domain)}/ has to name the new servers before mail is brought "
+            "there, and another id then, or senders refuse them (RFC 8461)"
+        )
 
 
 def _sixes_beside(drawing: Drawing, wish: Wishes, old: str) -> list[str]:
@@ -71,6 +88,8 @@ def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
                 f"{name_text(drawing.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
                 "before go on sending? Then name its address there first: `legatum amend`"
             )
+    if wish.mail:
+        yield from _mail(drawing, mail_at(outside, wish))
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"
