@@ -21,6 +21,12 @@ from tests.real.processes import NEEDS_SERVERS, asked, outcome
 from tests.real.visitors import Visitors
 
 pytestmark = [pytest.mark.timeout(500), *NEEDS_SERVERS]
+POST = """ttl = "4s"
+[records]
+"@" = { MX = ["10 {host}."], "TXT+" = "v=spf1 include:{host} -all" }
+"autumn._domainkey" = { TXT = "v=DKIM1; p=abcd" }
+"_imaps._tcp" = { SRV = "0 1 993 {host}." }
+"""
 LEADING = ("--registrar", "flint", "--publishing", "5s")
 
 
@@ -77,6 +83,26 @@ def zone_data(lab: Lab, domain: str, home: str) -> None:
         done.append(difference(began, changes_at(lab, domain, home)))
     assert done[0] == done[1] and done[0][0] >= 6
     assert before == records(lab, domain, home)
+
+
+def by_others(lab: Lab, domain: str, home: str) -> None:
+    """Site and mail by somebody else, and a text for a while, in one plan, and taken back; twice."""
+    before, there = records(lab, domain, home), f"{home}-parts.example"
+    for _ in range(2):
+        wishes = (
+            "--alias",
+            f"www=www.{there}",
+            "--mail",
+            "post",
+            "--set",
+            f"host=mail.{there}",
+            "--verify",
+            "TXT seen",
+            "--verify-for",
+            "5s",
+        )
+        carried_out(lab, domain, "--from", home, *wishes, back=True)
+        assert before == records(lab, domain, home)
 
 
 def parts(lab: Lab, domain: str, home: str) -> None:
@@ -189,6 +215,7 @@ def by_form(lab: Lab, domain: str, home: str) -> None:
 
 TOURS: dict[str, Callable[[Lab, str, str], None]] = {
     "zone-data": zone_data,
+    "by-others": by_others,
     "parts": parts,
     "by-form": by_form,
     "together": together,
@@ -204,6 +231,8 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
     beside = {(home, domain): blank(home, domain) + RECORDS for domain, home in NEW.items()}
     made = Lab(tmp_path, 180 + worker, DOMAINS, beside=beside, bare=NEW)
+    (tmp_path / "templates").mkdir()
+    (tmp_path / "templates" / "post.toml").write_text(POST)
     try:
         made.start()
         yield made

@@ -101,7 +101,7 @@ class Office:
         """As the operator, on his host."""
         there = f"import ctypes, os\nspace = os.open('/run/netns/{self.operators[name].space}', os.O_RDONLY)\n"
         there += "assert ctypes.CDLL(None, use_errno=True).setns(space, 0x40000000) == 0\nos.close(space)\n"
-        return run_program(words, self.folder / name, {}, before=there + before)
+        return run_program([*words, "--settings", "legatum.toml"], self.folder / name, {}, before=there + before)
 
     def done(self, name: str, *words: str) -> Any:
         ended = self.run(name, *words, "--json")

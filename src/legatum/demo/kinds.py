@@ -16,7 +16,7 @@ WISHES: dict[str, tuple[str, ...]] = {
     "part": ("--part", "shop=birch"),
     "second": ("--second", "birch"),
     "hosts": ("--hosts", f"ns1.{DOMAIN}=198.51.100.31"),
-    "alias": ("--alias", "shop=www.tidemill.example", "--alias", "@=www.tidemill.example"),
+    "alias": ("--alias", "workshop=www.tidemill.example", "--alias", "@=www.tidemill.example"),
     "ttl": ("--ttl", "mail A=10m"),
     "soa": ("--soa", "refresh=2h", "--soa", "serial=7"),
     "retirement": ("--retire",),

@@ -142,14 +142,14 @@ def _led(drawing: Drawing, wish: Mail, found: _Sorted, low: dict[Key, int]) -> I
 
 def _low(changes: Sequence[Change], low: dict[Key, int]) -> list[Change]:
     """With the lowered TTL, as they stand before and after."""
-    ttl = min(low.values(), default=None)
+    usual = min(low.values(), default=None)
 
-    def lowered(each: RRset | None) -> RRset | None:
-        if each is None:
-            return None
-        return each.with_ttl(low.get((each.name, each.rtype), min(each.ttl, ttl) if ttl is not None else each.ttl))
+    def lowered(change: Change) -> Iterator[RRset | None]:
+        ttl = low.get(change.key, usual)
+        yield change.before.with_ttl(ttl) if change.before is not None and ttl is not None else change.before
+        yield change.after.with_ttl(min(ttl, change.after.ttl)) if change.after is not None and ttl is not None else change.after
 
-    return [Change(lowered(each.before), lowered(each.after)) for each in changes]
+    return [Change(*lowered(each)) for each in changes]
 
 
 def _afterwards(drawing: Drawing, wish: Mail, found: _Sorted, low: dict[Key, int], servers: str) -> Iterator[Piece]:

@@ -35,7 +35,7 @@ from legatum.core.moves.scene import Scene, scene_at_the_beginning
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import NS, SOA, TXT, type_text
+from legatum.core.records.rrtype import CNAME, NS, SOA, TXT, type_text
 from legatum.core.records.soa import parse_soa, serial_by_rule
 
 
@@ -54,6 +54,7 @@ class Way:
         self._delegated: Delegated | None = None
         self._soa_done = False
         self._changed_back: dict[tuple[Name, Key], tuple[str, RRset]] = {}
+        self._gone_back: list[tuple[Name, Key]] = []
         self._old, self._new, self._back = ("new", "old", "again") if move.retreating else ("old", "new", "back")
 
     def back(self, step: Step, effect: Effect) -> Iterator[Piece]:
@@ -177,7 +178,7 @@ class Way:
             leading = each.key == (effect.zone, NS) and targets(each.before) != targets(each.after)
             if leading and (effect.place, effect.zone) in self._unmaking:
                 continue  # what ends there leads back anyway
-            phase = Phase.CHANGE if effect.cut is not None else _phase_of(each)
+            phase = Phase.CHANGE if effect.cut is not None or _is_swapped(each, effect) else _phase_of(each)
             if phase == Phase.CLOSE and (effect.place, effect.zone) in self._unmaking:
                 continue
             groups.setdefault(phase, []).append(each.reverse())
@@ -185,6 +186,8 @@ class Way:
                 needs.append(Unnamed(effect.zone, (each.key[0],)))
             if phase == Phase.CHANGE and each.key[1] != NS and each.before is not None:
                 self._changed_back[effect.zone, each.key] = (effect.place, each.before)
+            if phase == Phase.CHANGE and each.before is None and effect.cut is None:
+                self._gone_back.append((effect.zone, each.key))
         for phase, changes in groups.items():
             title = f"{_words(phase)} {_list(changes)} at {effect.place} {'again' if phase in (Phase.LOWER, Phase.RAISE) else self._back}"
             back = Records(effect.place, effect.zone, tuple(changes), effect.follows)
@@ -310,7 +313,7 @@ class Way:
             yield Piece(Phase.CONFIRM, Step(
                 "confirm-records" + SUFFIX, "Confirm that everybody has what was there before", (Answered(zone, places[-1:], sets),), (),
                 "every server and every resolver gives it", "nothing to take back",
-            ), tuple(Forgotten(zone, key) for zone, key in self._changed_back))  # fmt: skip
+            ), tuple(Forgotten(zone, key) for zone, key in (*self._changed_back, *self._gone_back)))  # fmt: skip
         for zone in sorted(self._led):
             ns = self._old_ns(zone)
             places = tuple(each for each in self._beginning.serving(zone) if each != PARENT)
@@ -345,6 +348,12 @@ class Way:
             ),
             (),
         )
+
+
+def _is_swapped(change: Change, effect: Records) -> bool:
+    """An alias in the place of what stood there, or the other way round: no server takes one beside the other (RFC 1034 s3.6.2)."""
+    beside = [each for each in effect.changed if each.key[0] == change.key[0] and each.key != change.key]
+    return bool(beside) and any(each.key[1] == CNAME for each in (change, *beside))
 
 
 def _phase_of(change: Change) -> Phase:

@@ -51,6 +51,8 @@ def template_of(name: str, table: dict[str, Any]) -> Template:
     records = {}
     for owner, kinds in table.get("records", {}).items():
         for kind, data in kinds.items():
+            if isinstance(data, dict):
+                raise ValueError(f'records.{owner}.{kind}: a name with a dot in it stands in quotation marks: "{owner}.{kind}" = …')
             texts = (data,) if isinstance(data, str) else tuple(data)
             if not texts or not all(isinstance(text, str) for text in texts):
                 raise ValueError(f"records.{owner}.{kind} wants a text or a list of texts")
