@@ -59,15 +59,18 @@ def test_every_contradiction_is_found_and_told_when_it_came(desk: Desk) -> None:
 
     desk.practice.run(planted())
     desk.done("registration", "nameservers", "evensong.test", "--to", "alder", "--registrar", "slate", "--yes", "--anyway")
+    desk.done("amend", "lanternlane.example", "www", "A", "198.51.100.98", "--at", "birch", "--yes")
+    desk.done("amend", "lanternlane.example", "lamp", "A", "198.51.100.99", "--at", "alder", "--yes")  # under the same serial
     desk.done("practice", "clock", "--on", "3h")
     (desk.world.folder / "more").write_text("ferrytimes.example\nunheard-of.example\n")
     document = taken(desk, "--list", str(desk.world.folder / "more"))
     found = groups(document)
     assert found["lame"] == {"tidemill.example", "evensong.test"}  # the one was ended, the other led to who does not have it
-    assert found["two-copies"] == {"kilnandclay.example"} and found["delegated-elsewhere"] == {"evensong.test"}
+    assert found["two-copies"] == {"kilnandclay.example", "lanternlane.example"} and found["delegated-elsewhere"] == {"evensong.test"}
     told = {each["domain"]: each["told"] for each in document["changes"]}
     assert told["tidemill.example"] == ["no longer served by alder"]
     assert told["evensong.test"][0].startswith("delegation ns1.birch.example, ns2.birch.example → ns1.alder.test")
+    assert told["lanternlane.example"] == ["copies differ"]
     assert told["kilnandclay.example"] == ["served by sorrel", "copies differ"]
     assert document["came"] == ["unheard-of.example"] and document["gone"] == []
     assert (desk.run("inventory", "--group", "lame") == 0 and desk.said.split() == ["evensong.test", "tidemill.example"]) or set(

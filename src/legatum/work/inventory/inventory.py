@@ -157,9 +157,10 @@ async def _with_registration_data(outside: Outside, item: Item) -> Item:
 
 
 async def _with_copies(outside: Outside, item: Item, soa: dict[tuple[str, str], bytes]) -> Item:
-    """Of two who serve it with different SOA records: whether their contents differ."""
+    """Of two who serve it: whether their contents differ. A secondary with the same SOA record has a copy; a provider may have anything
+    under it."""
     said = {side: soa[item.domain, side] for side in item.served}
-    if len(set(said.values())) < 2:
+    if len(set(said.values())) < 2 and sum(side in outside.providers for side in said) < 2:
         return item
     zones, domain = {}, parse_domain(item.domain)
     for side in said:
