@@ -53,6 +53,13 @@ def _is_address(text: str) -> bool:
         return False
 
 
+def state_folder() -> Path:
+    """The user's, for journal and moves where no settings file says of another."""
+    import platformdirs
+
+    return platformdirs.user_state_path("legatum")
+
+
 def assumed_text(settings: Settings, folder: Path) -> str:
     """In a line, for somebody who has no settings file. ``folder``: where journal and moves are kept."""
     resolvers = ", ".join(str(each) for each in settings.resolvers.values())

@@ -23,7 +23,7 @@ from legatum.net.asking.route import Endpoint, Route
 from legatum.net.asking.walk import Walker
 from legatum.net.clock import Clock, ShiftedClock, SystemClock, WorldControl
 from legatum.net.keeping.evidence import Evidence
-from legatum.settings.assumed import PUBLIC, assumed_text
+from legatum.settings.assumed import PUBLIC, assumed_text, state_folder
 from legatum.settings.document import EppRegistrar, FilesProvider, Rdap, Settings
 from legatum.settings.named import Providers, Registrars
 from legatum.settings.reading import read_settings
@@ -296,7 +296,7 @@ async def open_outside(path: Path | None) -> AsyncIterator[Outside]:
     import platformdirs
 
     settings = read_settings(path)
-    folder = path.parent if path is not None else platformdirs.user_state_path("legatum")
+    folder = path.parent if path is not None else state_folder()
     clock: Clock = SystemClock()
     if settings.clock and not settings.clock.control:
         clock = ShiftedClock(settings.clock.ahead)

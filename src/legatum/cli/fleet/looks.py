@@ -179,11 +179,16 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     from legatum.cli.program.main import told
     from legatum.core.fault import Fault, OutsideFault
     from legatum.net.processes import Processes, ProcessFailed
+    from legatum.settings.assumed import assumed_text, state_folder
     from legatum.settings.reading import find_settings, read_settings
 
     for each in _NEEDED_BY_ALL:
         importlib.import_module(f"legatum.{each}")
-    rate = read_settings(find_settings(args.settings)).network.rate if args.rate is None else args.rate
+    path = find_settings(args.settings)
+    read = read_settings(path)
+    if path is None:
+        note(args, assumed_text(read, state_folder()))
+    rate = read.network.rate if args.rate is None else args.rate
     alone = {"list": "-", "column": None, "jobs": 1, "shared": True, "rate": max(1, rate // jobs) if rate else 0}
     silent = {"json": True, "csv": False, "quiet": True, "out": None, "resume": False, "calendar": None}
     share = argparse.Namespace(**{**vars(args), **alone, **silent})

@@ -67,7 +67,11 @@ def read_table(source: str, column: str | None) -> Rows:
             continue
         cells, place = dict(zip(its.headings, row.cells, strict=False)), f"{source}:{row.number}"
         try:
-            domain, wish = parse_domain(text), _wish(cells)
+            domain = parse_domain(text)
+        except BadInput as fault:
+            raise BadInput(f"{place}{its.words}: {fault.message}", fault.remedy) from None
+        try:
+            wish = _wish(cells)
         except BadInput as fault:
             raise BadInput(f"{place}: {fault.message}", fault.remedy) from None
         number, *earlier = seen.setdefault(domain, (row.number, wish, cells.get(CUSTOMER, "")))
