@@ -19,7 +19,7 @@ from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import CNAME, MX, TXT, type_text
 from legatum.core.service.spf import spf_texts
-from legatum.core.zones.changing.senders import spf_left, spf_of_both
+from legatum.core.service.spf_change import spf_left, spf_of_both
 from legatum.core.zones.changing.template import Demand
 from legatum.core.zones.zone import Zone
 

@@ -10,7 +10,7 @@ from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT
 from legatum.core.service.spf import Result, check_host
-from legatum.core.zones.changing.senders import spf_left, spf_of_both
+from legatum.core.service.spf_change import spf_left, spf_of_both
 
 DOMAIN, HOST = parse_name("kilnandclay.example."), parse_name("mail.kilnandclay.example.")
 ADDRESSES = [f"192.0.2.{last}" for last in range(1, 9)]
