@@ -17,6 +17,7 @@ KNOWN = [  # what stands in braces, by what it is called in the code
     ("slug", "server-silent"), ("_verb", "advance"), ("REQUEST|_making|gathering|step.id", "gather"), (r"places\[0\]|^left$", "alder"),
     (r"places\[-1\]|^right$", "birch"), ("place", "{settings}"), ("old.name|self.name", "alder"),
     ("^one$", "alder"), ("new.name|^other$", "birch"), ("registrar|premises|account.name|effect.losing", "flint"), ("args.at", "birch"),
+    (r"\.group$", "lame"), ("document.name", "providers.alder"),
     ("host|bare", HOST), ("^address$", "198.51.100.41"),
     ("document.file", f"{DOMAIN}.zone"), ("source", "alder"), ("", DOMAIN),
 ]  # fmt: skip
@@ -62,6 +63,7 @@ def shell(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Shell]:
         (world.folder / "templates" / "house.toml").write_text('[records]\nhouse = { A = "198.51.100.80" }\n')
         there = world.shell(tmp_path_factory.mktemp("here"))
         (there.folder / "list").write_text(f"{DOMAIN}\n")
+        there.run("inventory")
         there.run("gather", DOMAIN, "--from", "alder")
         there.run("publish", "ferrytimes.example", "--from", "alder", "--to", "birch", "--yes")
         there.run("compare", "alder", f"{DOMAIN}.zone", "--domain", DOMAIN, "--difference", "some.difference")

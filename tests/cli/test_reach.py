@@ -86,7 +86,7 @@ def test_what_the_system_says_of_its_own_ways() -> None:
     assert not without.ipv6 and without.ipv4 and without.why == ("IPv6 (ipv6 = false in [network])",)
     nowhere = reach_here(True, ("127.0.0.1", "100::1%none"))
     assert not nowhere.ipv6 and not nowhere.has("2001:db8::1") and nowhere.has("192.0.2.1") and "this machine has none" in nowhere.why[0]
-    assert reach_here(True, ("100::1%none",)) == Reach()  # no way anywhere is no matter of a family
+    assert reach_here(True, ("100::1%none",)) == Reach(cut_off=True)  # no way anywhere is no matter of a family
 
 
 @pytest.mark.parametrize(("command", "most"), [(("fleet", "survey"), 80), (("survey",), 500)])

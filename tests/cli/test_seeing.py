@@ -215,7 +215,9 @@ def test_a_domain_is_asked_once_in_whatever_spelling_and_a_wrong_line_is_named(s
     ended = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--json")
     *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
     assert len(domains) == summary["domains"] == 3 and {each["domain"] for each in domains} == {DOMAIN, "xn--tpfer-jua.example", "a..b"}
-    assert [each["verdict"] for each in domains if each["domain"] == "a..b"] == ["list:8: 'a..b.' is no domain name: it has an empty label"]
+    assert [each["verdict"] for each in domains if each["domain"] == "a..b"] == [
+        "list:8, column domain: 'a..b.' is no domain name: it has an empty label"
+    ]
     names = listed(shell, "kilnAndClay.example", "töpfer.example", "a..b")
     again = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--resume", "--json")
     assert len(again.out.splitlines()) == 1 and json.loads(again.out)["domains"] == 3

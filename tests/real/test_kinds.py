@@ -97,7 +97,7 @@ def by_others(lab: Lab, domain: str, home: str) -> None:
             "--set",
             f"host=mail.{there}",
             "--verify",
-            "TXT seen",
+            "_check TXT seen",
             "--verify-for",
             "5s",
         )

@@ -77,7 +77,7 @@ def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
         if ":" not in each.old and (left := _sixes_beside(drawing, wish, each.old)):
             yield (
                 f"{', '.join(left)}: the machine at {each.old} has that address too, and it stays. Does it move along? "
-                f"--replace {left[0].split()[-1]}=ADDRESS; if the new one has no IPv6, take it out: `legatum amend`"
+                f"--replace {left[0].split()[-1]}=ADDRESS; if the new one has no IPv6, take the record out"
             )
     for name, target in wish.aliases.items():
         for standing in beside(drawing.contents, name):
@@ -86,7 +86,7 @@ def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
         if sender := _sender(drawing, name):
             yield (
                 f"{name_text(drawing.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
-                "before go on sending? Then name its address there first: `legatum amend`"
+                "before go on sending? Then name its address there first: `legatum amend DOMAIN @ TXT TEXT --at PROVIDER`"
             )
     if wish.mail:
         yield from _mail(drawing, mail_at(outside, wish))

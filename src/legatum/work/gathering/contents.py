@@ -36,7 +36,7 @@ def read_file(path: Path, origin: Name | None = None) -> Contents:
         first, *others = pasted.faults
         more = f", and {len(others)} more" if others else ""
         raise BadInput(
-            f"{path}:{first.row.line}: {first.fault}{more}", f"mend these rows, or take them out: `legatum lint {path}` shows every one"
+            f"{path}:{first.row.line}: {first.fault}{more}", "mend these rows, or take them out: `legatum lint FILE` shows every one"
         )
     return Contents(zone_of_pasted(pasted), str(path), f"rows pasted: {pasted.layout}", _FROM_FILE, pasted)
 

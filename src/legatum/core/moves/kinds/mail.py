@@ -107,7 +107,10 @@ def _sort_texts(zone: Zone, demand: Demand, found: _Sorted) -> None:
     present, origin = zone.get(zone.origin, TXT), zone.origin
     old, new = spf_texts(present), spf_texts(demand.rrset)
     if len(old) > 1:
-        raise GateShut(f"{name_text(origin)} has {len(old)} SPF records: receivers take none of them", "make one of them: `legatum amend`")
+        raise GateShut(
+            f"{name_text(origin)} has {len(old)} SPF records: receivers take none of them",
+            "make one of them: `legatum amend DOMAIN @ TXT TEXT --at PROVIDER`",
+        )
     standing = present.rdatas if present is not None else ()
     others = [each for each in (*standing, *demand.rrset.rdatas) if not spf_texts(rrset(origin, TXT, 0, [each]))]
     ttl = present.ttl if present is not None else demand.rrset.ttl
