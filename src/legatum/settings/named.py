@@ -4,6 +4,7 @@
 is a registrar of which nothing is known but that somebody can log in there.
 """
 
+from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from typing import TypeVar
 
@@ -17,15 +18,15 @@ RegistrarSection = EppRegistrar | ManualRegistrar
 _S = TypeVar("_S")
 
 
-class _Known(Mapping[str, _S]):
+class _Known(Mapping[str, _S], ABC):
     """Finds both, and counts those of the settings only."""
 
     def __init__(self, given: Mapping[str, _S]) -> None:
         self._given = given
 
+    @abstractmethod
     def unlisted(self, name: str) -> _S | None:
         """What a name that the settings do not have stands for; None for nothing."""
-        raise NotImplementedError
 
     def __getitem__(self, name: str) -> _S:
         if name in self._given:

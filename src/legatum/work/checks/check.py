@@ -3,6 +3,7 @@
 import asyncio
 from collections.abc import Callable, Sequence
 from contextlib import suppress
+from functools import partial
 
 from legatum.core.fault import BadInput, Fault
 from legatum.core.nearest import proposal
@@ -53,19 +54,19 @@ def _checks(outside: Outside, domains: Sequence[Name]) -> dict[str, Callable[[],
     async def at_once(rows: list[Checked]) -> list[Checked]:
         return rows
 
-    found: dict[str, Callable[[], Check]] = {"network": lambda: check_network(outside)}
+    found: dict[str, Callable[[], Check]] = {"network": partial(check_network, outside)}
     for name, provider in outside.providers.items():
-        found[f"providers.{name}"] = lambda name=name, each=provider: check_provider(outside, name, each, domains)  # type: ignore[misc]
+        found[f"providers.{name}"] = partial(check_provider, outside, name, provider, domains)
     for name, secondary in settings.secondaries.items():
-        found[f"secondaries.{name}"] = lambda name=name, each=secondary: check_secondary(outside, name, each, domains)  # type: ignore[misc]
+        found[f"secondaries.{name}"] = partial(check_secondary, outside, name, secondary, domains)
     for name, registrar in outside.registrars.items():
-        found[f"registrars.{name}"] = lambda name=name, each=registrar: check_registrar(outside, name, each, domains)  # type: ignore[misc]
+        found[f"registrars.{name}"] = partial(check_registrar, outside, name, registrar, domains)
     for name, place in outside.resolvers().items():
-        found[f"resolvers.{name}"] = lambda name=name, each=place: check_resolver(outside, name, each)  # type: ignore[misc]
+        found[f"resolvers.{name}"] = partial(check_resolver, outside, name, place)
     return found | {
-        "rdap": lambda: check_rdap(outside, domains),
-        "journal": lambda: check_journal(outside),
-        "engine": lambda: check_engine(outside),
+        "rdap": partial(check_rdap, outside, domains),
+        "journal": partial(check_journal, outside),
+        "engine": partial(check_engine, outside),
         "files": lambda: at_once(check_files(outside)),
         "windows": lambda: at_once(check_windows(outside)),
     }
