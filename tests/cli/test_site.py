@@ -1,12 +1,15 @@
 """A site and mail by somebody else, and a text by which one sees whose domain it is: there and back, in the practice world."""
 
 import json
+import re
+import socket
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from legatum.demo.world_thread import WorldThread
+from legatum.practice.scenario import FRESH_MACHINE, PROVIDERS
 from tests.cli.desk import Desk
 
 DOMAIN, SITE = "kilnandclay.example", "www.tidemill.example"
@@ -43,6 +46,37 @@ def test_surveys_look_after_addresses_that_are_somebody_elses(desk: Desk) -> Non
     assert MOVED not in findings(desk)
 
 
+def test_addresses_that_were_typed_are_looked_after_from_then_on(desk: Desk) -> None:
+    desk.done("amend", DOMAIN, "@", "A", "198.51.100.98", "--yes", "--at", "alder", "--anyway")
+    desk.done("amend", DOMAIN, "@", "AAAA", "--clear", "--yes", "--at", "alder", "--anyway")
+    desk.done("move", "draft", DOMAIN, "--alias", f"@={SITE}", "--json", "-q")
+    assert [each["id"] for each in json.loads(desk.said)["steps"]] == ["confirm-alias"]
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+    desk.done("amend", "tidemill.example", "www", "A", "198.51.100.50", "--yes", "--at", "alder")
+    assert MOVED in findings(desk)
+
+
+def test_a_site_that_is_not_set_up_is_seen_before_anybody_is_led_there(desk: Desk) -> None:
+    desk.done("amend", "tidemill.example", "www", "A", FRESH_MACHINE, "--yes", "--at", "alder", "--anyway")
+    for name in ("www", "@"):  # by an alias, and by addresses
+        desk.done("move", "draft", DOMAIN, "--alias", f"{name}={SITE}", "--force")
+        assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4 and "visitors would be worse off" in desk.said, desk.said
+
+
+def test_of_a_target_that_nobody_tells_of_nothing_is_said(desk: Desk) -> None:
+    elsewhere = "evensong.test"
+    carried_out(desk, "--alias", f"@={elsewhere}")
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as quiet:
+        quiet.bind(("127.0.0.1", 0))
+        text = desk.settings.read_text()
+        for address in (each for some in PROVIDERS["birch"].servers.values() for each in some):
+            text = re.sub(rf'(?m)^"{address}" = .*$', f'"{address}" = "127.0.0.1:{quiet.getsockname()[1]}"', text)
+        desk.settings.write_text(text)
+        assert MOVED not in findings(desk)
+        assert desk.run("move", "draft", DOMAIN, "--alias", f"workshop={elsewhere}", "--force") == 3
+        assert "evensong.test A is not known: no server of evensong.test answers" in desk.said
+
+
 @pytest.mark.parametrize(
     ("wish", "says"),
     [
@@ -77,6 +111,9 @@ def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> No
     before, wish = gathered(), ("--mail", "post", "--set", "key=abcd")
     assert desk.run("move", "draft", DOMAIN, "--mail", "post") == 2 and "no value for 'key'" in desk.said
     assert desk.run("move", "draft", DOMAIN, "--mail", "pots") == 2 and "there are: post" in desk.said
+    path = desk.world.folder / "templates" / "lost.toml"
+    path.write_text(POST.replace("10 mx2.ferrytimes", "10 mx9.ferrytimes"))
+    assert desk.run("move", "draft", DOMAIN, "--mail", "lost", "--set", "key=abcd") == 3 and "it has no address" in desk.said
     desk.receive()
     desk.done("move", "draft", DOMAIN, *wish)
     assert (

@@ -7,10 +7,11 @@ from legatum.core.moves.place import ADDRESSES
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
-from legatum.core.records.rrset import RRset
-from legatum.core.records.rrtype import type_text
+from legatum.core.records.rrset import RRset, targets
+from legatum.core.records.rrtype import MX, type_text
 from legatum.core.zones.changing.template import drift, expand, resolve
 from legatum.core.zones.zone import Zone
+from legatum.work.gathering.flatten import addresses_of_target
 from legatum.work.outside import Outside
 from legatum.work.zones.templates import read_templates
 
@@ -36,6 +37,14 @@ def of_template(outside: Outside, wish: Wishes, zone: Zone) -> tuple[NewAddress,
     if not found:
         raise AlreadySo(f"{domain} has the addresses of template {wish.template} already", "leave --template out")
     return tuple(NewAddress(old, new) for old, new in found.items())
+
+
+async def refuse_nowhere(outside: Outside, mail: Mail, zone: Zone) -> None:
+    """Raises :class:`OutsideFault` where a server to which mail is to be brought has no address."""
+    given = Zone(zone.origin, (*zone, *(each.rrset for each in mail.demands)))
+    for each in mail.demands:
+        for host in targets(each.rrset) if (each.rrset.name, each.rrset.rtype) == (zone.origin, MX) else ():
+            await addresses_of_target(outside, host, given)
 
 
 def mail_at(outside: Outside, wish: Wishes) -> Mail:

@@ -28,7 +28,7 @@ from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrtype import AAAA, A
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
-from legatum.work.drafting.addresses import mail_at, of_template
+from legatum.work.drafting.addresses import mail_at, of_template, refuse_nowhere
 from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
@@ -132,7 +132,9 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
             found = [each for each in await serials_of(outside, seconding) if each.party == name]
             yield Second(name, bool(wish.without), wish.at_registrar, any(each.serial is not None for each in found))
     if wish.mail:
-        yield mail_at(outside, wish)
+        mail = mail_at(outside, wish)
+        await refuse_nowhere(outside, mail, drawing.contents)
+        yield mail
     for alias in await aliases(outside, wish, drawing.contents):
         yield alias
     if wish.verify:

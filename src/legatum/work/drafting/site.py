@@ -6,6 +6,7 @@ from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import name_text
 from legatum.core.zones.zone import Zone
 from legatum.work.gathering.flatten import addresses_of_target
+from legatum.work.memory import tracked_in
 from legatum.work.outside import Outside
 
 
@@ -17,5 +18,6 @@ async def aliases(outside: Outside, wish: Wishes, zone: Zone) -> tuple[Alias, ..
         if name == target:
             raise BadInput(f"{name_text(name)} cannot lead to itself", "name another one")
         addresses = await addresses_of_target(outside, target, zone)
-        found.append(Alias(name, target, tuple(addresses) if beside(zone, name) else ()))
+        tracked = (name, target) in tracked_in(outside, wish.domain)
+        found.append(Alias(name, target, tuple(addresses) if beside(zone, name) else (), tracked))
     return tuple(found)

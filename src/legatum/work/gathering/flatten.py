@@ -56,14 +56,13 @@ async def addresses_of_target(outside: Outside, target: Name, zone: Zone | None 
     inside = zone if zone is not None and is_under(target, zone.origin) else Zone(target, ())
     found = await addresses_behind(walker, inside, target)
     if not found:
-        untold = next((why for (host, _), why in walker.unanswered.items() if host == target), "")
-        said = f"is not known: {untold}" if untold else "is nowhere: it has no address"
-        raise OutsideFault(f"where {name_text(target)} leads to {said}", "is it spelt right?")
+        raise OutsideFault(f"where {name_text(target)} leads to is nowhere: it has no address", "is it spelt right?")
     return found
 
 
 async def addresses_behind(walker: Walker, zone: Zone, target: Name) -> list[RRset]:
-    """The address sets that an alias of a zone leads to: what the zone has itself, else what servers say."""
+    """The address sets that an alias of a zone leads to: what the zone has itself, else what servers say. Raises :class:`OutsideFault`
+    where nobody tells of one of them: it might be there."""
     return [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
 
 
@@ -75,6 +74,8 @@ async def _addresses(walker: Walker, zone: Zone, name: Name, rtype: int) -> RRse
         found = await walker.lookup(name, rtype)
         if found.rrset is not None:
             return found.rrset
+        if found.untold:
+            raise OutsideFault(f"{name_text(name)} {type_text(rtype)} is not known: {found.why}", "look again: the same command")
         alias = found.alias or next(iter(targets(zone.get(name, CNAME))), None)
         if alias is None:
             return None

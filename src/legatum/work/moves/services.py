@@ -1,5 +1,7 @@
 """The gate of every step that leads visitors to other addresses: the services there must not be worse than those that they have now."""
 
+from contextlib import suppress
+
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.findings.finding import Severity
 from legatum.core.moves.effects import Change, Delegated, Records
@@ -7,10 +9,11 @@ from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
-from legatum.core.records.rrtype import AAAA, MX, NS, A
+from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A
 from legatum.core.service import judge_visit, worse
 from legatum.core.service.leading import led_to
 from legatum.core.zones.zone import Zone
+from legatum.work.gathering.flatten import addresses_behind
 from legatum.work.moves.job import Job
 from legatum.work.services.visit import NewPlaces, visit
 
@@ -54,7 +57,10 @@ async def _led_elsewhere(job: Job) -> dict[Name, tuple[str, ...]]:
             for change in effect.changed:
                 if job.runbook.premises.place_of(change.key[0]) is not None:
                     continue  # a name server's: nobody visits that
-                if change.key[1] in (A, AAAA) and change.before is not None and (added := _added(change)):
+                if change.key[1] == CNAME and change.after is not None:
+                    if added := await _by_alias(job, effect.zone, change):
+                        led[change.key[0]] = added
+                elif change.key[1] in (A, AAAA) and change.before is not None and (added := _added(change)):
                     led[change.key[0]] = (*led.get(change.key[0], ()), *added)
                 elif change.key[1] == NS and change.after is not None:
                     hosts = set(targets(change.after)) - set(targets(change.before))
@@ -63,6 +69,18 @@ async def _led_elsewhere(job: Job) -> dict[Name, tuple[str, ...]]:
             left = next((place for host in effect.before if (place := job.runbook.premises.place_of(host))), "")
             led |= await _by_another_side(job, effect.domain, left, effect.domain, set(effect.after) - set(effect.before))
     return dict(list(led.items())[:_MOST_NAMES])
+
+
+async def _by_alias(job: Job, zone: Name, change: Change) -> tuple[str, ...]:
+    """Where a name is led to by an alias, and not now; nothing where it leads nowhere now, as then nothing can become worse."""
+    assert change.after is not None
+    walker, now = job.outside.walker(), set[str]()
+    there = [
+        address_text(data) for each in await addresses_behind(walker, Zone(zone, ()), targets(change.after)[0]) for data in each.rdatas
+    ]
+    with suppress(OutsideFault):  # nowhere now: it is led there from nothing
+        now = {address_text(data) for each in await addresses_behind(walker, Zone(zone, ()), change.key[0]) for data in each.rdatas}
+    return tuple(sorted(set(there) - now)) if now else ()
 
 
 def _added(change: Change) -> tuple[str, ...]:

@@ -28,11 +28,13 @@ def beside(zone: Zone, name: Name) -> list[RRset]:
 
 @dataclass(frozen=True, slots=True)
 class Alias:
-    """``addresses``: of the target, for a name at which no alias may stand: those are given there, and looked after."""
+    """``addresses``: of the target, for a name at which no alias may stand: those are given there, and looked after; ``tracked``: they are
+    already."""
 
     name: Name
     target: Name
     addresses: tuple[RRset, ...] = ()
+    tracked: bool = False
 
 
 def alias_pieces(drawing: Drawing, wish: Alias) -> Iterator[Piece]:
@@ -45,7 +47,7 @@ def alias_pieces(drawing: Drawing, wish: Alias) -> Iterator[Piece]:
     changes = [Change(each, next((one for one in after if one.rtype == each.rtype), None)) for each in before]
     changes += [Change(None, each) for each in after if each.rtype not in {one.rtype for one in before}]
     changes = [each for each in changes if each.before is None or not each.before.says_the_same(each.after)]
-    if not changes:
+    if not changes and (wish.tracked or not wish.addresses):
         raise AlreadySo(f"{text} leads to {name_text(wish.target)} already", "leave it out")
     low = ttl if drawing.at_once else min(drawing.low_ttl, ttl)
     lowered = [Change(each.before, each.before.with_ttl(low)) for each in changes if each.before is not None and each.before.ttl != low]
@@ -73,7 +75,7 @@ def _low(each: RRset | None, ttl: int) -> RRset | None:
 def _exchanged(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: int) -> Iterator[Piece]:
     needs: tuple[Need, ...] = tuple(Lowered(drawing.domain, each.key) for each in changes if each.before is not None)
     how = "the addresses of " if wish.addresses else "an alias of "
-    for place in drawing.sides:
+    for place in drawing.sides if changes else ():
         new = [Change(_low(each.before, low), _low(each.after, low)) for each in changes]
         yield Piece(Phase.CHANGE, Step(
             "alias", f"Give {name_text(wish.name)} {how}{name_text(wish.target)} at {place}",
@@ -86,7 +88,7 @@ def _exchanged(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: in
 def _afterwards(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: int, ttl: int) -> Iterator[Piece]:
     zone, text = drawing.domain, name_text(wish.name)
     given = tuple(_low(each.after, low) for each in changes if each.after is not None)
-    looks: list[Effect] = [Answered(zone, tuple(drawing.sides), tuple(each for each in given if each is not None))]
+    looks: list[Effect] = [Answered(zone, tuple(drawing.sides), tuple(each for each in given if each is not None))] if given else []
     looks += [Tracked(zone, wish.name, wish.target)] if wish.addresses else []
     yield Piece(Phase.CONFIRM, Step(
         "confirm-alias", f"Confirm that everybody is led to {name_text(wish.target)} by {text}", tuple(looks), (),
