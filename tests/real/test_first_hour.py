@@ -161,7 +161,14 @@ def test_a_move_by_hand_begins(machine: Machine) -> None:
 
 
 def test_without_a_network_it_says_so_in_a_line(machine: Machine) -> None:
-    for words in (("survey", DOMAIN), ("fleet", "survey", "list"), ("visit", DOMAIN), ("gather", DOMAIN), ("ds", "show", DOMAIN)):
+    for words in (
+        ("survey", DOMAIN),
+        ("fleet", "survey", "list"),
+        ("fleet", "survey", "list", "--jobs", "2"),
+        ("visit", DOMAIN),
+        ("gather", DOMAIN),
+        ("ds", "show", DOMAIN),
+    ):
         ended = machine.run(*words, "-q", kept=False)
         assert ended.status == 3, ended
         assert ended.err.splitlines()[0] == "legatum: this machine has no network: it has no way to any root server", ended

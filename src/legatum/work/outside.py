@@ -17,7 +17,7 @@ from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, is_under, name_text, parse_name
 from legatum.net.asking.asker import Asker, Patience, TransferBounds
-from legatum.net.asking.reach import reach_here
+from legatum.net.asking.reach import Reach, reach_here
 from legatum.net.asking.roots import PUBLIC_ROOTS
 from legatum.net.asking.route import Endpoint, Route
 from legatum.net.asking.walk import Walker
@@ -85,8 +85,7 @@ class Outside:
 
     def walker(self) -> Walker:
         """A new one for each look: what it learns must not outlive a change. Raises :class:`OutsideFault` without a network."""
-        if self.asker.patience.reach.cut_off:
-            raise OutsideFault("this machine has no network: it has no way to any root server", "connect it, then say the same again")
+        refuse_cut_off(self.asker.patience.reach)
         return Walker(self.asker, self.roots)
 
     @cached_property
@@ -321,12 +320,22 @@ def outside_of(settings: Settings, folder: Path, clock: Clock) -> Outside:
     """What the settings describe, with this clock. Whoever has it closes its asker. Raises :class:`BadInput`."""
     mapping = settings.network.map
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
-    roots = _roots(settings)
-    reach = reach_here(settings.network.ipv6, (each for some in roots.values() for each in some) if mapping is None else ())
     given = settings.network
     bounds = TransferBounds(parse_duration(given.transfer_time), given.transfer_megabytes << 20, given.transfer_records)
-    asker = Asker(route, clock, Patience(parse_duration(given.timeout), given.tries, reach=reach, transfer=bounds))
-    return Outside(settings, folder, clock, asker, roots)
+    asker = Asker(route, clock, Patience(parse_duration(given.timeout), given.tries, reach=reach_of(settings), transfer=bounds))
+    return Outside(settings, folder, clock, asker, _roots(settings))
+
+
+def reach_of(settings: Settings) -> Reach:
+    """What can be asked from here; in a network of its own, everything."""
+    addresses = (each for some in _roots(settings).values() for each in some)
+    return reach_here(settings.network.ipv6, addresses if settings.network.map is None else ())
+
+
+def refuse_cut_off(reach: Reach) -> None:
+    """Raises :class:`OutsideFault` without a network."""
+    if reach.cut_off:
+        raise OutsideFault("this machine has no network: it has no way to any root server", "connect it, then say the same again")
 
 
 def _roots(settings: Settings) -> dict[Name, tuple[str, ...]]:

@@ -181,6 +181,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     from legatum.net.processes import Processes, ProcessFailed
     from legatum.settings.assumed import assumed_text, state_folder
     from legatum.settings.reading import find_settings, read_settings
+    from legatum.work.outside import reach_of, refuse_cut_off
 
     for each in _NEEDED_BY_ALL:
         importlib.import_module(f"legatum.{each}")
@@ -188,6 +189,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     read = read_settings(path)
     if path is None:
         note(args, assumed_text(read, state_folder()))
+    refuse_cut_off(reach_of(read))  # once, and not by each process
     rate = read.network.rate if args.rate is None else args.rate
     alone = {"list": "-", "column": None, "jobs": 1, "shared": True, "rate": max(1, rate // jobs) if rate else 0}
     silent = {"json": True, "csv": False, "quiet": True, "out": None, "resume": False, "calendar": None}
