@@ -41,7 +41,8 @@ WELL = Item("kilnandclay.example", A, {"alder": 7}, ("birch",), accounts=("flint
         ),
         (replace(WELL, delegation=None, unknown=("who is led to",)), [Group.UNKNOWN], "who is led to"),
         (replace(WELL, accounts=(), unknown=("whether flint has it",)), [Group.UNKNOWN, Group.WELL], "whether flint has it"),
-        (Item("gone.example", (), refused=("alder", "birch"), asked=("flint",)), [], ""),
+        (Item("gone.example", (), refused=("alder", "birch"), asked=("flint",)), [Group.NOT_SERVED], "delegated to nobody; not at flint"),
+        (replace(WELL, delegation=("ns1.other.test",), served={}), [Group.NOT_SERVED], "delegated to ns1.other.test; registered at flint"),
     ],
 )  # fmt: skip
 def test_groups(item: Item, groups: list[Group], why: str) -> None:

@@ -20,6 +20,7 @@ class Group(StrEnum):
     UNDELEGATED = "not-delegated"
     UNREGISTERED = "not-registered-here"
     ODD_NAMES = "odd-names"
+    NOT_SERVED = "not-served-here"
     UNKNOWN = "not-known"
     WELL = "served-here"
 
@@ -42,6 +43,7 @@ _TITLES = {
     ),
     Group.UNDELEGATED: ("registered, not delegated", "delegate it, or let it go"),
     Group.UNREGISTERED: ("registered in no account that is known here", "find out whose it is: `legatum survey DOMAIN`"),
+    Group.NOT_SERVED: ("neither served here nor delegated to us", "gone elsewhere, or a slip of the list: `legatum survey DOMAIN`"),
     Group.ODD_NAMES: ("name servers' names that differ from the rest", "bring the NS set to the provider's own names"),
     Group.UNKNOWN: ("not known: could not be looked at", "look again: the same command"),
     Group.WELL: ("served here and delegated to us", ""),
@@ -114,7 +116,13 @@ def groups_of(item: Item, sides: Sequence[Side], now: float) -> list[tuple[Group
         found.append((Group.UNKNOWN, "; ".join(item.unknown)))
     if set(item.served) & set(ours):
         found.append((Group.WELL, f"by {' and '.join(each for each in item.served if each in ours)}"))
-    return found
+    return found or [(Group.NOT_SERVED, f"served by nobody here; delegated to {led or 'nobody'}{_elsewhere(item)}")]
+
+
+def _elsewhere(item: Item) -> str:
+    """Where it is registered, as far as anybody said."""
+    said = ", ".join(item.accounts) or item.by_data
+    return f"; registered at {said}" if said else f"; not at {', '.join(item.asked)}" if item.asked else ""
 
 
 def _odd(item: Item, sides: Sequence[Side]) -> str:
