@@ -77,6 +77,14 @@ def test_a_resolver_as_the_only_way_out_is_told(desk: Desk) -> None:
     mapped(desk, r'"(2001:[^#"]*|192\.0\.2\.(1|2|11)|198\.51[^#"]*|203\.0\.113\.[0-9]+)"')
     assert desk.run("survey", DOMAIN, "--no-rdap") == 3
     assert "the resolver harbour (192.0.2.101) does: it is the only way out" in desk.said
+    assert f"{DOMAIN} as the resolver harbour (192.0.2.101) has it" in desk.said and "no server was asked" in desk.said
+    assert desk.run("survey", DOMAIN, "nobody.example", "--no-rdap", "--json") == 3
+    known, unknown = json.loads(desk.said.split("\n\n")[0].partition("legatum:")[0])["domains"]
+    copies = {(each["name"], each["type"]): each for each in known["copies"]}
+    assert copies[DOMAIN, "NS"]["data"] == ["ns1.alder.test.", "ns2.alder.test."] and copies[DOMAIN, "NS"]["left"] > 0
+    assert copies["ns1.alder.test", "A"]["data"] and not known["unheard"]
+    assert "nobody.example" in unknown["no_such"] and not unknown["copies"]
+    assert desk.run("confirm", DOMAIN, "--no-rdap") == 3 and "it is the only way out" in desk.said
 
 
 def test_what_the_system_says_of_its_own_ways() -> None:

@@ -1,6 +1,7 @@
 """The settings shown, tried out and added to, in the practice world."""
 
 import json
+import re
 import tomllib
 from collections.abc import Iterator
 from pathlib import Path
@@ -182,3 +183,13 @@ def test_a_file_that_is_spoilt_is_one_line(tmp_path: Path, shared: Desk, spoil: 
     ):
         assert spoilt.run(*words) == 2 and says in spoilt.said, spoilt.said
         assert len([line for line in spoilt.said.splitlines() if line.startswith("legatum: ")]) == 1
+
+
+@pytest.mark.parametrize(("of", "ahead", "says"), [("rdap", 3600, "1h ahead of rdap"), ("rdap", -400, "6m40s behind rdap")])
+def test_a_clock_that_is_wrong_is_told_by_whoever_answers(desk: Desk, of: str, ahead: int, says: str) -> None:
+    """Over HTTPS too, without any account: the server says what time it is."""
+    text = desk.settings.read_text()
+    desk.settings.write_text(re.sub(r"(?m)^control = .*\n(token = .*\n)?", f"ahead = {ahead}\n", text))
+    assert desk.run("settings", "check", of, "clock", "--domain", DOMAIN) == 1, desk.said
+    row = checked(desk, of, "clock", "--domain", DOMAIN)["clock", "this machine's clock"]
+    assert row["state"] == "does not work" and says in row["said"], row

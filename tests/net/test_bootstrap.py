@@ -8,6 +8,7 @@ import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.net.asking.route import Route
+from legatum.net.clock import SystemClock
 from legatum.net.registry.bootstrap import fetched_bootstrap
 from legatum.practice.certificate import make_certificates
 from legatum.practice.web_server import Request, Response, WebServer
@@ -24,7 +25,7 @@ class Publisher:
         self.authority, tls = make_certificates(folder, "list.test")
         self.cache = folder / "cache"
         self.status, self.asked, self.body = 200, 0, self.listed("rdap.one.test")
-        self._server = WebServer(self._said, tls)
+        self._server = WebServer(self._said, tls, SystemClock())
 
     @staticmethod
     def listed(host: str) -> bytes:

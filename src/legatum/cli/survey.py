@@ -24,6 +24,7 @@ from legatum.cli.visit import add_places, new_places
 
 if TYPE_CHECKING:
     from legatum.core.everywhere import Everywhere
+    from legatum.core.fault import OutsideFault
     from legatum.core.records.name import Name
     from legatum.net.keeping.recording import Recording
     from legatum.views.look.survey import SurveyDocument
@@ -78,7 +79,7 @@ def require_service(args: argparse.Namespace) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.core.fault import BadInput
+    from legatum.core.fault import BadInput, OutsideFault
     from legatum.core.records.name import parse_domain
 
     if bool(args.domain) == bool(args.source):
@@ -103,7 +104,10 @@ def run(args: argparse.Namespace) -> int:
         wanted = await _wanted(args, outside)
         surveys, recordings = [], list[Recording]()
         for domain in domains:
-            found = await survey(outside, domain, args.registrar, wanted)
+            try:
+                found = await survey(outside, domain, args.registrar, wanted)
+            except OutsideFault as fault:
+                return await _through_resolver(args, outside, domains, fault)
             if args.chain:
                 found = replace(found, chain=remember_chain(args, outside, await whole_chain(outside, found)))
             if args.service:
@@ -130,6 +134,19 @@ def run(args: argparse.Namespace) -> int:
         return _finish(args, surveys)
 
     return with_outside(args, work)
+
+
+async def _through_resolver(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", fault: "OutsideFault") -> int:
+    """Where a resolver is the only way out: what it has of each domain, and that it is no survey; the exit status. Raises other faults."""
+    from legatum.cli.program.main import told
+    from legatum.views.look.through import show_through, through_document
+    from legatum.work.look.through import OnlyResolver, look_through
+
+    if not isinstance(fault, OnlyResolver):
+        raise fault
+    document = through_document([await look_through(outside, domain, fault.name, fault.place) for domain in domains])
+    show(args, document, lambda screen: show_through(document, screen))
+    return told(fault, ())
 
 
 def _write_letter(args: argparse.Namespace, outside: "Outside", found: "Survey") -> None:

@@ -7,11 +7,13 @@ import asyncio
 import json
 import ssl
 from collections.abc import Awaitable, Callable
+from email.utils import formatdate
 from typing import NamedTuple
 
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
 from legatum.net.asking.route import Endpoint
+from legatum.net.clock import Clock
 from legatum.practice import scenario
 from legatum.practice.registry import Registry
 from legatum.wire.epp import DomainData, HostData
@@ -40,8 +42,9 @@ Handler = Callable[[Request], Awaitable[Response]]
 class WebServer:
     """Listens on a loopback port of its own. ``endpoint`` is where."""
 
-    def __init__(self, handler: Handler, tls: ssl.SSLContext) -> None:
+    def __init__(self, handler: Handler, tls: ssl.SSLContext, clock: Clock) -> None:
         self._handler = handler
+        self._clock = clock
         self._tls = tls
         self.endpoint: Endpoint
 
@@ -58,6 +61,7 @@ class WebServer:
                 response = await self._handler(await _read(reader))
                 head = (
                     f"HTTP/1.1 {response.status} {'OK' if response.status == 200 else 'Not OK'}\r\ncontent-type: {response.media_type}\r\n"
+                    f"date: {formatdate(self._clock.now(), usegmt=True)}\r\n"
                     f"content-length: {len(response.body)}\r\nconnection: close\r\n\r\n"
                 )
                 writer.write(head.encode() + response.body)

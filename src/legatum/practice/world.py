@@ -203,7 +203,7 @@ class World:
         await self._serve_web(RdapService(self.registry).handle, scenario.RDAP_SERVER)
 
     async def _serve_web(self, handler: WebHandler, place: str) -> None:
-        server = WebServer(handler, self._tls)
+        server = WebServer(handler, self._tls, self.clock)
         await server.open()
         self._web.append(server)
         self.endpoints[place] = server.endpoint

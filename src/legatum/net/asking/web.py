@@ -3,7 +3,9 @@
 import asyncio
 import ssl
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
+from email.utils import parsedate_to_datetime
 from urllib.parse import urljoin, urlsplit
 
 from legatum.net.asking.reply import Trouble
@@ -15,7 +17,8 @@ _MOST_REDIRECTS = 4
 
 @dataclass(frozen=True)
 class WebAnswer:
-    """``trouble``: why there is nothing, with ``why`` in words; else the status, what the body is said to be, and the body."""
+    """``trouble``: why there is nothing, with ``why`` in words; else the status, what the body is said to be, and the body. ``date``: what
+    time it is by the server's clock, in seconds since 1970 (RFC 9110 s6.6.1), where it says so."""
 
     url: str
     status: int = 0
@@ -23,6 +26,7 @@ class WebAnswer:
     body: bytes = b""
     trouble: Trouble | None = None
     why: str = field(default="", compare=False)
+    date: float | None = field(default=None, compare=False)
 
 
 async def fetch(
@@ -86,6 +90,12 @@ async def _once(client: object, route: Route, url: str, body: bytes | None, head
             if len(received) > MOST_OCTETS:
                 return WebAnswer(url, trouble=Trouble.HTTP, why=f"more than {MOST_OCTETS} octets")
         media_type = response.headers.get("content-type", "").partition(";")[0].strip().lower()
-        return WebAnswer(url, response.status_code, media_type, bytes(received))
+        return WebAnswer(url, response.status_code, media_type, bytes(received), date=_date(response.headers.get("date", "")))
     finally:
         await response.aclose()
+
+
+def _date(text: str) -> float | None:
+    with suppress(ValueError, OverflowError):
+        return parsedate_to_datetime(text).timestamp()
+    return None

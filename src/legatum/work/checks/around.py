@@ -52,10 +52,10 @@ async def check_resolver(outside: Outside, name: str, place: ResolverPlace) -> l
 
 
 def check_clock(found: Iterable[Checked]) -> list[Checked]:
-    """This machine's, by what others said: servers that sign (TSIG), and registries."""
+    """This machine's, by what others said: servers that sign (TSIG), registries (EPP), and registration data over HTTPS."""
     told = [each for each in found if each.ahead is not None]
     if not told:
-        return [unknown("clock", "", "this machine's clock", "nobody told what time it is: no signed answer, no registry")]
+        return [unknown("clock", "", "this machine's clock", "nobody told: no signed answer, no registry, nothing over HTTPS")]
     worst = max(told, key=lambda each: abs(each.ahead or 0))
     away = abs(worst.ahead or 0)
     said = f"{duration_text(round(away))} {'behind' if (worst.ahead or 0) > 0 else 'ahead of'} {worst.table}, of {len(told)} who told"

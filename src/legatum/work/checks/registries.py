@@ -60,7 +60,10 @@ async def check_rdap(outside: Outside, domains: Sequence[Name]) -> list[Checked]
     domain = next((each for each in domains if bootstrap.url_for(each)), None)
     if domain is None:
         return [*found, unknown("rdap", "bootstrap", "registration data", "no domain to ask for", "name one: --domain DOMAIN")]
-    view, why = await look_at_rdap(outside, Evidence(), domain)
+    evidence = Evidence()
+    view, why = await look_at_rdap(outside, evidence, domain)
     if view is None:
         return [*found, fails("rdap", "authority", "registration data", f"{name_text(domain)}: {why}", "is HTTPS open from here?")]
-    return [*found, works("rdap", "bootstrap", "registration data", f"{name_text(domain)}: with {view.registrar or 'a registrar'}")]
+    dates = [each.date - outside.clock.now() for each in evidence.web.values() if each.date is not None]
+    said = f"{name_text(domain)}: with {view.registrar or 'a registrar'}"
+    return [*found, works("rdap", "bootstrap", "registration data", said, dates[0] if dates else None)]

@@ -2,10 +2,11 @@
 
 from legatum.core.fault import OutsideFault
 from legatum.core.observation.picture import Edns, Picture
-from legatum.core.records.name import name_text
+from legatum.core.records.name import ROOT, name_text
 from legatum.core.records.rrtype import NS
 from legatum.net.asking.around import ask_around
 from legatum.net.asking.resolver import ask_resolver
+from legatum.work.look.through import OnlyResolver
 from legatum.work.outside import Outside
 
 
@@ -52,16 +53,10 @@ async def learn_reach(outside: Outside) -> bool:
 
 
 async def _refuse_only_resolvers(outside: Outside) -> None:
-    """Raises :class:`OutsideFault` where the root servers are silent, and a resolver is not."""
+    """Raises :class:`OnlyResolver` where the root servers are silent, and a resolver is not."""
     for name, place in outside.resolvers().items():
-        zone = next(iter(outside.roots))
-        reply = await ask_resolver(outside.asker, place, zone, NS)
-        if reply.answered:
-            raise OutsideFault(
-                f"no root server answers from here, but the resolver {name} ({place.address}) does: it is the only way out",
-                f"a resolver's copies show no server, so nothing is judged by them ({name_text(zone)} was asked for); have port 53 let "
-                "through, or look from another network",
-            )
+        if (await ask_resolver(outside.asker, place, ROOT, NS)).answered:
+            raise OnlyResolver(name, place)
 
 
 def require_askable(outside: Outside, picture: Picture) -> None:
