@@ -33,7 +33,8 @@ def each_by_itself() -> None:
 
     def ordered(self: harness.PytestRunner, *, mutant_name: str | None, tests: Iterable[str]) -> int:
         if not remembering:
-            remembering.extend(each for each in gc.get_objects() if isinstance(each, _lru_cache_wrapper))
+            caches = (each for each in gc.get_objects() if isinstance(each, _lru_cache_wrapper))
+            remembering.extend(each for each in caches if each.__module__.startswith("legatum."))
         for each in remembering:
             each.cache_clear()
         return run_tests(self, mutant_name=mutant_name, tests=sorted(tests, key=lambda test: state().duration_by_test.get(test, 0.0)))

@@ -4,12 +4,19 @@ import json
 import re
 import socket
 from collections.abc import Iterator
+from itertools import count
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from legatum.core.records.address import address_rdata
+from legatum.core.records.name import parse_domain
+from legatum.core.records.rrset import RRset, rrset
+from legatum.core.records.rrtype import A
 from legatum.demo.world_thread import WorldThread
-from legatum.practice.scenario import FRESH_MACHINE, PROVIDERS
+from legatum.practice.scenario import DEAD_MACHINE, FRESH_MACHINE, PROVIDERS
+from legatum.work.gathering.flatten import addresses_of_target
 from tests.cli.desk import Desk
 
 DOMAIN, SITE = "kilnandclay.example", "www.tidemill.example"
@@ -77,6 +84,24 @@ def test_of_a_target_that_nobody_tells_of_nothing_is_said(desk: Desk) -> None:
         assert "evensong.test A is not known: no server of evensong.test answers" in desk.said
 
 
+def test_a_target_with_other_addresses_in_every_answer_is_not_followed(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nobody could keep up with it at the apex; an alias can. Where it began to do so later, that alone is no fault."""
+    carried_out(desk, "--alias", f"@={SITE}")
+    given = addresses_of_target
+    turn = count()
+
+    async def turning(*words: Any) -> list[RRset]:
+        sets = await given(*words)
+        more = [address_rdata(f"203.0.113.{100 + next(turn)}")] if words[1] == parse_domain(SITE) else []
+        return [rrset(each.name, each.rtype, each.ttl, [*each.rdatas, *more]) if each.rtype == A else each for each in sets]
+
+    monkeypatch.setattr("legatum.work.gathering.flatten.addresses_of_target", turning)
+    assert MOVED not in findings(desk)
+    assert desk.run("move", "draft", DOMAIN, "--alias", f"@={SITE}", "--force") == 4
+    assert "gives other addresses from one question to the next" in desk.said and "203.0.113.10" in desk.said
+    desk.done("move", "draft", DOMAIN, "--alias", f"workshop={SITE}", "--force")
+
+
 @pytest.mark.parametrize(
     ("wish", "says"),
     [
@@ -131,6 +156,23 @@ def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> No
     assert desk.run("move", "draft", DOMAIN, *wish) == 2 and "already" in desk.said
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
     assert gathered() == before and not desk.failures
+    desk.done("move", "draft", DOMAIN, *wish, "--verify", "TXT site-check=4f1c", "--verify-for", "2h")  # at the same name as the senders
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+    assert 'TXT    "v=spf1 include:ferrytimes.example -all"' in mail_of(gathered()) and 'site-check=4f1c"' not in gathered()
+    desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
+    assert gathered() == before and not desk.failures
+
+
+@pytest.mark.parametrize(("machine", "says"), [(FRESH_MACHINE, "550 5.7.1 no such domain here"), (DEAD_MACHINE, "connection refused")])
+def test_nobody_is_sent_with_mail_to_who_does_not_take_it(desk: Desk, machine: str, says: str) -> None:
+    (desk.world.folder / "templates").mkdir()
+    template = f'[records]\n"@" = {{ MX = ["10 post.{DOMAIN}."] }}\npost = {{ A = "{machine}" }}\n'
+    (desk.world.folder / "templates" / "post.toml").write_text(template)
+    desk.done("move", "draft", DOMAIN, "--mail", "post", "--pace", "at-once")
+    assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4, desk.said
+    assert f"post.{DOMAIN} would not take mail for {DOMAIN}: {machine}: {says}" in desk.said
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--anyway")
+    desk.done("move", "retreat", DOMAIN, "--yes", "--wait")  # to where mail is taken
 
 
 def test_a_verification_record_stands_beside_what_is_there_for_its_time(desk: Desk, tmp_path: Path) -> None:

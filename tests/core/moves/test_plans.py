@@ -1,6 +1,7 @@
 """Plans: what comes in which order, what contradicts itself, what is remembered, and when the old side may end."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import pytest
 from hypothesis import given
@@ -8,6 +9,7 @@ from hypothesis import strategies as st
 
 from legatum.core.fault import Fault
 from legatum.core.memory.copies import HeldCopy
+from legatum.core.moves.effects import Answered, Records
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
@@ -56,6 +58,28 @@ def test_several_wishes_make_one_plan_in_which_everything_is_done_at_both_sides(
     assert rehearse(both, {}, AT).safe
 
 
+def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
+    """Mail's senders and a text for somebody else, both at the apex, each until its own end; and so on the way back."""
+    verified = Verification(((DOMAIN, "site-check=4f1c"),), 60)
+    move = draw(drawing(), "m1", "both", [KINDS["mail"], verified])
+    rows = [
+        (step.id, set(rdata_texts(each.before)), set(rdata_texts(each.after)))
+        for step in move.steps
+        for effect in step.effects
+        if isinstance(effect, Records)
+        for each in effect.changed
+        if each.key == (DOMAIN, TXT)
+    ]
+    assert [row[0] for row in rows] == ["mail-records", "verify", "old-mail", "verified"]
+    assert all(before[2] == after[1] for before, after in pairwise(rows))  # each begins with what the one before it left
+    check = '"site-check=4f1c"'
+    assert [check in row[2] for row in rows] == [False, True, True, False]
+    assert rows[-1][2] == set(rdata_texts(draw(drawing(), "m1", "mail", [KINDS["mail"]]).steps[-1].effects[0].changed[0].after))  # type: ignore[attr-defined]
+    looked = [effect for step in move.steps for effect in step.effects if isinstance(effect, Answered)]
+    assert all(check in rdata_texts(each) for effect in looked for each in effect.rrsets if (each.name, each.rtype) == (DOMAIN, TXT))
+    assert rehearse(move, {}, AT).safe
+
+
 @pytest.mark.parametrize(
     ("wishes", "says"),
     [
@@ -75,6 +99,8 @@ def test_several_wishes_make_one_plan_in_which_everything_is_done_at_both_sides(
         ([Soa(retry=20000)], "not shorter than refresh"),
         ([Ttls({(APP, TXT): 60})], "is not in the zone"),
         ([KINDS["alias"], Ttls({(APP, A): 60})], "changed by two wishes"),
+        ([KINDS["mail"], NewAddress("192.0.2.10", "192.0.2.99")], "changed by two wishes"),
+        ([KINDS["mail"], Verification(((DOMAIN, "v=spf1 ip4:192.0.2.7 -all"),), 60)], "two SPF records"),
         ([Alias(parse_name("sub.kilnandclay.example."), WWW)], "is delegated"),
         ([Verification(((DOMAIN, "v=spf1 ip4:192.0.2.10 -all"),), 60)], "there already"),
     ],

@@ -24,6 +24,7 @@ from legatum.core.moves.kinds.trust.exchange import Exchange, exchange_pieces
 from legatum.core.moves.kinds.trust.signing import running_out
 from legatum.core.moves.kinds.verification import Verification, verification_pieces
 from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
+from legatum.core.moves.merging import with_texts_merged
 from legatum.core.moves.place import Key
 from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.records.name import name_text
@@ -91,7 +92,7 @@ def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Ru
     for each in wishes:
         if isinstance(each, NewProvider) and (why := passage_words(drawing, each)):
             drawing = replace(drawing, signing=f"{drawing.signing}; {why}")
-    pieces = [piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)]
+    pieces = with_texts_merged([piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)])
     pieces = completed(drawing, pieces)
     _refuse_twice(pieces)
     _refuse_lost_ds(drawing, wishes, pieces)

@@ -165,12 +165,21 @@ class RegistrationView:
 
 
 class Tracked(NamedTuple):
-    """A name that is to have the target's addresses: its ``own`` now, and ``theirs``, as text, sorted."""
+    """A name that is to have the target's addresses: its ``own`` now, and ``theirs``, as text, sorted. ``turns``: the target gives others
+    from one question to the next; ``theirs`` are all that were seen."""
 
     name: Name
     target: Name
     own: tuple[str, ...]
     theirs: tuple[str, ...]
+    turns: bool = False
+
+    @property
+    def moved(self) -> bool:
+        """The name has what the target no longer has, or lacks what it has; where that turns, the first alone."""
+        if not self.own or not self.theirs:
+            return False
+        return not set(self.own) <= set(self.theirs) if self.turns else self.own != self.theirs
 
 
 @dataclass(frozen=True, slots=True)

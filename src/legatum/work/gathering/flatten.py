@@ -4,6 +4,7 @@ can stand."""
 from dataclasses import dataclass
 
 from legatum.core.fault import OutsideFault
+from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, A, type_text
@@ -13,6 +14,7 @@ from legatum.net.asking.walk import Walker
 from legatum.work.outside import Outside
 
 _LONGEST_CHAIN = 8
+_LOOKS = 3  # at what may give other addresses with every question
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,13 @@ async def addresses_of_target(outside: Outside, target: Name, zone: Zone | None 
     if not found:
         raise OutsideFault(f"where {name_text(target)} leads to is nowhere: it has no address", "is it spelt right?")
     return found
+
+
+async def looks_at_target(outside: Outside, target: Name, zone: Zone | None = None) -> list[frozenset[str]]:
+    """Its addresses by several questions, each by itself: some names have others with every question. Raises as
+    :func:`addresses_of_target`."""
+    looks = [await addresses_of_target(outside, target, zone) for _ in range(_LOOKS)]
+    return [frozenset(address_text(data) for each in sets for data in each.rdatas) for sets in looks]
 
 
 async def addresses_behind(walker: Walker, zone: Zone, target: Name) -> list[RRset]:

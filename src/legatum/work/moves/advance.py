@@ -25,6 +25,7 @@ from legatum.services.registrar import ByHand
 from legatum.work.moves.changed import note_begun, note_done
 from legatum.work.moves.effects.whole import WholeStep
 from legatum.work.moves.job import Job
+from legatum.work.moves.mail_servers import mail_not_taken
 from legatum.work.moves.premises import keep_as_it_is, moved_on
 from legatum.work.moves.services import worse_services
 from legatum.work.outside import Outside
@@ -254,7 +255,7 @@ async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Hal
 async def _gate(job: Job, action: WholeStep, ways: Ways) -> Halted | None:
     refusals = await action.gate()
     if not refusals and not ways.anyway:
-        refusals = await worse_services(job)
+        refusals = await worse_services(job) + await mail_not_taken(job)
     if refusals:
         return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
     if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):

@@ -57,6 +57,7 @@ class TrackedHead(msgspec.Struct):
     target: str
     own: list[str]
     theirs: list[str]
+    turns: bool = False
 
 
 class KeptHead(msgspec.Struct):
@@ -156,7 +157,7 @@ def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
         leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
         not_looked_at=list(found.not_looked_at),
         kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in picture.kept],
-        tracked=[TrackedHead(name_text(each.name), name_text(each.target), list(each.own), list(each.theirs)) for each in picture.tracked],
+        tracked=[_tracked_head(each) for each in picture.tracked],
     )
 
 
@@ -206,7 +207,7 @@ async def _again(path: Path, recording: Recording) -> Survey:
             None if held.ds is None else tuple(map(bytes.fromhex, held.ds)), held.created, held.changed, held.transferred,
         ) if held else None  # fmt: skip
         try:
-            tracked = [Tracked(_name(each.name), _name(each.target), tuple(each.own), tuple(each.theirs)) for each in head.tracked]
+            tracked = [_tracked(each) for each in head.tracked]
             kept = [KeptSet(tuple(map(_name, each.names)), each.until, each.text) for each in head.kept]
             depth = DEPTHS.get(head.depth, FULL)
             found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept, tracked)
@@ -253,3 +254,11 @@ def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
 
 def _name(text: str) -> Name:
     return parse_name(text.rstrip(".") + ".")
+
+
+def _tracked_head(seen: "Tracked") -> TrackedHead:
+    return TrackedHead(name_text(seen.name), name_text(seen.target), list(seen.own), list(seen.theirs), seen.turns)
+
+
+def _tracked(head: TrackedHead) -> "Tracked":
+    return Tracked(_name(head.name), _name(head.target), tuple(head.own), tuple(head.theirs), head.turns)

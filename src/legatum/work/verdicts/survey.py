@@ -120,16 +120,17 @@ async def _tracked(outside: Outside, picture: "Picture") -> "tuple[Tracked, ...]
     """Names that are to have another one's addresses: what both have now. Of a target that nobody tells of nothing is known."""
     from legatum.core.observation.picture import Tracked
     from legatum.core.records.address import address_text
-    from legatum.work.gathering.flatten import addresses_of_target
+    from legatum.work.gathering.flatten import addresses_of_target, looks_at_target
     from legatum.work.memory import tracked_in
 
     found = []
     with suppress(Fault):
         for each in tracked_in(outside, picture.domain):
             with suppress(Fault):
-                theirs = [address_text(data) for some in await addresses_of_target(outside, each.target) for data in some.rdatas]
+                looks = await looks_at_target(outside, each.target)
+                theirs = frozenset[str]().union(*looks)
                 own = [address_text(data) for some in await addresses_of_target(outside, each.name) for data in some.rdatas]
-                found.append(Tracked(each.name, each.target, tuple(sorted(own)), tuple(sorted(theirs))))
+                found.append(Tracked(each.name, each.target, tuple(sorted(own)), tuple(sorted(theirs)), len(set(looks)) > 1))
     return tuple(found)
 
 

@@ -179,6 +179,6 @@ def _nowhere(picture: Picture, host: Name) -> bool:
 )  # fmt: skip
 def followed_addresses_moved(picture: Picture) -> Iterator[Sighting]:
     for each in picture.tracked:
-        if each.own and each.theirs and each.own != each.theirs:
+        if each.moved:
             theirs, own = ", ".join(each.theirs), ", ".join(each.own)
             yield Sighting(f"{name_text(each.target)} has {theirs} now, {name_text(each.name)} {own}")
