@@ -4,12 +4,14 @@ import base64
 import contextlib
 import json
 import socket
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.cli.program import PracticeWorld, Shell, other_settings
+from tests.started import Ended, run_program
 
 DOMAIN = "kilnandclay.example"
 
@@ -359,3 +361,39 @@ def test_a_record_by_way_of_an_alias_is_there(shell: Shell) -> None:
     assert shell.run("confirm", DOMAIN, "--record", "www A 198.51.100.80").status == 0
     wrong = shell.run("confirm", DOMAIN, "--record", "www A 198.51.100.81", "--json").document
     assert not wrong["confirmed"] and {each["said"] for each in wrong["checks"]} == {"198.51.100.80"}
+
+
+_SOMEBODY = "import os\nif os.getuid() == 0:\n    os.setgroups([])\n    os.setgid(65534)\n    os.setuid(65534)\n"
+
+
+def test_files_that_this_user_may_not_read() -> None:
+    """As somebody without rights: the settings, theirs in a folder that is closed, and a secret."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        folder.chmod(0o755)
+        closed, file = folder / ".config" / "legatum", folder / "legatum.toml"
+        closed.mkdir(parents=True)
+        (closed / "legatum.toml").write_text("")
+        (closed / "legatum.toml").chmod(0)
+        closed.parent.chmod(0o600)
+        file.write_text(
+            '[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n[clock]\ncontrol = "127.0.0.1:1"\ntoken = "file:token"\n'
+        )
+        file.chmod(0o644)
+        (folder / "token").write_text("x")
+        (folder / "token").chmod(0)
+
+        def run(variables: dict[str, str], *words: str) -> Ended:
+            return run_program(words or ("survey", DOMAIN), folder, {"HOME": name, **variables}, before=_SOMEBODY)
+
+        try:
+            secret = run({"LEGATUM_SETTINGS": str(file)})
+            assert secret.status == 2 and "secret file:token: this user may not read it" in secret.err and "chmod" in secret.err
+            file.chmod(0)
+            whole = run({"LEGATUM_SETTINGS": str(file)})
+            assert whole.status == 2 and f"{file}: this user may not read them" in whole.err and "--settings FILE" in whole.err
+            file.unlink()
+            own = run({"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(closed.parent)}, "settings", "show")  # nothing is asked
+            assert own.status == 2 and "legatum.toml: this user may not read them" in own.err
+        finally:
+            closed.parent.chmod(0o700)

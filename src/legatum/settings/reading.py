@@ -29,12 +29,20 @@ def find_settings(given: str | None) -> Path | None:
     if named:
         path = Path(named)
         return path / _FILE if path.is_dir() else path
-    if Path(_FILE).exists():
+    if _is_there(Path(_FILE)):
         return Path(_FILE)
     import platformdirs
 
     own = Path(platformdirs.user_config_dir("legatum")) / _FILE
-    return own if own.exists() else None
+    return own if _is_there(own) else None
+
+
+def _is_there(path: Path) -> bool:
+    """Also where it may not be looked at: then reading it says so."""
+    try:
+        return path.exists()
+    except PermissionError:
+        return True
 
 
 def read_settings(path: Path | None) -> Settings:
@@ -43,6 +51,9 @@ def read_settings(path: Path | None) -> Settings:
         return _Reader(Path(_FILE), "").read({})
     try:
         text = path.read_text(encoding="utf-8")
+    except PermissionError:
+        remedy = "give it the right to (chmod, chown), or give settings of your own: --settings FILE"
+        raise BadInput(f"settings {path}: this user may not read them", remedy) from None
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
         raise BadInput(f"settings {path}: {reason}", "give the file with --settings") from None
@@ -54,7 +65,8 @@ def parse_settings(path: Path, text: str) -> Settings:
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise BadInput(f"settings {path}: {error}", "mend the file at that place") from None
+        said = str(error).replace("at end of document", f"at its end, line {len(text.splitlines())}")
+        raise BadInput(f"settings {path}: {said}", "mend the file at that place") from None
     return _Reader(path, text).read(document)
 
 

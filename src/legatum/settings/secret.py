@@ -19,6 +19,9 @@ def read_secret(reference: str, folder: Path) -> str:
     if kind == "file" and name:
         try:
             return (folder / name).read_text(encoding="utf-8").strip()
+        except PermissionError:
+            remedy = f"give it the right to read {folder / name} (chmod, chown), or name another file"
+            raise BadInput(f"secret {reference}: this user may not read it", remedy) from None
         except (OSError, UnicodeDecodeError) as error:
             reason = error.strerror if isinstance(error, OSError) else "not UTF-8"
             raise BadInput(f"secret {reference}: {reason}", f"looked for {folder / name}") from None
