@@ -197,11 +197,6 @@ def test_every_frame_that_is_written_holds_to_the_grammar(document: bytes) -> No
     epp.conform(document)
 
 
-@pytest.mark.parametrize("response", RESPONSES)
-def test_what_the_server_writes_the_client_reads(response: epp.Response) -> None:
-    assert epp.read_response(epp.response(response)) == response
-
-
 def test_only_extensions_that_both_sides_speak_are_chosen() -> None:
     command = epp.read_command(epp.login("flint", "pw", GREETING, "L-1", "new-pw"))
     assert command.extensions == (epp.SECDNS,) and command.new_password == "new-pw" and "new-pw" not in repr(command)
