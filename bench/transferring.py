@@ -67,12 +67,12 @@ async def _raw(port: int) -> float:
     reader, writer = await asyncio.open_connection("127.0.0.1", port, limit=1 << 20)
     query = encode_question(7, parse_name(ORIGIN), _AXFR, size=0)
     began, records = time.perf_counter(), 0
-    writer.write(len(query).to_bytes(2, "big") + query)
+    writer.write(len(query).to_bytes(2) + query)
     while records < RECORDS:
-        wire = await reader.readexactly(int.from_bytes(await reader.readexactly(2), "big"))
+        wire = await reader.readexactly(int.from_bytes(await reader.readexactly(2)))
         if wire[3] & 15:
             raise ConnectionError
-        records += int.from_bytes(wire[6:8], "big")
+        records += int.from_bytes(wire[6:8])
     took = time.perf_counter() - began
     writer.close()
     return took

@@ -216,5 +216,5 @@ def test_a_move_on_paper_in_a_calendar_and_as_a_picture(shell: Shell) -> None:
     begins = datetime.fromisoformat(ready["hold"]["not_before"])
     assert abs((events["ready@legatum"]["dtstart"].dt.astimezone(UTC) - begins).total_seconds()) < 60
     picture = (shell.folder / "move.png").read_bytes()
-    assert picture[:4] == b"\x89PNG" and int.from_bytes(picture[16:20], "big") == 1280 and int.from_bytes(picture[20:24], "big") == 800
+    assert picture[:4] == b"\x89PNG" and int.from_bytes(picture[16:20]) == 1280 and int.from_bytes(picture[20:24]) == 800
     assert shell.run("move", "show", DOMAIN, "--picture", "move.gif").status == 2

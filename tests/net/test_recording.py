@@ -122,7 +122,7 @@ def test_a_capture_has_packets_whose_checksums_hold(tmp_path: Path) -> None:
         packet = data[at + 16 : at + 16 + length]
         at += 16 + length
         if packet[0] >> 4 == 4:
-            assert internet_sum(packet[:20]) == 0xFFFF and int.from_bytes(packet[2:4], "big") == length
+            assert internet_sum(packet[:20]) == 0xFFFF and int.from_bytes(packet[2:4]) == length
             source, target, protocol, segment = packet[12:16], packet[16:20], packet[9], packet[20:]
             pseudo = source + target + struct.pack("!HH", protocol, len(segment))
         else:

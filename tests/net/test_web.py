@@ -160,7 +160,7 @@ def resolved(
 
     async def stream(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         try:
-            length = int.from_bytes(await reader.readexactly(2), "big")
+            length = int.from_bytes(await reader.readexactly(2))
             assert answering is not None
             await answering(writer, await reader.readexactly(length))
             await writer.drain()
@@ -188,7 +188,7 @@ def resolved(
 
 
 def framed(wire: bytes) -> bytes:
-    return len(wire).to_bytes(2, "big") + wire
+    return len(wire).to_bytes(2) + wire
 
 
 async def honest(writer: asyncio.StreamWriter, query: bytes) -> None:

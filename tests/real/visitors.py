@@ -59,7 +59,7 @@ class Visitors(threading.Thread):
                     self.asked, due = self.asked + 1, due + pause
                 if select.select([port], [], [], max(0.0, min(due - now, 0.05)))[0]:
                     wire = port.recv(65535)
-                    asked = waiting.pop(int.from_bytes(wire[:2], "big"), None)
+                    asked = waiting.pop(int.from_bytes(wire[:2]), None)
                     if asked is not None and (fault := self._fault(asked, wire)):
                         self.wrong.append((time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, fault))
                 for ident in [each for each, asked in waiting.items() if now - asked.at > _PATIENCE]:

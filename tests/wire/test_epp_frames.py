@@ -1,4 +1,4 @@
-"""EPP word for word: each command and answer beside the XML that the RFCs (5730 to 5733, 5910, 3915) want, and what the other side reads."""
+"""EPP word for word: each command and answer beside the XML that the RFCs (5730 to 5733, 5910, 3915) want, and what is read of it."""
 
 import base64
 from typing import Any

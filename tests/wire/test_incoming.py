@@ -23,7 +23,7 @@ def spelled(out: bytearray, name: Name, seen: dict[Name, int], chance: random.Ra
     for at in range(len(labels)):
         rest = from_labels(labels[at:])
         if rest in seen and not full and chance.random() < 0.8:
-            out += (seen[rest] | 0xC000).to_bytes(2, "big")
+            out += (seen[rest] | 0xC000).to_bytes(2)
             return
         if rest not in seen or chance.random() < 0.5:
             seen[rest] = len(out)
@@ -47,7 +47,7 @@ def written(messages: list[list[Record]], chance: random.Random) -> list[bytes]:
                 spelled(out, Name(each.rdata[skip:]), seen, chance)
             else:
                 out += each.rdata
-            out[begin - 2 : begin] = (len(out) - begin).to_bytes(2, "big")
+            out[begin - 2 : begin] = (len(out) - begin).to_bytes(2)
         wires.append(bytes(out))
     return wires
 

@@ -90,7 +90,7 @@ def test_names_in_data_come_out_whole_and_in_lower_case(rtype: int, owner: Name,
     head = bytes(skip) + b"\1x" * strings
     rdata = head + b"\xc0\x0c" * count + rest
     wire = bytes.fromhex("0001 8400 0001 0001 0000 0000") + target.upper() + b"\0\1\0\1" + owner
-    wire += rtype.to_bytes(2, "big") + b"\0\1\0\0\0\5" + len(rdata).to_bytes(2, "big") + rdata
+    wire += rtype.to_bytes(2) + b"\0\1\0\0\0\5" + len(rdata).to_bytes(2) + rdata
     (record,) = decode(wire).answer
     assert record.rdata == head + target * count + rest
 
@@ -143,11 +143,11 @@ def test_names_that_lead_nowhere_are_refused(why: str, name: bytes) -> None:
 
 def test_a_message_of_64_kib_made_to_be_slow_costs_a_bounded_time() -> None:
     """Thousands of records whose owners are pointers to a chain of pointers: the chain is refused, not followed."""
-    chain = b"\1a\0" + b"".join((0xC000 | (12 if number == 0 else 15 + 2 * (number - 1))).to_bytes(2, "big") for number in range(6000))
-    last = (0xC000 | (15 + 2 * 5999)).to_bytes(2, "big")
+    chain = b"\1a\0" + b"".join((0xC000 | (12 if number == 0 else 15 + 2 * (number - 1))).to_bytes(2) for number in range(6000))
+    last = (0xC000 | (15 + 2 * 5999)).to_bytes(2)
     record = last + bytes.fromhex("0001 0001 00000000 0000")
     count = (65535 - 12 - len(chain)) // len(record)
-    wire = bytes.fromhex("0001 8000 0000") + count.to_bytes(2, "big") + b"\0\0\0\0" + chain + record * count
+    wire = bytes.fromhex("0001 8000 0000") + count.to_bytes(2) + b"\0\0\0\0" + chain + record * count
     with pytest.raises(Malformed):
         decode(wire)
 

@@ -74,15 +74,7 @@ class Signed:
     def hash_link(self, at: int) -> RRset:
         label = base64.b32hexencode(self.hashes[at]).lower()
         following = self.hashes[(at + 1) % len(self.hashes)]
-        data = (
-            bytes((1, 0))
-            + ITERATIONS.to_bytes(2, "big")
-            + bytes((len(SALT),))
-            + SALT
-            + bytes((len(following),))
-            + following
-            + bitmap(A, RRSIG)
-        )
+        data = bytes((1, 0)) + ITERATIONS.to_bytes(2) + bytes((len(SALT),)) + SALT + bytes((len(following),)) + following + bitmap(A, RRSIG)
         return rrset(Name(bytes((len(label),)) + label + ORIGIN), NSEC3, 60, [data])
 
 

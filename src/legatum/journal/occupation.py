@@ -57,7 +57,7 @@ class Occupation:
 
 def _number(domain: Name) -> int:
     """One of 2^62 for each domain, the same everywhere."""
-    return int.from_bytes(hashlib.sha256(domain).digest()[:8], "big") >> 2
+    return int.from_bytes(hashlib.sha256(domain).digest()[:8]) >> 2
 
 
 def system_user() -> str:

@@ -143,7 +143,7 @@ class Authority:
         try:
             request = decode(wire)
         except Malformed:
-            return [encode(Message(int.from_bytes(wire[:2], "big"), QR, FORMERR))] if len(wire) >= 12 else []
+            return [encode(Message(int.from_bytes(wire[:2]), QR, FORMERR))] if len(wire) >= 12 else []
         if request.flags & QR or len(request.questions) != 1:
             return []
         question = request.questions[0]

@@ -93,13 +93,13 @@ class Resolver:
         try:
             request = decode(wire)
         except Malformed:
-            return [encode(Message(int.from_bytes(wire[:2], "big"), QR, FORMERR))] if len(wire) >= 12 else []
+            return [encode(Message(int.from_bytes(wire[:2]), QR, FORMERR))] if len(wire) >= 12 else []
         if request.flags & QR or len(request.questions) != 1:
             return []
         question = request.questions[0]
         resolved = await self.resolve(question.name, question.rtype)
         authority = records([resolved.soa]) if resolved.soa else ()
-        options = ((_EXTENDED_ERROR, _BOGUS.to_bytes(2, "big")),) if resolved.bogus else ()
+        options = ((_EXTENDED_ERROR, _BOGUS.to_bytes(2)),) if resolved.bogus else ()
         edns = Edns(1232, 0, 0, options=options) if request.edns else None
         wanted = request.flags & AD or (request.edns and request.edns.flags & DO)  # RFC 6840 s5.7
         flags = QR | RA | request.flags & RD | (AD if resolved.vouched and wanted else 0)

@@ -93,7 +93,7 @@ class Exchange:
         from dns.rdtypes.ANY.TSIG import TSIG as LibraryTsig
 
         key = self.key.library_key()
-        ident = int.from_bytes(wire[:2], "big")
+        ident = int.from_bytes(wire[:2])
         blank = LibraryTsig(dns.rdataclass.ANY, dns.rdatatype.TSIG, key.algorithm, 0, _FUDGE, b"", ident, 0, b"")
         data, running = dns.tsig.sign(wire, key, blank, int(now), mac, running, multi)
         return _append(wire, self.key.name, data.to_wire() or b""), data, running
@@ -140,7 +140,7 @@ def refuse_signature(wire: bytes, request: Message, code: int, now: float) -> by
     """An answer carrying an unsigned TSIG record that says why the request's signature was refused (RFC 8945 s5.2)."""
     record = request.additional[-1]
     data = tsig_data(record)
-    other = int(now).to_bytes(6, "big") if code == BADTIME else b""
+    other = int(now).to_bytes(6) if code == BADTIME else b""
     refused = data.replace(mac=b"", error=code, other=other)
     return _append(wire, record.name, refused.to_wire() or b"")
 

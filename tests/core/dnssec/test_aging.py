@@ -10,7 +10,7 @@ from legatum.core.records.name import ROOT, parse_name
 
 def key(number: int, flags: int = 257) -> bytes:
     """RFC 4034 s2.1, of algorithm 13."""
-    return flags.to_bytes(2, "big") + b"\3\15" + bytes([number]) * 64
+    return flags.to_bytes(2) + b"\3\15" + bytes([number]) * 64
 
 
 def link(anchored: list[bytes], published: list[bytes], signing: list[bytes]) -> Link:

@@ -17,7 +17,7 @@ from legatum.core.records.rrtype import DNSKEY, DS, MX, NSEC, NSEC3, RRSIG, A, p
 from tests.core.findings.pictures import DAY, DOMAIN, NOW, SIGNER, Signer, soa
 
 OWNER = parse_name("dskey.example.com.")
-KEY = (256).to_bytes(2, "big") + b"\x03\x05" + base64.b64decode(
+KEY = (256).to_bytes(2) + b"\x03\x05" + base64.b64decode(
     "AQOeiiR0GOMYkDshWoSKz9XzfwJr1AYtsmx3TGkJaNXVbfi/2pHm822aJ5iI9BMzNXxeYCmZDRD99WYwYqUSdjMmmAphXdvxegXd/M5+X7Orz"
     "KBaMbCVdFLUUh6DhweJBjEVv5f2wwjM9XzcnOf+EPbtG9DMBmADjFDc2w/rljwvFw=="
 )  # fmt: skip
@@ -162,9 +162,7 @@ def test_opt_out_proves_an_unsigned_delegation() -> None:
 
 
 def test_too_many_rounds_of_hashing_are_no_proof() -> None:
-    slow = [
-        each._replace(rdatas=(each.rdatas[0][:2] + (65535).to_bytes(2, "big") + each.rdatas[0][4:],)) for each in (APEX, ENCLOSER, COVER)
-    ]
+    slow = [each._replace(rdatas=(each.rdatas[0][:2] + (65535).to_bytes(2) + each.rdatas[0][4:],)) for each in (APEX, ENCLOSER, COVER)]
     assert not denies(parse_name("a.c.x.w.example."), A, slow)
 
 

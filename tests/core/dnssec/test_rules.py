@@ -46,7 +46,7 @@ def test_the_signer_is_the_zone_whose_keys_these_are() -> None:
 @pytest.mark.parametrize(("flags", "protocol", "may"), [(256, 3, True), (257, 3, True), (0, 3, False), (256, 2, False), (384, 3, False)])
 def test_which_keys_may_sign_a_zone(flags: int, protocol: int, may: bool) -> None:
     """RFC 4034 s2.1.1 and s2.1.2, RFC 5011 s2.1: the zone flag, protocol 3, not revoked."""
-    key = parse_key(flags.to_bytes(2, "big") + bytes((protocol, 13)) + bytes(64))
+    key = parse_key(flags.to_bytes(2) + bytes((protocol, 13)) + bytes(64))
     assert key is not None and key.signs_zone == may
 
 

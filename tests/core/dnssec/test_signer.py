@@ -92,10 +92,7 @@ def test_what_servers_are_known_to_refuse_is_named() -> None:
 
 def test_each_signature_is_written_with_the_ttl_of_what_it_is_over() -> None:
     """RFC 4034 s3: they are no set, though they share a name and type; and lint does not take them for one."""
-    over = [
-        rtype.to_bytes(2, "big") + b"\x0d\2" + ttl.to_bytes(4, "big") + bytes(10) + ORIGIN + b"s" * 64
-        for rtype, ttl in ((1, 60), (16, 300))
-    ]
+    over = [rtype.to_bytes(2) + b"\x0d\2" + ttl.to_bytes(4) + bytes(10) + ORIGIN + b"s" * 64 for rtype, ttl in ((1, 60), (16, 300))]
     head = parse_master("@ 60 SOA a. b. 1 2 3 4 5\n@ 60 NS ns1.alder.test.\n", ORIGIN)
     text = master_text(head.with_rrsets([rrset(ORIGIN, RRSIG, 60, over)]))
     assert re.findall(r"(\d+) IN RRSIG +(\w+)", text) == [("60", "A"), ("300", "TXT")]

@@ -5,7 +5,7 @@ from tests.core.findings.pictures import DOMAIN, SIGNER, Signer
 
 RIGHT, STRANGER = SIGNER.ds(), Signer(99)
 KEYS = (STRANGER.rdata, SIGNER.rdata)
-TAG = int.from_bytes(RIGHT[:2], "big")
+TAG = int.from_bytes(RIGHT[:2])
 
 
 def slip(rdata: bytes) -> str:
@@ -17,7 +17,7 @@ def test_what_fits_and_what_resembles_nothing_is_no_slip() -> None:
 
 
 def test_each_of_the_four_values() -> None:
-    assert f"key tag {TAG + 1} for {TAG}; the digest is that of key {TAG}/13" in slip((TAG + 1).to_bytes(2, "big") + RIGHT[2:])
+    assert f"key tag {TAG + 1} for {TAG}; the digest is that of key {TAG}/13" in slip((TAG + 1).to_bytes(2) + RIGHT[2:])
     assert f"algorithm 8 for 13; the digest is that of key {TAG}/13" in slip(RIGHT[:2] + b"\x08" + RIGHT[3:])
     assert f"its digest is not that of key {TAG}/13" in slip(RIGHT[:-1] + bytes([RIGHT[-1] ^ 1]))
     assert slip(RIGHT[:-2]).endswith("2 octets missing") and "algorithm 8 for 13, and its digest" in slip(RIGHT[:2] + b"\x08" + RIGHT[3:-2])

@@ -140,7 +140,7 @@ class Signer:
     def ds(self, digest_type: int = 2) -> bytes:
         digest = digest_of(DOMAIN, self.rdata, digest_type)
         assert digest is not None
-        return key_tag(self.rdata).to_bytes(2, "big") + bytes((13, digest_type)) + digest
+        return key_tag(self.rdata).to_bytes(2) + bytes((13, digest_type)) + digest
 
     def sign(self, rrset_: RRset, begins: float = NOW - DAY, ends: float = NOW + 14 * DAY) -> RRset:
         """The RRSIG RRset over an RRset."""

@@ -49,7 +49,7 @@ from tests.core.findings.pictures import (
 )
 
 HEX = SIGNER.ds()[4:].hex()
-TAG = int.from_bytes(SIGNER.ds()[:2], "big")
+TAG = int.from_bytes(SIGNER.ds()[:2])
 
 
 # What is typed

@@ -64,7 +64,7 @@ def parse_nsec3(rrset: RRset) -> Nsec3 | None:
     if owner is None:
         return None
     return Nsec3(
-        bool(rdata[1] & _OPT_OUT), int.from_bytes(rdata[2:4], "big"), rdata[5:salt_end], owner, rdata[salt_end + 1 : hash_end],
+        bool(rdata[1] & _OPT_OUT), int.from_bytes(rdata[2:4]), rdata[5:salt_end], owner, rdata[salt_end + 1 : hash_end],
         parse_types(rdata[hash_end:]),
     )  # fmt: skip
 

@@ -31,9 +31,9 @@ class DnsKey(NamedTuple):
         if not algorithm(self.algorithm).rsa or not self.public:
             return None
         short = self.public[0] != 0
-        exponent = self.public[0] if short else int.from_bytes(self.public[1:3], "big")
+        exponent = self.public[0] if short else int.from_bytes(self.public[1:3])
         modulus = self.public[(1 if short else 3) + exponent :]
-        return int.from_bytes(modulus, "big").bit_length()
+        return int.from_bytes(modulus).bit_length()
 
     @property
     def text(self) -> str:
@@ -58,14 +58,14 @@ def parse_key(rdata: bytes) -> DnsKey | None:
     """None for data too short to be a key."""
     if len(rdata) < 5:
         return None
-    return DnsKey(int.from_bytes(rdata[:2], "big"), rdata[2], rdata[3], rdata[4:], key_tag(rdata))
+    return DnsKey(int.from_bytes(rdata[:2]), rdata[2], rdata[3], rdata[4:], key_tag(rdata))
 
 
 def parse_ds(rdata: bytes) -> Ds | None:
     """None for data too short to be a DS."""
     if len(rdata) < 5:
         return None
-    return Ds(int.from_bytes(rdata[:2], "big"), rdata[2], rdata[3], rdata[4:])
+    return Ds(int.from_bytes(rdata[:2]), rdata[2], rdata[3], rdata[4:])
 
 
 def ds_texts(rdatas: Iterable[bytes]) -> list[str]:
@@ -81,7 +81,7 @@ def ds_set_text(rdatas: Iterable[bytes]) -> str:
 def key_tag(rdata: bytes) -> int:
     """The 16-bit sum that a DS and a signature name a key by (RFC 4034 appendix B; B.1 for algorithm 1)."""
     if len(rdata) > 6 and rdata[3] == 1:
-        return int.from_bytes(rdata[-3:-1], "big")
+        return int.from_bytes(rdata[-3:-1])
     total = (sum(rdata[::2]) << 8) + sum(rdata[1::2])
     return (total + (total >> 16)) & 0xFFFF
 

@@ -163,7 +163,7 @@ def ds_of_key(domain: Name, data: bytes) -> bytes:
     digest = digest_of(domain, data, _SHA_256)
     assert digest is not None
     made = Ds(key.tag, key.algorithm, _SHA_256, digest)
-    return made.tag.to_bytes(2, "big") + bytes((made.algorithm, made.digest_type)) + made.digest
+    return made.tag.to_bytes(2) + bytes((made.algorithm, made.digest_type)) + made.digest
 
 
 def keys_of_ds(domain: Name, ds: Iterable[bytes], keys: Iterable[bytes]) -> tuple[bytes, ...]:

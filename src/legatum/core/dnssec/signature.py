@@ -50,8 +50,8 @@ def parse_signature(rdata: bytes) -> Signature | None:
     while end < len(rdata) and rdata[end]:
         end += rdata[end] + 1
     return Signature(
-        number(rdata[:2], "big"), rdata[2], rdata[3], number(rdata[4:8], "big"), number(rdata[8:12], "big"),
-        number(rdata[12:16], "big"), number(rdata[16:18], "big"), Name(rdata[18 : end + 1]), rdata,
+        number(rdata[:2]), rdata[2], rdata[3], number(rdata[4:8]), number(rdata[8:12]),
+        number(rdata[12:16]), number(rdata[16:18]), Name(rdata[18 : end + 1]), rdata,
     )  # fmt: skip
 
 
@@ -59,7 +59,7 @@ def signatures_over(rtype: int, section: Iterable[RRset], owner: Name) -> RRset 
     """The RRSIG records in a section that cover ``rtype`` at ``owner``."""
     for each in section:
         if each.rtype == RRSIG and each.name == owner:
-            covering = tuple(rdata for rdata in each.rdatas if rdata[:2] == rtype.to_bytes(2, "big"))
+            covering = tuple(rdata for rdata in each.rdatas if rdata[:2] == rtype.to_bytes(2))
             if covering:
                 return each._replace(rdatas=covering)
     return None
@@ -92,8 +92,8 @@ def signed_data(rrset: RRset, signature: Signature) -> bytes:
     """What a signature is over (RFC 4034 s3.1.8.1): its own data without the signature, and every record in canonical form. An answer that
     a wildcard gave is signed as the wildcard's."""
     owner = _signed_owner(rrset.name, signature.labels)
-    head = owner + rrset.rtype.to_bytes(2, "big") + b"\0\1" + signature.ttl.to_bytes(4, "big")
-    records = (head + len(each).to_bytes(2, "big") + each for each in rrset.rdatas)
+    head = owner + rrset.rtype.to_bytes(2) + b"\0\1" + signature.ttl.to_bytes(4)
+    records = (head + len(each).to_bytes(2) + each for each in rrset.rdatas)
     return b"".join((signature.rdata[:18], signature.signer, *records))
 
 

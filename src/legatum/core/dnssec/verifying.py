@@ -46,8 +46,8 @@ def _rsa(algorithm: int, public: bytes) -> Check | None:
     hashed = hashes.SHA1() if algorithm in _RSA_SHA1 else {8: hashes.SHA256(), 10: hashes.SHA512()}.get(algorithm)
     if hashed is None or len(public) < 3:
         return None
-    at, length = (1, public[0]) if public[0] else (3, int.from_bytes(public[1:3], "big"))
-    exponent, modulus = (int.from_bytes(each, "big") for each in (public[at : at + length], public[at + length :]))
+    at, length = (1, public[0]) if public[0] else (3, int.from_bytes(public[1:3]))
+    exponent, modulus = (int.from_bytes(each) for each in (public[at : at + length], public[at + length :]))
     if modulus.bit_length() > _LONGEST_RSA or exponent.bit_length() > _LONGEST_EXPONENT:
         return None
     made = rsa.RSAPublicNumbers(exponent, modulus).public_key()
@@ -66,7 +66,7 @@ def _curve(algorithm: int, public: bytes) -> Check:
     def check(signature: bytes, data: bytes) -> None:
         if len(signature) != 2 * half:
             raise ValueError("a signature of another length")
-        pair = int.from_bytes(signature[:half], "big"), int.from_bytes(signature[half:], "big")
+        pair = int.from_bytes(signature[:half]), int.from_bytes(signature[half:])
         made.verify(encode_dss_signature(*pair), data, ec.ECDSA(hashed))
 
     return check

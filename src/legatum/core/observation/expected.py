@@ -42,7 +42,7 @@ def parse_ds_text(text: str) -> bytes:
         if len(words) < 4:
             raise ValueError
         tag, algorithm, digest_type = (int(word) for word in words[:3])
-        rdata = tag.to_bytes(2, "big") + bytes((algorithm, digest_type)) + bytes.fromhex("".join(words[3:]))
+        rdata = tag.to_bytes(2) + bytes((algorithm, digest_type)) + bytes.fromhex("".join(words[3:]))
     except (ValueError, OverflowError):
         raise BadInput(f"'{text}' is no DS", "write key tag, algorithm, digest type and digest: 12345 13 2 49FD…") from None
     parsed, kind = parse_ds(rdata), policy.digest_type(digest_type)

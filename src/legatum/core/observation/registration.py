@@ -76,7 +76,7 @@ def _registrar(document: dict[str, Any]) -> str:
 def _ds(document: dict[str, Any]) -> Iterator[bytes]:
     for each in _list(document.get("secureDNS"), "dsData"):
         with contextlib.suppress(KeyError, TypeError, ValueError, OverflowError):
-            head = int(each["keyTag"]).to_bytes(2, "big") + bytes((int(each["algorithm"]), int(each["digestType"])))
+            head = int(each["keyTag"]).to_bytes(2) + bytes((int(each["algorithm"]), int(each["digestType"])))
             yield head + bytes.fromhex(str(each["digest"]))
 
 

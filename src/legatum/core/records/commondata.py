@@ -79,7 +79,7 @@ def _group(text: str) -> bytes:
     """Two octets. Raises ``ValueError``."""
     if not _GROUP(text):
         raise ValueError(text)
-    return int(text, 16).to_bytes(2, "big")
+    return int(text, 16).to_bytes(2)
 
 
 def _read_name(text: str, names: Names) -> bytes:
@@ -156,7 +156,7 @@ def _read_ds(text: str, names: Names) -> bytes:
     digest = bytes.fromhex("".join(parts))
     if not (tag.isdecimal() and tag.isascii() and int(tag) < 65536) or _DIGESTS.get(digest_type) != len(digest):
         raise ValueError(text)
-    return int(tag).to_bytes(2, "big") + bytes((_octet(algorithm), _octet(digest_type))) + digest
+    return int(tag).to_bytes(2) + bytes((_octet(algorithm), _octet(digest_type))) + digest
 
 
 @lru_cache(maxsize=4096)
@@ -164,7 +164,7 @@ def _number(text: str) -> bytes:
     """Two octets. Raises ``ValueError``."""
     if not text.isdecimal() or (value := int(text)) > 65535:
         raise ValueError(text)
-    return value.to_bytes(2, "big")
+    return value.to_bytes(2)
 
 
 READERS: dict[int, Reader] = {

@@ -24,7 +24,7 @@ def is_public(address: str, home: tuple[str, ...] = ()) -> bool:
 
 def is_public_data(rdata: bytes, home: tuple[str, ...] = ()) -> bool:
     """The same of A or AAAA data."""
-    width, place = len(rdata) * 8, int.from_bytes(rdata, "big")
+    width, place = len(rdata) * 8, int.from_bytes(rdata)
     for bits, prefix, public in _ranges(home).get((width, rdata[0]), ()):
         if place >> (width - bits) == prefix:
             return public

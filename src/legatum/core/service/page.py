@@ -34,7 +34,7 @@ def page_of(body: bytes, charset: str = "", cut: bool = False) -> Page:
     title, seen = _read(text)
     words = _WORD.findall(_ONE_OFF.sub(" ", " ".join(seen)[:_MOST_READ]).lower())
     runs = {" ".join(words[at : at + _SHINGLE]) for at in range(max(1, len(words) - _SHINGLE + 1))} if words else set()
-    sketch = frozenset(sorted(int.from_bytes(hashlib.blake2b(run.encode(), digest_size=8).digest(), "big") for run in runs)[:_KEPT])
+    sketch = frozenset(sorted(int.from_bytes(hashlib.blake2b(run.encode(), digest_size=8).digest()) for run in runs)[:_KEPT])
     fingerprint = hashlib.sha256(" ".join([title, *words]).encode()).hexdigest()[:16]
     return Page(" ".join(title.split())[:_LONGEST_TITLE], fingerprint, len(body), cut, sketch)
 

@@ -59,7 +59,7 @@ class Stream(asyncio.Protocol):
         return not self._ended and self._at == len(self._buffer)
 
     def send(self, wire: bytes) -> None:
-        self._transport.write(len(wire).to_bytes(2, "big") + wire)
+        self._transport.write(len(wire).to_bytes(2) + wire)
 
     async def receive(self, until: float | None = None) -> bytes:
         """The next message. ``until``: by the loop's clock, whole by then. Raises ``TimeoutError``, ``ConnectionError`` or
@@ -148,7 +148,7 @@ async def converse(endpoint: Endpoint, name: Name, rtype: int, query: bytes, ide
 
 
 async def _one_question(stream: Stream, name: Name, rtype: int, query: bytes, ident: int, until: float | None = None) -> Heard:
-    head = ident.to_bytes(2, "big")
+    head = ident.to_bytes(2)
     stream.send(head + query[2:])
     wire = await stream.receive(until)
     content = content_of(wire, name)

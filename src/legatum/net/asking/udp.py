@@ -71,7 +71,7 @@ class UdpPorts:
         if self._sweeper is None:
             self._sweeper = self._loop.call_later(_SWEEP, self._sweep)
         try:
-            port.socket.sendto(key[0].to_bytes(2, "big") + query[2:], place)
+            port.socket.sendto(key[0].to_bytes(2) + query[2:], place)
             return await future
         finally:
             del port.waiting[key]

@@ -167,7 +167,7 @@ class _Counting:
             by[source] += 1
         else:
             known.others += 1
-        rtype = int.from_bytes(key[end + 1 :], "big")
+        rtype = int.from_bytes(key[end + 1 :])
         if rtype in (SOA, IXFR, AXFR) and rest[: end + 1].lower() == self._domain:
             looks = self._found.looks[_text(source)]
             if len(looks) < _MOST_EVENTS:
@@ -181,7 +181,7 @@ class _Counting:
             return None
         found = Asked() if inside else None
         if found is not None:
-            self._found.asked[Name(name), int.from_bytes(key[end + 1 : end + 3], "big")] = found
+            self._found.asked[Name(name), int.from_bytes(key[end + 1 : end + 3])] = found
         self._names[key] = found
         return found
 

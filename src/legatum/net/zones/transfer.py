@@ -168,7 +168,7 @@ class _Course:
     def take(self, received: bytes) -> None:
         now = self._now()
         self._octets += len(received)
-        self._records += int.from_bytes(received[6:8], "big")
+        self._records += int.from_bytes(received[6:8])
         if now - self._begun > self._bounds.seconds:
             raise OutsideFault(f"the transfer had not ended after {self._bounds.seconds:.0f} s", _BOUNDED)
         if self._octets > self._bounds.octets or self._records > self._bounds.records:

@@ -111,7 +111,7 @@ def key_data(owner: str, origin: Name) -> bytes:
 @lru_cache(maxsize=8192)
 def zone_key(owner: str, origin: Name, number: int, algorithm: int) -> ZoneKey:
     private: Private = ec.generate_private_key(ec.SECP256R1()) if algorithm == P256 else ed25519.Ed25519PrivateKey.generate()
-    head = _ENTRY_AND_ZONE_KEY.to_bytes(2, "big") + bytes((_PROTOCOL, algorithm))
+    head = _ENTRY_AND_ZONE_KEY.to_bytes(2) + bytes((_PROTOCOL, algorithm))
     return ZoneKey(private, head + _public(private), algorithm)
 
 
@@ -119,4 +119,4 @@ def _public(private: Private) -> bytes:
     if isinstance(private, ed25519.Ed25519PrivateKey):
         return private.public_key().public_bytes(serialization.Encoding.Raw, serialization.PublicFormat.Raw)
     numbers = private.public_key().public_numbers()
-    return numbers.x.to_bytes(32, "big") + numbers.y.to_bytes(32, "big")
+    return numbers.x.to_bytes(32) + numbers.y.to_bytes(32)

@@ -26,7 +26,7 @@ def _with_signatures(zone: Zone, sets: Iterable[RRset]) -> Iterator[RRset]:
     for each in sets:
         yield each
         held = zone.get(_owner(zone, each.name), RRSIG)
-        covering = tuple(data for data in (held.rdatas if held else ()) if data[:2] == each.rtype.to_bytes(2, "big"))
+        covering = tuple(data for data in (held.rdatas if held else ()) if data[:2] == each.rtype.to_bytes(2))
         if covering:
             yield RRset(each.name, RRSIG, each.ttl, covering)
 

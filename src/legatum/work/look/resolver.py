@@ -45,7 +45,7 @@ def extended_errors(reply: Reply) -> list[tuple[int, str]]:
     """Number and text of each extended error in an answer."""
     options = reply.message.edns.options if reply.answered and reply.message.edns else ()
     return [
-        (int.from_bytes(data[:2], "big"), data[2:].decode("utf-8", "replace"))
+        (int.from_bytes(data[:2]), data[2:].decode("utf-8", "replace"))
         for code, data in options
         if code == _EXTENDED_ERROR and len(data) > 1
     ]
