@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import AAAA, ANY, CNAME, DS, MX, NS, SOA, TXT, A
-from legatum.core.rehearsal.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, ServedZone, answer_from
+from legatum.core.rehearsal.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, Answer, ServedZone, answer_from
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
 from tests.strategies import zones
@@ -101,3 +101,59 @@ def test_every_rrset_of_a_zone_can_be_had_or_is_behind_a_cut(zone: Zone) -> None
         found = answer_from(served, each.name, each.rtype)
         assert found.rcode == NOERROR
         assert each in found.answer or not found.authoritative
+
+
+def test_whole_answers() -> None:
+    """Every section, and whether it is with authority: positive, for no data, no name, and where a name leads on."""
+    apex = ZONES[parse_name("example.")].zone
+    ns, soa = apex.apex_ns, apex.soa_rrset.with_ttl(60)
+    host = apex.get(parse_name("host1.example."), A)
+    assert ns is not None and host is not None
+    assert answer_from(ZONES, host.name, A) == Answer(NOERROR, True, (host,), (ns,), ())
+    assert answer_from(ZONES, parse_name("example."), NS) == Answer(NOERROR, True, (ns,), (), ())
+    assert answer_from(ZONES, host.name, AAAA) == Answer(NOERROR, True, (), (soa,))
+    assert answer_from(ZONES, parse_name("x.host1.example."), A) == Answer(NXDOMAIN, True, (), (soa,))
+    assert answer_from(ZONES, parse_name("elsewhere.test."), A) == Answer(REFUSED)
+    out = answer_from(ZONES, parse_name("out.example."), A)
+    assert (out.authoritative, out.authority) == (True, (ns,))
+    too_long = answer_from(ZONES, parse_name(f"{'.'.join(['y' * 63] * 3)}.longer.example."), A)
+    assert too_long.authoritative
+    led = answer_from(ZONES, parse_name("glued.example."), NS)
+    assert led.rcode == NOERROR and not led.authoritative and led.answer == () and len(led.additional) == 1
+    below_apex = answer_from(ZONES, parse_name("subdel.example."), NS)
+    assert [each.name for each in below_apex.authority] == [parse_name("subdel.example.")]
+
+
+def test_name_servers_in_the_zone_come_with_their_addresses() -> None:
+    text = "@ 60 IN SOA ns1 h 1 2 3 4 5\n@ 60 IN NS ns1\nns1 60 IN A 192.0.2.1\nns1 60 IN AAAA 2001:db8::1\nwww 60 IN A 192.0.2.7\n"
+    zone = parse_master(text, parse_name("example."))
+    found = answer_from({zone.origin: ServedZone(zone)}, parse_name("www.example."), A)
+    assert found.authority == (zone.apex_ns,) and [each.rtype for each in found.additional] == [A, AAAA]
+
+
+def test_a_ds_is_the_parents_where_that_is_served_too() -> None:
+    """RFC 4035 s3.1.4.1."""
+    text = f"@ 60 IN SOA ns h 1 2 3 4 5\n@ 60 IN NS ns\nsub 60 IN NS ns.sub\nsub 60 IN DS 1 13 2 {'ab' * 32}\n"
+    parent = parse_master(text, parse_name("example."))
+    child = parse_master("@ 60 IN SOA ns h 1 2 3 4 5\n@ 60 IN NS ns\nns 60 IN A 192.0.2.1\n", parse_name("sub.example."))
+    together = {each.origin: ServedZone(each) for each in (parent, child)}
+    asked = answer_from(together, child.origin, DS)
+    assert [each.rtype for each in asked.answer] == [DS] and asked.authoritative
+    assert answer_from(together, child.origin, NS).answer == (child.apex_ns,)
+    alone = answer_from({child.origin: ServedZone(child)}, child.origin, DS)
+    assert alone.answer == () and alone.authority[0].name == child.origin  # nobody else to ask: there is none here
+    assert answer_from(together, parent.origin, DS).authority[0].name == parent.origin
+    grandchild = parse_name("x.sub.example.")
+    assert answer_from({parent.origin: ServedZone(parent)}, grandchild, DS).authority[0].name == child.origin  # below the cut
+    assert answer_from(together, parse_name("example.test."), DS).rcode == REFUSED
+
+
+def test_a_name_may_become_as_long_as_a_name_can_be() -> None:
+    """RFC 6672 s2.4, RFC 1035 s2.3.4: 255 octets."""
+    zone = parse_master("@ 60 IN SOA ns h 1 2 3 4 5\n@ 60 IN NS ns\nd 60 IN DNAME test.\n", parse_name("e."))
+    served = {zone.origin: ServedZone(zone)}
+    labels = ".".join(["y" * 63] * 3)
+    fits = f"{'z' * (255 - 3 * 64 - len('.test.') - 1)}.{labels}.d.e."
+    found = answer_from(served, parse_name(fits), A)
+    assert [each.type_text for each in found.answer] == ["DNAME", "CNAME"] and found.authoritative
+    assert answer_from(served, parse_name("z" + fits), A).rcode == YXDOMAIN
