@@ -20,7 +20,7 @@ from legatum.net.asking.asker import Asker
 from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
 from legatum.net.zones.update import send_update
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 
 _ZONES, _AT_ONCE = 500, 16
 _TEXT = "$TTL 3600\n@ SOA ns1.alder.test. hostmaster 7 14400 3600 1209600 600\n@ NS ns1.alder.test.\n@ A 198.51.100.80\nwww CNAME @\n"
@@ -79,7 +79,7 @@ def _configure(folder: Path, names: list[str], secret: bytes) -> int:
 async def _bare(port: int, names: list[str], secret: bytes) -> float:
     """Updates a second: one signed message for each zone, nothing read before or after."""
     asker = Asker(Route({"198.51.100.31": Endpoint("127.0.0.1", port)}), SystemClock())
-    key = Key(parse_name("quillmoor.key.test."), "hmac-sha256", secret)
+    key = TsigKey(parse_name("quillmoor.key.test."), "hmac-sha256", secret)
     line = asyncio.Semaphore(_AT_ONCE)
     while not (await asker.ask("198.51.100.31", parse_name(names[-1] + "."), 6)).answered:
         await asyncio.sleep(0.2)

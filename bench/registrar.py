@@ -25,7 +25,7 @@ from legatum.practice.clock import WorldClock
 from legatum.practice.epp_server import EppServer
 from legatum.practice.registry import Registry, Tld
 from legatum.wire.epp import DomainChange
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 
 _DOMAINS, _ONE_WAY, _AT_ONCE = 500, 0.010, 16
 _SERVER = "epp.nic.example"
@@ -50,7 +50,7 @@ def serve(folder: str) -> None:
 
     async def live() -> None:
         clock, asker = WorldClock(time.time()), Asker(Route({}), SystemClock())
-        tld = Tld(parse_name("example."), "192.0.2.11", Key(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
+        tld = Tld(parse_name("example."), "192.0.2.11", TsigKey(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
         registry = Registry({"flint": "a-password"}, [tld], [host for each in _SETS for host in each], 1e9, asker, clock)
         for domain in _domains():
             registry.register(domain, "flint", _SETS[0])

@@ -17,7 +17,7 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.rrtype import NS, A
 from legatum.core.timetable.aging import all_aged
 from legatum.core.timetable.cost import cost_of, supposed_demand
-from legatum.core.timetable.matter import Matter, Role
+from legatum.core.timetable.subject import Role, Subject
 from legatum.core.timetable.switch import wished
 from legatum.core.timing import Caution
 from legatum.wire.message import encode_question
@@ -87,7 +87,7 @@ def _one() -> Figure:
     """Everything that is computed of one domain: 24 RRsets at 8 addresses each."""
     servers = [f"192.0.2.{number}" for number in range(8)]
     matters = [
-        Matter(Role.NS if number == 0 else Role.DATA, parse_name(f"n{number}.kilnandclay.example."), NS if number == 0 else A,
+        Subject(Role.NS if number == 0 else Role.DATA, parse_name(f"n{number}.kilnandclay.example."), NS if number == 0 else A,
                dict.fromkeys(servers, 300 * (number + 1)), "its servers", True)
         for number in range(24)
     ]  # fmt: skip

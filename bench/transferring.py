@@ -82,7 +82,7 @@ async def _ours(port: int) -> float:
     from legatum.net.asking.asker import Asker
     from legatum.net.asking.route import Endpoint, Route
     from legatum.net.clock import SystemClock
-    from legatum.net.zones.transfer import transfer
+    from legatum.net.zones.zone_transfer import transfer
 
     asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", port)}), SystemClock())
     began = time.perf_counter()

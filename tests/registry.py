@@ -16,8 +16,8 @@ from legatum.practice.epp_server import EppServer
 from legatum.practice.registry import Registry, Tld
 from legatum.services.epp_registrar import RegistryAccount
 from legatum.settings.document import EppRegistrar, Network, Settings
-from legatum.wire.signing import Key
-from legatum.work.outside import Outside
+from legatum.wire.tsig import TsigKey
+from legatum.work.run_context import RunContext
 
 DOMAIN, OTHER, YOUNG = (parse_name(f"{label}.example.") for label in ("kilnandclay", "evensong", "tidemill"))
 ALDER = tuple(parse_name(f"ns{number}.alder.test.") for number in (1, 2))
@@ -46,9 +46,9 @@ class Up:
         return Settings(network=Network(roots={}), registrars={name: account(name) for name in ("flint", "slate")})
 
     @property
-    def outside(self) -> Outside:
+    def outside(self) -> RunContext:
         clock = SystemClock()
-        return Outside(self.settings, self.folder, clock, Asker(Route({"192.0.2.51": self.server.endpoint}), clock), {})
+        return RunContext(self.settings, self.folder, clock, Asker(Route({"192.0.2.51": self.server.endpoint}), clock), {})
 
     def account(self, name: str) -> RegistryAccount:
         found = self.outside.registrar(name)
@@ -59,7 +59,7 @@ class Up:
 @asynccontextmanager
 async def registry_up(folder: Path, by_attribute: bool = False) -> AsyncIterator[Up]:
     clock, asker = WorldClock(2_000_000_000.0), Asker(Route({}), SystemClock())
-    tld = Tld(parse_name("example."), "192.0.2.11", Key(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
+    tld = Tld(parse_name("example."), "192.0.2.11", TsigKey(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
     registry = Registry({"flint": "first-password", "slate": "other-password"}, [tld], [*ALDER, *BIRCH], 1e9, asker, clock, by_attribute)
     registry.register(DOMAIN, "flint", ALDER)
     registry.register(OTHER, "slate", ALDER)

@@ -8,7 +8,7 @@ import pytest
 
 from legatum.cli.program.main import main
 from legatum.cli.program.progress import bar_text
-from legatum.core.tally import Tally, tally
+from legatum.core.progress import Progress, tally
 
 
 class Terminal(io.StringIO):
@@ -34,7 +34,7 @@ def test_a_long_check_shows_how_far_it_is_and_leaves_nothing_behind(tmp_path: Pa
 
 
 def test_what_the_bar_says() -> None:
-    counted = Tally()
+    counted = Progress()
     counted.begin("reading\x1b[2J it", 1000, "records")
     counted.done = 250
     assert bar_text(counted, 5.0).startswith("██████░░░░░░░░░░░░░░░░░░  25% reading")

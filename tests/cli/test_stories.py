@@ -7,10 +7,10 @@ from unittest.mock import Mock
 import pytest
 
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.meanwhile.drift import HandedOn
+from legatum.core.moves.drift.drift import HandedOn
 from legatum.core.records.name import parse_domain
 from legatum.demo.world_thread import WorldThread
-from legatum.work.moves.glance import Glance
+from legatum.work.moves.observation_cache import ObservationCache
 from tests.cli.desk import DOMAIN, Desk
 
 THERE = ("--registrar", "flint", "--pace", "lowered")
@@ -84,7 +84,7 @@ def test_what_could_not_be_seen_is_waited_for_anew(tmp_path: Path, monkeypatch: 
         desk.done("move", "draft", DOMAIN, "--to", "birch", *THERE)
         desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "raise")
         with monkeypatch.context() as patched:
-            patched.setattr(Glance, "delegation", silent)
+            patched.setattr(ObservationCache, "delegation", silent)
             assert desk.run("move", "advance", DOMAIN, "--yes") == 4
             assert "192.0.2.11 of the parent's servers does not answer: whom it leads where is not known" in desk.said
         desk.done("move", "advance", DOMAIN, "--yes")

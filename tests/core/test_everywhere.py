@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.everywhere import Everywhere, Kind, Told, differences
+from legatum.core.everywhere import Everywhere, PlaceDifference, Told, differences
 
 PLACES = st.sampled_from(["here", "harbour", "hill"])
 TOLD = st.builds(Told, st.sampled_from(["a", "b"]), st.booleans(), st.none() | st.integers(1, 3), st.booleans())
@@ -19,21 +19,23 @@ def test_each_thing_that_is_not_told_alike_once_with_everybody_who_saw_it(told: 
         assert bool(mine) == (len(set(said.values())) > 1)
         for each in mine:
             assert {place: text for text, places in each.said.items() for place in places} == said
-    order = [list(Kind).index(each.kind) for each in found]
+    order = [list(PlaceDifference).index(each.kind) for each in found]
     assert order == sorted(order)
 
 
-def kind(*told: Told) -> Kind:
+def kind(*told: Told) -> PlaceDifference:
     (found,) = differences({str(number): {"it": each} for number, each in enumerate(told)})
     return found.kind
 
 
 def test_what_is_a_fault_and_what_may_be_meant() -> None:
-    assert kind(Told("serial 3", serial=3), Told("no answer in time", answered=False, bad=True)) == Kind.SILENT
-    assert kind(Told("serial 3", serial=3), Told("serial 2", serial=2)) == Kind.LAGGING
-    assert kind(Told("serial 1", serial=1), Told("serial 4294967290", serial=4294967290)) == Kind.LAGGING  # serials go round (RFC 1982)
-    assert kind(Told("fine"), Told("refused", bad=True)) == Kind.WRONG
-    assert kind(Told("198.51.100.1"), Told("203.0.113.1")) == Kind.PLACE
+    assert kind(Told("serial 3", serial=3), Told("no answer in time", answered=False, bad=True)) == PlaceDifference.SILENT
+    assert kind(Told("serial 3", serial=3), Told("serial 2", serial=2)) == PlaceDifference.LAGGING
+    assert (
+        kind(Told("serial 1", serial=1), Told("serial 4294967290", serial=4294967290)) == PlaceDifference.LAGGING
+    )  # serials go round (RFC 1982)
+    assert kind(Told("fine"), Told("refused", bad=True)) == PlaceDifference.WRONG
+    assert kind(Told("198.51.100.1"), Told("203.0.113.1")) == PlaceDifference.PLACE
     assert differences({"here": {"it": Told("a")}, "hill": {"other": Told("b")}}) == []  # what one alone could look at
 
 

@@ -4,10 +4,10 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from legatum.core.moves.assembly import play
-from legatum.core.moves.effects import Change, Records
-from legatum.core.moves.needs import Forgotten, Lowered
+from legatum.core.moves.effects import Records, RRsetChange
+from legatum.core.moves.needs import Lowered, OldDataExpired
 from legatum.core.moves.place import Premises, Served
-from legatum.core.moves.scene import scene_at_the_beginning
+from legatum.core.moves.timeline import timeline_at_the_beginning
 from legatum.core.moves.waiting.waits import waits_for
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import rrset
@@ -28,14 +28,14 @@ def test_rules_1_and_2_for_one_rrset(lowered: int, old_ttl: int, low_ttl: int, a
     """The old data are gone just then; and changed when rule 1 allows, they are gone as soon as with the low TTL alone."""
     first, low, new = (rrset(KEY[0], A, ttl, [data]) for ttl, data in ((old_ttl, b"1"), (low_ttl, b"1"), (low_ttl, b"2")))
     premises = Premises(ZONE, "", (), (Served("alder", ZONE, (first,), 60),))
-    scene = scene_at_the_beginning(premises)
-    play(scene, [Records("alder", ZONE, (Change(first, low),))], 0, "lower")
+    scene = timeline_at_the_beginning(premises)
+    play(scene, [Records("alder", ZONE, (RRsetChange(first, low),))], 0, "lower")
     when = {wait.after: wait.seconds + wait.slack - 1 for wait in waits_for(Lowered(ZONE, KEY), scene, premises, IDEAL)}
     change = lowered + when.get("lower", 0) + after
     assume(change > lowered)  # else it was never given with the second TTL
-    play(scene, [Records("alder", ZONE, (Change(low, new),))], 1, "change")
+    play(scene, [Records("alder", ZONE, (RRsetChange(low, new),))], 1, "change")
     happened = {"lower": lowered, "change": change}
-    bound = max(happened[wait.after] + wait.seconds for wait in waits_for(Forgotten(ZONE, KEY), scene, premises, IDEAL))
+    bound = max(happened[wait.after] + wait.seconds for wait in waits_for(OldDataExpired(ZONE, KEY), scene, premises, IDEAL))
     assert bound == last_old_answer(old_ttl, low_ttl, lowered, change) + 1
     if low_ttl < old_ttl:
         assert bound == change + low_ttl

@@ -7,14 +7,14 @@ import pytest
 
 from legatum.core.fault import GateShut
 from legatum.journal.database import Database
-from legatum.journal.shelf import Shelf
+from legatum.journal.shared_files import SharedFiles
 
 CONTENT = b"# a move\n"
 
 
-def shelf(tmp_path: Path) -> tuple[Shelf, Database]:
+def shelf(tmp_path: Path) -> tuple[SharedFiles, Database]:
     database = Database("journal.sqlite", tmp_path)
-    return Shelf(database, tmp_path / "moves", "hill", lambda: 10.0, {"domains": tmp_path / "domains"}), database
+    return SharedFiles(database, tmp_path / "moves", "hill", lambda: 10.0, {"domains": tmp_path / "domains"}), database
 
 
 def put(database: Database, name: str, content: bytes = CONTENT, mark: str = "") -> None:

@@ -16,13 +16,13 @@ from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.route import Endpoint, Route
 from legatum.net.clock import SystemClock
-from legatum.net.zones.transfer import transfer, transfer_changes
 from legatum.net.zones.update import send_update
+from legatum.net.zones.zone_transfer import transfer, transfer_changes
 from legatum.wire.message import AA, QR, Message, Record, decode, encode, records
-from legatum.wire.signing import Exchange, Key
+from legatum.wire.tsig import Exchange, TsigKey
 
 ORIGIN = parse_name("kilnandclay.example.")
-KEY = Key(parse_name("quillmoor.key.test."), "hmac-sha256", b"k" * 32)
+KEY = TsigKey(parse_name("quillmoor.key.test."), "hmac-sha256", b"k" * 32)
 
 
 def soa(serial: int) -> RRset:
@@ -67,7 +67,7 @@ def in_parts(*parts: tuple[Record, ...]) -> Answers:
 OPENING, REST = records([soa(7)]), tuple(record for record in records(ZONE) if record.rtype != SOA)
 
 
-def fetched(answers: Answers, then: str = "close", key: Key | None = None) -> Zone:
+def fetched(answers: Answers, then: str = "close", key: TsigKey | None = None) -> Zone:
     found: list[Zone] = []
 
     async def work(asker: Asker) -> None:
@@ -170,7 +170,7 @@ def test_few_zones_are_fetched_from_a_server_at_a_time() -> None:
     assert 1 < max(under_way) <= 10
 
 
-def signed(*parts: tuple[Record, ...], gap: bool = False, key: Key = KEY, last: bool = True) -> Answers:
+def signed(*parts: tuple[Record, ...], gap: bool = False, key: TsigKey = KEY, last: bool = True) -> Answers:
     """Each message signed in the chain; with ``gap`` only the first and the last, or without ``last`` the first alone."""
 
     def answers(request: bytes) -> list[bytes]:

@@ -15,14 +15,14 @@ from legatum.core.records.rrtype import TXT, A
 from legatum.core.zones.changing.amendment import Amendment
 from legatum.practice.opening import open_world
 from legatum.practice.world import World
-from legatum.work.outside import Outside, open_outside
+from legatum.work.run_context import RunContext, open_outside
 from legatum.work.zones.amend import draw_amendment
 from legatum.work.zones.publish import Published, prove, publish
 
 DOMAIN = parse_name("kilnandclay.example.")
 
 
-def in_world(folder: Path, work: Callable[[World, Outside], Awaitable[None]]) -> None:
+def in_world(folder: Path, work: Callable[[World, RunContext], Awaitable[None]]) -> None:
     async def run() -> None:
         async with open_world(folder) as world, open_outside(world.settings_file) as outside:
             await work(world, outside)
@@ -30,7 +30,7 @@ def in_world(folder: Path, work: Callable[[World, Outside], Awaitable[None]]) ->
     asyncio.run(run())
 
 
-async def amend(outside: Outside, name: str, data: str, rtype: int = A) -> Published:
+async def amend(outside: RunContext, name: str, data: str, rtype: int = A) -> Published:
     """As the command does it: changed where it has to be, and proven in any case."""
     key: tuple[Name, int] = (typed_name(name, DOMAIN), rtype)
     drawn = await draw_amendment(outside, outside.provider("alder"), DOMAIN, Amendment(*key, "set", (data,)))
@@ -38,7 +38,7 @@ async def amend(outside: Outside, name: str, data: str, rtype: int = A) -> Publi
 
 
 def test_where_the_soa_is_refused_as_a_condition_the_sets_that_change_are_it(tmp_path: Path) -> None:
-    async def work(world: World, outside: Outside) -> None:
+    async def work(world: World, outside: RunContext) -> None:
         for authority in world.hostings["alder"]:
             authority.distrusts = "the SOA"
         for number in range(5):
@@ -49,7 +49,7 @@ def test_where_the_soa_is_refused_as_a_condition_the_sets_that_change_are_it(tmp
 
 
 def test_a_set_that_somebody_changes_at_the_last_moment_is_not_overwritten(tmp_path: Path) -> None:
-    async def work(world: World, outside: Outside) -> None:
+    async def work(world: World, outside: RunContext) -> None:
         primary = world.hostings["alder"][0]
         primary.distrusts = "the SOA"
         drawn = await draw_amendment(
@@ -68,7 +68,7 @@ def test_a_set_that_somebody_changes_at_the_last_moment_is_not_overwritten(tmp_p
 
 
 def test_a_server_that_refuses_every_condition_is_left_as_it_is(tmp_path: Path) -> None:
-    async def work(world: World, outside: Outside) -> None:
+    async def work(world: World, outside: RunContext) -> None:
         primary = world.hostings["alder"][0]
         primary.distrusts, before = "everything", primary.zone(DOMAIN)
         with pytest.raises(OutsideFault, match="refuses every condition, although it serves just what was read; nothing of this change"):
@@ -79,7 +79,7 @@ def test_a_server_that_refuses_every_condition_is_left_as_it_is(tmp_path: Path) 
 
 
 def test_a_server_that_writes_its_own_serials_is_read_back_and_followed(tmp_path: Path) -> None:
-    async def work(world: World, outside: Outside) -> None:
+    async def work(world: World, outside: RunContext) -> None:
         primary = world.hostings["alder"][0]
         primary.own_serials = True
         outside.settings.house.serial = "seconds"  # far ahead of what the server writes
@@ -92,7 +92,7 @@ def test_a_server_that_writes_its_own_serials_is_read_back_and_followed(tmp_path
 
 
 def test_what_failed_is_not_called_done_by_asking_again(tmp_path: Path) -> None:
-    async def work(world: World, outside: Outside) -> None:
+    async def work(world: World, outside: RunContext) -> None:
         other = world.hostings["alder"][1]
         follows, other._secondary = other._secondary, {}  # hears of nothing any more
         for _ in range(2):
@@ -108,7 +108,7 @@ def test_what_failed_is_not_called_done_by_asking_again(tmp_path: Path) -> None:
 def test_an_amendment_is_judged_by_its_own_set(tmp_path: Path) -> None:
     """Somebody changes another name in the very moment: it was done, and the zone has moved on."""
 
-    async def work(world: World, outside: Outside) -> None:
+    async def work(world: World, outside: RunContext) -> None:
         primary: Any = world.hostings["alder"][0]
         update = primary._update
 

@@ -12,7 +12,7 @@ from legatum.net.clock import SystemClock
 from legatum.practice.clock import WorldClock
 from legatum.practice.registry import Registry, Tld
 from legatum.wire import epp
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 
 DOMAIN, OTHER = parse_name("kilnandclay.example."), parse_name("evensong.example.")
 ALDER = [parse_name(f"ns{number}.alder.test.") for number in (1, 2)]
@@ -24,7 +24,7 @@ def with_registry(work: Callable[[Registry], None]) -> None:
     async def whole() -> None:
         clock = WorldClock(2_000_000_000.0)
         asker = Asker(Route({}), SystemClock())
-        tld = Tld(parse_name("example."), "192.0.2.11", Key(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
+        tld = Tld(parse_name("example."), "192.0.2.11", TsigKey(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
         registry = Registry({"flint": "a", "slate": "b"}, [tld], ALDER, 60.0, asker, clock)
         registry.register(DOMAIN, "flint", ALDER)
         registry.register(OTHER, "slate", ALDER)
@@ -130,7 +130,7 @@ def with_clock(work: Callable[[Registry, WorldClock], Awaitable[None]]) -> None:
     async def whole() -> None:
         clock = WorldClock(2_000_000_000.0)
         asker = Asker(Route({}), SystemClock())
-        tld = Tld(parse_name("example."), "192.0.2.11", Key(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
+        tld = Tld(parse_name("example."), "192.0.2.11", TsigKey(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
         registry = Registry({"flint": "a", "slate": "b", "granite": "c"}, [tld], ALDER, 60.0, asker, clock)
         registry.publisher.stuck = {DOMAIN}
         registry.register(DOMAIN, "flint", ALDER)

@@ -10,18 +10,18 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.kinds.first_and_last import Retirement
 from legatum.core.moves.kinds.part import Part
-from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.place import PARENT, Place
 from legatum.core.moves.plan import Wish, draw
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
-from legatum.core.moves.scene import FOREVER, Content
+from legatum.core.moves.timeline import FOREVER, Content
 from legatum.core.records.name import Name, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import A
-from legatum.core.rehearsal import Stage, rehearse
+from legatum.core.rehearsal import Playback, rehearse
 from legatum.core.rehearsal.careless import careless
 from legatum.core.timing import Caution
 from legatum.core.zones.zone import Zone
@@ -38,10 +38,10 @@ def place(name: str) -> Place:
     return Place(name, servers)
 
 
-def drawing(world: World, now: float) -> Drawing:
+def drawing(world: World, now: float) -> PlanInput:
     zone = world.hostings["alder"][0].zone(DOMAIN)
     assert zone is not None and zone.apex_ns is not None
-    return Drawing(
+    return PlanInput(
         domain=DOMAIN, at=now, parent_zone=parse_name("example."), parent_ttl=scenario.DELEGATION_TTL, zones={("alder", DOMAIN): zone},
         places=(Place(PARENT, {}), place("alder"), place("birch")), delegation=tuple(map(Name, zone.apex_ns.rdatas)), glue=(),
         glue_ttl=3600,
@@ -49,7 +49,7 @@ def drawing(world: World, now: float) -> Drawing:
     )  # fmt: skip
 
 
-async def play(world: World, stage: Stage, until: float) -> None:
+async def play(world: World, stage: Playback, until: float) -> None:
     """Makes every server say what the stage has, change after change; a change reaches all servers at its last moment."""
     whole = world.hostings["alder"][0].zone(DOMAIN)
     assert whole is not None

@@ -19,15 +19,15 @@ from legatum.net.asking.asker import Asker, Patience
 from legatum.net.asking.route import Route
 from legatum.net.asking.walk import Walker
 from legatum.net.registry.epp import EppAccount, EppSession
-from legatum.net.zones.transfer import transfer
 from legatum.net.zones.update import send_update
+from legatum.net.zones.zone_transfer import transfer
 from legatum.practice import scenario
 from legatum.practice.clock import WorldClock
 from legatum.practice.opening import open_world
 from legatum.practice.world import World
 from legatum.wire.epp import DomainChange
-from legatum.wire.signing import Key
-from legatum.work.outside import open_outside
+from legatum.wire.tsig import TsigKey
+from legatum.work.run_context import open_outside
 
 DOMAIN = parse_name("kilnandclay.example.")
 ALDER, ALDER_2, BIRCH = "198.51.100.31", "203.0.113.32", "198.51.100.41"
@@ -157,7 +157,7 @@ def test_transfers_and_updates_want_the_right_key(tmp_path: Path) -> None:
         right = world.keys["alder"]
         zone = await transfer(asker, ALDER, DOMAIN, right)
         assert zone == await transfer(asker, ALDER_2, DOMAIN, right) and zone.record_count == 23
-        wrong: list[tuple[Key | None, str]] = [
+        wrong: list[tuple[TsigKey | None, str]] = [
             (None, "refused"),
             (replace(right, name=parse_name("other.")), "BADKEY"),
             (replace(right, secret=b"x" * 32), "BADSIG"),
@@ -175,7 +175,7 @@ def test_transfers_and_updates_want_the_right_key(tmp_path: Path) -> None:
         with pytest.raises(OutsideFault, match="not authoritative"):
             await transfer(asker, ALDER, parse_name("evensong.test."), right)
 
-    async def send_with_remedy(asker: Asker, zone: object, key: Key) -> None:
+    async def send_with_remedy(asker: Asker, zone: object, key: TsigKey) -> None:
         try:
             await send_update(asker, ALDER, zone, zone, key)  # type: ignore[arg-type]
         except OutsideFault as fault:

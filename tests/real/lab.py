@@ -18,7 +18,7 @@ import dns.message
 import dns.query
 
 from legatum.core.records.name import parse_name
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 from tests.real.processes import KEY_NAME, Bind, Server, Unbound, program, stop_all
 from tests.real.program import legatum
 from tests.real.registry_thread import RegistryThread
@@ -415,7 +415,7 @@ class Lab:
         self.resolvers[1].asked_with_recursion = True
         copies = {"own.copy.example": f"$ORIGIN own.copy.example.\n{SOA.format(provider='bind', serial=1)}@ 4 NS ns1.copy.example.\n"}
         self.copy = Bind(folder / "copy", self.host(64), "own.copy.example", secret=secret, zones=copies)
-        key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
+        key = TsigKey(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
         hosts = {name: [parse_name(f"ns{each}.{name}.example.") for each in (1, 2)] for name in NAMES}
         every = [*(host for each in hosts.values() for host in each), *(parse_name(f"{name}.copy.example.") for name in NAMES)]
         registered = {domain: hosts[at] for domain, at in domains.items()} | {domain: [] for domain in bare}

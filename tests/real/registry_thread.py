@@ -15,7 +15,7 @@ from legatum.practice.certificate import make_certificates
 from legatum.practice.clock import WorldClock
 from legatum.practice.epp_server import EppServer
 from legatum.practice.registry import Registry, Tld
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 
 ACCOUNTS = ("flint", "slate")
 DELAY = 2.0  # seconds until a change is published
@@ -26,7 +26,7 @@ class RegistryThread(threading.Thread):
     domains, in the order of updates."""
 
     def __init__(
-        self, folder: Path, primary: str, key: Key, ttl: int, registrations: Mapping[str, Iterable[Name]], hosts: Iterable[Name] = ()
+        self, folder: Path, primary: str, key: TsigKey, ttl: int, registrations: Mapping[str, Iterable[Name]], hosts: Iterable[Name] = ()
     ) -> None:
         super().__init__(daemon=True)
         self.folder, self.tld = folder, Tld(parse_name("example."), primary, key, ttl)

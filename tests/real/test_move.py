@@ -18,7 +18,7 @@ import pytest
 
 from legatum.core.records.name import parse_name
 from legatum.wire.epp import DomainChange
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Unbound, outcome, stop_all
 from tests.real.registry_thread import RegistryThread
 
@@ -99,7 +99,7 @@ class Network:
         ]
         self.unbound = Unbound(folder / "unbound", host(31), ".", roots={"a.root.test": host(1)})
         self.old, self.new = ([parse_name(f"ns{number}.{name}.example.") for number in (1, 2)] for name in ("alder", "birch"))
-        key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", self.secrets["registry"])
+        key = TsigKey(parse_name(KEY_NAME + "."), "hmac-sha256", self.secrets["registry"])
         self.registry = RegistryThread(folder, host(2), key, PARENT_TTL, {DOMAIN: self.old}, self.new)
 
     def _own(self, provider: str, last: int) -> str:

@@ -12,7 +12,7 @@ import dns.rdatatype
 import pytest
 
 from legatum.core.records.name import parse_name
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, asked, program, stop_all
 from tests.real.program import legatum
 from tests.real.registry_thread import RegistryThread
@@ -57,7 +57,7 @@ class Network:
             ),
         ]
         self.hosts = [parse_name(f"ns{number}.birch.example.") for number in (1, 2)]
-        key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", secret)
+        key = TsigKey(parse_name(KEY_NAME + "."), "hmac-sha256", secret)
         self.registry = RegistryThread(folder, top, key, 2, {SIGNED: self.hosts, OWN: self.hosts})
 
     def start(self) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from legatum.core.records.name import parse_name
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 from tests.real.processes import KEY_NAME, NEEDS_SERVERS, Bind, Knot, Server, program, stop_all
 from tests.real.registry_thread import RegistryThread
 
@@ -37,7 +37,7 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
     top, one, other = (f"127.{150 + worker + 20 * (first is Knot)}.0.{last}" for last in (1, 2, 3))
     secret, publishing = base64.b64encode(os.urandom(64)).decode(), os.urandom(32)
     hosts = [parse_name(f"ns{number}.example.") for number in (1, 2, 3)]
-    key = Key(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
+    key = TsigKey(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
     registry = RegistryThread(tmp_path, top, key, 2, {DOMAIN: [hosts[0], hosts[2]]}, hosts)
     (tmp_path / "secret").write_text(secret)
     for each in (tmp_path, *tmp_path.parents[:2]):

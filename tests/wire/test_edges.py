@@ -15,13 +15,13 @@ from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.epp.document import body, name_at, number
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import IN, NONE, QR, Edns, Message, Question, Record, client_subnet, decode, encode, encode_question
-from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature, tsig_data
+from legatum.wire.tsig import BadSignature, Exchange, TsigKey, refuse_signature, tsig_data
 from legatum.wire.update import Part, key_changes, on_sets, on_soa, replace_changes, without_effect
 
 NAME = parse_name("kilnandclay.example.")
 WWW = parse_name("www.kilnandclay.example.")
 NOW = 1_930_000_000.0
-KEY = Key(parse_name("quillmoor.key.test."), "hmac-sha256", b"s" * 32)
+KEY = TsigKey(parse_name("quillmoor.key.test."), "hmac-sha256", b"s" * 32)
 
 
 # Messages
@@ -72,7 +72,7 @@ def test_every_part_of_edns_comes_over() -> None:
 # Signatures
 
 
-def refused(key: Key, late: float = 0.0) -> BadSignature:
+def refused(key: TsigKey, late: float = 0.0) -> BadSignature:
     request = Exchange(key).sign_request(encode_question(3, NAME, SOA), NOW)
     with pytest.raises(BadSignature) as found:
         Exchange(KEY).check_request(request, decode(request), NOW + late)
@@ -80,10 +80,10 @@ def refused(key: Key, late: float = 0.0) -> BadSignature:
 
 
 def test_why_a_signature_is_refused_and_by_whom() -> None:
-    assert not refused(Key(KEY.name, KEY.algorithm, b"t" * 32)).by_peer
+    assert not refused(TsigKey(KEY.name, KEY.algorithm, b"t" * 32)).by_peer
     late = refused(KEY, 1000.0)
     assert (late.code, late.why, str(late), late.by_peer) == (BADTIME, "signed 1000 s away from this clock", late.why, False)
-    other = refused(Key(parse_name("other.key.test."), KEY.algorithm, KEY.secret))
+    other = refused(TsigKey(parse_name("other.key.test."), KEY.algorithm, KEY.secret))
     assert other.code == BADKEY and other.why and other.why != "None"
     with pytest.raises(BadSignature, match="the message is not signed") as unsigned:
         Exchange(KEY).check_request(wire := encode_question(3, NAME, SOA), decode(wire), NOW)

@@ -8,10 +8,10 @@ import pytest
 from legatum.core.records.name import parse_name
 from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.message import QR, Message, Question, decode, encode, encode_question
-from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature, tsig_data
+from legatum.wire.tsig import BadSignature, Exchange, TsigKey, refuse_signature, tsig_data
 
 NAME, NOW = parse_name("kilnandclay.example."), 1_930_000_000.0
-KEY = Key(parse_name("quillmoor.key.test."), "hmac-sha256", b"s" * 32)
+KEY = TsigKey(parse_name("quillmoor.key.test."), "hmac-sha256", b"s" * 32)
 
 
 def answer(number: int = 1) -> bytes:
@@ -35,7 +35,7 @@ def test_a_request_and_a_chain_of_answers_hold() -> None:
 def test_the_library_takes_our_signature_and_we_take_its(algorithm: str) -> None:
     import time
 
-    key = Key(KEY.name, algorithm, KEY.secret)
+    key = TsigKey(KEY.name, algorithm, KEY.secret)
     ring = {dns.name.from_text("quillmoor.key.test."): key.library_key()}
     exchange = Exchange(key)
     signed = exchange.sign_request(encode_question(9, NAME, 6, size=0), time.time())
@@ -49,13 +49,13 @@ def test_the_library_takes_our_signature_and_we_take_its(algorithm: str) -> None
 @pytest.mark.parametrize(
     ("key", "late", "code"),
     [
-        (Key(parse_name("other.key.test."), "hmac-sha256", b"s" * 32), 0, BADKEY),
-        (Key(KEY.name, "hmac-sha512", b"s" * 32), 0, BADKEY),
-        (Key(KEY.name, "hmac-sha256", b"t" * 32), 0, BADSIG),
+        (TsigKey(parse_name("other.key.test."), "hmac-sha256", b"s" * 32), 0, BADKEY),
+        (TsigKey(KEY.name, "hmac-sha512", b"s" * 32), 0, BADKEY),
+        (TsigKey(KEY.name, "hmac-sha256", b"t" * 32), 0, BADSIG),
         (KEY, 1000, BADTIME),
     ],
 )
-def test_unknown_key_wrong_secret_and_wrong_time_are_told_apart(key: Key, late: float, code: int) -> None:
+def test_unknown_key_wrong_secret_and_wrong_time_are_told_apart(key: TsigKey, late: float, code: int) -> None:
     client = Exchange(key)
     request = client.sign_request(encode_question(3, NAME, 6), NOW)
     with pytest.raises(BadSignature) as seen:

@@ -15,7 +15,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import NSEC, NSEC3, RRSIG, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.net.asking.reply import Reply, Transport
-from legatum.net.gathering.chain import count, walk
+from legatum.net.gathering.nsec_chain import count, walk
 from legatum.wire.message import AA, QR, Message, Question, encode, records
 from tests.strategies import ORIGIN, plain_labels
 

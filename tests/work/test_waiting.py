@@ -11,7 +11,7 @@ from legatum.net.asking.route import Route
 from legatum.net.clock import Clock
 from legatum.settings.document import Network, Settings
 from legatum.work.effect import carried_out
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 DOMAIN, WIRE = parse_name("kilnandclay.example."), b"\0\1\x84\0" + b"\0" * 8
 
@@ -32,7 +32,7 @@ class Ahead(Clock):
 def test_a_week_of_looks_takes_no_more_room_than_an_hour(tmp_path: Path) -> None:
     """Three servers are asked every ten seconds for an hour, and then for a week, until they answer as was waited for."""
 
-    async def wait(outside: Outside, looks: int) -> None:
+    async def wait(outside: RunContext, looks: int) -> None:
         left = looks
 
         async def missing() -> str:
@@ -52,7 +52,7 @@ def test_a_week_of_looks_takes_no_more_room_than_an_hour(tmp_path: Path) -> None
 
     async def work() -> None:
         clock = Ahead()
-        outside = Outside(Settings(network=Network(roots={})), tmp_path, clock, Asker(Route({}), clock), {})
+        outside = RunContext(Settings(network=Network(roots={})), tmp_path, clock, Asker(Route({}), clock), {})
         for looks in (360, 60_480):
             await wait(outside, looks)
             gc.collect()

@@ -9,7 +9,7 @@ from legatum.cli.program.parser import number
 if TYPE_CHECKING:
     from legatum.core.zones.changing.amendment import Amendment
     from legatum.services.provider import Provider
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -46,7 +46,7 @@ def run(args: argparse.Namespace) -> int:
             "`legatum amend DOMAIN www A 198.51.100.80 --at PROVIDER`",
         )
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         provider = outside.provider(args.at)
         if provider.by_hand:
             raise BadInput(
@@ -71,7 +71,7 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
     return Amendment(typed_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
 
 
-async def _records(args: argparse.Namespace, outside: "Outside", provider: "Provider", amendment: "Amendment") -> int:
+async def _records(args: argparse.Namespace, outside: "RunContext", provider: "Provider", amendment: "Amendment") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.effect import found_done
@@ -103,7 +103,7 @@ async def _records(args: argparse.Namespace, outside: "Outside", provider: "Prov
     return SHUT if state == "declined" else OK
 
 
-async def _serial(args: argparse.Namespace, outside: "Outside", provider: "Provider") -> int:
+async def _serial(args: argparse.Namespace, outside: "RunContext", provider: "Provider") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.core.records.soa import serial_path
     from legatum.views.zones.publish import serial_document, show_publish

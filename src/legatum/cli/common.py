@@ -14,12 +14,12 @@ from legatum.core.printable import clean
 if TYPE_CHECKING:
     from legatum.core.dnssec.chain import Chain
     from legatum.core.findings.finding import Finding
-    from legatum.core.observation.picture import Picture
+    from legatum.core.observation.observation import Observation
     from legatum.core.records.name import Name
     from legatum.views.document import Document
     from legatum.views.screen import Screen
     from legatum.work.memory import Note
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.zones.publish import Published
 
 OK, FOUND, BAD_INPUT, OUTSIDE, SHUT = 0, 1, 2, 3, 4
@@ -53,10 +53,10 @@ def add_anyway(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[int]]") -> int:
+def with_outside(args: argparse.Namespace, work: "Callable[[RunContext], Awaitable[int]]") -> int:
     """Runs ``work`` with everything opened that the settings describe."""
     from legatum.settings.reading import find_settings
-    from legatum.work.outside import open_outside
+    from legatum.work.run_context import open_outside
 
     async def opened() -> int:
         async with open_outside(find_settings(args.settings)) as outside:
@@ -80,7 +80,7 @@ def with_outside(args: argparse.Namespace, work: "Callable[[Outside], Awaitable[
     return run_interruptibly(opened())
 
 
-def _show_zone(args: argparse.Namespace, outside: "Outside") -> None:
+def _show_zone(args: argparse.Namespace, outside: "RunContext") -> None:
     """Times in the house's zone beside UTC, where it is another one."""
     named = args.time_zone or outside.settings.house.time_zone
     if named != "UTC":
@@ -140,7 +140,7 @@ def picture_file(text: str) -> Path:
     return Path(text)
 
 
-def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[tuple[Picture, Iterable[Finding] | None]]") -> bool:
+def remember(args: argparse.Namespace, outside: "RunContext", pictures: "Iterable[tuple[Observation, Iterable[Finding] | None]]") -> bool:
     """For later plans, with what surveys came to where it was judged; whether it was kept."""
     from legatum.work.memory import note_of, our_servers
 
@@ -148,7 +148,7 @@ def remember(args: argparse.Namespace, outside: "Outside", pictures: "Iterable[t
     return keep(args, outside, [note for each in pictures if (note := note_of(*each, ours)) is not None])
 
 
-def tell_under_way(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:
+def tell_under_way(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> None:
     """Whoever looks at a domain is told of the move that is leading it somewhere else."""
     from contextlib import suppress
 
@@ -161,7 +161,7 @@ def tell_under_way(args: argparse.Namespace, outside: "Outside", domain: "Name")
             note(args, f"{name_text(domain)}: a move is under way, and part of what differs may be meant; next in it: {text}")
 
 
-def keep(args: argparse.Namespace, outside: "Outside", notes: "Collection[Note]") -> bool:
+def keep(args: argparse.Namespace, outside: "RunContext", notes: "Collection[Note]") -> bool:
     """Where nothing can be kept the looking is none the worse; whether it was."""
     from legatum.core.fault import Fault
     from legatum.work.memory import keep_notes
@@ -174,7 +174,7 @@ def keep(args: argparse.Namespace, outside: "Outside", notes: "Collection[Note]"
         return False
 
 
-def remember_chain(args: argparse.Namespace, outside: "Outside", chain: "Chain") -> "Chain":
+def remember_chain(args: argparse.Namespace, outside: "RunContext", chain: "Chain") -> "Chain":
     """As :func:`remember`; with the chain, since when it is broken as far as was seen."""
     from legatum.core.fault import Fault
     from legatum.work.memory import note_chain

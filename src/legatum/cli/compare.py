@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from legatum.core.everywhere import Everywhere
     from legatum.core.observation.answers import AnswersComparison
     from legatum.views.zones.compare import CompareDocument
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.zones.compare import ContentsComparison
 
 
@@ -56,7 +56,7 @@ def run(args: argparse.Namespace) -> int:
     if args.csv and args.json:
         raise BadInput("--csv and --json both go to standard output", "choose one of them")
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.zones.compare import compare_contents
 
         documents = []
@@ -80,7 +80,7 @@ def _views(args: argparse.Namespace) -> int:
         raise BadInput("--views compares one domain's names", "name the domain alone, beside --views")
     domain = parse_domain(args.domain or args.left)
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.views.look.views import show_views, views_document
         from legatum.work.gathering.contents import contents_of
         from legatum.work.services.views import compare_views
@@ -124,7 +124,7 @@ def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
 
 
 async def _answers(
-    args: argparse.Namespace, outside: "Outside", right: str, contents: "ContentsComparison"
+    args: argparse.Namespace, outside: "RunContext", right: str, contents: "ContentsComparison"
 ) -> "tuple[AnswersComparison, Everywhere | None]":
     from legatum.core.fault import BadInput
     from legatum.core.zones.zone import Zone
@@ -143,7 +143,7 @@ async def _answers(
     if not wants_viewpoints(args):
         return found, None
     from legatum.core.everywhere import of_answers
-    from legatum.work.afar.errands import answers_there
+    from legatum.work.afar.remote_tasks import answers_there
 
     def verdict(seen: "AnswersComparison") -> tuple[bool, str]:
         worse = len(seen.worse)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from legatum.core.observation.verdict import Verdict
     from legatum.core.records.name import Name
     from legatum.views.look.confirm import ConfirmDocument
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -39,7 +39,7 @@ def add_expected(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339, or how long ago, such as 5m")
 
 
-def expected_of(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Expected":
+def expected_of(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Expected":
     """Raises :class:`BadInput`."""
     from dataclasses import replace
 
@@ -73,7 +73,7 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
     require_service(args)
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         documents = [await _one(args, outside, domain) for domain in domains]
         if args.json:
             from legatum.views.look.confirm import ConfirmListDocument
@@ -84,7 +84,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "ConfirmDocument":
+async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "ConfirmDocument":
     from dataclasses import replace
 
     from legatum.core.everywhere import of_verdict
@@ -105,7 +105,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
         note(args, f"{name_text(domain)}: {found.picture.questions} questions")
     everywhere = None
     if wants_viewpoints(args):
-        from legatum.work.afar.errands import confirm_there
+        from legatum.work.afar.remote_tasks import confirm_there
 
         values = (domain, expected, replace(wanted, rdap=False))
         everywhere = await look_everywhere(args, outside, verdict, confirm_there, values, of_verdict, _verdict)

@@ -7,7 +7,7 @@ from legatum.cli.common import add_common, with_outside
 from legatum.cli.moving import add_going, draft_and_go
 
 if TYPE_CHECKING:
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -32,7 +32,7 @@ def run(args: argparse.Namespace) -> int:
     origin = parse_domain(args.of)
     cut, ttl = typed_name(args.name, origin), parse_duration(args.ttl)
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         low = parse_duration(outside.settings.house.low_ttl)
         wish = Wishes(domain=origin, old=args.at, part=(cut, args.to), part_ttl=ttl, part_back=args.back, low_ttl=low, anyway=args.anyway)
         return await draft_and_go(args, outside, wish)

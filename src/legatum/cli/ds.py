@@ -10,7 +10,7 @@ from legatum.cli.wishes import add_exchange_ways, ds_records
 if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
     from legatum.core.records.name import Name
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -46,7 +46,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: ways.get(args.action, _change)(args, outside))
 
 
-async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.dnssec.chain import State
     from legatum.core.records.name import parse_domain
     from legatum.views.look.chain import chain_document, show_chain
@@ -58,7 +58,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     return FOUND if chain.state in (State.BROKEN, State.UNKNOWN) else OK
 
 
-async def _derive(args: argparse.Namespace, outside: "Outside") -> int:
+async def _derive(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.dnssec.keytext import keys_of_lines
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.ds_forms import asked_document, derived_document, show_asked, show_derived
@@ -84,7 +84,7 @@ def text_of(given: str) -> str:
     return path.read_text(encoding="utf-8") if path.is_file() else given
 
 
-async def _requested(args: argparse.Namespace, outside: "Outside", domain: "Name") -> tuple[str, ...]:
+async def _requested(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> tuple[str, ...]:
     """The DS records that the zone asks for. Raises :class:`GateShut` where that is nobody's word, or something else is wanted."""
     from legatum.core.fault import GateShut
     from legatum.core.records.name import name_text
@@ -101,7 +101,7 @@ async def _requested(args: argparse.Namespace, outside: "Outside", domain: "Name
     return request.records
 
 
-async def _change(args: argparse.Namespace, outside: "Outside") -> int:
+async def _change(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain)
@@ -109,7 +109,7 @@ async def _change(args: argparse.Namespace, outside: "Outside") -> int:
     return await draft_and_go(args, outside, _wish(args, outside, domain, records))
 
 
-def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name", records: tuple[str, ...]) -> "Wishes":
+def _wish(args: argparse.Namespace, outside: "RunContext", domain: "Name", records: tuple[str, ...]) -> "Wishes":
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
 

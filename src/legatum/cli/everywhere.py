@@ -9,7 +9,7 @@ if TYPE_CHECKING:
     from collections.abc import Awaitable, Callable, Mapping
 
     from legatum.core.everywhere import Everywhere, Told
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def add_viewpoints(parser: argparse.ArgumentParser) -> None:
@@ -22,7 +22,7 @@ def wants_viewpoints(args: argparse.Namespace) -> bool:
 
 
 async def look_everywhere(
-    args: argparse.Namespace, outside: "Outside", own: Any, errand: "Callable[..., Any]", values: tuple[Any, ...],
+    args: argparse.Namespace, outside: "RunContext", own: Any, errand: "Callable[..., Any]", values: tuple[Any, ...],
     told: "Callable[[Any], Mapping[str, Told]]", verdict: "Callable[[Any], tuple[bool, str]]",
     read: "Callable[[str, Any, str], Awaitable[Any]] | None" = None,
 ) -> "Everywhere":  # fmt: skip

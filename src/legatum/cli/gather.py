@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from legatum.core.records.rrset import RRset
     from legatum.core.zones.contents import Contents
     from legatum.net.gathering.ways import Tried
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -51,7 +51,7 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--since needs a place to ask", "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS")
     extra = _names(args, source)
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.memory import note_gathered
 
         with bar(args):
@@ -63,7 +63,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _gathered(
-    args: argparse.Namespace, outside: "Outside", domain: "Name", extra: "list[Name]"
+    args: argparse.Namespace, outside: "RunContext", domain: "Name", extra: "list[Name]"
 ) -> "tuple[Contents, tuple[Tried, ...]]":
     from legatum.core.fault import OutsideFault
     from legatum.net.gathering.ways import WAYS, Tried

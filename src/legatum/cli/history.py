@@ -11,7 +11,7 @@ from legatum.cli.program.parser import number
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.work.history import History
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
     if args.out and args.evidence is None:
         raise BadInput("--out goes with --evidence", "leave it out")
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         if args.evidence is not None:
             return _evidence(args, outside)
         if args.taken:
@@ -55,7 +55,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _evidence(args: argparse.Namespace, outside: "Outside") -> int:
+def _evidence(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.net.file import write_whole
     from legatum.net.keeping.recording import recording_text
     from legatum.work.history import evidence_of
@@ -69,7 +69,7 @@ def _evidence(args: argparse.Namespace, outside: "Outside") -> int:
     return OK
 
 
-def _taken(args: argparse.Namespace, outside: "Outside") -> int:
+def _taken(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import name_text
     from legatum.work.history import import_history
 
@@ -78,7 +78,7 @@ def _taken(args: argparse.Namespace, outside: "Outside") -> int:
     return _shown(args, outside, [domain], None)
 
 
-def _told(args: argparse.Namespace, outside: "Outside") -> int:
+def _told(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.instant import parse_instant_or_age
     from legatum.core.records.name import parse_domain
     from legatum.work.history import export_history
@@ -92,7 +92,7 @@ def _told(args: argparse.Namespace, outside: "Outside") -> int:
     return _shown(args, outside, domains, since)
 
 
-def _shown(args: argparse.Namespace, outside: "Outside", domains: "list[Name] | None", since: float | None) -> int:
+def _shown(args: argparse.Namespace, outside: "RunContext", domains: "list[Name] | None", since: float | None) -> int:
     from functools import partial
 
     from legatum.views.moves.history import HouseHistoryDocument, history_csv, history_document, show_history, write_history
@@ -116,7 +116,7 @@ def _shown(args: argparse.Namespace, outside: "Outside", domains: "list[Name] | 
     return OK
 
 
-def _write_note(args: argparse.Namespace, outside: "Outside", found: "History") -> None:
+def _write_note(args: argparse.Namespace, outside: "RunContext", found: "History") -> None:
     from legatum.views.letters.letter import form_of
 
     write_page(outside, found, args.note, form_of(args.note, args.form))
@@ -124,7 +124,7 @@ def _write_note(args: argparse.Namespace, outside: "Outside", found: "History") 
         note(args, f"letter to the customer: {args.note}")
 
 
-def write_page(outside: "Outside", found: "History", file: str, form: str = "html") -> None:
+def write_page(outside: "RunContext", found: "History", file: str, form: str = "html") -> None:
     """For the customer, in a folder that is made where it is not there."""
     from legatum.core.fault import BadInput
     from legatum.core.history import Became

@@ -9,7 +9,7 @@ from legatum.cli.wishes import canonical_address
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -48,7 +48,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: looks.get(args.action, _change)(args, outside))
 
 
-async def _change(args: argparse.Namespace, outside: "Outside") -> int:
+async def _change(args: argparse.Namespace, outside: "RunContext") -> int:
     """As a move."""
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
@@ -63,7 +63,7 @@ async def _change(args: argparse.Namespace, outside: "Outside") -> int:
     return await draft_and_go(args, outside, wish)
 
 
-async def _addresses(args: argparse.Namespace, outside: "Outside", domain: "Name", host: "Name") -> tuple[str, ...]:
+async def _addresses(args: argparse.Namespace, outside: "RunContext", domain: "Name", host: "Name") -> tuple[str, ...]:
     """What the host shall have. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
@@ -83,7 +83,7 @@ async def _addresses(args: argparse.Namespace, outside: "Outside", domain: "Name
     return tuple(dict.fromkeys(new if each == old else each for each in present))
 
 
-async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.fault import OutsideFault
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.hosts import hosts_document, show_hosts
@@ -114,7 +114,7 @@ def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
     return parent_of(hosts[0]), hosts
 
 
-async def _leaning_on(args: argparse.Namespace, outside: "Outside") -> int:
+async def _leaning_on(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parent_of
     from legatum.views.registry.hosts import leaning_document, show_leaning
     from legatum.work.registry.hosts import look_for_leaning

@@ -9,7 +9,7 @@ from legatum.cli.common import FOUND, OK, add_common, keep_apart, note, show, wi
 if TYPE_CHECKING:
     from legatum.views.moves.house import HouseDocument
     from legatum.work.house import House
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -23,7 +23,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     keep_apart({}, {"--calendar": args.calendar, "--metrics": args.metrics})
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.net.file import write_whole
         from legatum.views.moves.house import house_calendar, house_document, house_metrics, show_house
         from legatum.work.fleet.undrawn import look_at_campaigns
@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _write_pages(args: argparse.Namespace, outside: "Outside", house: "House", document: "HouseDocument") -> None:
+def _write_pages(args: argparse.Namespace, outside: "RunContext", house: "House", document: "HouseDocument") -> None:
     from legatum.core.fault import BadInput
     from legatum.core.moves.runbook import forecast
     from legatum.core.moves.standing import State

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.views.inventory import InventoryDocument
     from legatum.work.inventory.inventory import Parts
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: _listed(args, outside) if args.group else _taken(args, outside))
 
 
-async def _listed(args: argparse.Namespace, outside: "Outside") -> int:
+async def _listed(args: argparse.Namespace, outside: "RunContext") -> int:
     """Names alone, for `legatum fleet`."""
     from legatum.core.fault import BadInput
     from legatum.core.inventory import Group, groups_of
@@ -59,7 +59,7 @@ async def _listed(args: argparse.Namespace, outside: "Outside") -> int:
     return OK
 
 
-async def _taken(args: argparse.Namespace, outside: "Outside") -> int:
+async def _taken(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.net.file import write_whole
     from legatum.views.inventory import inventory_csv, inventory_page, show_inventory
     from legatum.work.inventory.inventory import our_sides
@@ -93,7 +93,7 @@ async def _taken(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 async def _work_through(
-    args: argparse.Namespace, outside: "Outside", sides: "tuple[Side, ...]", domains: "list[Name]", done: set[str], part: Path
+    args: argparse.Namespace, outside: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]", done: set[str], part: Path
 ) -> None:
     """Every domain that is not done yet, a line each as it comes."""
     from legatum.core.records.name import name_text
@@ -110,7 +110,7 @@ async def _work_through(
             file.flush()
 
 
-async def _by_engine(args: argparse.Namespace, outside: "Outside", sides: "tuple[Side, ...]", domains: "list[Name]") -> "Parts":
+async def _by_engine(args: argparse.Namespace, outside: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]") -> "Parts":
     import msgspec
 
     from legatum.net.engine import open_engine
@@ -126,7 +126,7 @@ async def _by_engine(args: argparse.Namespace, outside: "Outside", sides: "tuple
             yield found
 
 
-def _grouping(outside: "Outside", sides: "tuple[Side, ...]") -> "Callable[[Item], list[tuple[Group, str]]]":
+def _grouping(outside: "RunContext", sides: "tuple[Side, ...]") -> "Callable[[Item], list[tuple[Group, str]]]":
     from legatum.core.inventory import groups_of
 
     now = outside.clock.now()
@@ -134,7 +134,7 @@ def _grouping(outside: "Outside", sides: "tuple[Side, ...]") -> "Callable[[Item]
 
 
 def _document(
-    outside: "Outside", sides: "tuple[Side, ...]", files: tuple[Path, Path], before: float | None, left_out: list[str]
+    outside: "RunContext", sides: "tuple[Side, ...]", files: tuple[Path, Path], before: float | None, left_out: list[str]
 ) -> "InventoryDocument":
     """The new inventory by groups, and what is not as in the last one. ``files``: of the new one, and of the last; ``before``: when that
     was taken."""

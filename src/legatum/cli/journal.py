@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import OK, SHUT, add_changing, add_common, agreed, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -23,7 +23,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.views.journal import journal_document, show_journal
 
         journal, copied, to = outside.journal, None, None

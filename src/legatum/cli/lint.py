@@ -10,7 +10,7 @@ from legatum.cli.program.progress import bar
 
 if TYPE_CHECKING:
     from legatum.views.zones.lint import LintDocument
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.zones.lint import Linted
 
 
@@ -34,7 +34,7 @@ def run(args: argparse.Namespace) -> int:
             checked = [lint_file(Path(place), domain, home) for place in args.place]
         return _finish(args, checked)
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.gathering.contents import contents_of, domain_of
         from legatum.work.zones.lint import lint_file, lint_zone
 

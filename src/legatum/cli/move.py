@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.journal.journal import Journal
     from legatum.views.moves.move import AdvanceDocument
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 _STATUS = {"failed": OUTSIDE, "refused": SHUT, "declined": SHUT}
 _SIDE_BY_SIDE = 8  # domains looked at together when many are drafted
@@ -105,7 +105,7 @@ def run(args: argparse.Namespace) -> int:
 def _draft(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         named = args.domains or args.list
         domains, unseen = (domains_of(args), []) if named else await _concerned(args, outside)
         if len(domains) > 1 and args.out:
@@ -120,7 +120,7 @@ def _draft(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _concerned(args: argparse.Namespace, outside: "Outside") -> "tuple[list[Name], list[tuple[Name, Fault]]]":
+async def _concerned(args: argparse.Namespace, outside: "RunContext") -> "tuple[list[Name], list[tuple[Name, Fault]]]":
     """The domains that a wish is about which names an address or hosts and no domain; and those of which that could not be seen."""
     from legatum.cli.wishes import host_domains, replaced
     from legatum.core.fault import BadInput
@@ -143,7 +143,7 @@ async def _concerned(args: argparse.Namespace, outside: "Outside") -> "tuple[lis
 
 
 async def _draft_many(
-    args: argparse.Namespace, outside: "Outside", domains: "list[Name]", unseen: "Sequence[tuple[Name, Fault]]" = ()
+    args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", unseen: "Sequence[tuple[Name, Fault]]" = ()
 ) -> int:
     """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed, ``unseen`` the
     ones that could not be looked at before."""
@@ -167,7 +167,7 @@ async def _draft_many(
 
 
 def _show(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.movefile import retreat_path
         from legatum.work.recall import open_move
 
@@ -186,7 +186,7 @@ def _show(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _write_letter(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> None:
+def _write_letter(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> None:
     """For the customer, in her words."""
     from legatum.core.instant import instant_text
     from legatum.core.letter import of_move
@@ -205,7 +205,7 @@ def _write_letter(args: argparse.Namespace, outside: "Outside", runbook: "Runboo
 
 
 def _rehearse(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.core.rehearsal import rehearse
         from legatum.core.rehearsal.crowd import follow_all
         from legatum.views.moves.rehearse import rehearsal_document, show_rehearsal
@@ -232,7 +232,7 @@ def _rehearse(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _opened(args: argparse.Namespace, outside: "Outside") -> "tuple[Path, Runbook, Journal]":
+def _opened(args: argparse.Namespace, outside: "RunContext") -> "tuple[Path, Runbook, Journal]":
     from legatum.core.records.name import parse_domain
     from legatum.work.movefile import move_path
     from legatum.work.recall import open_move
@@ -250,7 +250,7 @@ def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
         raise BadInput(f"a transfer changes nothing that caches hold: {words}", "`legatum move show DOMAIN` has the whole runbook")
 
 
-def _schedule(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
+def _schedule(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
     """Writes what was asked for in another form than text; whether anything was."""
     from legatum.core.moves.runbook import forecast
     from legatum.net.file import unwritable, write_whole
@@ -288,7 +288,7 @@ def _advance(args: argparse.Namespace) -> int:
             raise BadInput("--until, --again and --code are of one move", "name its domain instead of --all")
         return with_outside(args, lambda outside: _advance_all(args, outside))
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.settings.secret import check_reference
         from legatum.work.moves.advance import do_again
         from legatum.work.moves.retreat import refuse_while_retreating
@@ -307,7 +307,7 @@ def _advance(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
+async def _advance_all(args: argparse.Namespace, outside: "RunContext") -> int:
     """One after the other, or with --wait and --yes side by side; one that fails holds up none of the others."""
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
@@ -333,12 +333,12 @@ async def _advance_all(args: argparse.Namespace, outside: "Outside") -> int:
 
 
 def _redraw(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.core.moves.runbook import next_step
         from legatum.work.movefile import write_move
-        from legatum.work.moves.job import Job
         from legatum.work.moves.premises import redraw
         from legatum.work.moves.retreat import refuse_while_retreating
+        from legatum.work.moves.step_context import StepContext
         from legatum.work.recall import open_move
 
         path, runbook, journal = _opened(args, outside)
@@ -348,14 +348,14 @@ def _redraw(args: argparse.Namespace) -> int:
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
-            drawn = await redraw(Job(runbook, step, outcomes, outside, path))
+            drawn = await redraw(StepContext(runbook, step, outcomes, outside, path))
             write_move(path, drawn)
         return present(args, outside, drawn, path, outcomes)
 
     return with_outside(args, work)
 
 
-def _give_up(args: argparse.Namespace, outside: "Outside", move: "Runbook", path: Path) -> int:
+def _give_up(args: argparse.Namespace, outside: "RunContext", move: "Runbook", path: Path) -> int:
     from legatum.core.records.name import name_text
     from legatum.work.moves.retreat import give_up
 
@@ -366,7 +366,7 @@ def _give_up(args: argparse.Namespace, outside: "Outside", move: "Runbook", path
 
 
 def _retreat(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.moves.retreat import open_retreat
         from legatum.work.recall import open_move
 

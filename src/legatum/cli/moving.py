@@ -13,8 +13,8 @@ if TYPE_CHECKING:
     from legatum.journal.journal import Journal
     from legatum.services.registrar import ByHand
     from legatum.views.moves.move import AdvanceDocument
-    from legatum.work.moves.advance import Halted, Ways
-    from legatum.work.outside import Outside
+    from legatum.work.moves.advance import AdvanceOptions, AdvanceResult
+    from legatum.work.run_context import RunContext
 
 
 def add_going(parser: argparse.ArgumentParser) -> None:
@@ -38,7 +38,7 @@ def add_against_advice(parser: argparse.ArgumentParser) -> None:
 
 
 async def drafted(
-    args: argparse.Namespace, outside: "Outside", wish: "Wishes", out: Path | None = None, keep: bool = True, over_drafts: bool = False
+    args: argparse.Namespace, outside: "RunContext", wish: "Wishes", out: Path | None = None, keep: bool = True, over_drafts: bool = False
 ) -> "tuple[Runbook, Path]":
     """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as drafting does, and
     :class:`BadInput` where there is one already."""
@@ -46,7 +46,7 @@ async def drafted(
     from legatum.core.instant import instant_text, people_text
     from legatum.core.records.name import name_text
     from legatum.work.drafting.draft import draft_move
-    from legatum.work.drafting.transfer import make_room
+    from legatum.work.drafting.registrar_transfer import make_room
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move, retreat_path, write_move
 
     path = out or move_path(outside, wish.domain)
@@ -74,7 +74,7 @@ async def drafted(
     return runbook, path
 
 
-async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wishes") -> int:
+async def draft_and_go(args: argparse.Namespace, outside: "RunContext", wish: "Wishes") -> int:
     """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it may go."""
     from legatum.core.fault import AlreadySo
     from legatum.core.records.name import name_text
@@ -106,7 +106,7 @@ async def draft_and_go(args: argparse.Namespace, outside: "Outside", wish: "Wish
         return status
 
 
-async def carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal") -> int:
+async def carry_out(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, journal: "Journal") -> int:
     """As far as it may go, and said."""
     from legatum.views.moves.move import advance_document, show_halt
     from legatum.work.moves.advance import Halt
@@ -118,7 +118,7 @@ async def carry_out(args: argparse.Namespace, outside: "Outside", runbook: "Runb
 
 
 async def carried_out(
-    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal"
+    args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
 ) -> "AdvanceDocument":
     """As far as it may go, for a document of several."""
     from legatum.views.moves.move import advance_document
@@ -127,8 +127,8 @@ async def carried_out(
 
 
 async def _gone_on(
-    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, journal: "Journal"
-) -> "tuple[Halted, list[str]]":
+    args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
+) -> "tuple[AdvanceResult, list[str]]":
     """Where it halted, and the steps that were done."""
     from legatum.work.moves.advance import advance
 
@@ -136,13 +136,13 @@ async def _gone_on(
     return await advance(outside, runbook, path, journal, _ways(args, outside, runbook, path, done)), done
 
 
-def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, done: list[str]) -> "Ways":
+def _ways(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, done: list[str]) -> "AdvanceOptions":
     from legatum.core.instant import people_text
     from legatum.core.moves.outcome import Outcome
     from legatum.core.moves.runbook import Step
     from legatum.core.timing import Bound
     from legatum.services.registrar import ByHand
-    from legatum.work.moves.advance import Ways
+    from legatum.work.moves.advance import AdvanceOptions
 
     order = [each.id for each in runbook.steps]
 
@@ -169,7 +169,7 @@ def _ways(args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path
     def missing(text: str) -> None:
         note(args, f"    {text}")
 
-    return Ways(
+    return AdvanceOptions(
         args.wait, ask, begin, hold, finished, by_hand, missing, args.dry_run, getattr(args, "until", None),
         getattr(args, "unproven", False), getattr(args, "any_time", False), getattr(args, "anyway", False),
         typed=getattr(args, "typed", None) or "",
@@ -187,7 +187,7 @@ def write_by_hand(runbook: "Runbook", path: Path, step: "Step", what: "ByHand") 
 
 
 def present(
-    args: argparse.Namespace, outside: "Outside", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
+    args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
 ) -> int:
     """The whole runbook, or a line for each step."""
     from legatum.core.moves.runbook import forecast

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from legatum.core.zones.zone import Zone
     from legatum.services.provider import Provider
     from legatum.work.fleet.zones import Put
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -65,7 +65,7 @@ def run(args: argparse.Namespace) -> int:
     ns_ttl = parse_duration(args.ns_ttl) if args.ns_ttl else None
     keep_apart({"what is published": args.source, "the difference": args.difference}, {"--sheet": args.sheet})
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         domains = domains_of(args)
         if len(domains) > 1 and (args.difference or args.sheet or args.wait):
             raise BadInput("--difference, --sheet and --wait are of one zone", "name one domain")
@@ -74,7 +74,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", ns_ttl: int | None) -> int:
+async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.fault import GateShut
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import kept_of_source, with_difference
@@ -158,7 +158,7 @@ def _tell_pasted(args: argparse.Namespace, pasted: "Pasted") -> None:
             note(args, f"    {text}")
 
 
-async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", ns_ttl: int | None) -> int:
+async def _many(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", ns_ttl: int | None) -> int:
     from legatum.views.zones.publish_many import many_document, many_lines, show_many
     from legatum.work.fleet.zones import draw_many, draw_sheets, publish_many
     from legatum.work.gathering.contents import check_place
@@ -215,7 +215,7 @@ def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
     return differences_of(document, domain)
 
 
-async def _by_hand(args: argparse.Namespace, outside: "Outside", provider: "Provider", zone: "Zone") -> int:
+async def _by_hand(args: argparse.Namespace, outside: "RunContext", provider: "Provider", zone: "Zone") -> int:
     """A worksheet for somebody else's form; with ``--wait`` until it is seen."""
     from pathlib import Path
 

@@ -9,7 +9,7 @@ from legatum.cli.moving import add_going, draft_and_go
 if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
     from legatum.core.records.name import Name
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -37,7 +37,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: {"show": _show, "add": _add, "leave": _leave}[args.action](args, outside))
 
 
-async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.second import second_document, show_second
     from legatum.work.drafting.second import open_seconding, serials_of
@@ -48,7 +48,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     return OK if document.agreed else FOUND
 
 
-def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
+def _wish(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Wishes":
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
 
@@ -60,7 +60,7 @@ def _wish(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wish
     )  # fmt: skip
 
 
-async def _add(args: argparse.Namespace, outside: "Outside") -> int:
+async def _add(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.fault import BadInput
     from legatum.work.drafting.second import has_own_zone
 
@@ -72,7 +72,7 @@ async def _add(args: argparse.Namespace, outside: "Outside") -> int:
     return await _add_many(args, outside, domains)
 
 
-async def _add_many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]") -> int:
+async def _add_many(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.zones.second import joined_document, show_joined
     from legatum.work.fleet.seconds import Joined, draft_many, join_many
@@ -93,7 +93,7 @@ async def _add_many(args: argparse.Namespace, outside: "Outside", domains: "list
     return FOUND if any(each.state == "failed" for each in document.domains) else OK
 
 
-async def _leave(args: argparse.Namespace, outside: "Outside") -> int:
+async def _leave(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
 
     return await draft_and_go(args, outside, _wish(args, outside, parse_domain(args.domain)))

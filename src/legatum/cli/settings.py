@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from legatum.cli.common import FOUND, OK, SHUT, add_changing, add_common, agreed, note, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 _KINDS = ("provider", "secondary", "registrar", "resolver")
 
@@ -34,7 +34,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: {"show": _show, "check": _check, "add": _add}[args.action](args, outside))
 
 
-async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.settings.reading import find_settings
     from legatum.views.settings import settings_document, show_settings
     from legatum.work.checks.shown import values_in_force
@@ -45,7 +45,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     return OK
 
 
-async def _check(args: argparse.Namespace, outside: "Outside") -> int:
+async def _check(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.settings.lines import Lines
     from legatum.settings.reading import find_settings
@@ -62,7 +62,7 @@ async def _check(args: argparse.Namespace, outside: "Outside") -> int:
     return OK if document.good else FOUND
 
 
-async def _add(args: argparse.Namespace, outside: "Outside") -> int:
+async def _add(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.settings.reading import find_settings
     from legatum.views.settings import added_document, show_added

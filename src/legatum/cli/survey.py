@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from legatum.net.keeping.recording import Recording
     from legatum.views.look.survey import SurveyDocument
     from legatum.work.look.wanted import Wanted
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.services.views import Compared
     from legatum.work.verdicts.survey import Survey
 
@@ -96,7 +96,7 @@ def run(args: argparse.Namespace) -> int:
 
         form_of(args.note, args.form)
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.net.keeping.recording import Recording, write_recording
         from legatum.work.verdicts.recorded import recording_of
         from legatum.work.verdicts.survey import survey, whole_chain, with_service
@@ -136,7 +136,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _through_resolver(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", fault: "OutsideFault") -> int:
+async def _through_resolver(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", fault: "OutsideFault") -> int:
     """Where a resolver is the only way out: what it has of each domain, and that it is no survey; the exit status. Raises other faults."""
     from legatum.cli.program.main import told
     from legatum.views.look.through import show_through, through_document
@@ -149,7 +149,7 @@ async def _through_resolver(args: argparse.Namespace, outside: "Outside", domain
     return told(fault, ())
 
 
-def _write_letter(args: argparse.Namespace, outside: "Outside", found: "Survey") -> None:
+def _write_letter(args: argparse.Namespace, outside: "RunContext", found: "Survey") -> None:
     """For the customer, in her words."""
     from legatum.core.instant import instant_text
     from legatum.core.letter import of_survey
@@ -165,7 +165,7 @@ def _write_letter(args: argparse.Namespace, outside: "Outside", found: "Survey")
         note(args, f"letter to the customer: {args.note}")
 
 
-def _propose(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:
+def _propose(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> None:
     """Of a domain that nobody delegates: one of the house's that is written nearly so."""
     from contextlib import suppress
 
@@ -179,7 +179,7 @@ def _propose(args: argparse.Namespace, outside: "Outside", domain: "Name") -> No
             note(args, f"did you mean {near[0]}?")
 
 
-async def _seen_from(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Compared, ...]":
+async def _seen_from(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "tuple[Compared, ...]":
     """The views wanted, each beside what the world is given. Raises :class:`BadInput`."""
     if not args.view:
         return ()
@@ -189,13 +189,13 @@ async def _seen_from(args: argparse.Namespace, outside: "Outside", domain: "Name
 
 
 async def _from_everywhere(
-    args: argparse.Namespace, outside: "Outside", found: "Survey", wanted: "Wanted", recordings: "list[Recording]"
+    args: argparse.Namespace, outside: "RunContext", found: "Survey", wanted: "Wanted", recordings: "list[Recording]"
 ) -> "Everywhere":
     """What the viewpoints saw, judged here by what they give back; that is added to the recordings, marked as theirs."""
     from legatum.core.everywhere import of_picture
     from legatum.net.keeping.recording import parse_recording
     from legatum.views.look.survey import verdict_of
-    from legatum.work.afar.errands import survey_there
+    from legatum.work.afar.remote_tasks import survey_there
     from legatum.work.verdicts.recorded import judged_again, marked
 
     async def read(place: str, text: str, doubts: str) -> "Survey":
@@ -223,7 +223,7 @@ async def _again(args: argparse.Namespace) -> int:
     return _finish(args, surveys)
 
 
-async def _wanted(args: argparse.Namespace, outside: "Outside") -> "Wanted":
+async def _wanted(args: argparse.Namespace, outside: "RunContext") -> "Wanted":
     from legatum.work.look.wanted import Wanted
 
     former, change_at = {}, None

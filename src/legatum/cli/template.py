@@ -10,8 +10,8 @@ from legatum.cli.common import FOUND, OK, SHUT, add_anyway, add_changing, add_co
 if TYPE_CHECKING:
     from legatum.core.zones.changing.template import Template, Tenant
     from legatum.views.zones.templates import TenantPart
-    from legatum.work.outside import Outside
-    from legatum.work.zones.templates import Held
+    from legatum.work.run_context import RunContext
+    from legatum.work.zones.templates import TenantResult
 
 _AT_ONCE = 16  # domains
 
@@ -36,7 +36,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.zones.templates import read_templates
 
         templates = read_templates(outside.folder / outside.settings.templates)
@@ -91,7 +91,7 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
     return tenants
 
 
-async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]") -> int:
+async def _hold(args: argparse.Namespace, outside: "RunContext", templates: "dict[str, Template]") -> int:
     from legatum.net.side_by_side import side_by_side
     from legatum.views.zones.templates import DriftDocument, show_drift
 
@@ -109,7 +109,7 @@ async def _hold(args: argparse.Namespace, outside: "Outside", templates: "dict[s
     return FOUND if states & bad else SHUT if "declined" in states else OK
 
 
-async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
+async def _tenant(args: argparse.Namespace, outside: "RunContext", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
     from legatum.core.fault import Fault
     from legatum.views.zones.templates import tenant_part
     from legatum.work.zones.publish import prove
@@ -127,7 +127,7 @@ async def _tenant(args: argparse.Namespace, outside: "Outside", templates: "dict
         return tenant_part(held, failed=fault.message)
 
 
-async def _put_right(args: argparse.Namespace, outside: "Outside", held: "Held") -> str:
+async def _put_right(args: argparse.Namespace, outside: "RunContext", held: "TenantResult") -> str:
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import refuse_removal
     from legatum.views.zones.templates import drift_lines

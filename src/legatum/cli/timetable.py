@@ -16,13 +16,13 @@ if TYPE_CHECKING:
     from legatum.core.calendar.window import Windows
     from legatum.core.records.name import Name
     from legatum.core.timetable.cost import Demand
-    from legatum.core.timetable.matter import Matter
-    from legatum.core.timetable.question import Change
+    from legatum.core.timetable.question import PlannedChange
+    from legatum.core.timetable.subject import Subject
     from legatum.core.timetable.switch import Wish
     from legatum.net.keeping.captured import Captured
     from legatum.settings.document import House
     from legatum.views.look.timetable import CostPart, SoaPart, TimetableDocument
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.timetable.look import Looked
 
 _FARTHEST = 100 * 366 * 86400  # seconds
@@ -72,13 +72,13 @@ def run(args: argparse.Namespace) -> int:
     if args.asked_every and args.capture:
         raise BadInput("--asked-every and --capture", "how often is supposed, or counted: choose one of them")
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         return await _told(args, outside)
 
     return with_outside(args, work)
 
 
-async def _told(args: argparse.Namespace, outside: "Outside") -> int:
+async def _told(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.instant import instant_text
     from legatum.core.records.name import name_text, parse_domain
@@ -147,16 +147,16 @@ def moment_of(text: str, now: float, zone: "ZoneInfo") -> float:
     return at
 
 
-def _change(args: argparse.Namespace, domain: "Name") -> "Change":
+def _change(args: argparse.Namespace, domain: "Name") -> "PlannedChange":
     from legatum.cli.wishes import one_set
     from legatum.core.records.name import typed_name
-    from legatum.core.timetable.question import Change
+    from legatum.core.timetable.question import PlannedChange
 
     added, removed, part = (typed_name(text, domain) if text else None for text in (args.add, args.remove, args.part))
-    return Change(tuple(one_set(each, domain, _SET) for each in args.change), added, removed, part)
+    return PlannedChange(tuple(one_set(each, domain, _SET) for each in args.change), added, removed, part)
 
 
-def _wish(args: argparse.Namespace, outside: "Outside", looked: "Looked", at: float, publishing: int) -> "Wish":
+def _wish(args: argparse.Namespace, outside: "RunContext", looked: "Looked", at: float, publishing: int) -> "Wish":
     from legatum.core.duration import parse_duration
     from legatum.core.timetable.switch import wished
 
@@ -164,7 +164,7 @@ def _wish(args: argparse.Namespace, outside: "Outside", looked: "Looked", at: fl
     return wished(looked.matters, at, low, outside.clock.now(), publishing, outside.caution)
 
 
-def wanted_ttl(house: "House", matter: "Matter") -> int | None:
+def wanted_ttl(house: "House", matter: "Subject") -> int | None:
     """What the house wants the TTL to be, of what it can set."""
     from legatum.core.duration import parse_duration
     from legatum.core.records.rrtype import NS, type_text
@@ -175,7 +175,7 @@ def wanted_ttl(house: "House", matter: "Matter") -> int | None:
     return parse_duration(text) if text else None
 
 
-def _assumed(args: argparse.Namespace, outside: "Outside", looked: "Looked") -> list[str]:
+def _assumed(args: argparse.Namespace, outside: "RunContext", looked: "Looked") -> list[str]:
     from legatum.core.duration import rough_text
 
     caution, timers = outside.caution, looked.picture.soa
@@ -204,11 +204,11 @@ def _captured(args: argparse.Namespace, domain: "Name") -> "Captured | None":
     return found
 
 
-def _demands(args: argparse.Namespace, matters: "Sequence[Matter]", captured: "Captured | None") -> "dict[str, Demand]":
+def _demands(args: argparse.Namespace, matters: "Sequence[Subject]", captured: "Captured | None") -> "dict[str, Demand]":
     """RRset → how it is asked for, of those that are the domain's own."""
     from legatum.core.duration import parse_duration
     from legatum.core.timetable.cost import measured_demand, supposed_demand
-    from legatum.core.timetable.matter import Role
+    from legatum.core.timetable.subject import Role
 
     found = {}
     for each in matters:
@@ -223,7 +223,7 @@ def _demands(args: argparse.Namespace, matters: "Sequence[Matter]", captured: "C
     return found
 
 
-def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Matter]", captured: "Captured | None") -> "list[CostPart]":
+def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Subject]", captured: "Captured | None") -> "list[CostPart]":
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
     from legatum.core.timetable.cost import cost_of
@@ -266,7 +266,9 @@ def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: flo
     ))  # fmt: skip
 
 
-async def _draft(args: argparse.Namespace, outside: "Outside", domain: "Name", document: "TimetableDocument", wish: "Wish | None") -> int:
+async def _draft(
+    args: argparse.Namespace, outside: "RunContext", domain: "Name", document: "TimetableDocument", wish: "Wish | None"
+) -> int:
     """The move that lowers what has to be lowered, or mends the timers."""
     from legatum.core.fault import BadInput
     from legatum.core.moves.kinds.zone_data import Soa

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.core.service.seen import Visit
     from legatum.views.look.visit import VisitDocument
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.services.visit import NewPlaces
 
 
@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
 
     domains = [parse_domain(text) for text in args.domain]
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         documents = [await _one(args, outside, domain) for domain in domains]
         if args.html:
             from legatum.views.look.visit import write_visit
@@ -57,7 +57,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "VisitDocument":
+async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "VisitDocument":
     from msgspec import structs
 
     from legatum.core.service import judge_visit, worse
@@ -70,7 +70,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     if wants_viewpoints(args):
         from legatum.core.everywhere import of_visit
         from legatum.views.everywhere import with_everywhere
-        from legatum.work.afar.errands import visit_there
+        from legatum.work.afar.remote_tasks import visit_there
 
         trusted = trusted_file(outside, args.authority)
         values = (domain, places, Path(trusted).read_text(encoding="utf-8") if trusted else "")

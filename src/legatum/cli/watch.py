@@ -12,9 +12,9 @@ from legatum.cli.everywhere import add_viewpoints, wants_viewpoints
 from legatum.cli.program.output import abandoned
 
 if TYPE_CHECKING:
-    from legatum.core.observation.progress import Change, Progress
+    from legatum.core.observation.progress import Progress, WatchedChange
     from legatum.core.records.name import Name
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
     from legatum.work.verdicts.watch import Watch
 
 
@@ -49,7 +49,7 @@ def run(args: argparse.Namespace) -> int:
     if not (args.ns or args.to or args.move or args.record):
         raise BadInput("watch for what?", "say --ns, --to, --move or --record")
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant_or_age
         from legatum.core.observation.progress import Progress
@@ -73,7 +73,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tuple[Change, float | None]":
+def _change(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "tuple[WatchedChange, float | None]":
     from legatum.core.fault import BadInput
     from legatum.core.observation.expected import parse_records
     from legatum.core.records.name import typed_host
@@ -92,11 +92,11 @@ def _change(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "tu
 
 
 async def _follow_everywhere(
-    args: argparse.Namespace, outside: "Outside", domain: "Name", progress: "Progress", poll: float, patience: float
+    args: argparse.Namespace, outside: "RunContext", domain: "Name", progress: "Progress", poll: float, patience: float
 ) -> None:
     from legatum.core.fault import Fault
     from legatum.core.observation.progress import State, Told
-    from legatum.work.afar.errands import watch_there
+    from legatum.work.afar.remote_tasks import watch_there
     from legatum.work.afar.viewpoints import named_viewpoints, open_lookouts
     from legatum.work.verdicts.watch import Watch
 

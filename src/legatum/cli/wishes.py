@@ -8,10 +8,10 @@ from legatum.cli.program.parser import number
 if TYPE_CHECKING:
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.moves.kinds.zone_data import Soa
-    from legatum.core.moves.place import Key
+    from legatum.core.moves.place import RRsetKey
     from legatum.core.moves.wishes import TransferWish, Wishes
     from legatum.core.records.name import Name
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 PASSAGES = ("shared-keys", "same-keys", "unsigned")
 EXCHANGES = ("double-ksk", "double-signature", "double-ds", "one-key", "combined", "algorithm")
@@ -122,7 +122,7 @@ def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser
     )
 
 
-def wished(args: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
+def wished(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Wishes":
     """Raises :class:`BadInput` for what is no wish."""
     from legatum.core.duration import parse_duration
     from legatum.core.instant import parse_instant_or_wait
@@ -223,7 +223,7 @@ def _halves(text: str, form: str) -> tuple[str, str]:
     return left.strip(), right.strip()
 
 
-def _also(args: argparse.Namespace, domain: "Name") -> "tuple[Key, ...]":
+def _also(args: argparse.Namespace, domain: "Name") -> "tuple[RRsetKey, ...]":
     from legatum.core.fault import BadInput
     from legatum.core.records.name import typed_name
     from legatum.core.records.rrtype import parse_type
@@ -292,14 +292,14 @@ def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":
     return typed_name(name, domain), provider
 
 
-def _ttl(text: str, domain: "Name") -> "tuple[Key, int]":
+def _ttl(text: str, domain: "Name") -> "tuple[RRsetKey, int]":
     from legatum.core.duration import parse_duration
 
     words, value = _halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
     return one_set(words, domain, "write --ttl 'NAME TYPE=DURATION', such as 'www A=5m'"), parse_duration(value)
 
 
-def one_set(text: str, domain: "Name", form: str) -> "Key":
+def one_set(text: str, domain: "Name", form: str) -> "RRsetKey":
     """``NAME TYPE``. ``form``: how to write it. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import typed_name

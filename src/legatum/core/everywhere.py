@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from legatum.core.observation.answers import AnswersComparison
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.verdict import Verdict
 from legatum.core.records.name import name_text
 from legatum.core.records.presentation import rdata_texts
@@ -30,7 +30,7 @@ class Told:
     bad: bool = False
 
 
-class Kind(StrEnum):
+class PlaceDifference(StrEnum):
     """Why things are not told alike everywhere, the worst first."""
 
     SILENT = "silent from some places only"
@@ -44,12 +44,12 @@ class Difference:
     """``subject``: of what; ``said``: what → the places from where that was seen."""
 
     subject: str
-    kind: Kind
+    kind: PlaceDifference
     said: Mapping[str, tuple[str, ...]]
 
     @property
     def is_fault(self) -> bool:
-        return self.kind != Kind.PLACE
+        return self.kind != PlaceDifference.PLACE
 
 
 @dataclass(frozen=True)
@@ -89,20 +89,20 @@ def differences(told: Mapping[str, Mapping[str, Told]]) -> list[Difference]:
             said.setdefault(each.said, []).append(place)
         if len(said) > 1:
             found.append(Difference(subject, _kind(list(seen.values())), {each: tuple(places) for each, places in said.items()}))
-    order = list(Kind)
+    order = list(PlaceDifference)
     return sorted(found, key=lambda each: order.index(each.kind))
 
 
-def _kind(seen: Sequence[Told]) -> Kind:
+def _kind(seen: Sequence[Told]) -> PlaceDifference:
     if len({each.answered for each in seen}) > 1:
-        return Kind.SILENT
+        return PlaceDifference.SILENT
     serials = [each.serial for each in seen if each.serial is not None]
     if any(serial_is_newer(one, other) for one in serials for other in serials):
-        return Kind.LAGGING
-    return Kind.WRONG if len({each.bad for each in seen}) > 1 else Kind.PLACE
+        return PlaceDifference.LAGGING
+    return PlaceDifference.WRONG if len({each.bad for each in seen}) > 1 else PlaceDifference.PLACE
 
 
-def of_picture(picture: Picture) -> dict[str, Told]:
+def of_picture(picture: Observation) -> dict[str, Told]:
     """Of every server address of the parent and of the domain, and of the domain's contents."""
     found = {}
     for parent in picture.parents:

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from legatum.core.history import Changed, before_and_after_of
-from legatum.core.moves.effects import Delegated, DsSet, HostSet, Records
+from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records
 from legatum.core.moves.effects.registration import Transfer
 from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import Name, name_text
@@ -122,7 +122,7 @@ def changes_of(runbook: Runbook) -> list[Changed]:
                 for each in effect.changed:
                     if each.key[1] != SOA:
                         lines.append((f"{name_text(each.key[0])} {type_text(each.key[1])}", _set(each.before), _set(each.after)))
-            case DsSet():
+            case DsChanged():
                 lines.append((f"DS set at {effect.registrar}", effect.before.text, effect.after.text))
             case HostSet():
                 lines.append((f"host {name_text(effect.host)}", ", ".join(effect.before), ", ".join(effect.after)))

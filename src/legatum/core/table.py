@@ -5,8 +5,8 @@ import re
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
-from legatum.core.once import Once
 from legatum.core.records.name import Name, parse_domain
+from legatum.core.seen_names import SeenNames
 
 _SEPARATORS = (",", ";", "\t")
 _NONE = "\x1f"
@@ -137,7 +137,7 @@ class DomainReader:
     def __init__(self, source: str, column: str | None) -> None:
         self._source = source
         self._column = Column(column, source)
-        self._once = Once()
+        self._once = SeenNames()
 
     def of(self, row: Row) -> Listed | None:
         text = self._column.of(row)

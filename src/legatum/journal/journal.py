@@ -12,13 +12,13 @@ from typing import Any, NamedTuple
 
 from legatum.core.fault import BadInput, Fault
 from legatum.core.history import AGAIN, BY_HAND, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
-from legatum.core.memory.given import Given, Look, Seen
+from legatum.core.memory.given import Given, GivenSet, Look
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
 from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation, system_user
-from legatum.journal.shelf import Shelf
+from legatum.journal.shared_files import SharedFiles
 from legatum.net.asking.reply import Reply, Transport, Trouble
 from legatum.wire.message import encode_question
 
@@ -36,7 +36,7 @@ class Surveyed(NamedTuple):
     signed_until: float | None
 
 
-class Held(NamedTuple):
+class JournalSize(NamedTuple):
     """How much a journal holds. ``domains``: of which there are entries; ``replies``: kept to entries."""
 
     entries: int
@@ -62,12 +62,12 @@ class Journal:
         self._who = who or system_user()
         self._database = Database(place, folder)
         self._occupation = Occupation(self._database)
-        self._shelf: Shelf | None = None
+        self._shelf: SharedFiles | None = None
 
     def share(self, folder: Path, others: Mapping[str, Path], now: Callable[[], float]) -> None:
         """Where the journal is a database, the files of this folder, and ``others``, name → file, are the operators' in common."""
         if self._database.is_shared:
-            self._shelf = Shelf(self._database, folder, self._who, now, dict(others))
+            self._shelf = SharedFiles(self._database, folder, self._who, now, dict(others))
 
     def bring(self, domains: Sequence[Name] = (), stem: str = "", ours: bool = False) -> None:
         """The files that operators have in common, of these domains, of this ``stem``, or all, as they are in the database; ``ours``: as
@@ -102,10 +102,10 @@ class Journal:
             part.unlink(missing_ok=True)
         return count
 
-    def held(self) -> Held:
+    def held(self) -> JournalSize:
         """How much there is in it."""
         said = "SELECT count(*), count(DISTINCT domain), (SELECT count(*) FROM replies) FROM entries"
-        return Held(*self._database.rows(said)[0])
+        return JournalSize(*self._database.rows(said)[0])
 
     @property
     def place(self) -> str:
@@ -369,7 +369,7 @@ def _entry(
     return Entry(number, move, domain, step, kind, at, text, who, tuple(json.loads(changes)), json.loads(facts), replies)
 
 
-def _memory_row(domain: Name, each: Seen, first: float, last: float, gone: float | None) -> Row:
+def _memory_row(domain: Name, each: GivenSet, first: float, last: float, gone: float | None) -> Row:
     return {
         "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
         "ttl": each.ttl, "data": each.data, "first": first, "last": last, "gone": gone,

@@ -44,7 +44,7 @@ class Hub(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class WorkerState:
     """A worker. ``version``: of its program, empty where it did not answer; ``ahead``: by how many seconds its clock is, as far as can be
     told from here; ``same``: it runs the same program."""
 
@@ -204,14 +204,14 @@ class Engine:
             f"no scheduler at {self._hub.scheduler}: {reason[:200]}", "is it running there, and are the certificates of one authority?"
         )
 
-    async def workers(self) -> list[Seen]:
+    async def workers(self) -> list[WorkerState]:
         """Those that are registered now."""
         identity = await self._client.scheduler.identity(n_workers=-1)
         found = identity["workers"]
         self._refuse_open([identity["address"], *found])
         return list(await asyncio.gather(*(self._seen(address, told) for address, told in found.items())))
 
-    async def _seen(self, address: str, told: Mapping[str, Any]) -> Seen:
+    async def _seen(self, address: str, told: Mapping[str, Any]) -> WorkerState:
         """What a worker says of itself; its clock by the quickest of several answers."""
         name, threads, took = str(told["name"]), told["nthreads"], float("inf")
         version, mark, ahead = "", "", 0.0
@@ -227,9 +227,9 @@ class Engine:
                 version, mark, ahead = answer[0], answer[1], answer[2] - sent - took / 2
             elif not isinstance(answer, tuple):
                 version = version or "?"
-        return Seen(name, address, version, ahead, mark == program_mark(), threads)
+        return WorkerState(name, address, version, ahead, mark == program_mark(), threads)
 
-    async def run(self, work: Callable[..., Any], *values: Any, worker: Seen, patience: float = 300.0) -> Any:
+    async def run(self, work: Callable[..., Any], *values: Any, worker: WorkerState, patience: float = 300.0) -> Any:
         """Has one worker do it. Raises :class:`OutsideFault`, and what the work raises."""
         where = {"workers": [worker.address], "allow_other_workers": False}
         future = self._client.submit(*_parcel(work, values), pure=False, retries=0, **where)
@@ -247,7 +247,7 @@ class Engine:
             future.release()
 
     async def in_parts(
-        self, work: Callable[..., Any], order: Any, items: AsyncIterator[Any], workers: Sequence[Seen], size: int
+        self, work: Callable[..., Any], order: Any, items: AsyncIterator[Any], workers: Sequence[WorkerState], size: int
     ) -> AsyncGenerator[Any, None]:
         """What ``work(order, part)`` gives for every part of the items, in any order, each once, whatever becomes of workers meanwhile.
         Only so much is under way as the workers' threads can do, and a little more."""

@@ -13,7 +13,7 @@ from legatum.core.rehearsal.answering import FORMERR, NOERROR, NOTIMP, REFUSED, 
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
 from legatum.net.zones.notify import send_notify
-from legatum.net.zones.transfer import transfer
+from legatum.net.zones.zone_transfer import transfer
 from legatum.practice.clock import WorldClock
 from legatum.practice.listener import payload_limit
 from legatum.practice.log import Visit, VisitLog
@@ -37,7 +37,7 @@ from legatum.wire.message import (
     encode,
     records,
 )
-from legatum.wire.signing import BadSignature, Exchange, Key, refuse_signature
+from legatum.wire.tsig import BadSignature, Exchange, TsigKey, refuse_signature
 from legatum.wire.update import apply_update, unmet
 
 _NOTAUTH, _NXRRSET = 9, 8
@@ -50,7 +50,7 @@ class _Secondary:
     """Where a zone is copied from, with which key, and when its primary was last heard."""
 
     primary: str
-    key: Key
+    key: TsigKey
     heard: float
 
 
@@ -62,7 +62,7 @@ class Authority:
     ask by CDS for their DS;    ``takes_foreign``: DNSKEY records of others by update.
     """
 
-    def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: Key, owner: str = "") -> None:
+    def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: TsigKey, owner: str = "") -> None:
         self.name = name
         self.owner = owner
         self.rings: dict[Name, KeyRing] = {}
@@ -117,7 +117,7 @@ class Authority:
             signals.pop(name, None)
         self.sign_anew(zone)
 
-    def follow(self, origin: Name, primary: str, key: Key | None = None) -> None:
+    def follow(self, origin: Name, primary: str, key: TsigKey | None = None) -> None:
         """Serves a copy of a zone, fetched from its primary now and whenever that changes; ``key``: which that one asks for, if another."""
         self._secondary[origin] = _Secondary(primary, key or self.key, self._clock.now())
         self._clock.spawn(self._refresh(origin))

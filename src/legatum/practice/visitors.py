@@ -14,7 +14,7 @@ from legatum.practice.clock import WorldClock
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class Visited:
     """What one visitor saw: ``text`` is the answer's data, or why there was none."""
 
     at: float
@@ -34,7 +34,7 @@ class Visitors:
         self._resolvers = resolvers
         self._questions: tuple[tuple[Name, int], ...] = ()
         self._every = 0.0
-        self.seen: list[Seen] = []
+        self.seen: list[Visited] = []
 
     def begin(self, questions: Iterable[tuple[Name, int]], every: float) -> None:
         """Visits start now and come back ``every`` so many seconds until :meth:`end`."""
@@ -52,5 +52,5 @@ class Visitors:
                 reply = await self._asker.ask(address, name, rtype, recursion=True)
                 found = next((each for each in reply.answer if each.rtype == rtype), None)
                 text = ", ".join(rdata_texts(found)) if found else reply.outcome
-                self.seen.append(Seen(reply.at, resolver, name_text(name), type_text(rtype), found is not None, text))
+                self.seen.append(Visited(reply.at, resolver, name_text(name), type_text(rtype), found is not None, text))
         self._clock.at(self._clock.now() + self._every, self._visit)

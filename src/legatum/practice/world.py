@@ -39,7 +39,7 @@ from legatum.practice.sites import Sites
 from legatum.practice.visitors import Visitors
 from legatum.practice.web_server import DnsService, RdapService, WebServer
 from legatum.practice.web_server import Handler as WebHandler
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 
 
 class World:
@@ -299,5 +299,5 @@ def _address_rrsets(servers: dict[str, tuple[str, str]], ttl: int) -> Iterable[R
         yield rrset(name, AAAA, ttl, [parse_rdata(AAAA, ipv6, ROOT)])
 
 
-def _new_key() -> Key:
-    return Key(parse_name(scenario.KEY_NAME + "."), "hmac-sha256", secrets.token_bytes(32))
+def _new_key() -> TsigKey:
+    return TsigKey(parse_name(scenario.KEY_NAME + "."), "hmac-sha256", secrets.token_bytes(32))

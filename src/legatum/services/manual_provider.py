@@ -7,7 +7,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
-from legatum.net.zones.transfer import transfer, transfer_changes
+from legatum.net.zones.zone_transfer import transfer, transfer_changes
 from legatum.services.provider import server_names
 from legatum.services.signing import Signing
 from legatum.services.update_provider import open_key

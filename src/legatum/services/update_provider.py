@@ -9,14 +9,14 @@ from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
-from legatum.net.zones.transfer import transfer, transfer_changes
 from legatum.net.zones.update import send_records, send_update
+from legatum.net.zones.zone_transfer import transfer, transfer_changes
 from legatum.services.command import run_command
 from legatum.services.provider import server_names
 from legatum.services.signing import Signing
 from legatum.settings.document import KeyReference, UpdateProvider
 from legatum.settings.secret import read_secret
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 from legatum.wire.update import key_changes
 
 
@@ -55,7 +55,7 @@ class DynamicUpdateProvider:
         await send_records(self._asker, self._settings.primary, domain, key_changes(domain, ttl, come, go), self._key)
 
 
-def open_key(reference: KeyReference, folder: Path) -> Key:
+def open_key(reference: KeyReference, folder: Path) -> TsigKey:
     """The key with its secret fetched. Raises :class:`BadInput`."""
     try:
         secret = base64.b64decode(read_secret(reference.secret, folder), validate=True)
@@ -64,4 +64,4 @@ def open_key(reference: KeyReference, folder: Path) -> Key:
             f"key {reference.name}: the secret at {reference.secret} is not base64",
             "copy it again as it stands at the server",
         ) from None
-    return Key(parse_name(reference.name.rstrip(".") + "."), reference.algorithm, secret)
+    return TsigKey(parse_name(reference.name.rstrip(".") + "."), reference.algorithm, secret)

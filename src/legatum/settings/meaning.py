@@ -14,7 +14,7 @@ from legatum.core.records.rrset import LARGEST_TTL
 from legatum.core.records.rrtype import parse_type
 from legatum.settings.document import EppRegistrar, FilesProvider, House, KeyReference, Network, Resolver, Settings
 from legatum.settings.secret import check_reference
-from legatum.wire.signing import ALGORITHMS
+from legatum.wire.tsig import ALGORITHMS
 
 _TIMERS = ("refresh", "retry", "expire", "minimum")
 

@@ -1,6 +1,6 @@
 """A kind of finding, explained."""
 
-from legatum.core.findings import Kind
+from legatum.core.findings import FindingKind
 from legatum.views.document import Document
 from legatum.views.screen import BAD, DOUBT, STRONG, Screen
 
@@ -22,7 +22,7 @@ class FindingListDocument(Document, tag="legatum.explain-list/1"):
     findings: list[ExplainDocument]
 
 
-def explain_document(kind: Kind) -> ExplainDocument:
+def explain_document(kind: FindingKind) -> ExplainDocument:
     return ExplainDocument(
         slug=kind.slug, severity=str(kind.severity), title=kind.title, why=kind.why, remedy=kind.remedy, standard=kind.standard
     )

@@ -6,17 +6,17 @@ from contextlib import suppress
 from legatum.core.fault import Fault
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def found_done(outside: Outside, domain: Name, step: str) -> None:
+def found_done(outside: RunContext, domain: Name, step: str) -> None:
     """A look has shown that there is nothing to change: whatever was begun of it, and not written down as ended, has happened."""
     with suppress(Fault):  # what is seen is none the worse
         outside.journal.settle_open(domain, step, outside.clock.now(), "found as it was meant, when it was looked at again")
 
 
 async def carried_out(
-    outside: Outside, domain: Name, step: str, words: str, change: Callable[[], Awaitable[str | Outcome]], changes: Sequence[str] = ()
+    outside: RunContext, domain: Name, step: str, words: str, change: Callable[[], Awaitable[str | Outcome]], changes: Sequence[str] = ()
 ) -> Outcome:
     """``words``: what is intended, and ``changes``: old → new, a line each; ``change``: makes it, and gives what was said, or the whole
     outcome. ``domain``: the root for what is of no domain, such as an account.

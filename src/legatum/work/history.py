@@ -18,7 +18,7 @@ from legatum.core.records.rrtype import parse_type, type_text
 from legatum.net.file import write_whole
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.keeping.recording import Recording, read_reply, reply_line
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.recorded import head_of_entry
 
 _SCHEMA = "legatum.history-export/1"
@@ -33,7 +33,7 @@ class History:
     seen: tuple[Given, ...]
 
 
-def history_of(outside: Outside, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
+def history_of(outside: RunContext, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
     """``domains``: None for all that the journal knows of; ``since``: only what was done, or first seen, from then on."""
     journal = outside.journal
     wanted = list(domains) if domains is not None else journal.domains()
@@ -45,7 +45,7 @@ def history_of(outside: Outside, domains: Iterable[Name] | None, since: float | 
     return found
 
 
-def evidence_of(outside: Outside, number: int) -> Recording:
+def evidence_of(outside: RunContext, number: int) -> Recording:
     """The replies that are kept with an entry, as a recording that `survey --from` judges. Raises :class:`BadInput`."""
     entry = outside.journal.entry(number)
     if entry is None:
@@ -56,7 +56,7 @@ def evidence_of(outside: Outside, number: int) -> Recording:
     return Recording(msgspec.to_builtins(head_of_entry(outside, entry.domain, entry.at)), Evidence(replies))
 
 
-def export_history(outside: Outside, domain: Name, path: Path) -> int:
+def export_history(outside: RunContext, domain: Name, path: Path) -> int:
     """Everything about a domain into a file; how many entries. Raises as :func:`~legatum.net.file.write_whole`."""
     journal, lines = outside.journal, [json.dumps({"schema": _SCHEMA, "domain": name_text(domain)})]
     entries = journal.entries(domain)
@@ -72,7 +72,7 @@ def export_history(outside: Outside, domain: Name, path: Path) -> int:
     return len(entries)
 
 
-def import_history(outside: Outside, path: Path) -> tuple[Name, int, int]:
+def import_history(outside: RunContext, path: Path) -> tuple[Name, int, int]:
     """What another journal put out; the domain, how many entries came, and how many were there already. Raises :class:`BadInput`."""
     remedy = "give a file that `legatum history DOMAIN --export FILE` wrote"
     try:

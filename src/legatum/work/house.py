@@ -12,8 +12,8 @@ from legatum.core.records.name import Name, name_text
 from legatum.journal.journal import Surveyed
 from legatum.settings.document import ManualProvider, ManualRegistrar
 from legatum.work.movefile import retreat_path
-from legatum.work.outside import Outside
 from legatum.work.recall import open_move
+from legatum.work.run_context import RunContext
 
 _TOLD_EVERY = 400  # two seconds or so
 
@@ -30,7 +30,7 @@ class House:
     surveys: tuple[Surveyed, ...]
 
 
-def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda done, of: None) -> House:
+def look_at_house(outside: RunContext, worked: Callable[[int, int], None] = lambda done, of: None) -> House:
     """Nothing is asked outside: the files and the journal say all. ``worked``: told now and then how many files are done, where moves had
     to be worked out."""
     now, journal = outside.clock.now(), outside.journal
@@ -64,7 +64,7 @@ def look_at_house(outside: Outside, worked: Callable[[int, int], None] = lambda 
     return House(now, tuple(by_urgency(found)), files, tuple(broken), tuple(journal.surveys()))
 
 
-def _worked_out(outside: Outside, path: Path, now: float) -> tuple[str, Standing]:
+def _worked_out(outside: RunContext, path: Path, now: float) -> tuple[str, Standing]:
     """Raises :class:`BadInput` for what is no move."""
     runbook = open_move(outside, path)
 

@@ -7,11 +7,11 @@ from legatum.core.zones.signer import without_signing
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import provider_of
 from legatum.work.leftovers import look_for_leftovers, tenancy
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import Survey
 
 
-async def with_leftovers(outside: Outside, found: Survey, registrar: str, tenants: str = "") -> Survey:
+async def with_leftovers(outside: RunContext, found: Survey, registrar: str, tenants: str = "") -> Survey:
     """What was left behind. ``registrar``: the account to ask for hosts; ``tenants``: a table of the house's domains and their templates.
     Raises :class:`BadInput`."""
     domain = found.picture.domain

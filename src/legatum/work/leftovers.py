@@ -8,8 +8,8 @@ from pathlib import Path
 from legatum.core.fault import Fault, GateShut, OutsideFault
 from legatum.core.history import acts
 from legatum.core.observation.hosts import refuse_leaned_on
-from legatum.core.observation.leftovers import Kind, Known, Leftover, hosts_in, leftovers
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.leftovers import KnownToHouse, Leftover, LeftoverKind, hosts_in, leftovers
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, SOA
@@ -17,14 +17,14 @@ from legatum.core.zones.changing.template import Template, Tenant, expand, resol
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import server_names
 from legatum.services.registrar import Registrar
-from legatum.work.outside import Outside
 from legatum.work.registry.hosts import held_addresses, look_for_leaning
+from legatum.work.run_context import RunContext
 from legatum.work.zones.templates import read_templates, read_tenants
 
 
 async def look_for_leftovers(
-    outside: Outside,
-    picture: Picture,
+    outside: RunContext,
+    picture: Observation,
     zone: Zone,
     registrar: str,
     templates: Mapping[str, Template] | None = None,
@@ -45,7 +45,7 @@ async def look_for_leftovers(
             left.append(f"hosts at the registry: {fault.message}")
     if tenant is None or templates is None:
         left.append("records of other templates (which is the domain's? --tenants FILE)")
-    known = Known(
+    known = KnownToHouse(
         zone,
         await look_for_former(outside, picture),
         held,
@@ -58,7 +58,7 @@ async def look_for_leftovers(
     return [await _checked(outside, each, account) for each in found], left
 
 
-def tenancy(outside: Outside, domain: Name, table: str) -> tuple[dict[str, Template] | None, Tenant | None]:
+def tenancy(outside: RunContext, domain: Name, table: str) -> tuple[dict[str, Template] | None, Tenant | None]:
     """The house's templates, and which of them is the domain's by a table; None where there is no table. Raises :class:`BadInput`."""
     if not table:
         return None, None
@@ -66,9 +66,9 @@ def tenancy(outside: Outside, domain: Name, table: str) -> tuple[dict[str, Templ
     return read_templates(outside.folder / outside.settings.templates), tenants.get(domain)
 
 
-async def _checked(outside: Outside, found: Leftover, account: Registrar | None) -> Leftover:
+async def _checked(outside: RunContext, found: Leftover, account: Registrar | None) -> Leftover:
     """A host on which somebody else leans is of use."""
-    if found.kind != Kind.HOST or found.host is None:
+    if found.kind != LeftoverKind.HOST or found.host is None:
         return found
     try:
         refuse_leaned_on(found.host, await look_for_leaning(outside, found.host, (), account))
@@ -77,7 +77,7 @@ async def _checked(outside: Outside, found: Leftover, account: Registrar | None)
     return found
 
 
-async def look_for_former(outside: Outside, picture: Picture) -> dict[str, RRset | None]:
+async def look_for_former(outside: RunContext, picture: Observation) -> dict[str, RRset | None]:
     """Providers and secondaries of the settings that answer for the domain, and that neither the parent nor the zone leads to."""
     led = {*picture.delegation, *picture.own_ns}
     sections = {**outside.providers, **outside.settings.secondaries}
@@ -96,7 +96,7 @@ async def look_for_former(outside: Outside, picture: Picture) -> dict[str, RRset
     return dict(each for each in found if each is not None)
 
 
-async def _held_hosts(outside: Outside, account: Registrar, domain: Name, zone: Zone) -> dict[Name, tuple[str, ...]]:
+async def _held_hosts(outside: RunContext, account: Registrar, domain: Name, zone: Zone) -> dict[Name, tuple[str, ...]]:
     """Raises :class:`OutsideFault`."""
     held = await account.registration(domain)
     found = {}

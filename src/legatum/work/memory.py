@@ -9,15 +9,15 @@ from typing import NamedTuple
 from legatum.core.dnssec.chain import Chain, State, broken_since
 from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, server_keys
 from legatum.core.dnssec.signature import parse_signature
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import DsSet
 from legatum.core.fault import Fault
 from legatum.core.findings.finding import Finding
 from legatum.core.memory.copies import HeldCopy, copies
-from legatum.core.memory.given import OWN_SERVERS, Look, Seen, absent, seen_of
+from legatum.core.memory.given import OWN_SERVERS, GivenSet, Look, absent, seen_of
 from legatum.core.memory.keys import KeyState, is_signing, key_states, seen_keys, signing_at
 from legatum.core.memory.tracked import FOLLOWS, TrackedName, seen_tracked, tracked_names
-from legatum.core.moves.place import ADDRESSES, PARENT, Key
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.moves.place import ADDRESSES, PARENT, RRsetKey
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset, rrset
@@ -26,34 +26,34 @@ from legatum.core.records.soa import negative_ttl
 from legatum.core.zones.zone import Zone
 from legatum.journal.journal import Surveyed
 from legatum.services.provider import server_names
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 SIGNING = "the chain of trust"  # the place of entries that say in which state it was
 Changed = tuple[RRset | None, RRset | None]
 """What an RRset was and becomes; None where there is none."""
 
 
-def held_copies(outside: Outside, domain: Name) -> list[HeldCopy]:
+def held_copies(outside: RunContext, domain: Name) -> list[HeldCopy]:
     """Everything that is remembered of a domain, as caches may hold it."""
     memory = (each for each in outside.journal.memory(domain) if each.place not in (SIGNING, FOLLOWS) and not is_signing(each.place))
     return copies(memory, outside.clock.now())
 
 
-def note_zone(outside: Outside, place: str, zone: Zone) -> None:
+def note_zone(outside: RunContext, place: str, zone: Zone) -> None:
     """All that a place has of a zone now."""
     sets = [each for each in zone.unsorted if each.rtype != SOA]
     seen = (*seen_of(place, sets), _no_such_name(place, zone))
     outside.journal.remember(Look(zone.origin, outside.clock.now(), seen, whole=frozenset([place])))
 
 
-def note_gathered(outside: Outside, place: str, zone: Zone) -> None:
+def note_gathered(outside: RunContext, place: str, zone: Zone) -> None:
     """What was found of a zone by asking: there may be more. ``place``: empty where nobody knows whose servers they are."""
     sets = [each for each in zone.unsorted if each.rtype != SOA]
     with suppress(Fault):  # where nothing can be kept the looking is none the worse
         outside.journal.remember(Look(zone.origin, outside.clock.now(), tuple(seen_of(place, sets))))
 
 
-def note_seen_at(outside: Outside, place: str, zone: Zone, keys: Iterable[Key] = ()) -> None:
+def note_seen_at(outside: RunContext, place: str, zone: Zone, keys: Iterable[RRsetKey] = ()) -> None:
     """What a place has now of ``keys``, and of everything that is remembered of it, where that is something else."""
     remembered = {
         (each.name, each.rtype) for each in outside.journal.memory(zone.origin) if each.gone is None and each.place in (place, "")
@@ -64,10 +64,10 @@ def note_seen_at(outside: Outside, place: str, zone: Zone, keys: Iterable[Key] =
     outside.journal.remember(Look(zone.origin, outside.clock.now(), seen, ends))
 
 
-def note_before(outside: Outside, place: str, domain: Name, changes: Iterable[Changed], negative: int | None = None) -> None:
+def note_before(outside: RunContext, place: str, domain: Name, changes: Iterable[Changed], negative: int | None = None) -> None:
     """A change is about to be sent: what is given now, and what may be given from now on, whatever becomes of it. ``negative``: how long
     *no such name* is kept."""
-    seen = list[Seen]()
+    seen = list[GivenSet]()
     for before, after in changes:
         seen += seen_of(place, (before, after))
         if before is None and after is not None and negative is not None:
@@ -75,7 +75,7 @@ def note_before(outside: Outside, place: str, domain: Name, changes: Iterable[Ch
     outside.journal.remember(Look(domain, outside.clock.now(), tuple(seen)))
 
 
-def note_after(outside: Outside, place: str, domain: Name, changes: Iterable[Changed], at: float) -> None:
+def note_after(outside: RunContext, place: str, domain: Name, changes: Iterable[Changed], at: float) -> None:
     """A change was seen on every server of the place."""
     changes = list(changes)
     keys = {(place, one.name, one.rtype) for each in changes for one in each if one is not None}
@@ -91,25 +91,25 @@ def _readdressed(change: Changed) -> RRset | None:
     return before
 
 
-def note_ended(outside: Outside, place: str, domain: Name, at: float) -> None:
+def note_ended(outside: RunContext, place: str, domain: Name, at: float) -> None:
     """The place serves the zone no longer."""
     outside.journal.remember(Look(domain, at, whole=frozenset([place])))
 
 
-def note_handed_out(outside: Outside, domain: Name, sets: Iterable[RRset | None], rtype: int = NS) -> None:
+def note_handed_out(outside: RunContext, domain: Name, sets: Iterable[RRset | None], rtype: int = NS) -> None:
     """What every server of the parent zone that answered handed out for the domain."""
     seen = tuple(dict.fromkeys(seen_of(PARENT, sets)))
     outside.journal.remember(Look(domain, outside.clock.now(), seen, frozenset([(PARENT, domain, rtype)])))
 
 
-def note_ds(outside: Outside, domain: Name, handed: Iterable[Anchors]) -> None:
+def note_ds(outside: RunContext, domain: Name, handed: Iterable[DsSet]) -> None:
     """The DS sets that the servers of the parent zone handed out."""
     sets = [rrset(domain, DS, each.ttl, ds_rdatas(each)) for each in handed if each.records]
     with suppress(Fault):  # a rehearsal needs no journal that can be written
         note_handed_out(outside, domain, sets, DS)
 
 
-def note_keys(outside: Outside, place: str, domain: Name, given: Iterable[ServerKeys], whole: bool) -> None:
+def note_keys(outside: RunContext, place: str, domain: Name, given: Iterable[ServerKeys], whole: bool) -> None:
     """With which keys a place's servers sign, also with some that are in no key set, where that holds: what is bogus no cache keeps.
     ``whole``: all of them answered."""
     with suppress(Fault):  # as for DS sets
@@ -118,18 +118,18 @@ def note_keys(outside: Outside, place: str, domain: Name, given: Iterable[Server
 
 def _signed(
     place: str, domain: Name, given: Iterable[ServerKeys], whole: bool
-) -> tuple[tuple[Seen, ...], frozenset[tuple[str, Name, int]]]:  # fmt: skip
+) -> tuple[tuple[GivenSet, ...], frozenset[tuple[str, Name, int]]]:  # fmt: skip
     given = list(given)
     seen = tuple(dict.fromkeys(seen_keys(place, domain, each.made_with) for each in given if not each.broken))
     return seen, frozenset([(signing_at(place), domain, DNSKEY)]) if whole and given else frozenset()
 
 
-def remembered_keys(outside: Outside, place: str, domain: Name) -> list[KeyState]:
+def remembered_keys(outside: RunContext, place: str, domain: Name) -> list[KeyState]:
     """With which keys the place was seen to sign, oldest first."""
     return key_states(outside.journal.memory(domain), place, domain)
 
 
-def _no_such_name(place: str, zone: Zone) -> Seen:
+def _no_such_name(place: str, zone: Zone) -> GivenSet:
     return absent(place, zone.origin, SOA, negative_ttl(zone.soa_rrset))
 
 
@@ -142,7 +142,7 @@ class Note(NamedTuple):
     ours: bool = True
 
 
-def note_of(picture: Picture, findings: Iterable[Finding] | None, ours: Mapping[Name, str]) -> Note | None:
+def note_of(picture: Observation, findings: Iterable[Finding] | None, ours: Mapping[Name, str]) -> Note | None:
     """None for a domain that the house does not look after. ``ours``: the name servers of its providers (:func:`our_servers`)."""
     own = any(host in ours for host in (*picture.delegation, *picture.own_ns))
     if not own and picture.serving:
@@ -152,14 +152,14 @@ def note_of(picture: Picture, findings: Iterable[Finding] | None, ours: Mapping[
     return Note(_looked(picture, ours), surveyed, own)
 
 
-def keep_notes(outside: Outside, notes: Collection[Note]) -> None:
+def keep_notes(outside: RunContext, notes: Collection[Note]) -> None:
     kept = [each for each in notes if each.ours or outside.journal.memory(each.look.domain)]
     if kept:
         outside.journal.remember(*(each.look for each in kept))
         outside.journal.surveyed([each.surveyed for each in kept if each.surveyed is not None])
 
 
-def _signed_until(picture: Picture) -> float | None:
+def _signed_until(picture: Observation) -> float | None:
     ends = [
         one.expires
         for view in picture.serving
@@ -170,7 +170,7 @@ def _signed_until(picture: Picture) -> float | None:
     return min(ends, default=None)
 
 
-def note_look(outside: Outside, picture: Picture, given: Iterable[Given]) -> None:
+def note_look(outside: RunContext, picture: Observation, given: Iterable[Given]) -> None:
     """Of a domain that the house looks after, what its servers gave beside what a survey asks."""
     note = note_of(picture, None, ours := our_servers(outside))
     if note is None or not note.ours:
@@ -188,16 +188,16 @@ def note_look(outside: Outside, picture: Picture, given: Iterable[Given]) -> Non
     keep_notes(outside, [Note(note.look._replace(seen=seen, known=frozenset(known)), None)])
 
 
-def our_servers(outside: Outside) -> dict[Name, str]:
+def our_servers(outside: RunContext) -> dict[Name, str]:
     """The name servers of the providers of the settings, and whose they are."""
     sections = {**outside.settings.secondaries, **outside.providers}
     return {host: name for name, section in sections.items() for host in server_names(section.servers)}
 
 
-def _looked(picture: Picture, ours: Mapping[Name, str]) -> Look:
+def _looked(picture: Observation, ours: Mapping[Name, str]) -> Look:
     """What the parent's and the domain's own servers gave. Names elsewhere, to which mail or www lead, come out of resolvers, with what is
     left of a TTL."""
-    domain, seen, known = picture.domain, dict[Seen, None](), set[tuple[str, Name, int]]()
+    domain, seen, known = picture.domain, dict[GivenSet, None](), set[tuple[str, Name, int]]()
 
     def saw(place: str, each: RRset | None) -> None:
         if each is not None:
@@ -230,11 +230,11 @@ def _looked(picture: Picture, ours: Mapping[Name, str]) -> Look:
     return Look(domain, picture.at, tuple(seen), frozenset(known), led=frozenset(led) if picture.delegation else None)
 
 
-def _keys_of(picture: Picture, view: ServerView) -> ServerKeys:
+def _keys_of(picture: Observation, view: ServerView) -> ServerKeys:
     return server_keys(picture.domain, view.keys, view.soa, view.signatures.values(), (), picture.at)
 
 
-def note_chain(outside: Outside, chain: Chain) -> Chain:
+def note_chain(outside: RunContext, chain: Chain) -> Chain:
     """In which state the domain's own link was seen; with the chain, since when it is broken."""
     link = chain.links[-1]
     if link.state != State.UNKNOWN:
@@ -247,31 +247,31 @@ def note_chain(outside: Outside, chain: Chain) -> Chain:
     return replace(chain, since=broken_since(seen))
 
 
-def note_tracked(outside: Outside, zone: Name, name: Name, target: Name) -> None:
+def note_tracked(outside: RunContext, zone: Name, name: Name, target: Name) -> None:
     """From now on the name is to have the addresses of the target."""
     seen = seen_tracked(name, target)
     outside.journal.remember(Look(zone, outside.clock.now(), (seen,), frozenset([(FOLLOWS, name, seen.rtype)])))
 
 
-def tracked_in(outside: Outside, domain: Name) -> list[TrackedName]:
+def tracked_in(outside: RunContext, domain: Name) -> list[TrackedName]:
     return tracked_names(outside.journal.memory(domain))
 
 
-def note_state(outside: Outside, zone: Name, state: State, at: float) -> None:
+def note_state(outside: RunContext, zone: Name, state: State, at: float) -> None:
     """Of its link in the chain of trust."""
-    outside.journal.remember(Look(zone, at, (Seen(SIGNING, zone, DS, 0, state),), frozenset([(SIGNING, zone, DS)])))
+    outside.journal.remember(Look(zone, at, (GivenSet(SIGNING, zone, DS, 0, state),), frozenset([(SIGNING, zone, DS)])))
 
 
-def note_hosts(outside: Outside, hosts: Iterable[Name], at: float) -> dict[Name, float]:
+def note_hosts(outside: RunContext, hosts: Iterable[Name], at: float) -> dict[Name, float]:
     """These name servers were seen with their addresses; since when the house knows of that, for each."""
     since = {}
     for host in hosts:
-        outside.journal.remember(Look(host, at, (Seen(OWN_SERVERS, host, A, 0),)))
+        outside.journal.remember(Look(host, at, (GivenSet(OWN_SERVERS, host, A, 0),)))
         since[host] = min(each.first for each in outside.journal.memory(host) if each.name == host and each.rtype == A)
     return since
 
 
-def known_since(outside: Outside, domain: Name, host: Name) -> float | None:
+def known_since(outside: RunContext, domain: Name, host: Name) -> float | None:
     """Since when a name of the domain is known to have had an address without a break; None where nobody has looked."""
     own = [each for each in held_copies(outside, domain) if each.name == host and each.rtype in ADDRESSES and each.place != PARENT]
     rows = sorted((each for each in own if not each.absent), key=lambda each: each.given_until, reverse=True)

@@ -9,13 +9,13 @@ from legatum.core.moves.runbook import Runbook, next_step
 from legatum.core.records.name import Name, file_name
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 SCHEMA = "legatum.move/2"
 _EARLIER = "legatum.move/1"
 
 
-def move_path(outside: Outside, domain: Name) -> Path:
+def move_path(outside: RunContext, domain: Name) -> Path:
     """Where the move of a domain is kept, as it is now."""
     outside.journal.bring([domain])
     return outside.folder / outside.settings.moves / f"{file_name(domain)}.move.toml"
@@ -28,7 +28,7 @@ def is_over(path: Path, journal: Journal) -> bool:
     return next_step(last, journal.outcomes(last.id)) is None
 
 
-def moves_under_way(outside: Outside) -> list[Path]:
+def moves_under_way(outside: RunContext) -> list[Path]:
     """Files of moves that are not over, in the order of their names. Raises :class:`BadInput` for one that cannot be read."""
     outside.journal.bring()
     folder = outside.folder / outside.settings.moves

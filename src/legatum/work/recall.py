@@ -8,16 +8,16 @@ from legatum.core.moves.recall import recalled
 from legatum.core.moves.runbook import Runbook
 from legatum.work.memory import held_copies
 from legatum.work.movefile import read_move
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def open_move(outside: Outside, path: Path) -> Runbook:
+def open_move(outside: RunContext, path: Path) -> Runbook:
     """Raises :class:`BadInput` for what is no move."""
     runbook = read_move(path)
     return with_memory(outside, runbook, outside.journal.outcomes(runbook.id))
 
 
-def with_memory(outside: Outside, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Runbook:
+def with_memory(outside: RunContext, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Runbook:
     """Its holds count what was given meanwhile, whoever changed it."""
     if not runbook.changes_answers:
         return runbook

@@ -5,15 +5,15 @@ from collections.abc import Iterable
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Records, ZoneMade
-from legatum.core.moves.place import Key
+from legatum.core.moves.place import RRsetKey
 from legatum.core.moves.runbook import Runbook, hold_of, next_step
 from legatum.core.records.name import Name, name_text
 from legatum.work.movefile import is_over, move_path, read_move, retreat_path
-from legatum.work.outside import Outside
 from legatum.work.recall import open_move
+from legatum.work.run_context import RunContext
 
 
-def refuse_under_way(outside: Outside, domain: Name, keys: Iterable[Key] | None = None) -> None:
+def refuse_under_way(outside: RunContext, domain: Name, keys: Iterable[RRsetKey] | None = None) -> None:
     """Raises :class:`GateShut` while a move of its DNS has changed something outside and is not over. ``keys``: what is to be edited,
     None for
     the delegation: an edit of what the move neither changes nor copies is beside it."""
@@ -33,7 +33,7 @@ def refuse_under_way(outside: Outside, domain: Name, keys: Iterable[Key] | None 
     )
 
 
-def pending_text(outside: Outside, domain: Name) -> str:
+def pending_text(outside: RunContext, domain: Name) -> str:
     """What is still to come of a move that has been begun, in words; empty where nothing is."""
     path = move_path(outside, domain)
     if not path.exists() or is_over(path, outside.journal):
@@ -53,7 +53,7 @@ def _copies(move: Runbook, domain: Name) -> bool:
     return any(isinstance(each, ZoneMade) and each.zone == domain for step in move.steps for each in step.effects)
 
 
-def _changed(move: Runbook, domain: Name) -> set[Key]:
+def _changed(move: Runbook, domain: Name) -> set[RRsetKey]:
     effects = [each for step in move.steps for each in step.effects if isinstance(each, Records) and each.zone == domain]
     return {each.key for effect in effects for each in effect.changed}
 

@@ -4,7 +4,7 @@ import pytest
 
 from legatum.core.dnssec.chain import Link, Served, State
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, key_label
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.records.name import ROOT, parse_name
 
 
@@ -18,7 +18,7 @@ def link(anchored: list[bytes], published: list[bytes], signing: list[bytes]) ->
     entry = tuple(sorted(map(key_label, signing)))
     given = ServerKeys(Keys(labels, entry, entry, 60), entries=tuple(signing), data={key_label(each): each for each in published})
     served = [Served(parse_name("a.root.test."), "192.0.2.1", given, True)]
-    return Link(ROOT, None, {}, served, anchors_of([ds_of_key(ROOT, each) for each in anchored], 0) if anchored else Anchors())
+    return Link(ROOT, None, {}, served, anchors_of([ds_of_key(ROOT, each) for each in anchored], 0) if anchored else DsSet())
 
 
 OLD, NEW, ZONE = key(1), key(2), key(3, 256)

@@ -19,7 +19,7 @@ from legatum.core.dnssec.key import Ds, ds_set_text, ds_texts, key_tag, parse_ds
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, entry_points, holds, keys_of_ds, server_keys
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over, signed_by
 from legatum.core.dnssec.slip import ds_slip
-from legatum.core.dnssec.trust import Anchors, Keys, ds_brief, keys_to_come
+from legatum.core.dnssec.trust import DsSet, Keys, ds_brief, keys_to_come
 from legatum.core.dnssec.verifying import verified
 from legatum.core.fault import OutsideFault
 from legatum.core.instant import instant_text
@@ -235,7 +235,7 @@ def test_what_a_server_asks_for_is_named_in_order() -> None:
 )
 def test_why_what_a_server_gives_does_not_hold(signatures: list[RRset], says: str) -> None:
     assert at_server(*signatures).broken.startswith(says)
-    assert not holds(DOMAIN, anchors_of([ONE.ds()], 60), at_server(*signatures)) and holds(DOMAIN, Anchors(), at_server(*signatures))
+    assert not holds(DOMAIN, anchors_of([ONE.ds()], 60), at_server(*signatures)) and holds(DOMAIN, DsSet(), at_server(*signatures))
 
 
 def test_keys_for_who_wants_those_instead_of_ds() -> None:

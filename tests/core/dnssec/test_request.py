@@ -6,7 +6,7 @@ import pytest
 
 from legatum.core.dnssec.request import Request, asked_at, refuse_first, request_of, signal_name
 from legatum.core.dnssec.serving import Asked, ServerKeys, anchors_of, server_keys
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import DsSet
 from legatum.core.fault import GateShut
 from legatum.core.records.name import below, name_text, parse_name
 from legatum.core.records.rrset import RRset
@@ -77,7 +77,7 @@ def test_nothing_two_things_and_what_nobody_signed() -> None:
 def test_a_request_that_a_parent_may_act_on() -> None:
     wanted = asked(cds(ONE.ds()))
     at_two = {"192.0.2.1": given(wanted), "192.0.2.2": given(wanted)}
-    for anchors in (Anchors(), anchors_of([ONE.ds()], 3600)):
+    for anchors in (DsSet(), anchors_of([ONE.ds()], 3600)):
         found = request_of(DOMAIN, at_two, anchors)
         assert found == Request((ONE.ds(),), f"asked for at all 2 addresses, signed by {OWN}")
         assert not found.removes and found.records == anchors_of([ONE.ds()], 0).records
@@ -99,7 +99,7 @@ def test_a_request_that_a_parent_may_act_on() -> None:
     ],
 )
 def test_what_a_parent_should_not_act_on(servers: list[Asked | None], anchored: Signer | None, says: str) -> None:
-    anchors = anchors_of([anchored.ds()], 3600) if anchored else Anchors()
+    anchors = anchors_of([anchored.ds()], 3600) if anchored else DsSet()
     with pytest.raises(GateShut, match=says) as refused:
         request_of(DOMAIN, {f"192.0.2.{number}": given(each) for number, each in enumerate(servers, 1)}, anchors)
     assert refused.value.remedy
@@ -109,9 +109,9 @@ def test_servers_that_are_not_whole_ask_for_nothing() -> None:
     wanted = asked(cds(ONE.ds()))
     late = given(wanted, now=NOW + 30 * DAY)
     with pytest.raises(GateShut, match=r"192\.0\.2\.2: the signatures over the keys ran out"):
-        request_of(DOMAIN, {"192.0.2.1": given(wanted), "192.0.2.2": late}, Anchors())
+        request_of(DOMAIN, {"192.0.2.1": given(wanted), "192.0.2.2": late}, DsSet())
     with pytest.raises(GateShut, match=r"192\.0\.2\.1: it serves the zone unsigned"):
-        request_of(DOMAIN, {"192.0.2.1": ServerKeys(None, asked=wanted)}, Anchors())
+        request_of(DOMAIN, {"192.0.2.1": ServerKeys(None, asked=wanted)}, DsSet())
 
 
 def test_signalling_names_of_rfc_9615() -> None:

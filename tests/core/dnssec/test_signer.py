@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, key_label
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.lint import ZoneContents, lint
-from legatum.core.moves.kinds.trust.signing import Signing, obstacles
+from legatum.core.moves.kinds.trust.signature_expiry import Signing, obstacles
 from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CDS, CNAME, DNSKEY, MX, NSEC, NSEC3PARAM, RRSIG, TXT
@@ -53,7 +53,7 @@ def test_what_stands_in_the_way_of_leading_a_domain_elsewhere() -> None:
     keys = Keys((label,), (label,), (label,), 3600)
     good, plain = ServerKeys(keys, "", (), (key,)), ServerKeys(None)
     old, parent = "192.0.2.1", "192.0.2.9"
-    unsigned = Signing({parent: Anchors()}, {old: plain}, {"192.0.2.2": good})
+    unsigned = Signing({parent: DsSet()}, {old: plain}, {"192.0.2.2": good})
     assert not list(obstacles(domain, unsigned, "alder", "rowan")) and "signs by itself" in unsigned.text
     connected = Signing({parent: ds}, {old: good})
     assert connected.is_signed and not list(obstacles(domain, connected, "alder", "rowan"))
@@ -61,8 +61,8 @@ def test_what_stands_in_the_way_of_leading_a_domain_elsewhere() -> None:
         (Signing({parent: ds}, {old: plain}), "it serves the zone unsigned"),
         (Signing({parent: anchors_of([Signer(9).ds()], 60)}, {old: good}), "fits no key there"),
         (Signing({parent: ds}, {old: good, "192.0.2.3": replace(good, keys=replace(keys, ttl=60))}), "with the same keys"),
-        (Signing({parent: ds, "192.0.2.8": Anchors()}, {old: good}), "hand out different DS sets"),
-        (Signing({parent: Anchors()}, {old: plain}, {"192.0.2.2": replace(good, asking=("CDS",))}), "asks the registry for a DS"),
+        (Signing({parent: ds, "192.0.2.8": DsSet()}, {old: good}), "hand out different DS sets"),
+        (Signing({parent: DsSet()}, {old: plain}, {"192.0.2.2": replace(good, asking=("CDS",))}), "asks the registry for a DS"),
         (Signing(silent=(parent,)), "is not known"),
     ):
         (found, *_) = obstacles(domain, seen, "alder", "rowan")

@@ -12,7 +12,16 @@ import dns.rdatatype
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from legatum.core.dnssec.key import digest_of, key_tag
-from legatum.core.observation.picture import DenialView, Edns, HostView, ParentView, Picture, RegistrationView, ResolverView, ServerView
+from legatum.core.observation.observation import (
+    DenialView,
+    Edns,
+    HostView,
+    Observation,
+    ParentView,
+    RegistrationView,
+    ResolverView,
+    ServerView,
+)
 from legatum.core.records.name import Name, below, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
@@ -70,7 +79,7 @@ CONTENTS: Mapping[tuple[Name, int], RRset | None] = {
     (MAIL, A): address(MAIL, "203.0.113.25"),
     (MAIL, AAAA): None,
 }
-HEALTHY = Picture(
+HEALTHY = Observation(
     DOMAIN, NOW, PARENT, (parent(1, ns(NS1, NS2)), parent(2, ns(NS1, NS2))),
     (
         server(NS1, "198.51.100.31"), server(NS1, "2001:db8:a1::53"),
@@ -80,27 +89,27 @@ HEALTHY = Picture(
 )  # fmt: skip
 
 
-def first(picture: Picture = HEALTHY, **changes: Any) -> Picture:
+def first(picture: Observation = HEALTHY, **changes: Any) -> Observation:
     """The first server address changed, the others as they are."""
     return replace(picture, servers=(replace(picture.servers[0], **changes), *picture.servers[1:]))
 
 
-def every(picture: Picture = HEALTHY, **changes: Any) -> Picture:
+def every(picture: Observation = HEALTHY, **changes: Any) -> Observation:
     return replace(picture, servers=tuple(replace(view, **changes) for view in picture.servers))
 
 
-def parents(*sets: RRset | None, **changes: Any) -> Picture:
+def parents(*sets: RRset | None, **changes: Any) -> Observation:
     return replace(HEALTHY, parents=tuple(parent(number, each, **changes) for number, each in enumerate(sets, 1)))
 
 
-def having(*rrsets: RRset, without: tuple[tuple[Name, int], ...] = ()) -> Picture:
+def having(*rrsets: RRset, without: tuple[tuple[Name, int], ...] = ()) -> Observation:
     """Other contents: RRsets put in, keys shown to hold nothing."""
     found: dict[tuple[Name, int], RRset | None] = {**CONTENTS, **dict.fromkeys(without)}
     found.update({(each.name, each.rtype): each for each in rrsets})
     return replace(HEALTHY, contents=found)
 
 
-def inside(*glue: RRset, own: Mapping[Name, HostView] | None = None) -> Picture:
+def inside(*glue: RRset, own: Mapping[Name, HostView] | None = None) -> Observation:
     """A domain whose first name server is inside it, with this glue at every parent server."""
     sets = ns(INSIDE, NS2)
     hosts = {INSIDE: host(INSIDE, "198.51.100.31", "2001:db8:a1::53"), NS2: HOSTS[NS2]} if own is None else own
@@ -111,17 +120,17 @@ def inside(*glue: RRset, own: Mapping[Name, HostView] | None = None) -> Picture:
 GLUE = (address(INSIDE, "198.51.100.31"), address(INSIDE, "2001:db8:a1::53"))
 
 
-def resolver(**changes: Any) -> Picture:
+def resolver(**changes: Any) -> Observation:
     view = ResolverView("harbour", "192.0.2.101", "answer", ns(NS1, NS2, ttl=700), soa(), 9)
     return replace(HEALTHY, resolvers=(replace(view, **changes),))
 
 
-def registered(**changes: Any) -> Picture:
+def registered(**changes: Any) -> Observation:
     held = RegistrationView("flint", (NS1, NS2), ("ok",), "2033-12-31T00:00:00Z", ())
     return replace(HEALTHY, rdap=replace(held, **changes))
 
 
-def former(**changes: Any) -> Picture:
+def former(**changes: Any) -> Observation:
     return replace(HEALTHY, former=(server(OTHER, "203.0.113.99", **changes),))
 
 
@@ -171,7 +180,7 @@ def ds_set(*rdatas: bytes) -> RRset:
 
 def signed(
     ds: RRset | None = None, with_ds: bool = True, spoil: Callable[[ServerView], ServerView] = lambda view: view, **dates: float
-) -> Picture:
+) -> Observation:
     """The healthy domain signed, its DS at both parent servers; ``spoil`` changes every server's view last."""
     servers = tuple(
         spoil(replace(view, keys=SIGNER.keys, signatures=SIGNER.signatures(view, **dates), denial=DENIAL)) for view in HEALTHY.servers

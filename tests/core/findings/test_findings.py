@@ -44,7 +44,7 @@ from legatum.core.dnssec.key import key_tag
 from legatum.core.findings import KINDS, Severity, judge
 from legatum.core.findings.finding import judge_with
 from legatum.core.memory.copies import KeptSet
-from legatum.core.observation.picture import DenialView, Edns, Picture, Plan, RegistrationView, Tracked
+from legatum.core.observation.observation import DenialView, Edns, Observation, Plan, RegistrationView, Tracked
 from legatum.core.records.name import ROOT, below, from_labels, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, CDS, CNAME, DNSKEY, MX, NS, SOA, TXT, A
@@ -60,11 +60,11 @@ OLD_KEY = b"\x01\x01\x03\x07\x03\x01\x00\x01" + b"\xc5" * 256
 WILD = DenialView(below("nobody", DOMAIN), 0, False, True, None)
 
 
-def hosts(**changes: Any) -> Picture:
+def hosts(**changes: Any) -> Observation:
     return replace(HEALTHY, hosts={**HOSTS, **{parse_name(key.replace("_", ".") + "."): each for key, each in changes.items()}})
 
 
-def nameds(*names: Any, known: bool = True) -> Picture:
+def nameds(*names: Any, known: bool = True) -> Observation:
     """The NS set is this one, at the parent and in the zone."""
     picture = every(ns=ns(*names))
     found = {name: HOSTS.get(name) or host(name, *(["198.51.100.77"] if known else [])) for name in names}
@@ -75,31 +75,31 @@ def alias(name: Any, target: Any) -> RRset:
     return rrset(name, CNAME, 60, [target])
 
 
-def keyed(*keys: bytes) -> Picture:
+def keyed(*keys: bytes) -> Observation:
     return every(keys=RRset(DOMAIN, DNSKEY, 60, tuple(sorted(keys))))
 
 
-def spoilt(**changes: Any) -> Picture:
+def spoilt(**changes: Any) -> Observation:
     """Signed, the first server changed."""
     return first(signed(), **changes)
 
 
-def cds(rdata: bytes) -> Picture:
+def cds(rdata: bytes) -> Observation:
     return signed(spoil=lambda view: replace(view, cds=rrset(DOMAIN, CDS, 60, [rdata])))
 
 
-def one_signature_gone(picture: Picture, rtype: int = SOA) -> Picture:
+def one_signature_gone(picture: Observation, rtype: int = SOA) -> Observation:
     view = picture.servers[0]
     return first(picture, signatures={key: each for key, each in view.signatures.items() if key != rtype})
 
 
-def believed(authenticated: bool, **dates: float) -> Picture:
+def believed(authenticated: bool, **dates: float) -> Observation:
     """By a resolver that checks signatures, or by one that does not."""
     (view,) = resolver().resolvers
     return replace(signed(**dates), resolvers=(replace(view, authenticated=authenticated),))
 
 
-def two_signers(shared: bool) -> Picture:
+def two_signers(shared: bool) -> Observation:
     """The servers of one name give a zone of their own, signed with keys of their own; each publishes the other's keys, or does not."""
     both = RRset(DOMAIN, DNSKEY, 3600, tuple(sorted((SIGNER.rdata, STRANGER.rdata))))
 
@@ -125,12 +125,12 @@ def _dead(name: Any, **changes: Any) -> tuple[Any, ...]:
     return tuple(replace(view, **changes) if view.server == name else view for view in HEALTHY.servers)
 
 
-def _resolvers(*rcodes: int | None) -> Picture:
+def _resolvers(*rcodes: int | None) -> Observation:
     (view,) = resolver().resolvers
     return replace(HEALTHY, resolvers=tuple(replace(view, name=f"r{number}", rcode=each) for number, each in enumerate(rcodes)))
 
 
-def _astray(**changes: Any) -> Picture:
+def _astray(**changes: Any) -> Observation:
     """The parent gives an address more than the zone has, and who stands there is this."""
     picture = inside(*GLUE, address(INSIDE, "192.0.2.66"))
     glue = (rrset(INSIDE, A, 3600, [*GLUE[0].rdatas, *address(INSIDE, "192.0.2.66").rdatas]), GLUE[1])
@@ -141,7 +141,7 @@ def _astray(**changes: Any) -> Picture:
 
 KEPT = KeptSet((OTHER,), NOW + 900, "the parent gave it until lately")
 
-CASES: dict[str, tuple[Picture, Picture]] = {
+CASES: dict[str, tuple[Observation, Observation]] = {
     "no-such-domain": (
         replace(parents(None, None, denied=True, outcome="no such name"), servers=(), hosts={}, contents={}),
         parents(ns(NS1, NS2), None, denied=False),
@@ -334,7 +334,7 @@ CASES: dict[str, tuple[Picture, Picture]] = {
 }  # fmt: skip
 
 
-def slugs(picture: Picture) -> dict[str, Any]:
+def slugs(picture: Observation) -> dict[str, Any]:
     """What is told, and what counts under a cause."""
     found = judge(picture)
     explained = {slug: None for each in found for slug, _ in each.explains}
@@ -346,7 +346,7 @@ def slugs(picture: Picture) -> dict[str, Any]:
     [HEALTHY, signed(), two_signers(True), inside(*GLUE), resolver(), registered()],
     ids=["plain", "signed", "two-signers", "inside", "asked", "registered"],
 )
-def test_a_healthy_domain_has_nothing_worth_a_warning(picture: Picture) -> None:
+def test_a_healthy_domain_has_nothing_worth_a_warning(picture: Observation) -> None:
     assert [each.kind.slug for each in judge(picture) if each.kind.severity != Severity.NOTICE] == []
 
 
@@ -415,7 +415,7 @@ def test_a_symptom_elsewhere_keeps_its_own_finding() -> None:
                  hosts={**HOSTS, DOUBLED: host(DOUBLED)}), "ns-doubled-suffix", {"ns-only-at-parent", "ns-only-at-child"}),
     ],
 )  # fmt: skip
-def test_harmful_remedies_stay_under_the_cause(picture: Picture, cause: str, explains: set[str]) -> None:
+def test_harmful_remedies_stay_under_the_cause(picture: Observation, cause: str, explains: set[str]) -> None:
     """What would make it worse - ending the old service, taking a live server out, making a zone at a wrong address - is not advised."""
     found = {each.kind.slug: each for each in judge(picture) if each.kind.severity != Severity.NOTICE}
     assert set(found) == {cause} and explains <= {slug for slug, _ in found[cause].explains}

@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from legatum.core.memory.copies import HeldCopy, copies, kept_sets, still_held
-from legatum.core.memory.given import ABSENT, Given, Look, Seen, absent, seen_of
+from legatum.core.memory.given import ABSENT, Given, GivenSet, Look, absent, seen_of
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.recall import recalled
@@ -176,4 +176,4 @@ def test_an_soa_record_of_before_leaves_no_copy_behind() -> None:
 def test_the_data_of_a_set_come_back_as_they_were() -> None:
     for each in ZONE.unsorted:
         assert copies([given("alder", each, 0, None)], 10)[0].rrset == each
-    assert Seen("alder", DOMAIN, A, 60, ABSENT) == absent("alder", DOMAIN, A, 60)
+    assert GivenSet("alder", DOMAIN, A, 60, ABSENT) == absent("alder", DOMAIN, A, 60)

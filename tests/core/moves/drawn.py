@@ -2,12 +2,11 @@
 
 from dataclasses import replace
 
-from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.kinds.first_and_last import First, Retirement
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.mail import Mail
 from legatum.core.moves.kinds.part import Part
-from legatum.core.moves.kinds.presence import First, Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.site import Alias
@@ -15,6 +14,7 @@ from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.place import PARENT, KnownHost, Place
 from legatum.core.moves.plan import Wish, draw
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import parse_name
@@ -52,9 +52,9 @@ ALDER, BIRCH, CEDAR = place("alder", 10), place("birch", 20), place("cedar", 30)
 ABOVE = Place(PARENT, {parse_name("a.nic.example."): ("203.0.113.1",)})
 
 
-def drawing(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> Drawing:
+def drawing(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> PlanInput:
     """``more``: fields of the drawing that are to be otherwise."""
-    made = Drawing(
+    made = PlanInput(
         domain=DOMAIN, at=AT, parent_zone=parse_name("example."), parent_ttl=parent_ttl, zones={("alder", DOMAIN): zone},
         places=(ABOVE, ALDER, BIRCH, CEDAR), delegation=tuple(sorted(ALDER.servers)), glue=(), glue_ttl=parent_ttl, main="alder",
         follows=(),
@@ -95,7 +95,7 @@ KINDS: dict[str, Wish] = {
 }
 
 
-def plan(kind: str, of: Drawing | None = None) -> Runbook:
+def plan(kind: str, of: PlanInput | None = None) -> Runbook:
     drawn = of or drawing()
     if kind == "hosts":  # its server answers at the new address already
         drawn = replace(drawn, places=tuple(replace(each, servers={**each.servers,
@@ -104,5 +104,5 @@ def plan(kind: str, of: Drawing | None = None) -> Runbook:
     return draw(drawn, "m1", kind, [KINDS[kind]])
 
 
-def first(of: Drawing | None = None) -> Runbook:
+def first(of: PlanInput | None = None) -> Runbook:
     return draw(replace(of or drawing(), delegation=()), "m1", "first", [First("alder")])

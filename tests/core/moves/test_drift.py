@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from legatum.core.moves.drift.drift import HandedOn, contents_drift, delegation_drift, readable, registered_drift
+from legatum.core.moves.drift.position import Position
+from legatum.core.moves.drift.sides import edits_told, sides_differ
 from legatum.core.moves.effects import Delegated, Published, Records
-from legatum.core.moves.meanwhile.drift import HandedOn, contents_drift, delegation_drift, readable, registered_drift
-from legatum.core.moves.meanwhile.position import Position
-from legatum.core.moves.meanwhile.sides import edits_told, sides_differ
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook

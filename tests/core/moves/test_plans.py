@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 
 from legatum.core.fault import Fault
 from legatum.core.memory.copies import HeldCopy
+from legatum.core.moves.drift.redraw import redrawn
 from legatum.core.moves.effects import Answered, Records
 from legatum.core.moves.kinds.address import NewAddress
+from legatum.core.moves.kinds.first_and_last import Retirement
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.part import Part
-from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.kinds.site import Alias
 from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
-from legatum.core.moves.meanwhile.redraw import redrawn
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, shorter_pace
 from legatum.core.moves.retreat import Begun, draft_retreat

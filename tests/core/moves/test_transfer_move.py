@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from legatum.core.instant import instant_text
-from legatum.core.moves.kinds.transfer import (
+from legatum.core.moves.kinds.registrar_transfer import (
     APPROVE,
     CODE,
     DAY,
@@ -18,7 +18,7 @@ from legatum.core.moves.kinds.transfer import (
     SETTLED,
     UNLOCK,
     Account,
-    Held,
+    RegisteredDomain,
     Terms,
     differences,
     obstacles,
@@ -40,7 +40,7 @@ def day(days: float) -> str:
     return instant_text(NOW + days * DAY)
 
 
-HELD = Held(
+HELD = RegisteredDomain(
     DOMAIN, NOW, "flint", ALDER, (b"\x10\x20\x0d\x02" + bytes(32),), {OWN: ("198.51.100.31",)}, ("ok",), day(300), day(-700), day(-61)
 )
 WISH = Terms(FLINT, SLATE, "", False, 1, "")
@@ -89,12 +89,12 @@ def test_dns_and_hosts_that_the_losing_registrar_runs_go_first() -> None:
     assert not obstacles(HELD, replace(FLINT, servers=(parse_name("ns9.alder.test."),), addresses=("198.51.100.99",)), NOW)
 
 
-def draft(held: Held, wish: Terms) -> Runbook:
+def draft(held: RegisteredDomain, wish: Terms) -> Runbook:
     of = drawing(at=NOW, registrar="", registered=registered_of(held), hosts=(), unsigned="")
     return draw(of, "k-1", "registered through slate", [NewRegistrar(held, wish)])
 
 
-def ids(held: Held, wish: Terms) -> list[str]:
+def ids(held: RegisteredDomain, wish: Terms) -> list[str]:
     return [step.id for step in draft(held, wish).steps]
 
 

@@ -7,25 +7,25 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.memory.keys import KeyState
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.kinds.beside import Beside
+from legatum.core.moves.kinds.first_and_last import Retirement
 from legatum.core.moves.kinds.hosts import Hosts
-from legatum.core.moves.kinds.presence import Retirement
 from legatum.core.moves.kinds.provider import NewProvider
 from legatum.core.moves.kinds.second import Second
-from legatum.core.moves.kinds.trust.chain import Sign, Unsign
+from legatum.core.moves.kinds.second_signer import SecondSigner
 from legatum.core.moves.kinds.trust.exchange import Exchange
+from legatum.core.moves.kinds.trust.sign_unsign import Sign, Unsign
 from legatum.core.moves.plan import Wish, draw
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, Step, forecast
-from legatum.core.moves.scene import FOREVER
+from legatum.core.moves.timeline import FOREVER
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
-from legatum.core.rehearsal.stage import Stage
+from legatum.core.rehearsal.playback import Playback
 from legatum.core.timing import Caution
 from tests.core.moves.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, drawing
 
@@ -36,15 +36,15 @@ ROWAN = replace(BIRCH, signs=True)
 WITH_HOST = replace(ALDER, servers={**ALDER.servers, HOST: ("198.51.100.77",)})
 
 
-def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> Drawing:
+def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> PlanInput:
     fields = {
-        "places": (ABOVE, ALDER, ROWAN, CEDAR), "keys": {("alder", DOMAIN): keys}, "anchors": Anchors((OLD,), (), ds_ttl),
+        "places": (ABOVE, ALDER, ROWAN, CEDAR), "keys": {("alder", DOMAIN): keys}, "anchors": DsSet((OLD,), (), ds_ttl),
         "offers": {"alder": (OLD,)}, "signing": "signed", "unsigned": "", "caution": Caution(0, 4, 30),
     }  # fmt: skip
     return drawing(**{**fields, **more})  # type: ignore[arg-type]
 
 
-UNCONNECTED = signed(anchors=Anchors(), earlier_keys={("alder", DOMAIN): (KeyState(None, -FOREVER, -FOREVER),)})
+UNCONNECTED = signed(anchors=DsSet(), earlier_keys={("alder", DOMAIN): (KeyState(None, -FOREVER, -FOREVER),)})
 EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): (KeyState(KEYS, -FOREVER, -FOREVER),)})
 SHARING = (ABOVE, replace(ALDER, takes_foreign=True), replace(ROWAN, takes_foreign=True), CEDAR)
 BROUGHT = (ABOVE, ALDER, replace(ROWAN, takes_keys=True), CEDAR)
@@ -52,13 +52,13 @@ ONE = Keys(("12/13",), ("12/13",), ("12/13",), 7200)
 THEIRS = Keys(("78/13", "90/13", "34/13"), ("78/13",), ("90/13",), 7200)
 TOGETHER = rrset(DOMAIN, NS, 86400, (*ALDER.servers, *BIRCH.servers))
 BESIDE = signed(
-    places=SHARING, delegation=tuple(sorted((*ALDER.servers, *BIRCH.servers))), anchors=Anchors((OLD, "78 13 2 CC"), (), 3600),
+    places=SHARING, delegation=tuple(sorted((*ALDER.servers, *BIRCH.servers))), anchors=DsSet((OLD, "78 13 2 CC"), (), 3600),
     zones={(place, DOMAIN): ZONE.with_rrsets([TOGETHER]) for place in ("alder", "birch")},
 )  # fmt: skip
 BESIDE = replace(BESIDE, hosts=(), keys={("alder", DOMAIN): KEYS.with_foreign(["90/13"]), ("birch", DOMAIN): THEIRS})
 FIRST_LEAVING = replace(BESIDE, main="birch", places=(ABOVE, replace(SHARING[1], signs=True), *SHARING[2:]))
 ONE_IS_DEAD = replace(BESIDE, places=SHARING[:2], zones={("alder", DOMAIN): BESIDE.contents})
-PLANS: dict[str, tuple[Drawing, Wish]] = {
+PLANS: dict[str, tuple[PlanInput, Wish]] = {
     "passage": (signed(), NewProvider(DOMAIN, "alder", "birch")),
     "passage-at-once": (signed(ds_ttl=86400, at_once=True), NewProvider(DOMAIN, "alder", "birch")),
     "to-one-that-does-not-sign": (signed(), NewProvider(DOMAIN, "alder", "cedar", unsigned=True)),
@@ -81,11 +81,11 @@ PLANS: dict[str, tuple[Drawing, Wish]] = {
     "algorithm": (signed(ds_ttl=86400), Exchange(algorithm=15)),
     "algorithm-of-one-key": (signed(keys=replace(ONE, ttl=86400)), Exchange(algorithm=15)),
     "second": (signed(), Second("cedar")),
-    "beside": (signed(places=SHARING), Beside("birch")),
-    "beside-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), Beside("birch")),
-    "beside-no-longer": (BESIDE, Beside("birch", True)),
-    "first-leaves": (FIRST_LEAVING, Beside("alder", True)),
-    "beside-is-dead": (ONE_IS_DEAD, Beside("birch", True, tuple(BIRCH.servers))),
+    "beside": (signed(places=SHARING), SecondSigner("birch")),
+    "beside-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), SecondSigner("birch")),
+    "beside-no-longer": (BESIDE, SecondSigner("birch", True)),
+    "first-leaves": (FIRST_LEAVING, SecondSigner("alder", True)),
+    "beside-is-dead": (ONE_IS_DEAD, SecondSigner("birch", True, tuple(BIRCH.servers))),
     "retired": (signed(), Retirement()),
     "hosts": (signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)), Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,))),
 }
@@ -142,7 +142,7 @@ def test_every_plan_is_safe_and_so_is_every_way_back(kind: str) -> None:
 def test_the_classic_accidents_are_stories(kind: str, step: str, rules: set[int], said: str) -> None:
     of, _ = PLANS[kind]
     if kind == "to-one-that-does-not-sign":
-        of = replace(of, at_once=True, anchors=Anchors((OLD,), (), 86400))
+        of = replace(of, at_once=True, anchors=DsSet((OLD,), (), 86400))
     runbook = without_waits(draw(of, "m1", kind, [PLANS[kind][1]]), step, rules)
     found = rehearse(runbook, {}, runbook.drafted)
     stories = [" ".join(each.story) for each in found.counterexamples]
@@ -186,7 +186,7 @@ def test_what_cannot_be_meant_is_refused() -> None:
 class Resolver:
     """Independent of the rehearsal: one that validates, follows the parent alone, and keeps each thing until its TTL is over."""
 
-    def __init__(self, stage: Stage, chance: random.Random) -> None:
+    def __init__(self, stage: Playback, chance: random.Random) -> None:
         self.stage, self.chance = stage, chance
         self.kept: dict[str, tuple[object, float]] = {}
 
@@ -202,7 +202,7 @@ class Resolver:
 
     def bogus(self, now: float) -> bool:
         scene, stage = self.stage.scene, self.stage
-        anchors = self.at(scene.anchors[DOMAIN], now) if DOMAIN in scene.anchors else Anchors()
+        anchors = self.at(scene.anchors[DOMAIN], now) if DOMAIN in scene.anchors else DsSet()
         anchors = self.have("ds", now, (anchors, anchors.ttl if anchors else 60))  # type: ignore[attr-defined]
         ns = self.at(scene.said["the parent", stage.premises.parent_zone, DOMAIN, 2], now)
         ns = self.have("ns", now, (ns, ns.ttl if ns is not None else 60))  # type: ignore[attr-defined]

@@ -5,8 +5,8 @@ from dataclasses import replace
 import pytest
 
 from legatum.core.dnssec.chain import Chain, Link, Served, State, broken_since
-from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, proves, server_keys
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_proves, server_keys
+from legatum.core.dnssec.trust import DsSet
 from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, parse_name
 from legatum.core.records.rrset import RRset
@@ -78,7 +78,7 @@ def test_a_chain_holds_from_the_anchor_down_or_says_where_it_does_not() -> None:
     gap = Chain([root, replace(link(given(), ds=()), zone=parse_name("example.")), link(given())])
     assert gap.state == State.UNCONNECTED and "nothing connects example above it" in gap.why
     differing = link(given(), ds={})  # type: ignore[arg-type]
-    differing = replace(differing, ds={"203.0.113.1": anchors_of((ONE.ds(),), 60), "203.0.113.2": Anchors(), "203.0.113.3": None})
+    differing = replace(differing, ds={"203.0.113.1": anchors_of((ONE.ds(),), 60), "203.0.113.2": DsSet(), "203.0.113.3": None})
     assert "different DS sets" in next(differing.disagreeing()) and any("203.0.113.3" in each for each in differing.unseen())
     assert differing.seen == State.VALID and differing.state == State.UNKNOWN
     assert differing.running_out(NOW, 30 * DAY).startswith("the signatures of kilnandclay.example run out")
@@ -86,7 +86,7 @@ def test_a_chain_holds_from_the_anchor_down_or_says_where_it_does_not() -> None:
 
 def test_a_digest_with_a_turned_digit_proves_nothing() -> None:
     good = ds_of_key(DOMAIN, ONE.rdata)
-    assert proves(DOMAIN, good, given()) and not proves(DOMAIN, good[:-1] + bytes((good[-1] ^ 1,)), given())
+    assert ds_proves(DOMAIN, good, given()) and not ds_proves(DOMAIN, good[:-1] + bytes((good[-1] ^ 1,)), given())
     assert server_keys(DOMAIN, ONE.keys, soa(), [], (CDS,), NOW).asking == ("CDS",)
 
 

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from legatum.core.fault import BadInput
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
-from legatum.core.observation.picture import Picture, RegistrationView, ResolverView
-from legatum.core.observation.progress import Change, Look, Progress, State, Told, share_on_new, told
+from legatum.core.observation.observation import Observation, RegistrationView, ResolverView
+from legatum.core.observation.progress import Look, Progress, State, Told, WatchedChange, share_on_new, told
 from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.observation.soundness import Given, questions
 from legatum.core.observation.unseen import unseen
@@ -138,7 +138,7 @@ def test_records_are_compared_without_their_ttl() -> None:
 
 # The progress of a change
 
-CHANGE = Change(DOMAIN, NS, (NS1,), delegation=True)
+CHANGE = WatchedChange(DOMAIN, NS, (NS1,), delegation=True)
 
 
 def look(at: float, **states: tuple[str, int]) -> Look:
@@ -233,7 +233,7 @@ def test_a_hosts_addresses_in_one_spelling() -> None:
 # Sound in itself
 
 
-def givens(picture: Picture, signer: Signer | None = None, **spoilt: Any) -> list[Given]:
+def givens(picture: Observation, signer: Signer | None = None, **spoilt: Any) -> list[Given]:
     """Every server answers alike for what visitors come for, with signatures by ``signer``; ``spoilt`` changes what the first one gives
     for the domain's address."""
     found = []
@@ -279,13 +279,13 @@ def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> Non
         (replace(HEALTHY, parents=(replace(HEALTHY.parents[0], ds_absent=False), HEALTHY.parents[1])), {}, "DS", "no proof"),
     ],
 )
-def test_what_is_not_sound_is_named(picture: Picture, spoilt: dict[str, Any], about: str, says: str) -> None:
+def test_what_is_not_sound_is_named(picture: Observation, spoilt: dict[str, Any], about: str, says: str) -> None:
     faults = agreement(picture, None, (), givens(picture, **spoilt)).faults
     assert faults and {each.about for each in faults} == {about} and says in faults[0].said
 
 
 def test_under_a_ds_keys_and_signatures_are_checked_down_to_the_answer_at_every_server() -> None:
-    def judged(picture: Picture, given: list[Given]) -> list[str]:
+    def judged(picture: Observation, given: list[Given]) -> list[str]:
         return [each.said for each in agreement(picture, None, (), given).faults if each.about == "signatures"]
 
     sound = [each for each in givens(signed(), SIGNER) if each.rcode == 0 and each.answer]  # what is denied is another question

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from legatum.core.history import Act, Became
-from legatum.core.observation.leftovers import Kind, Known, Leftover, cleared, hosts_in, leftovers
+from legatum.core.observation.leftovers import KnownToHouse, Leftover, LeftoverKind, cleared, hosts_in, leftovers
 from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, TXT, A
@@ -25,21 +25,21 @@ login A 198.51.100.96
 """
 ZONE = parse_master(f"$TTL 3600{TEXT}", DOMAIN)
 HOST = below("ns9", DOMAIN)
-KNOWN = Known(ZONE, {})
+KNOWN = KnownToHouse(ZONE, {})
 
 
-def found(known: Known = KNOWN, picture: object = HEALTHY, registrar: str = "flint") -> list[Leftover]:
+def found(known: KnownToHouse = KNOWN, picture: object = HEALTHY, registrar: str = "flint") -> list[Leftover]:
     return leftovers(picture, known, registrar)  # type: ignore[arg-type]
 
 
-def kinds(listed: list[Leftover]) -> dict[Kind, list[bool]]:
+def kinds(listed: list[Leftover]) -> dict[LeftoverKind, list[bool]]:
     return {kind: [each.sure for each in listed if each.kind == kind] for kind in dict.fromkeys(each.kind for each in listed)}
 
 
 def test_texts_that_somebody_looked_at_once() -> None:
-    assert kinds(found()) == {Kind.TEXT: [False, False]}
+    assert kinds(found()) == {LeftoverKind.TEXT: [False, False]}
     since = {(below("_acme-challenge", DOMAIN), TXT): HEALTHY.at - 90_000}
-    assert kinds(found(replace(KNOWN, first_seen=since))) == {Kind.TEXT: [False, True]}
+    assert kinds(found(replace(KNOWN, first_seen=since))) == {LeftoverKind.TEXT: [False, True]}
     plain = ZONE.without([(DOMAIN, TXT), (below("_acme-challenge", DOMAIN), TXT)])
     assert found(replace(KNOWN, zone=plain)) == []
 
@@ -47,34 +47,34 @@ def test_texts_that_somebody_looked_at_once() -> None:
 def test_zones_hosts_and_templates() -> None:
     known = replace(KNOWN, former={"birch": None}, hosts={HOST: ("198.51.100.53",), HEALTHY.delegation[0]: ("198.51.100.31",)})
     assert [(each.kind, each.what, each.where) for each in found(known) if each.sure] == [
-        (Kind.HOST, "ns9.kilnandclay.example", "flint"), (Kind.ZONE, "kilnandclay.example", "birch"),
+        (LeftoverKind.HOST, "ns9.kilnandclay.example", "flint"), (LeftoverKind.ZONE, "kilnandclay.example", "birch"),
     ]  # fmt: skip
     login = ZONE.get(below("login", DOMAIN), A)
     assert login is not None
     other = rrset(login.name, A, 60, [b"\1\1\1\1"])
-    assert kinds(found(replace(KNOWN, of_templates={"old": [login]})))[Kind.TEMPLATE] == [True]
-    assert Kind.TEMPLATE not in kinds(found(replace(KNOWN, of_templates={"old": [other]})))
+    assert kinds(found(replace(KNOWN, of_templates={"old": [login]})))[LeftoverKind.TEMPLATE] == [True]
+    assert LeftoverKind.TEMPLATE not in kinds(found(replace(KNOWN, of_templates={"old": [other]})))
 
 
 def test_addresses_of_name_servers_that_were_and_of_what_has_moved() -> None:
     once = hosts_in(["ns9.kilnandclay.example. ns8.kilnandclay.example.", "ns1.alder.test."])
-    assert [(each.what, each.sure) for each in found(replace(KNOWN, once_named=once)) if each.kind == Kind.ADDRESS] == [
+    assert [(each.what, each.sure) for each in found(replace(KNOWN, once_named=once)) if each.kind == LeftoverKind.ADDRESS] == [
         ("ns8.kilnandclay.example A", False), ("ns9.kilnandclay.example A", True),  # mail leads to the first
     ]  # fmt: skip
     moved = Act("x", "", Became.DONE, "", "", ("shop A: 60 198.51.100.70 → 60 198.51.100.71",), 1.0, 2.0)
-    (left,) = [each for each in found(replace(KNOWN, acts=[moved])) if each.kind == Kind.ADDRESS]
+    (left,) = [each for each in found(replace(KNOWN, acts=[moved])) if each.kind == LeftoverKind.ADDRESS]
     assert left.what == "old.kilnandclay.example A 198.51.100.70" and not left.sure and "shop has left" in left.why
     back = Act("x", "", Became.DONE, "", "", ("shop A: 60 198.51.100.71 → 60 198.51.100.70",), 3.0, 4.0)
-    assert Kind.ADDRESS not in kinds(found(replace(KNOWN, acts=[moved, back])))
+    assert LeftoverKind.ADDRESS not in kinds(found(replace(KNOWN, acts=[moved, back])))
 
 
 def test_names_and_ds_at_one_side_only() -> None:
     stray = RRset(DOMAIN, DS, 3600, (b"\x12\x67\x0d\x02" + b"\xab" * 32,))
     parents = tuple(replace(each, ds=stray) for each in HEALTHY.parents)
-    (ds,) = [each for each in found(picture=replace(HEALTHY, parents=parents)) if each.kind == Kind.DS]
+    (ds,) = [each for each in found(picture=replace(HEALTHY, parents=parents)) if each.kind == LeftoverKind.DS]
     assert ds.sure and "ds withdraw" in ds.remedy
     other = (replace(HEALTHY.servers[0], ns=rrset(DOMAIN, 2, 60, [parse_name("ns7.gone.test.")])), *HEALTHY.servers[1:])
-    names = [each for each in found(picture=replace(HEALTHY, servers=other)) if each.kind == Kind.NS_NAME]
+    names = [each for each in found(picture=replace(HEALTHY, servers=other)) if each.kind == LeftoverKind.NS_NAME]
     assert [(each.what, each.where, each.sure) for each in names] == [("ns7.gone.test", "the zone", False)]
 
 

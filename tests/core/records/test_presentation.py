@@ -8,7 +8,7 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_text, txt_rdata, typed_rdata
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import MX, SRV, TXT, A, parse_type, type_text
-from legatum.core.zones.difference import Difference, Kind, difference_text, zone_differences
+from legatum.core.zones.difference import Difference, DifferenceKind, difference_text, zone_differences
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.zone import Zone
@@ -73,7 +73,12 @@ def test_differences() -> None:
     right = parse_master("@ 60 IN SOA a. b. 2 2 3 4 5\n@ 60 NS c.\nwww 60 A 192.0.2.2\nnew 60 A 192.0.2.1\nttl 90 A 192.0.2.1\n", ORIGIN)
     found = {each.name: each for each in zone_differences(left, right) if not each.expected}
     kinds = {name[1 : 1 + name[0]].decode(): each.kind for name, each in found.items()}
-    assert kinds == {"www": Kind.DATA, "old": Kind.ONLY_LEFT, "new": Kind.ONLY_RIGHT, "ttl": Kind.TTL}
+    assert kinds == {
+        "www": DifferenceKind.DATA,
+        "old": DifferenceKind.ONLY_LEFT,
+        "new": DifferenceKind.ONLY_RIGHT,
+        "ttl": DifferenceKind.TTL,
+    }
     assert sum(each.expected for each in zone_differences(left, right)) == 2
     assert difference_text(found[parse_name("old", ORIGIN)]) == "old.kilnandclay.example A: 60 192.0.2.1 → nothing"
     assert zone_differences(left, left) == () and isinstance(found[parse_name("www", ORIGIN)], Difference)

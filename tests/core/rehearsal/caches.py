@@ -7,14 +7,14 @@ import random
 from collections.abc import Sequence
 from typing import TypeVar
 
-from legatum.core.moves.place import ADDRESSES, PARENT, Key
-from legatum.core.moves.scene import Content, Period
+from legatum.core.moves.place import ADDRESSES, PARENT, RRsetKey
+from legatum.core.moves.timeline import Content, Period
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal.caches import CacheKind
-from legatum.core.rehearsal.stage import Stage
+from legatum.core.rehearsal.playback import Playback
 from legatum.core.rehearsal.verdict import needed
 
 V = TypeVar("V")
@@ -27,11 +27,11 @@ def given(periods: Sequence[Period[V]], now: float) -> list[V]:
 class RandomCache:
     """``ask`` gives a word about what went wrong, or nothing."""
 
-    def __init__(self, stage: Stage, kind: CacheKind, chance: random.Random) -> None:
+    def __init__(self, stage: Playback, kind: CacheKind, chance: random.Random) -> None:
         self.stage, self.kind, self.chance = stage, kind, chance
         self.cuts: dict[Name, tuple[tuple[Name, ...], float, bool]] = {}
         self.addresses: dict[Name, tuple[str, float]] = {}
-        self.answers: dict[Key, tuple[RRset, float]] = {}
+        self.answers: dict[RRsetKey, tuple[RRset, float]] = {}
         self.top = stage.zones[0]
         self.keys = [(zone, key) for zone in stage.zones for key in stage.scene.keys(zone) if key[1] != NS]
         self.needed = needed(stage)
@@ -51,13 +51,13 @@ class RandomCache:
             self.keep(self.top, found, now, False)
         return self.descend(self.top, key, now)
 
-    def descend(self, zone: Name, key: Key, now: float) -> str:
+    def descend(self, zone: Name, key: RRsetKey, now: float) -> str:
         below = [each for each in self.cuts if each != zone and is_under(key[0], each)]
         if below:
             return self.descend(max(below, key=len), key, now) if zone == self.top else self.at(zone, key, now)
         return self.at(zone, key, now)
 
-    def at(self, zone: Name, key: Key, now: float) -> str:
+    def at(self, zone: Name, key: RRsetKey, now: float) -> str:
         host = self.chance.choice(self.cuts[zone][0])
         if self.is_denied(host, now) and self.chance.random() < 0.3:
             return f"{host!r} is remembered as a name that does not exist"
@@ -94,7 +94,7 @@ class RandomCache:
             for _, track in self.stage.scene.tracks(zone, key)
         )
 
-    def referred(self, place: str, zone: Name, key: Key, now: float) -> tuple[Name, RRset] | None:
+    def referred(self, place: str, zone: Name, key: RRsetKey, now: float) -> tuple[Name, RRset] | None:
         for cut in self.stage.zones:
             if cut != zone and is_under(key[0], cut) and is_under(cut, zone):
                 sets = given(self.stage.said(place, zone, (cut, NS)), now)
@@ -102,7 +102,7 @@ class RandomCache:
                     return cut, ns
         return None
 
-    def answer(self, place: str, zone: Name, key: Key, now: float) -> str:
+    def answer(self, place: str, zone: Name, key: RRsetKey, now: float) -> str:
         values = given(self.stage.said(place, self.stage.answers_from(place, zone), key), now)
         value = self.chance.choice(values) if values else None
         if value is None:
@@ -147,7 +147,7 @@ class RandomCache:
         self.cuts[zone] = (targets(ns), now + max(ns.ttl, self.stage.floor), from_child)
 
 
-def first_failure(stage: Stage, kind: CacheKind, chance: random.Random, begins: float, ends: float, every: float) -> str:
+def first_failure(stage: Playback, kind: CacheKind, chance: random.Random, begins: float, ends: float, every: float) -> str:
     """Of one cache with random moments of asking."""
     cache, now = RandomCache(stage, kind, chance), begins
     while now < ends:
@@ -157,7 +157,7 @@ def first_failure(stage: Stage, kind: CacheKind, chance: random.Random, begins: 
     return ""
 
 
-def every_cache_fails(stage: Stage, kind: CacheKind, begins: int, ends: int) -> bool:
+def every_cache_fails(stage: Playback, kind: CacheKind, begins: int, ends: int) -> bool:
     """Whether some cache of the kind fails, of all that ask, or do not, and forget, or do not, at each moment of a grid of quarter
     seconds; told by
     the domain's NS sets alone. A copy may be used ``lag`` longer than its TTL."""

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from legatum.core.moves.effects import Change, Records
+from legatum.core.moves.effects import Records, RRsetChange
 from legatum.core.moves.kinds.leftovers import Leftovers
 from legatum.core.moves.plan import draw
 from legatum.core.moves.runbook import Runbook, Step
@@ -27,7 +27,7 @@ def to(rtype: int) -> RRset:
     return rrset(DOMAIN if rtype == MX else below("x", DOMAIN), rtype, 3600, [data])
 
 
-def changing(*steps: tuple[str, Change, tuple[str, int] | None]) -> Runbook:
+def changing(*steps: tuple[str, RRsetChange, tuple[str, int] | None]) -> Runbook:
     """Steps that change one set each at alder; with the step, and for how long after it, that they wait for."""
     runbook = plan("ttl")
     followed = [each for each in (MX_OLD, ZONE.get(OLD, A)) if each is not None]
@@ -42,12 +42,12 @@ def changing(*steps: tuple[str, Change, tuple[str, int] | None]) -> Runbook:
     return replace(runbook, premises=replace(runbook.premises, served=tuple(served)), steps=tuple(made), margin=0)
 
 
-HOST = Change(None, rrset(NEW, A, 7200, [bytes((192, 0, 2, 26))]))
+HOST = RRsetChange(None, rrset(NEW, A, 7200, [bytes((192, 0, 2, 26))]))
 
 
 @pytest.mark.parametrize("rtype", [MX, SRV, CNAME])
 def test_a_set_leads_to_no_host_that_is_not_known_to_be_there(rtype: int) -> None:
-    lead = Change(MX_OLD if rtype == MX else None, to(rtype))
+    lead = RRsetChange(MX_OLD if rtype == MX else None, to(rtype))
     hasty = rehearse(changing(("lead", lead, None), ("host", HOST, None)), {}, AT)
     assert any("looks for the address of mail2.kilnandclay.example, and there is none" in each.story[-1] for each in hasty.counterexamples)
     assert rehearse(changing(("host", HOST, None), ("lead", lead, ("host", NEGATIVE))), {}, AT).safe
@@ -56,7 +56,7 @@ def test_a_set_leads_to_no_host_that_is_not_known_to_be_there(rtype: int) -> Non
 
 
 def test_the_host_of_before_stays_until_nobody_has_what_leads_to_it() -> None:
-    lead, gone = Change(MX_OLD, to(MX)), Change(ZONE.get(OLD, A), None)
+    lead, gone = RRsetChange(MX_OLD, to(MX)), RRsetChange(ZONE.get(OLD, A), None)
     ready = (("host", HOST, None), ("lead", lead, ("host", NEGATIVE)))
     assert rehearse(changing(*ready, ("gone", gone, ("lead", 3600))), {}, AT).safe
     (short,) = rehearse(changing(*ready, ("gone", gone, ("lead", 3600 - 2))), {}, AT).counterexamples[:1]

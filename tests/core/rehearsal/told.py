@@ -2,23 +2,25 @@
 
 from typing import Any
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.moves.place import KnownHost, Place, Premises, Served
-from legatum.core.moves.scene import FOREVER, Content, Period, Scene, Track
+from legatum.core.moves.timeline import FOREVER, Content, History, Period, Timeline
 from legatum.core.records.name import Name, parse_domain
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import parse_type
-from legatum.core.rehearsal import Stage
+from legatum.core.rehearsal import Playback
 
 Document = dict[str, Any]
 
 
-def told_stages(document: Document) -> dict[str, Stage]:
+def told_stages(document: Document) -> dict[str, Playback]:
     """By schedule."""
     premises, ground = _premises(document), document["ground"]
     copies = tuple((follower, parse_domain(zone), primary) for follower, zone, primary in ground["copies"])
-    return {each["schedule"]: Stage(premises, _scene(each), document["lag"], document["floor"], copies) for each in document["timelines"]}
+    return {
+        each["schedule"]: Playback(premises, _scene(each), document["lag"], document["floor"], copies) for each in document["timelines"]
+    }
 
 
 def _premises(document: Document) -> Premises:
@@ -35,7 +37,7 @@ def _premises(document: Document) -> Premises:
     return Premises(parse_domain(ground["parent_zone"]), "", places, served, hosts, unsigned="told")
 
 
-def _scene(timeline: Document) -> Scene:
+def _scene(timeline: Document) -> Timeline:
     def data(name: Name, rtype: int, each: Document) -> Any:
         return None if each["data"] is None else rrset(name, rtype, each["ttl"], [parse_rdata(rtype, one, name) for one in each["data"]])
 
@@ -43,7 +45,7 @@ def _scene(timeline: Document) -> Scene:
         roles = (tuple(each[role] or ()) for role in ("published", "sign_keys", "sign_rest"))
         return None if each["published"] is None else Keys(*roles, each["ttl"])
 
-    scene = Scene()
+    scene = Timeline()
     for one in timeline["rrsets"]:
         zone, name, rtype = parse_domain(one["zone"]), parse_domain(one["name"]), parse_type(one["type"])
         scene.said[one["place"], zone, name, rtype] = _track(one, lambda each, name=name, rtype=rtype: data(name, rtype, each))
@@ -60,16 +62,16 @@ def _scene(timeline: Document) -> Scene:
     return scene
 
 
-def _anchors(labels: list[str], ttl: int) -> Anchors:
+def _anchors(labels: list[str], ttl: int) -> DsSet:
     known = tuple(f"{each.replace('/', ' ')} 2 00" for each in labels if "/" in each)
     to_come = [each for each in labels if "/" not in each]
     places = tuple(each.partition(" of ")[2].partition(",")[0] for each in to_come)
     algorithm = next((int(each.rpartition(" ")[2]) for each in to_come if ", algorithm " in each), 0)
-    return Anchors(known, places, ttl, any("new key" in each for each in to_come), algorithm)
+    return DsSet(known, places, ttl, any("new key" in each for each in to_come), algorithm)
 
 
-def _track(one: Document, value: Any) -> Track[Any]:
-    track: Track[Any] = Track(None)
+def _track(one: Document, value: Any) -> History[Any]:
+    track: History[Any] = History(None)
     periods = [
         (Period(_instant(each["begins"], -FOREVER), _instant(each["ends"], FOREVER), value(each), each["step"]), each["beside"])
         for each in one["periods"]

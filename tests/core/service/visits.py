@@ -17,7 +17,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CAA, MX, TLSA, TXT, A, parse_type
 from legatum.core.service.page import page_of
 from legatum.core.service.records import Answered, Challenge, Issuance, NameRecords, Policy, Reverse
-from legatum.core.service.seen import Certificate, MailSeen, Seen, Trust, Visit, WebSeen
+from legatum.core.service.seen import Certificate, MailSeen, ServiceSeen, Trust, Visit, WebSeen
 from legatum.core.service.spf import Checked, Result
 from legatum.core.service.spot import Protocol, Spot
 
@@ -83,7 +83,7 @@ def visit(changes: dict[tuple[Spot, bool], WebSeen | MailSeen] | None = None, **
     for (spot, new), what in (SOUND | (changes or {})).items():
         web = spot.protocol in (Protocol.HTTP, Protocol.HTTPS)
         address = (NEW if new else OLD) if web else (MAIL_NEW if new else MAIL_OLD)
-        seen.append(Seen(spot, address, new, what))
+        seen.append(ServiceSeen(spot, address, new, what))
     return Visit(DOMAIN, AT, tuple(seen), (), replace(NAMES, **records))
 
 

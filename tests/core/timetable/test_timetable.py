@@ -9,8 +9,8 @@ from legatum.core.records.rrtype import NS, SOA, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.timetable.aging import all_aged, decisive
 from legatum.core.timetable.cost import cost_of, measured_demand, supposed_demand
-from legatum.core.timetable.matter import Matter, Role
 from legatum.core.timetable.soa import COUNTER, DATE, SECONDS, meanings, oddities, scheme_changes, scheme_of
+from legatum.core.timetable.subject import Role, Subject
 from legatum.core.timetable.switch import lowering, wished
 from legatum.core.timing import Caution
 
@@ -21,15 +21,15 @@ BARE = Caution(0, 0, 0)  # a question takes no time: one second is left for TTLs
 SOA_FIELDS = SoaFields(parse_name("ns1.alder.test."), parse_name("hostmaster.alder.test."), 7, 14400, 900, 1209600, 1800)
 
 
-def data(ttl: int, *others: int, role: Role = Role.DATA, ours: bool = True) -> Matter:
+def data(ttl: int, *others: int, role: Role = Role.DATA, ours: bool = True) -> Subject:
     ttls = {f"192.0.2.{number}": each for number, each in enumerate((ttl, *others), 1)}
-    return Matter(role, WWW, A, ttls, "the servers of kilnandclay.example", ours)
+    return Subject(role, WWW, A, ttls, "the servers of kilnandclay.example", ours)
 
 
 def test_the_largest_ttl_of_all_servers_counts_and_says_so() -> None:
-    silent = Matter(Role.NS, DOMAIN, NS, {"192.0.2.1": 3600, "192.0.2.2": 86400}, "its servers", True, ("192.0.2.9",))
-    parent = Matter(Role.DELEGATION, DOMAIN, NS, {"203.0.113.1": 3600}, "the servers of example")
-    foreign = Matter(Role.HOST, parse_name("ns1.alder.test."), A, {"its zone": 172800}, "the servers of alder.test")
+    silent = Subject(Role.NS, DOMAIN, NS, {"192.0.2.1": 3600, "192.0.2.2": 86400}, "its servers", True, ("192.0.2.9",))
+    parent = Subject(Role.DELEGATION, DOMAIN, NS, {"203.0.113.1": 3600}, "the servers of example")
+    foreign = Subject(Role.HOST, parse_name("ns1.alder.test."), A, {"its zone": 172800}, "the servers of alder.test")
     found = all_aged([parent, silent, foreign], NOW, 240, Caution(300, 3, 30))
     last = decisive(found)
     assert last.matter is silent and last.until == NOW + 86400 + 4 + 30  # somebody else's address changes when its owner changes it
@@ -145,5 +145,5 @@ def test_the_way_to_another_scheme_goes_by_steps_that_secondaries_take() -> None
 
 def test_words_name_the_set_that_is_meant() -> None:
     assert data(5).text == "www.kilnandclay.example A"
-    assert Matter(Role.DELEGATION, DOMAIN, NS, {"a": 1}, "x").text == "kilnandclay.example NS at the parent"
-    assert Matter(Role.ABSENCE, DOMAIN, SOA, {"a": 1}, "x").text == "“no such name” in kilnandclay.example"
+    assert Subject(Role.DELEGATION, DOMAIN, NS, {"a": 1}, "x").text == "kilnandclay.example NS at the parent"
+    assert Subject(Role.ABSENCE, DOMAIN, SOA, {"a": 1}, "x").text == "“no such name” in kilnandclay.example"

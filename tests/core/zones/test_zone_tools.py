@@ -13,7 +13,7 @@ from legatum.core.zones.changing.renaming import renamed
 from legatum.core.zones.changing.template import Template, drift, expand, put_right, resolve
 from legatum.core.zones.completeness import Degree, estimated_total, sampled
 from legatum.core.zones.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
-from legatum.core.zones.difference import Kind, zone_differences
+from legatum.core.zones.difference import DifferenceKind, zone_differences
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
 from tests.strategies import ORIGIN, zones
@@ -169,7 +169,7 @@ def test_an_estimate_from_two_ways_of_finding() -> None:
 @settings(max_examples=60, deadline=None)
 def test_differences_turn_one_zone_into_the_other(one: Zone, other: Zone) -> None:
     found = zone_differences(one, other)
-    changed = one.without((each.name, each.rtype) for each in found if each.kind == Kind.ONLY_LEFT)
+    changed = one.without((each.name, each.rtype) for each in found if each.kind == DifferenceKind.ONLY_LEFT)
     assert changed.with_rrsets(each.right for each in found if each.right is not None) == other
     keys = [canonical_key(each.name) for each in found]
     assert keys == sorted(keys) and all(one.get(each.name, each.rtype) != other.get(each.name, each.rtype) for each in found)

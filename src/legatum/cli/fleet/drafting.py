@@ -15,10 +15,10 @@ if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
     from legatum.core.records.name import Name
     from legatum.work.fleet.campaign import Campaign
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
-def refuse_nothing(args: argparse.Namespace, outside: "Outside", domain: "Name") -> None:
+def refuse_nothing(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> None:
     """Raises :class:`BadInput` where it is not said what shall be different, or by a value that is none."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
@@ -34,7 +34,7 @@ def refuse_nothing(args: argparse.Namespace, outside: "Outside", domain: "Name")
         canonical_address(args.address)
 
 
-async def members_of(outside: "Outside", domains: "tuple[Name, ...]") -> "list[Member]":
+async def members_of(outside: "RunContext", domains: "tuple[Name, ...]") -> "list[Member]":
     """Who leads to each domain; of one that cannot be looked at that is not known."""
     from collections.abc import AsyncIterator
 
@@ -59,7 +59,7 @@ def own_line(args: argparse.Namespace, campaign: "Campaign", domain: "Name") -> 
     return own
 
 
-async def _wish(own: argparse.Namespace, outside: "Outside", domain: "Name") -> "Wishes":
+async def _wish(own: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Wishes":
     """Raises :class:`BadInput`."""
     from legatum.core.fault import AlreadySo, BadInput
     from legatum.core.moves.kinds.address import NewAddress
@@ -82,7 +82,7 @@ async def _wish(own: argparse.Namespace, outside: "Outside", domain: "Name") -> 
     return replace(wish, replace=(*wish.replace, NewAddress(old[0], new)))
 
 
-def is_own(args: argparse.Namespace, campaign: "Campaign", outside: "Outside", domain: "Name", words: str) -> bool:
+def is_own(args: argparse.Namespace, campaign: "Campaign", outside: "RunContext", domain: "Name", words: str) -> bool:
     """Whether a move with this wish, in words, is what this fleet move wishes for the domain, drawn for it or before it. Which address was
     replaced by a new one is not known any more once it was."""
     own = own_line(args, campaign, domain)
@@ -92,7 +92,7 @@ def is_own(args: argparse.Namespace, campaign: "Campaign", outside: "Outside", d
 
 
 async def draft(
-    args: argparse.Namespace, campaign: "Campaign", outside: "Outside", domain: "Name", keep: bool = True
+    args: argparse.Namespace, campaign: "Campaign", outside: "RunContext", domain: "Name", keep: bool = True
 ) -> "tuple[Runbook, Path]":
     """The move of this fleet move that is under way, or one that is drafted now. Raises as drafting does, and :class:`GateShut` for another
     one that is under way."""

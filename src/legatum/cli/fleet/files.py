@@ -13,7 +13,7 @@ from legatum.cli.common import note
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
-    from legatum.views.fleet.lists import FleetLine, Tally
+    from legatum.views.fleet.lists import FleetCounts, FleetLine
 
 _HEAD = '{"schema"'  # with which each recording begins
 _RESULT = '{"schema":"legatum.fleet-line/'
@@ -34,7 +34,7 @@ def writing(args: argparse.Namespace) -> "Iterator[None]":
         raise unwritable(Path(args.out), error) from None
 
 
-def take_up(args: argparse.Namespace, tally: "Tally") -> "set[Name | str]":
+def take_up(args: argparse.Namespace, tally: "FleetCounts") -> "set[Name | str]":
     """The domains that an earlier run has done, counted into the tally. Raises :class:`BadInput`."""
     if not args.resume or not Path(args.out).exists():
         return set()

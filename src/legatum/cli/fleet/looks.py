@@ -22,11 +22,11 @@ from legatum.cli.wishes import add_windows
 if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
-    from legatum.views.fleet.lists import FleetLine, Tally
+    from legatum.views.fleet.lists import FleetCounts, FleetLine
     from legatum.work.fleet.looks import Fleet, Result
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
-    Source = Callable[[AsyncIterator[Name], Tally, Callable[[str], None]], AsyncGenerator[FleetLine, None]]
+    Source = Callable[[AsyncIterator[Name], FleetCounts, Callable[[str], None]], AsyncGenerator[FleetLine, None]]
 
 _REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
@@ -106,7 +106,7 @@ def run(args: argparse.Namespace) -> int:
     if jobs > 1 and args.list != "-" and threading.active_count() == 1:  # a copy of what has threads may wait for one that it lacks
         return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         return await _stream(args, _by_fleet(args, fleet_of(args, outside)), total)
 
     return with_outside(args, work)
@@ -116,7 +116,7 @@ def _resolve_switch(args: argparse.Namespace) -> None:
     """The instant, and the windows, as every process is to take them."""
     from legatum.core.instant import instant_text
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         args.windows = windows_of(args, outside.settings.house)
         args.switch = instant_text(moment_of(args.switch, outside.clock.now(), args.windows.zone))
         return OK
@@ -128,7 +128,7 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     """In this process."""
 
     async def lines(
-        domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
+        domains: "AsyncIterator[Name]", tally: "FleetCounts", keep_evidence: "Callable[[str], None]"
     ) -> "AsyncGenerator[FleetLine, None]":
         from legatum.work.memory import Note, held_copies, note_of, our_servers
 
@@ -181,7 +181,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     from legatum.net.processes import Processes, ProcessFailed
     from legatum.settings.assumed import assumed_text, state_folder
     from legatum.settings.reading import find_settings, read_settings
-    from legatum.work.outside import reach_of, refuse_cut_off
+    from legatum.work.run_context import reach_of, refuse_cut_off
 
     for each in _NEEDED_BY_ALL:
         importlib.import_module(f"legatum.{each}")
@@ -205,7 +205,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     processes = Processes(work, jobs, args.at_once * 2)
 
     async def lines(
-        domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
+        domains: "AsyncIterator[Name]", tally: "FleetCounts", keep_evidence: "Callable[[str], None]"
     ) -> "AsyncGenerator[FleetLine, None]":
         import msgspec
 
@@ -228,11 +228,11 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     return lines
 
 
-def _by_engine(args: argparse.Namespace, outside: "Outside", total: int | None) -> "Source":
+def _by_engine(args: argparse.Namespace, outside: "RunContext", total: int | None) -> "Source":
     """On other machines: in parts, so large that each of their threads has some of them."""
 
     async def lines(
-        domains: "AsyncIterator[Name]", tally: "Tally", keep_evidence: "Callable[[str], None]"
+        domains: "AsyncIterator[Name]", tally: "FleetCounts", keep_evidence: "Callable[[str], None]"
     ) -> "AsyncGenerator[FleetLine, None]":
         import msgspec
 
@@ -267,11 +267,11 @@ def _by_engine(args: argparse.Namespace, outside: "Outside", total: int | None) 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
     from legatum.core.fault import BadInput
-    from legatum.views.fleet.lists import LEFT_OUT, Tally, json_text, show_summary
+    from legatum.views.fleet.lists import LEFT_OUT, FleetCounts, json_text, show_summary
     from legatum.views.screen import Screen
 
     left_out = LEFT_OUT[depth_of(args) if args.action == "survey" else args.action]
-    tally, began = Tally(left_out, args.windows if args.action == "timetable" else None), time.monotonic()
+    tally, began = FleetCounts(left_out, args.windows if args.action == "timetable" else None), time.monotonic()
     with writing(args), ExitStack() as stack:
         known = take_up(args, tally)
         into, keep_evidence = list(sinks(args, stack)), stack.enter_context(evidence_file(args))
@@ -300,7 +300,7 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
 
 
 async def _lines(
-    args: argparse.Namespace, source: "Source", tally: "Tally", known: "set[Name | str]", keep_evidence: "Callable[[str], None]"
+    args: argparse.Namespace, source: "Source", tally: "FleetCounts", known: "set[Name | str]", keep_evidence: "Callable[[str], None]"
 ) -> "AsyncGenerator[FleetLine, None]":
     """What is not known yet; what stands in the list and is no domain is told as it comes."""
     from legatum.core.printable import clean
@@ -330,7 +330,7 @@ async def _lines(
 class _Progress:
     """Rate and remaining time on standard error: in place on a terminal, a line now and then elsewhere."""
 
-    def __init__(self, args: argparse.Namespace, total: int | None, tally: "Tally", begins: int) -> None:
+    def __init__(self, args: argparse.Namespace, total: int | None, tally: "FleetCounts", begins: int) -> None:
         self._args, self._total, self._tally, self._begins = args, total, tally, begins
         self._live = sys.stderr.isatty() and not sys.stdout.isatty()
         self._began = self._told = time.monotonic()

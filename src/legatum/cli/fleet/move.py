@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from legatum.work.fleet.campaign import Campaign
     from legatum.work.fleet.carrying import Carrier
     from legatum.work.fleet.courses import Course
-    from legatum.work.moves.advance import Ways
-    from legatum.work.outside import Outside
+    from legatum.work.moves.advance import AdvanceOptions
+    from legatum.work.run_context import RunContext
 
 _TERMS: dict[str, Any] = {"waves": "1,10,rest", "between": "0s", "stop_at": "1", "limit": []}
 
@@ -74,7 +74,7 @@ def run(args: argparse.Namespace) -> int:
         except OSError as error:
             raise BadInput(f"{args.notes}: {error.strerror}", "give a folder that can be written; nothing was begun") from None
 
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.work.fleet.campaign import campaign_path, paused, read_campaign
         from legatum.work.fleet.courses import courses_of, to_look_at_again
 
@@ -104,7 +104,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _begun(args: argparse.Namespace, outside: "Outside", path: Path) -> "tuple[Campaign, tuple[str, ...]]":
+async def _begun(args: argparse.Namespace, outside: "RunContext", path: Path) -> "tuple[Campaign, tuple[str, ...]]":
     """A new one, kept unless it is only to be shown. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.moves.waves import in_waves, parse_sizes, parse_tolerance
@@ -180,7 +180,7 @@ def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses
         )
 
 
-def _limits(given: "list[str]", outside: "Outside") -> dict[str, int]:
+def _limits(given: "list[str]", outside: "RunContext") -> dict[str, int]:
     """Provider or registrar → changes a minute. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
 
@@ -197,7 +197,7 @@ def _limits(given: "list[str]", outside: "Outside") -> dict[str, int]:
 
 
 async def _shown(
-    args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
+    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
 ) -> int:
     """Every move drafted and rehearsed, none kept."""
     from legatum.core.fault import AlreadySo, Fault
@@ -229,7 +229,7 @@ async def _shown(
 
 
 async def _led(
-    args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
+    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
 ) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
@@ -249,7 +249,7 @@ async def _led(
     async def its_move(domain: "Name") -> "tuple[Runbook, Path]":
         return await draft(args, campaign, outside, domain)
 
-    def ways(runbook: "Runbook", path: Path) -> "Ways":
+    def ways(runbook: "Runbook", path: Path) -> "AdvanceOptions":
         return _ways(args, campaign, runbook, path)
 
     tell = Telling(args, outside, campaign, courses)
@@ -276,7 +276,7 @@ async def _led(
     return tell_all(args, outside, campaign, courses, stopped, unused=unused)
 
 
-async def _forward(args: argparse.Namespace, outside: "Outside", carrier: "Carrier", tell: "Telling", between: int) -> int | None:
+async def _forward(args: argparse.Namespace, outside: "RunContext", carrier: "Carrier", tell: "Telling", between: int) -> int | None:
     """Wave after wave, each when the one before it is over; the exit status where somebody said no."""
     from legatum.work.fleet.courses import ENDED, Stage
 
@@ -298,7 +298,7 @@ async def _forward(args: argparse.Namespace, outside: "Outside", carrier: "Carri
     return None
 
 
-async def _rested(args: argparse.Namespace, outside: "Outside", until: float, number: int) -> bool:
+async def _rested(args: argparse.Namespace, outside: "RunContext", until: float, number: int) -> bool:
     """The wave before was left alone for long enough."""
     from legatum.core.instant import people_text
 
@@ -315,7 +315,7 @@ async def _rested(args: argparse.Namespace, outside: "Outside", until: float, nu
 
 
 def _agreed(
-    args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
+    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
 ) -> bool:
     from legatum.core.records.name import name_text
     from legatum.views.fleet.waves import counted
@@ -332,10 +332,10 @@ def _agreed(
     return agreed(args, f"Wave {number} of {len(campaign.waves)}, {verb} {counted(len(wave))}:", first_of(args, lines))
 
 
-def _ways(args: argparse.Namespace, campaign: "Campaign", runbook: "Runbook", path: Path) -> "Ways":
+def _ways(args: argparse.Namespace, campaign: "Campaign", runbook: "Runbook", path: Path) -> "AdvanceOptions":
     """Everything is agreed to with its wave."""
     from legatum.services.registrar import ByHand
-    from legatum.work.moves.advance import Ways
+    from legatum.work.moves.advance import AdvanceOptions
 
     def nothing(*_: object) -> None:
         pass
@@ -344,4 +344,6 @@ def _ways(args: argparse.Namespace, campaign: "Campaign", runbook: "Runbook", pa
         what.remedy = f"the worksheet for it: {write_by_hand(runbook, path, step, what)}; {what.remedy}"
 
     anyway = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(runbook.domain, {}))).anyway
-    return Ways(False, lambda *_: True, nothing, nothing, nothing, by_hand, nothing, False, None, args.unproven, args.any_time, anyway)
+    return AdvanceOptions(
+        False, lambda *_: True, nothing, nothing, nothing, by_hand, nothing, False, None, args.unproven, args.any_time, anyway
+    )

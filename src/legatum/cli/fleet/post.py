@@ -22,7 +22,7 @@ from legatum.work.afar.hub import looking_settings
 from legatum.work.fleet.looks import each_of
 from legatum.work.fleet.proven import with_evidence
 from legatum.work.memory import Note, note_of, our_servers
-from legatum.work.outside import Outside, outside_of
+from legatum.work.run_context import RunContext, outside_of
 
 if TYPE_CHECKING:
     from legatum.work.fleet.looks import Fleet, Result
@@ -54,7 +54,7 @@ class Looked:
     evidence: str = ""
 
 
-def order_of(args: argparse.Namespace, outside: Outside, workers: int) -> Order:
+def order_of(args: argparse.Namespace, outside: RunContext, workers: int) -> Order:
     """For so many workers, each of which has its share of the rate."""
     rate = outside.settings.network.rate if args.rate is None else args.rate
     line = argparse.Namespace(**{name: None if name in _NOT_TOLD else value for name, value in vars(args).items()})

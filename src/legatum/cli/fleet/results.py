@@ -13,10 +13,10 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.views.fleet.lists import FleetLine
     from legatum.work.fleet.looks import Fleet, Result
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
-def fleet_of(args: argparse.Namespace, outside: "Outside", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
+def fleet_of(args: argparse.Namespace, outside: "RunContext", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
     """``expected``: what confirm is to find, where that was worked out elsewhere."""
     from legatum.work.fleet.looks import Fleet
     from legatum.work.look.depth import DEPTHS
@@ -35,7 +35,7 @@ def depth_of(args: argparse.Namespace) -> str:
 
 
 def telling(
-    args: argparse.Namespace, outside: "Outside", held: "Callable[[Name], list[HeldCopy]] | None" = None
+    args: argparse.Namespace, outside: "RunContext", held: "Callable[[Name], list[HeldCopy]] | None" = None
 ) -> "Callable[[Result], FleetLine]":
     """How a result becomes a line. ``held``: what is remembered of a domain; None where the journal is not at hand."""
     from legatum.views.fleet.lists import fleet_line, switch_line

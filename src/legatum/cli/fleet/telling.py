@@ -14,13 +14,13 @@ if TYPE_CHECKING:
     from legatum.work.fleet.campaign import Campaign
     from legatum.work.fleet.carrying import Carrier
     from legatum.work.fleet.courses import Course
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 class Telling:
     """Of each change of a domain's course: drawn on a terminal, a line elsewhere, a JSON line where that is wanted."""
 
-    def __init__(self, args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]") -> None:
+    def __init__(self, args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]") -> None:
         from legatum.views.screen import Screen
 
         self._args, self._outside, self._campaign, self._courses = args, outside, campaign, courses
@@ -59,7 +59,7 @@ class Telling:
                 self._live = None
 
 
-def write_notes(args: argparse.Namespace, outside: "Outside", carrier: "Carrier") -> None:
+def write_notes(args: argparse.Namespace, outside: "RunContext", carrier: "Carrier") -> None:
     from legatum.cli.history import write_page
     from legatum.core.printable import file_word
     from legatum.core.records.name import file_name
@@ -77,7 +77,7 @@ def write_notes(args: argparse.Namespace, outside: "Outside", carrier: "Carrier"
 
 
 def tell_all(
-    args: argparse.Namespace, outside: "Outside", campaign: "Campaign", courses: "dict[Name, Course]", stopped: str, shown: bool = False,
+    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", stopped: str, shown: bool = False,
     unused: tuple[str, ...] = (),
 ) -> int:  # fmt: skip
     """Where everything stands; the exit status is that of the first trouble."""

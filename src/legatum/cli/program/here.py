@@ -18,7 +18,7 @@ def tell_what_can_be_done() -> None:
 
 async def _lines() -> list[str]:
     from legatum.settings.reading import find_settings
-    from legatum.work.outside import open_outside
+    from legatum.work.run_context import open_outside
 
     path = find_settings(None)
     if path is None:
@@ -38,9 +38,9 @@ def _moves(outside: "object") -> list[str]:
     from legatum.core.moves.standing import State
     from legatum.core.records.name import name_text
     from legatum.work.house import look_at_house
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
-    assert isinstance(outside, Outside)
+    assert isinstance(outside, RunContext)
     house = look_at_house(outside)
     waiting = [each for each in house.standings if each.state in (State.TROUBLE, State.PERSON, State.READY)]
     holding = [each for each in house.standings if each.state == State.HOLDING]

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 
 from legatum.core.duration import rough_text
 from legatum.core.printable import one_line
-from legatum.core.tally import Tally, looked_at
+from legatum.core.progress import Progress, looked_at
 
 _AFTER, _AGAIN = 2.0, 0.25  # seconds
 _WIDTH = 24
@@ -21,7 +21,7 @@ def bar(args: argparse.Namespace) -> Iterator[None]:
     if args.quiet or not sys.stderr.isatty():
         yield
         return
-    counted, over = Tally(), threading.Event()
+    counted, over = Progress(), threading.Event()
     looked_at(counted)
     drawing = threading.Thread(target=_draw, args=(counted, over), daemon=True)
     drawing.start()
@@ -30,10 +30,10 @@ def bar(args: argparse.Namespace) -> Iterator[None]:
     finally:
         over.set()
         drawing.join()
-        looked_at(Tally())
+        looked_at(Progress())
 
 
-def _draw(counted: Tally, over: threading.Event) -> None:
+def _draw(counted: Progress, over: threading.Event) -> None:
     began, drawn = time.monotonic(), False
     stage, since = "", began
     while not over.wait(_AGAIN):
@@ -47,7 +47,7 @@ def _draw(counted: Tally, over: threading.Event) -> None:
         print("\r\x1b[K", end="", file=sys.stderr, flush=True)
 
 
-def bar_text(counted: Tally, seconds: float) -> str:
+def bar_text(counted: Progress, seconds: float) -> str:
     """One line: how far, how fast, how long yet. ``seconds``: since the stage began."""
     done, total = counted.done, counted.total
     rate = done / seconds if seconds > 0 else 0.0

@@ -12,7 +12,7 @@ from legatum.cli.registration.ending import document_of, end
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
@@ -39,7 +39,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: _ACTIONS[args.action](args, outside))
 
 
-async def _code(args: argparse.Namespace, outside: "Outside") -> int:
+async def _code(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.net.file import write_private
     from legatum.work.moves.effects.transfer.request import new_code
@@ -70,7 +70,7 @@ def _refuse_place(path: Path) -> None:
         raise BadInput(f"{path}: no file can be made there", "name one in a folder that is there and can be written")
 
 
-async def _set_code(outside: "Outside", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
+async def _set_code(outside: "RunContext", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
     """Written down first: whatever happens then, it is not lost. What was said."""
     from legatum.core.fault import OutsideFault
     from legatum.net.file import write_private
@@ -88,7 +88,7 @@ async def _set_code(outside: "Outside", domain: "Name", registrar: "Registrar", 
         raise OutsideFault(f"{fault.message}; the code that was to be set is in {path}", f"it may hold or not: {fault.remedy}") from None
 
 
-async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
+async def _queue(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.views.registry.registration import queue_document, show_queue
 
     messages = await outside.registrar(args.registrar).messages(lambda _: args.take)
@@ -97,7 +97,7 @@ async def _queue(args: argparse.Namespace, outside: "Outside") -> int:
     return OK
 
 
-async def _password(args: argparse.Namespace, outside: "Outside") -> int:
+async def _password(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import ROOT
     from legatum.views.registry.registration import PasswordDocument, show_password
     from legatum.work.effect import carried_out
@@ -117,7 +117,7 @@ async def _password_set(registrar: "Registrar", new: str) -> str:
     return "set"
 
 
-async def _contact(args: argparse.Namespace, outside: "Outside") -> int:
+async def _contact(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.fault import BadInput
     from legatum.core.records.name import ROOT
     from legatum.services.registrar import Contact

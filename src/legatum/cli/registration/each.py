@@ -12,15 +12,15 @@ if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
     from legatum.views.registry.registration import ChangePart
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
-    Look = Callable[[Registrar, Name], Awaitable["Change"]]
+    Look = Callable[[Registrar, Name], Awaitable["RegistrationChange"]]
 
 _SIDE_BY_SIDE = 8
 
 
 @dataclass(frozen=True)
-class Change:
+class RegistrationChange:
     """What one domain has, and is to have. ``do``: makes it so, and gives what was said and what is then; None where nothing is to be done.
     ``to_do``: for a form; ``put_down``: takes note that a person was asked; ``said``: why nothing is to be done."""
 
@@ -44,7 +44,7 @@ def add_domains(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)")
 
 
-async def carry_out(args: argparse.Namespace, outside: "Outside", what: str, look: "Look") -> int:
+async def carry_out(args: argparse.Namespace, outside: "RunContext", what: str, look: "Look") -> int:
     """``what`` is changed, in words."""
     from legatum.core.fault import BadInput
 
@@ -56,7 +56,7 @@ async def carry_out(args: argparse.Namespace, outside: "Outside", what: str, loo
     return await _many(args, outside, registrar, what, domains, look)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", registrar: "Registrar", what: str, change: Change) -> int:
+async def _one(args: argparse.Namespace, outside: "RunContext", registrar: "Registrar", what: str, change: RegistrationChange) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import form_sheet
     from legatum.work.effect import found_done
@@ -80,7 +80,7 @@ async def _one(args: argparse.Namespace, outside: "Outside", registrar: "Registr
 
 async def _many(
     args: argparse.Namespace,
-    outside: "Outside",
+    outside: "RunContext",
     registrar: "Registrar",
     what: str,
     domains: "list[Name]",
@@ -92,7 +92,7 @@ async def _many(
     from legatum.views.registry.registration import ChangePart, ChangesDocument, show_changes
     from legatum.work.effect import found_done
 
-    changes: dict[Name, Change] = {}
+    changes: dict[Name, RegistrationChange] = {}
     parts = {domain: ChangePart(domain=name_text(domain), state="unchanged", old=[], new=[]) for domain in domains}
 
     async def safely(work: "Callable[[Name, ChangePart], Awaitable[None]]", domain: "Name", part: "ChangePart") -> None:

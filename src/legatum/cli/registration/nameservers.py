@@ -10,7 +10,7 @@ from legatum.cli.registration.ending import change_or_put_down, document_of, end
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
@@ -28,7 +28,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    async def work(outside: "Outside") -> int:
+    async def work(outside: "RunContext") -> int:
         from legatum.core.fault import BadInput
         from legatum.core.records.name import typed_host
 
@@ -50,7 +50,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
+async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import nameserver_sheet
     from legatum.work.effect import found_done
@@ -79,7 +79,9 @@ async def _one(args: argparse.Namespace, outside: "Outside", domain: "Name", reg
     return end(args, document)
 
 
-async def _many(args: argparse.Namespace, outside: "Outside", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]") -> int:
+async def _many(
+    args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]"
+) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.registration import many_document, show_many
     from legatum.work.effect import found_done

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from legatum.cli.common import FOUND, OK, show, with_outside
 
 if TYPE_CHECKING:
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
@@ -26,7 +26,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: (_check if args.action == "check" else _show)(args, outside))
 
 
-async def _show(args: argparse.Namespace, outside: "Outside") -> int:
+async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.registration import registration_document, show_registration
     from legatum.work.registry.registration import look_at_sides
@@ -39,7 +39,7 @@ async def _show(args: argparse.Namespace, outside: "Outside") -> int:
     return OK if document.agreed else FOUND
 
 
-async def _check(args: argparse.Namespace, outside: "Outside") -> int:
+async def _check(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.registration import availability_document, show_availability
 

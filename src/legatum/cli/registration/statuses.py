@@ -5,12 +5,12 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import with_outside
-from legatum.cli.registration.each import Change, add_domains, carry_out
+from legatum.cli.registration.each import RegistrationChange, add_domains, carry_out
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
@@ -24,13 +24,13 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: _lock(args, outside))
 
 
-async def _lock(args: argparse.Namespace, outside: "Outside") -> int:
+async def _lock(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.work.registry.held import look_at_held
     from legatum.work.registry.registration import LOCKS, change_locks
 
     lock = args.action == "lock"
 
-    async def look(registrar: "Registrar", domain: "Name") -> Change:
+    async def look(registrar: "Registrar", domain: "Name") -> RegistrationChange:
         held = (await look_at_held(outside, domain, registrar))[0].statuses
         rest = [each for each in held if each not in LOCKS and each != "ok"]
         new = sorted([*rest, *LOCKS] if lock else rest) or ["ok"]
@@ -41,6 +41,6 @@ async def _lock(args: argparse.Namespace, outside: "Outside") -> int:
             return outcome.summary, sorted(statuses)
 
         to_do = [f"{'set' if lock else 'lift'} `{each}`" for each in changing]
-        return Change(domain, sorted(held), new, do if changing else None, to_do)
+        return RegistrationChange(domain, sorted(held), new, do if changing else None, to_do)
 
     return await carry_out(args, outside, "statuses", look)

@@ -5,13 +5,13 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.common import agreed, with_outside
-from legatum.cli.registration.each import Change, add_domains, carry_out
+from legatum.cli.registration.each import RegistrationChange, add_domains, carry_out
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
     from legatum.services.registrar import Registrar
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
@@ -32,7 +32,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: (_renew if args.action == "renew" else _restore)(args, outside))
 
 
-async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
+async def _renew(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.fault import BadInput
     from legatum.core.renewal import MOST_YEARS
     from legatum.work.registry.renewal import note_worksheet, plan_renewal, renew
@@ -40,14 +40,14 @@ async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
     if not 1 <= args.years <= MOST_YEARS:
         raise BadInput(f"{args.years} years", f"a registration is renewed for 1 to {MOST_YEARS} years")
 
-    async def look(registrar: "Registrar", domain: "Name") -> Change:
+    async def look(registrar: "Registrar", domain: "Name") -> RegistrationChange:
         renewal = await plan_renewal(outside, registrar, domain, args.years, args.until or "")
 
         async def do() -> tuple[str, list[str]]:
             outcome, until = await renew(outside, registrar, renewal)
             return outcome.summary, [until]
 
-        return Change(
+        return RegistrationChange(
             domain, [renewal.expires], [renewal.until], do if renewal.years else None, [f"renew it for {renewal.words}"],
             lambda: note_worksheet(outside, registrar, renewal), renewal.over,
         )  # fmt: skip
@@ -55,7 +55,7 @@ async def _renew(args: argparse.Namespace, outside: "Outside") -> int:
     return await carry_out(args, outside, "date of expiry", look)
 
 
-async def _restore(args: argparse.Namespace, outside: "Outside") -> int:
+async def _restore(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.work.registry.registration import restore
 

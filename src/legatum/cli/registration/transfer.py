@@ -9,7 +9,7 @@ from legatum.cli.moving import drafted, present
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
-    from legatum.work.outside import Outside
+    from legatum.work.run_context import RunContext
 
 
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
@@ -36,7 +36,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, lambda outside: (_answer if args.action == "answer" else _transfer)(args, outside))
 
 
-async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
+async def _answer(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.fault import GateShut
     from legatum.core.records.name import parse_domain
     from legatum.work.effect import carried_out
@@ -60,7 +60,7 @@ async def _answer(args: argparse.Namespace, outside: "Outside") -> int:
     return end(args, document)
 
 
-async def _transfer(args: argparse.Namespace, outside: "Outside") -> int:
+async def _transfer(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.core.moves.wishes import TransferWish, Wishes
     from legatum.core.records.name import parse_domain
 

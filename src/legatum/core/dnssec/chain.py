@@ -8,7 +8,7 @@ from itertools import combinations
 from legatum.core.dnssec.key import ENTRY_POINT, fits, parse_ds, parse_key
 from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, entry_points, holds, key_label
 from legatum.core.dnssec.slip import ds_slip
-from legatum.core.dnssec.trust import Anchors, proven_by
+from legatum.core.dnssec.trust import DsSet, proven_by
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
@@ -59,15 +59,15 @@ class Link:
 
     zone: Name
     parent: Name | None
-    ds: Mapping[str, Anchors | None]
+    ds: Mapping[str, DsSet | None]
     servers: Sequence[Served]
-    anchor: Anchors = field(default=Anchors())
+    anchor: DsSet = field(default=DsSet())
 
     @property
-    def anchors(self) -> Anchors:
+    def anchors(self) -> DsSet:
         """What vouches for it: the settings, else what the parent hands out."""
         given = [each for each in self.ds.values() if each is not None]
-        return self.anchor or max(given, key=lambda each: (bool(each), each.ttl), default=Anchors())
+        return self.anchor or max(given, key=lambda each: (bool(each), each.ttl), default=DsSet())
 
     @property
     def state(self) -> State:

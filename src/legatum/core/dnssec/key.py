@@ -11,7 +11,7 @@ from legatum.core.records.name import Name
 ZONE_KEY, REVOKED, ENTRY_POINT = 0x0100, 0x0080, 0x0001
 
 
-class DnsKey(NamedTuple):
+class Dnskey(NamedTuple):
     """One key. ``public``: the key in its algorithm's form."""
 
     flags: int
@@ -54,11 +54,11 @@ class Ds(NamedTuple):
 
 
 @lru_cache(maxsize=8192)
-def parse_key(rdata: bytes) -> DnsKey | None:
+def parse_key(rdata: bytes) -> Dnskey | None:
     """None for data too short to be a key."""
     if len(rdata) < 5:
         return None
-    return DnsKey(int.from_bytes(rdata[:2]), rdata[2], rdata[3], rdata[4:], key_tag(rdata))
+    return Dnskey(int.from_bytes(rdata[:2]), rdata[2], rdata[3], rdata[4:], key_tag(rdata))
 
 
 def parse_ds(rdata: bytes) -> Ds | None:

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.key import parse_key
-from legatum.core.dnssec.serving import Asked, ServerKeys, anchors_of, ds_of_key, proves, signers
+from legatum.core.dnssec.serving import Asked, ServerKeys, anchors_of, ds_of_key, ds_proves, signers
 from legatum.core.dnssec.signature import signatures_over
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import DsSet
 from legatum.core.fault import GateShut
 from legatum.core.records.name import Name, below, name_text
 from legatum.core.records.rrset import RRset
@@ -59,7 +59,7 @@ def _alike(cds: tuple[bytes, ...], cdnskey: tuple[bytes, ...]) -> bool:
     return {each[:3] for each in cds} == {each[:3] for each in cdnskey}
 
 
-def request_of(domain: Name, given: Mapping[str, ServerKeys], anchors: Anchors) -> Request:
+def request_of(domain: Name, given: Mapping[str, ServerKeys], anchors: DsSet) -> Request:
     """What the servers ask for together. ``given``: address → what it gives; ``anchors``: the DS set that is there. Raises
     :class:`GateShut` for what a parent should not act on."""
     text = name_text(domain)
@@ -81,7 +81,7 @@ def request_of(domain: Name, given: Mapping[str, ServerKeys], anchors: Anchors) 
         if not each.asked.by & trusted:
             whom = "a key that the parent vouches for" if anchors else "a key of the zone"
             raise GateShut(f"{address}: what asks for a DS is not signed by {whom} (RFC 7344 s4.1)", "do not act on it; look at the signer")
-        if ds and not any(proves(domain, rdata, each) for rdata in ds):
+        if ds and not any(ds_proves(domain, rdata, each) for rdata in ds):
             said = f"{address}: {anchors_of(ds, 0).text} is asked for, and fits no key there that signs the key set (RFC 7344 s4.1)"
             raise GateShut(said, "it would be bogus: look at the signer")
     by = ", ".join(sorted(frozenset.intersection(*(one.by for one in every))))

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import OutsideFault
 from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, Name
@@ -137,17 +137,17 @@ def entry_points(keys: Iterable[bytes]) -> tuple[bytes, ...]:
     return tuple(each for each in every if (key := parse_key(each)) and key.flags & ENTRY_POINT) or every
 
 
-def proves(domain: Name, rdata: bytes, given: ServerKeys) -> bool:
+def ds_proves(domain: Name, rdata: bytes, given: ServerKeys) -> bool:
     """The DS is of a key that signs the key set there, digest and all (RFC 4035 s5.2)."""
     ds = parse_ds(rdata)
     return ds is not None and any(fits(domain, ds, key) for key in given.entries)
 
 
-def holds(domain: Name, anchors: Anchors, given: ServerKeys) -> bool:
+def holds(domain: Name, anchors: DsSet, given: ServerKeys) -> bool:
     """What the parent vouches for holds at the server: one DS is enough, and without any nothing is asked for."""
     if not anchors:
         return True
-    return not given.broken and any(proves(domain, each, given) for each in ds_rdatas(anchors))
+    return not given.broken and any(ds_proves(domain, each, given) for each in ds_rdatas(anchors))
 
 
 def key_label(data: bytes) -> str:
@@ -175,12 +175,12 @@ def keys_of_ds(domain: Name, ds: Iterable[bytes], keys: Iterable[bytes]) -> tupl
     return tuple(known[each] for each in wanted)
 
 
-def anchors_of(rdatas: Iterable[bytes], ttl: int) -> Anchors:
-    return Anchors(tuple(rdata_text(DS, each) for each in sorted(rdatas)), (), ttl)
+def anchors_of(rdatas: Iterable[bytes], ttl: int) -> DsSet:
+    return DsSet(tuple(rdata_text(DS, each) for each in sorted(rdatas)), (), ttl)
 
 
 @lru_cache(maxsize=8192)
-def ds_rdatas(anchors: Anchors) -> tuple[bytes, ...]:
+def ds_rdatas(anchors: DsSet) -> tuple[bytes, ...]:
     """The records as a registry holds them."""
     return tuple(sorted(parse_rdata(DS, each, ROOT) for each in anchors.records))
 

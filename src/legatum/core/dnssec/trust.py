@@ -101,7 +101,7 @@ class Keys:
 
 
 @dataclass(frozen=True, slots=True)
-class Anchors:
+class DsSet:
     """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; and ``of``: places from whose keys it
     is made once they are there, ``new``: from a new key alone, which has that ``algorithm`` if another than the old one's. ``ttl``: with
     which the parent gives it, in seconds. Neither: no DS."""
@@ -121,7 +121,7 @@ class Anchors:
         known = ("/".join(each.split()[:2]) for each in self.records)
         return frozenset((*known, *self.to_come))
 
-    def only(self, labels: Collection[str]) -> "Anchors":
+    def only(self, labels: Collection[str]) -> "DsSet":
         """What is of known keys of these labels."""
         return replace(self, records=tuple(each for each in self.records if "/".join(each.split()[:2]) in labels), of=())
 
@@ -158,13 +158,13 @@ def named_keys(keys: Iterable[str]) -> str:
     return ", ".join(f"key {each}" if is_known(each) else each for each in keys)
 
 
-def vouches(anchors: Anchors, keys: Keys | None) -> bool:
+def ds_matches(anchors: DsSet, keys: Keys | None) -> bool:
     """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key that is vouched for signs it, for every
     algorithm of the DS set."""
     return not anchors or (keys is not None and _covers(anchors.labels, set(keys.published) & set(keys.entry)))
 
 
-def proves(keys: Keys, signed_by: Keys | None) -> bool:
+def validates(keys: Keys, signed_by: Keys | None) -> bool:
     """Whether with that key set data hold that were signed so (RFC 4035 s5.3.1), for every algorithm of the key set."""
     return signed_by is not None and _covers(keys.published, set(signed_by.zone))
 

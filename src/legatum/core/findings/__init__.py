@@ -8,10 +8,10 @@ from itertools import chain
 
 from legatum.core.findings.contents import soa, ttls, visitors
 from legatum.core.findings.dnssec import denial, ds, signatures
-from legatum.core.findings.finding import Finding, Kind, Severity, collect, judge_with
+from legatum.core.findings.finding import Finding, FindingKind, Severity, collect, judge_with
 from legatum.core.findings.parent import delegation, former, glue, names, networks, registration
 from legatum.core.findings.servers import answering, exposure, resolvers, transport
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 
 FAMILIES = {
     "delegation": delegation, "networks": networks, "names": names, "glue": glue, "servers": answering, "transport": transport, "soa": soa,
@@ -19,12 +19,12 @@ FAMILIES = {
     "registration": registration, "exposure": exposure, "resolvers": resolvers,
 }  # fmt: skip
 _BY_FAMILY = [(getattr(family, "concerned", None), collect(vars(family))) for family in FAMILIES.values()]
-KINDS: dict[str, Kind] = {kind.slug: kind for _, kinds in _BY_FAMILY for kind in kinds}
+KINDS: dict[str, FindingKind] = {kind.slug: kind for _, kinds in _BY_FAMILY for kind in kinds}
 
 
-def judge(picture: Picture) -> tuple[Finding, ...]:
+def judge(picture: Observation) -> tuple[Finding, ...]:
     """Every finding that the picture shows, worst first."""
     return judge_with(chain.from_iterable(kinds for concerned, kinds in _BY_FAMILY if concerned is None or concerned(picture)), picture)
 
 
-__all__ = ["FAMILIES", "KINDS", "Finding", "Kind", "Severity", "judge"]
+__all__ = ["FAMILIES", "KINDS", "Finding", "FindingKind", "Severity", "judge"]

@@ -1,6 +1,6 @@
 """What a finding is, and how one is written.
 
-A kind of finding is a generator function decorated with :func:`finding`. It yields a :class:`Sighting` for each place where it
+A kind of finding is a generator function decorated with :func:`finding`. It yields a :class:`Occurrence` for each place where it
 holds, and nothing for a healthy picture. Where one fault explains another, the second names the first in ``after``: it is then
 not told by itself, but counted under its cause.
 """
@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, NamedTuple
 
-from legatum.core.tally import tally
+from legatum.core.progress import tally
 
 
 class Severity(StrEnum):
@@ -25,7 +25,7 @@ class Severity(StrEnum):
 _ORDER = list(Severity)
 
 
-class Sighting(NamedTuple):
+class Occurrence(NamedTuple):
     """What was seen, in one sentence, and the numbers of the replies that show it.
 
     ``about``: the server address or the name that it concerns, empty for the domain as a whole.
@@ -36,13 +36,13 @@ class Sighting(NamedTuple):
     about: str = ""
 
 
-Check = Callable[[Any], Iterator[Sighting]]
-"""From what is judged - a survey's :class:`~legatum.core.observation.picture.Picture`, or a zone's contents - to where the finding
+Check = Callable[[Any], Iterator[Occurrence]]
+"""From what is judged - a survey's :class:`~legatum.core.observation.observation.Picture`, or a zone's contents - to where the finding
 holds."""
 
 
 @dataclass(frozen=True, slots=True)
-class Kind:
+class FindingKind:
     """A kind of finding, for everybody: ``title`` in a few words, ``why`` it matters, what to do (``remedy``), and the ``standard``.
 
     ``after``: the kinds that can be its cause.
@@ -68,24 +68,24 @@ class Kind:
 class Finding:
     """A kind of finding as it was seen in one picture. ``explains``: kinds that this one is the cause of, each with a count."""
 
-    kind: Kind
-    sightings: tuple[Sighting, ...]
+    kind: FindingKind
+    sightings: tuple[Occurrence, ...]
     explains: tuple[tuple[str, int], ...] = ()
 
 
 def finding(
     slug: str, severity: Severity, title: str, *, why: str, remedy: str, standard: str, after: tuple[str, ...] = ()
-) -> Callable[[Check], Kind]:
+) -> Callable[[Check], FindingKind]:
     """Makes a check a kind of finding."""
-    return lambda check: Kind(slug, severity, title, why, remedy, standard, check, after)
+    return lambda check: FindingKind(slug, severity, title, why, remedy, standard, check, after)
 
 
-def collect(module: Mapping[str, Any]) -> list[Kind]:
+def collect(module: Mapping[str, Any]) -> list[FindingKind]:
     """The kinds that a family's module defines, in the order in which they stand there."""
-    return [each for each in module.values() if isinstance(each, Kind)]
+    return [each for each in module.values() if isinstance(each, FindingKind)]
 
 
-def judge_with(kinds: Iterable[Kind], picture: object) -> tuple[Finding, ...]:
+def judge_with(kinds: Iterable[FindingKind], picture: object) -> tuple[Finding, ...]:
     """Every finding, worst first, each symptom counted under its cause."""
     counted = tally()
     seen = {}
@@ -117,7 +117,7 @@ def by_severity(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     return tuple(sorted(findings, key=lambda each: _ORDER.index(each.kind.severity)))
 
 
-def _cause(kind: Kind, sighting: Sighting, seen: Mapping[str, tuple[Kind, tuple[Sighting, ...]]]) -> str | None:
+def _cause(kind: FindingKind, sighting: Occurrence, seen: Mapping[str, tuple[FindingKind, tuple[Occurrence, ...]]]) -> str | None:
     """The first cause of a sighting that was seen too, followed to where it has no cause itself."""
     for slug in kind.after:
         if slug in seen and slug != kind.slug:

@@ -6,16 +6,16 @@ survey, over a picture of one server that serves the zone.
 
 from legatum.core.collecting import no_collecting
 from legatum.core.findings import KINDS as SURVEYED
-from legatum.core.findings.finding import Finding, Kind, by_severity, collect, judge_with
+from legatum.core.findings.finding import Finding, FindingKind, by_severity, collect, judge_with
 from legatum.core.lint import aliases, cuts, mail, names, sets
 from legatum.core.lint.contents import ZoneContents
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
+from legatum.core.progress import tally
 from legatum.core.records.name import below, parent_of
 from legatum.core.records.rrtype import AAAA, CNAME, MX, A
-from legatum.core.tally import tally
 
 FAMILIES = {"zone names": names, "zone aliases": aliases, "sub-delegations": cuts, "zone mail": mail, "zone sets": sets}
-KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
+KINDS: dict[str, FindingKind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
 _SHARED = [
     SURVEYED[slug]
     for slug in (
@@ -35,11 +35,11 @@ def lint(contents: ZoneContents) -> tuple[Finding, ...]:
     return by_severity(found)
 
 
-def _picture(contents: ZoneContents) -> Picture:
+def _picture(contents: ZoneContents) -> Observation:
     zone, domain = contents.zone, contents.origin
     server = ServerView(zone.soa.primary, "", "answer", 0, True, zone.soa_rrset, zone.apex_ns, "not asked", None, 0.0, ())
     wanted = [(domain, A), (domain, AAAA), (domain, MX), *((below("www", domain), rtype) for rtype in (A, AAAA, CNAME))]
-    return Picture(domain, 0.0, parent_of(domain), (), (server,), {}, contents={key: zone.get(*key) for key in wanted})
+    return Observation(domain, 0.0, parent_of(domain), (), (server,), {}, contents={key: zone.get(*key) for key in wanted})
 
 
 __all__ = ["FAMILIES", "KINDS", "ZoneContents", "lint"]

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.records.name import ROOT, labels_of, name_text
 from legatum.core.records.rrtype import CNAME, MX, NS, SRV, type_text
@@ -16,11 +16,11 @@ _DOTS = ("target-doubled-origin", "target-final-dot-missing")
     remedy="Point one of them at a name with addresses.",
     standard="RFC 1034 s3.6.2",
 )  # fmt: skip
-def alias_in_circle(contents: ZoneContents) -> Iterator[Sighting]:
+def alias_in_circle(contents: ZoneContents) -> Iterator[Occurrence]:
     for alias in contents.of(CNAME):
         _, count = contents.end_of(alias.name)
         if count > 8:
-            yield Sighting(f"{name_text(alias.name)} never comes to an end", (), name_text(alias.name))
+            yield Occurrence(f"{name_text(alias.name)} never comes to an end", (), name_text(alias.name))
 
 
 @finding(
@@ -30,10 +30,10 @@ def alias_in_circle(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 1034 s3.6.2",
     after=("alias-in-circle", *_DOTS),
 )  # fmt: skip
-def alias_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
+def alias_leads_nowhere(contents: ZoneContents) -> Iterator[Occurrence]:
     for target in contents.targets(CNAME):
         if contents.is_inside(target.name) and target.name not in contents.names and not contents.is_made_up(target.name):
-            yield Sighting(f"{name_text(target.owner)} leads to {name_text(target.name)}", (), name_text(target.name))
+            yield Occurrence(f"{name_text(target.owner)} leads to {name_text(target.name)}", (), name_text(target.name))
 
 
 @finding(
@@ -43,11 +43,11 @@ def alias_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 1034 s5.2.2",
     after=("alias-in-circle",),
 )  # fmt: skip
-def alias_chain_long(contents: ZoneContents) -> Iterator[Sighting]:
+def alias_chain_long(contents: ZoneContents) -> Iterator[Occurrence]:
     for alias in contents.of(CNAME):
         end, count = contents.end_of(alias.name)
         if count > 2:
-            yield Sighting(f"{name_text(alias.name)}: {count} hops to {name_text(end)}", (), name_text(alias.name))
+            yield Occurrence(f"{name_text(alias.name)}: {count} hops to {name_text(end)}", (), name_text(alias.name))
 
 
 @finding(
@@ -56,7 +56,7 @@ def alias_chain_long(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Use the name that the alias leads to, or give the name addresses.",
     standard="RFC 2181 s10.3",
 )  # fmt: skip
-def ns_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
+def ns_leads_to_alias(contents: ZoneContents) -> Iterator[Occurrence]:
     yield from _to_alias(contents, NS)
 
 
@@ -66,7 +66,7 @@ def ns_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Use the name that the alias leads to in the MX record.",
     standard="RFC 2181 s10.3",
 )  # fmt: skip
-def mail_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
+def mail_leads_to_alias(contents: ZoneContents) -> Iterator[Occurrence]:
     yield from _to_alias(contents, MX)
 
 
@@ -76,7 +76,7 @@ def mail_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Use the name that the alias leads to.",
     standard="RFC 2782",
 )  # fmt: skip
-def service_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
+def service_leads_to_alias(contents: ZoneContents) -> Iterator[Occurrence]:
     yield from _to_alias(contents, SRV)
 
 
@@ -87,7 +87,7 @@ def service_leads_to_alias(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 1912 s2.8",
     after=("ns-leads-to-alias", *_DOTS),
 )  # fmt: skip
-def ns_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
+def ns_leads_nowhere(contents: ZoneContents) -> Iterator[Occurrence]:
     yield from _to_nothing(contents, NS)
 
 
@@ -97,11 +97,11 @@ def ns_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Name a host there, and give that host the address in an A or AAAA record.",
     standard="RFC 1035 s3.3.9",
 )  # fmt: skip
-def leads_to_address(contents: ZoneContents) -> Iterator[Sighting]:
+def leads_to_address(contents: ZoneContents) -> Iterator[Occurrence]:
     for rtype in (MX, NS, SRV, CNAME):
         for target in contents.targets(rtype):
             if target.name[-2:-1].isdigit() and labels_of(target.name)[-1].isdigit():
-                yield Sighting(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
+                yield Occurrence(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
 
 
 @finding(
@@ -111,7 +111,7 @@ def leads_to_address(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 1912 s2.5",
     after=("alias-in-circle", *_DOTS),
 )  # fmt: skip
-def mail_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
+def mail_leads_nowhere(contents: ZoneContents) -> Iterator[Occurrence]:
     yield from _to_nothing(contents, MX)
 
 
@@ -122,17 +122,17 @@ def mail_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 2782",
     after=("alias-in-circle", *_DOTS),
 )  # fmt: skip
-def service_leads_nowhere(contents: ZoneContents) -> Iterator[Sighting]:
+def service_leads_nowhere(contents: ZoneContents) -> Iterator[Occurrence]:
     yield from _to_nothing(contents, SRV)
 
 
-def _to_alias(contents: ZoneContents, rtype: int) -> Iterator[Sighting]:
+def _to_alias(contents: ZoneContents, rtype: int) -> Iterator[Occurrence]:
     for target in contents.targets(rtype):
         if target.name in contents.aliases:
-            yield Sighting(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
+            yield Occurrence(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
 
 
-def _to_nothing(contents: ZoneContents, rtype: int) -> Iterator[Sighting]:
+def _to_nothing(contents: ZoneContents, rtype: int) -> Iterator[Occurrence]:
     for target in contents.targets(rtype):
         if target.name != ROOT and contents.leads_nowhere(target.name):
-            yield Sighting(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
+            yield Occurrence(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))

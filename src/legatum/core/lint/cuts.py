@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.records.name import ancestors, is_under, name_text
 from legatum.core.records.rrtype import AAAA, DNAME, DS, NS, A
@@ -15,10 +15,10 @@ from legatum.core.zones.signer import PROOFS
     remedy="Add A and AAAA records of that name server to this zone.",
     standard="RFC 1034 s4.2.1",
 )  # fmt: skip
-def cut_glue_missing(contents: ZoneContents) -> Iterator[Sighting]:
+def cut_glue_missing(contents: ZoneContents) -> Iterator[Occurrence]:
     for target in contents.targets(NS):
         if target.owner in contents.cuts and is_under(target.name, target.owner) and target.name not in contents.addressed:
-            yield Sighting(f"{name_text(target.owner)} NS {name_text(target.name)}", (), name_text(target.owner))
+            yield Occurrence(f"{name_text(target.owner)} NS {name_text(target.name)}", (), name_text(target.owner))
 
 
 @finding(
@@ -27,7 +27,7 @@ def cut_glue_missing(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Move the records to the sub-domain's own zone, then take them out here.",
     standard="RFC 2181 s6.1",
 )  # fmt: skip
-def data_under_cut(contents: ZoneContents) -> Iterator[Sighting]:
+def data_under_cut(contents: ZoneContents) -> Iterator[Occurrence]:
     if contents.cuts:
         servers = {target.name for target in contents.targets(NS)}
         for rrset in contents.zone.unsorted:
@@ -35,7 +35,7 @@ def data_under_cut(contents: ZoneContents) -> Iterator[Sighting]:
             if cut is None or rrset.rtype in PROOFS or (cut == rrset.name and rrset.rtype in (NS, DS)):
                 continue
             if rrset.rtype not in (A, AAAA) or rrset.name not in servers:
-                yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(cut)}", (), name_text(rrset.name))
+                yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(cut)}", (), name_text(rrset.name))
 
 
 @finding(
@@ -44,12 +44,12 @@ def data_under_cut(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Take out the DNAME, or the records under it.",
     standard="RFC 6672 s2.4",
 )  # fmt: skip
-def data_under_dname(contents: ZoneContents) -> Iterator[Sighting]:
+def data_under_dname(contents: ZoneContents) -> Iterator[Occurrence]:
     led = {rrset.name for rrset in contents.of(DNAME)}
     for rrset in contents.zone.unsorted if led else ():
         above = next((each for each in ancestors(rrset.name)[1:] if each in led), None)
         if above is not None and rrset.rtype not in PROOFS:
-            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(above)}", (), name_text(rrset.name))
+            yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(above)}", (), name_text(rrset.name))
 
 
 @finding(
@@ -58,10 +58,10 @@ def data_under_dname(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Name a second one, in another network.",
     standard="RFC 2182 s5",
 )  # fmt: skip
-def cut_single_server(contents: ZoneContents) -> Iterator[Sighting]:
+def cut_single_server(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.of(NS):
         if rrset.name in contents.cuts and len(rrset.rdatas) == 1:
-            yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+            yield Occurrence(name_text(rrset.name), (), name_text(rrset.name))
 
 
 @finding(
@@ -70,7 +70,7 @@ def cut_single_server(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Add the NS set, or take the DS record out.",
     standard="RFC 4034 s5",
 )  # fmt: skip
-def ds_without_cut(contents: ZoneContents) -> Iterator[Sighting]:
+def ds_without_cut(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.of(DS):
         if rrset.name not in contents.cuts:
-            yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+            yield Occurrence(name_text(rrset.name), (), name_text(rrset.name))

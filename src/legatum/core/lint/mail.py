@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator, Sequence
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.records.name import ROOT, Name, is_under, labels_of, name_text
 from legatum.core.records.rrset import strings_of, targets
@@ -36,10 +36,10 @@ def _spf(contents: ZoneContents) -> Iterator[tuple[list[str], Sequence[Name]]]:
     return ((found, names) for rdatas, names in contents.texts.items() if (found := _beginning(rdatas, b"v=spf1")))
 
 
-def _at(names: Iterable[Name], told: str = "") -> Iterator[Sighting]:
+def _at(names: Iterable[Name], told: str = "") -> Iterator[Occurrence]:
     for name in names:
         text = name_text(name)
-        yield Sighting(f"{text}: {told}" if told else text, (), text)
+        yield Occurrence(f"{text}: {told}" if told else text, (), text)
 
 
 @finding(
@@ -48,7 +48,7 @@ def _at(names: Iterable[Name], told: str = "") -> Iterator[Sighting]:
     remedy="Make one of them: all mechanisms in a row, one `all` at the end.",
     standard="RFC 7208 s4.5",
 )  # fmt: skip
-def spf_records_several(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_records_several(contents: ZoneContents) -> Iterator[Occurrence]:
     for found, names in _spf(contents):
         if len(found) > 1:
             yield from _at(names, f"{len(found)} of them")
@@ -60,7 +60,7 @@ def spf_records_several(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Put the whole text between one pair of quotation marks.",
     standard="RFC 7208 s3.3",
 )  # fmt: skip
-def spf_strings_run_together(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_strings_run_together(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         for first, *rest in map(strings_of, rdatas):
             if first.lower() == b"v=spf1" and rest and not rest[0].startswith(b" "):
@@ -73,7 +73,7 @@ def spf_strings_run_together(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Mend the word; mechanisms are all, include, a, mx, ip4, ip6, exists.",
     standard="RFC 7208 s4.6",
 )  # fmt: skip
-def spf_word_unknown(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_word_unknown(contents: ZoneContents) -> Iterator[Occurrence]:
     for found, names in _spf(contents):
         for word in (word for text in found for word in text.split()[1:]):
             if not _TERM.fullmatch(word):
@@ -86,7 +86,7 @@ def spf_word_unknown(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Replace `include`, `a` and `mx` by addresses where you can, and take out services that are no longer used.",
     standard="RFC 7208 s4.6.4",
 )  # fmt: skip
-def spf_lookups_many(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_lookups_many(contents: ZoneContents) -> Iterator[Occurrence]:
     for found, names in _spf(contents):
         count = max(sum(bool(_LOOKUP.match(word)) for word in text.split()[1:]) for text in found)
         if count > _MOST_LOOKUPS:
@@ -99,7 +99,7 @@ def spf_lookups_many(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="End the record with `-all` or `~all`.",
     standard="RFC 7208 s5.1",
 )  # fmt: skip
-def spf_allows_everybody(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_allows_everybody(contents: ZoneContents) -> Iterator[Occurrence]:
     for found, names in _spf(contents):
         if any(word.lower() in ("all", "+all") for text in found for word in text.split()[1:]):
             yield from _at(names)
@@ -111,7 +111,7 @@ def spf_allows_everybody(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Put `all` at the end.",
     standard="RFC 7208 s5.1",
 )  # fmt: skip
-def spf_ends_early(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_ends_early(contents: ZoneContents) -> Iterator[Occurrence]:
     for found, names in _spf(contents):
         for text in found:
             words = [word.lower() for word in text.split()[1:]]
@@ -126,9 +126,9 @@ def spf_ends_early(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Put the text into a TXT record and take the old one out.",
     standard="RFC 7208 s3.1",
 )  # fmt: skip
-def spf_in_old_type(contents: ZoneContents) -> Iterator[Sighting]:
+def spf_in_old_type(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.of(_SPF_TYPE):
-        yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+        yield Occurrence(name_text(rrset.name), (), name_text(rrset.name))
 
 
 @finding(
@@ -137,11 +137,11 @@ def spf_in_old_type(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Ask the mail service for its SPF text and add it as a TXT record.",
     standard="RFC 7208 s3",
 )  # fmt: skip
-def mail_without_spf(contents: ZoneContents) -> Iterator[Sighting]:
+def mail_without_spf(contents: ZoneContents) -> Iterator[Occurrence]:
     exchange = contents.zone.get(contents.origin, MX)
     text = contents.zone.get(contents.origin, TXT)
     if exchange and targets(exchange) != (ROOT,) and not (text and _beginning(text.rdatas, b"v=spf1")):
-        yield Sighting(name_text(contents.origin), (), name_text(contents.origin))
+        yield Occurrence(name_text(contents.origin), (), name_text(contents.origin))
 
 
 @finding(
@@ -150,10 +150,10 @@ def mail_without_spf(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Keep the one or the others.",
     standard="RFC 7505 s3",
 )  # fmt: skip
-def null_mx_not_alone(contents: ZoneContents) -> Iterator[Sighting]:
+def null_mx_not_alone(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.of(MX):
         if len(rrset.rdatas) > 1 and any(rdata[2:] == ROOT for rdata in rrset.rdatas):
-            yield Sighting(name_text(rrset.name), (), name_text(rrset.name))
+            yield Occurrence(name_text(rrset.name), (), name_text(rrset.name))
 
 
 @finding(
@@ -162,7 +162,7 @@ def null_mx_not_alone(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Write one record such as `v=DMARC1; p=none; rua=mailto:…`.",
     standard="RFC 7489 s6.3",
 )  # fmt: skip
-def dmarc_malformed(contents: ZoneContents) -> Iterator[Sighting]:
+def dmarc_malformed(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         found = _beginning(rdatas, b"v=dmarc1")
         policies = [re.search(r";\s*p\s*=\s*(\w+)", text, re.IGNORECASE) for text in found]
@@ -176,7 +176,7 @@ def dmarc_malformed(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Move the record to `_dmarc`.",
     standard="RFC 7489 s6.1",
 )  # fmt: skip
-def dmarc_misplaced(contents: ZoneContents) -> Iterator[Sighting]:
+def dmarc_misplaced(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         if _beginning(rdatas, b"v=dmarc1"):
             yield from _at(name for name in names if not {b"_dmarc", b"_report"} & set(labels_of(name)))
@@ -188,7 +188,7 @@ def dmarc_misplaced(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Copy the record anew from the mail service; long text goes in several quoted pieces of 255 at most.",
     standard="RFC 6376 s3.6.1",
 )  # fmt: skip
-def dkim_malformed(contents: ZoneContents) -> Iterator[Sighting]:
+def dkim_malformed(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         selectors = [name for name in names if name.find(b"\x0a_domainkey") > 0]
         if selectors:
@@ -205,7 +205,7 @@ def dkim_malformed(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Enter the text without the marks.",
     standard="RFC 1035 s5.1",
 )  # fmt: skip
-def text_quoted_twice(contents: ZoneContents) -> Iterator[Sighting]:
+def text_quoted_twice(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         for text in map(_whole, rdatas):
             if len(text) > 2 and text[0] == text[-1] == '"':
@@ -218,9 +218,9 @@ def text_quoted_twice(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Take out what is no longer needed.",
     standard="RFC 7208 s3.4, RFC 6891 s6.2.5",
 )  # fmt: skip
-def set_large(contents: ZoneContents) -> Iterator[Sighting]:
+def set_large(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.zone.unsorted:
         if len(rrset.rdatas) > 4 or len(rrset.rdatas[0]) > _LONGEST_RECORD:
             size = sum(len(rdata) + 12 for rdata in rrset.rdatas)
             if size > 1100 and is_under(rrset.name, contents.origin):
-                yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}: {size} octets", (), name_text(rrset.name))
+                yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text}: {size} octets", (), name_text(rrset.name))

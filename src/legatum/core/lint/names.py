@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.lint.contents import Target, ZoneContents
 from legatum.core.records.name import ROOT, Name, labels_of, name_text
 from legatum.core.records.rrtype import AAAA, MX, NS, SRV, A, type_text
@@ -27,11 +27,11 @@ def _prefix(name: Name, origin: Name) -> bytes:
     remedy="End the name with a dot in the master file, or give it without the zone's name.",
     standard="RFC 1035 s5.1",
 )  # fmt: skip
-def target_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
+def target_doubled_origin(contents: ZoneContents) -> Iterator[Occurrence]:
     twice = contents.origin[:-1] + contents.origin
     for target in contents.targets():
         if target.name.endswith(twice) and contents.leads_nowhere(target.name):
-            yield Sighting(_words(target), (), name_text(target.name))
+            yield Occurrence(_words(target), (), name_text(target.name))
 
 
 @finding(
@@ -40,10 +40,10 @@ def target_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="End the name with a dot in the master file, or give it without the zone's name.",
     standard="RFC 1035 s5.1",
 )  # fmt: skip
-def name_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
+def name_doubled_origin(contents: ZoneContents) -> Iterator[Occurrence]:
     twice = contents.origin[:-1] + contents.origin
     for name in sorted(name for name in contents.zone.names if name.endswith(twice)):
-        yield Sighting(name_text(name), (), name_text(name))
+        yield Occurrence(name_text(name), (), name_text(name))
 
 
 @finding(
@@ -53,13 +53,13 @@ def name_doubled_origin(contents: ZoneContents) -> Iterator[Sighting]:
     standard="RFC 1035 s5.1",
     after=("target-doubled-origin",),
 )  # fmt: skip
-def target_final_dot_missing(contents: ZoneContents) -> Iterator[Sighting]:
+def target_final_dot_missing(contents: ZoneContents) -> Iterator[Occurrence]:
     ends = tuple(bytes((len(suffix),)) + suffix + contents.origin for suffix in _SUFFIXES)
     for target in contents.targets():
         if target.name.endswith(ends) and contents.is_inside(target.name):
             labels = labels_of(Name(_prefix(target.name, contents.origin) + ROOT))
             if len(labels) > 1 and labels[-1] in _SUFFIXES and contents.leads_nowhere(target.name):
-                yield Sighting(_words(target), (), name_text(target.name))
+                yield Occurrence(_words(target), (), name_text(target.name))
 
 
 @finding(
@@ -68,9 +68,9 @@ def target_final_dot_missing(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Give the host a name of letters, digits and hyphens, and keep the old one for a while if it is in use.",
     standard="RFC 1123 s2.1",
 )  # fmt: skip
-def host_name_not_allowed(contents: ZoneContents) -> Iterator[Sighting]:
+def host_name_not_allowed(contents: ZoneContents) -> Iterator[Occurrence]:
     for name in sorted({rrset.name for rrset in contents.of(A, AAAA) if not _is_host(rrset.name)}):
-        yield Sighting(name_text(name), (), name_text(name))
+        yield Occurrence(name_text(name), (), name_text(name))
 
 
 @finding(
@@ -79,10 +79,10 @@ def host_name_not_allowed(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Give the server a name of letters, digits and hyphens.",
     standard="RFC 1123 s2.1, RFC 2181 s11",
 )  # fmt: skip
-def target_not_a_host_name(contents: ZoneContents) -> Iterator[Sighting]:
+def target_not_a_host_name(contents: ZoneContents) -> Iterator[Occurrence]:
     for target in contents.targets(NS, MX, SRV):
         if target.name != ROOT and not _is_host(target.name):
-            yield Sighting(_words(target), (), name_text(target.name))
+            yield Occurrence(_words(target), (), name_text(target.name))
 
 
 def _is_host(name: Name) -> bool:

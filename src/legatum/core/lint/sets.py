@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.records.address import address_text
 from legatum.core.records.name import canonical_key, name_text
@@ -17,11 +17,11 @@ from legatum.core.records.space import is_public_data
     remedy="Give all records of the set the same TTL.",
     standard="RFC 2181 s5.2",
 )  # fmt: skip
-def set_ttls_differ(contents: ZoneContents) -> Iterator[Sighting]:
+def set_ttls_differ(contents: ZoneContents) -> Iterator[Occurrence]:
     for (name, rtype), ttls in contents.uneven.items():
         if rtype == RRSIG:  # they are no set: each has the TTL of what it is over (RFC 4034 s3)
             continue
-        yield Sighting(f"{name_text(name)} {type_text(rtype)}: {', '.join(map(str, ttls))} s; {min(ttls)} counts", (), name_text(name))
+        yield Occurrence(f"{name_text(name)} {type_text(rtype)}: {', '.join(map(str, ttls))} s; {min(ttls)} counts", (), name_text(name))
 
 
 @finding(
@@ -30,9 +30,9 @@ def set_ttls_differ(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Take one of them out.",
     standard="RFC 2181 s5",
 )  # fmt: skip
-def record_repeated(contents: ZoneContents) -> Iterator[Sighting]:
+def record_repeated(contents: ZoneContents) -> Iterator[Occurrence]:
     for name, rtype in contents.repeated:
-        yield Sighting(f"{name_text(name)} {type_text(rtype)}", (), name_text(name))
+        yield Occurrence(f"{name_text(name)} {type_text(rtype)}", (), name_text(name))
 
 
 @finding(
@@ -41,7 +41,7 @@ def record_repeated(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Put the public address there; keep internal addresses in an internal zone. If the range is in use at your site, set `home`.",
     standard="RFC 6890 s2",
 )  # fmt: skip
-def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
+def address_not_public(contents: ZoneContents) -> Iterator[Occurrence]:
     home = contents.home
     for rtype in (A, AAAA):
         kind = type_text(rtype)
@@ -49,7 +49,7 @@ def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
             for rdata in rrset.rdatas:
                 if not is_public_data(rdata, home):
                     name = name_text(rrset.name)
-                    yield Sighting(f"{name} {kind} {address_text(rdata)}", (), name)
+                    yield Occurrence(f"{name} {kind} {address_text(rdata)}", (), name)
 
 
 @finding(
@@ -58,9 +58,9 @@ def address_not_public(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Add the NS set at the apex.",
     standard="RFC 1034 s4.2.1",
 )  # fmt: skip
-def apex_without_ns(contents: ZoneContents) -> Iterator[Sighting]:
+def apex_without_ns(contents: ZoneContents) -> Iterator[Occurrence]:
     if contents.zone.apex_ns is None:
-        yield Sighting(name_text(contents.origin))
+        yield Occurrence(name_text(contents.origin))
 
 
 @finding(
@@ -69,10 +69,10 @@ def apex_without_ns(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="See which of the two is right: `legatum compare PROVIDER FILE` shows both.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def name_only_here(contents: ZoneContents) -> Iterator[Sighting]:
+def name_only_here(contents: ZoneContents) -> Iterator[Occurrence]:
     if contents.other is not None:
         for name in sorted(contents.zone.names - contents.other.names, key=canonical_key):
-            yield Sighting(name_text(name), (), name_text(name))
+            yield Occurrence(name_text(name), (), name_text(name))
 
 
 @finding(
@@ -81,11 +81,11 @@ def name_only_here(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Bring it along, or make sure that it is no longer in use.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def name_only_there(contents: ZoneContents) -> Iterator[Sighting]:
+def name_only_there(contents: ZoneContents) -> Iterator[Occurrence]:
     if contents.other is not None:
         for name in sorted(contents.other.names - contents.zone.names, key=canonical_key):
             kinds = ", ".join(each.type_text for each in contents.other.at(name))
-            yield Sighting(f"{name_text(name)} ({kinds})", (), name_text(name))
+            yield Occurrence(f"{name_text(name)} ({kinds})", (), name_text(name))
 
 
 @finding(
@@ -94,10 +94,10 @@ def name_only_there(contents: ZoneContents) -> Iterator[Sighting]:
     remedy="Give it a TTL of some minutes at least.",
     standard="RFC 1035 s3.2.1",
 )  # fmt: skip
-def ttl_of_nothing(contents: ZoneContents) -> Iterator[Sighting]:
+def ttl_of_nothing(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.of(A, AAAA, MX, NS, SOA):
         if rrset.ttl == 0:
-            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}", (), name_text(rrset.name))
+            yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text}", (), name_text(rrset.name))
 
 
 @finding(
@@ -106,7 +106,7 @@ def ttl_of_nothing(contents: ZoneContents) -> Iterator[Sighting]:
     remedy=f"Give it {LARGEST_TTL} at most; a day is usual.",
     standard="RFC 2181 s8",
 )  # fmt: skip
-def ttl_too_large(contents: ZoneContents) -> Iterator[Sighting]:
+def ttl_too_large(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.zone.unsorted:
         if rrset.ttl > LARGEST_TTL:
-            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}: {rrset.ttl}", (), name_text(rrset.name))
+            yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text}: {rrset.ttl}", (), name_text(rrset.name))

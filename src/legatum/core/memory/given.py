@@ -16,7 +16,7 @@ ABSENT = "-"
 _LONGEST = 2000  # characters of data that are remembered of a set
 
 
-class Seen(NamedTuple):
+class GivenSet(NamedTuple):
     """An RRset as it was given. ``place``: by whom; ``data``: as text."""
 
     place: str
@@ -41,8 +41,8 @@ class Given(NamedTuple):
     gone: float | None = None
 
     @property
-    def seen(self) -> Seen:
-        return Seen(self.place, self.name, self.rtype, self.ttl, self.data)
+    def seen(self) -> GivenSet:
+        return GivenSet(self.place, self.name, self.rtype, self.ttl, self.data)
 
 
 class Look(NamedTuple):
@@ -52,7 +52,7 @@ class Look(NamedTuple):
 
     domain: Name
     at: float
-    seen: tuple[Seen, ...] = ()
+    seen: tuple[GivenSet, ...] = ()
     known: frozenset[tuple[str, Name, int]] = frozenset()
     whole: frozenset[str] = frozenset()
     led: frozenset[str] | None = None
@@ -72,13 +72,13 @@ class Look(NamedTuple):
         return [one for one in given if one.gone is None and one.seen not in seen and is_known(one)]
 
 
-def seen_of(place: str, sets: Iterable[RRset | None]) -> list[Seen]:
-    return [Seen(place, each.name, each.rtype, each.ttl, _text(each)) for each in sets if each is not None]
+def seen_of(place: str, sets: Iterable[RRset | None]) -> list[GivenSet]:
+    return [GivenSet(place, each.name, each.rtype, each.ttl, _text(each)) for each in sets if each is not None]
 
 
-def absent(place: str, name: Name, rtype: int, negative_ttl: int) -> Seen:
+def absent(place: str, name: Name, rtype: int, negative_ttl: int) -> GivenSet:
     """The answer that there is none."""
-    return Seen(place, name, rtype, negative_ttl, ABSENT)
+    return GivenSet(place, name, rtype, negative_ttl, ABSENT)
 
 
 def _text(each: RRset) -> str:

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from legatum.core.dnssec.trust import Keys
-from legatum.core.memory.given import ABSENT, Given, Seen
+from legatum.core.memory.given import ABSENT, Given, GivenSet
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import DNSKEY
 
@@ -30,9 +30,9 @@ def is_signing(place: str) -> bool:
     return place.startswith(_BEFORE)
 
 
-def seen_keys(place: str, zone: Name, keys: Keys | None) -> Seen:
+def seen_keys(place: str, zone: Name, keys: Keys | None) -> GivenSet:
     data = _ROLE.join(_LABEL.join(labels) for labels in keys.roles) if keys is not None else ABSENT
-    return Seen(signing_at(place), zone, DNSKEY, keys.ttl if keys is not None else 0, data)
+    return GivenSet(signing_at(place), zone, DNSKEY, keys.ttl if keys is not None else 0, data)
 
 
 def key_states(memory: Iterable[Given], place: str, zone: Name) -> list[KeyState]:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from legatum.core.memory.given import Given, Seen
+from legatum.core.memory.given import Given, GivenSet
 from legatum.core.records.name import Name, absolute_text, parse_name
 from legatum.core.records.rrtype import ALIAS
 
@@ -17,8 +17,8 @@ class TrackedName(NamedTuple):
     target: Name
 
 
-def seen_tracked(name: Name, target: Name) -> Seen:
-    return Seen(FOLLOWS, name, ALIAS, 0, absolute_text(target))
+def seen_tracked(name: Name, target: Name) -> GivenSet:
+    return GivenSet(FOLLOWS, name, ALIAS, 0, absolute_text(target))
 
 
 def tracked_names(memory: Iterable[Given]) -> list[TrackedName]:

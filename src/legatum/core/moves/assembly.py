@@ -10,11 +10,11 @@ from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from legatum.core.moves.effects import Effect
-from legatum.core.moves.needs import Need, Unasked
+from legatum.core.moves.needs import Need, NoLongerQueried
 from legatum.core.moves.place import Premises
 from legatum.core.moves.runbook import Past, Runbook, Step
-from legatum.core.moves.scene import Scene, scene_at_the_beginning
-from legatum.core.moves.waiting.leading import still_led
+from legatum.core.moves.timeline import Timeline, timeline_at_the_beginning
+from legatum.core.moves.waiting.ns_waits import still_led
 from legatum.core.moves.waiting.waits import waits_for
 from legatum.core.records.name import Name
 from legatum.core.timing import Caution, Wait
@@ -42,7 +42,7 @@ class Phase(IntEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class PlannedStep:
     """One step, not yet in its place."""
 
     phase: Phase
@@ -50,14 +50,14 @@ class Piece:
     needs: tuple[Need, ...] = ()
 
 
-def assemble(pieces: Iterable[Piece], premises: Premises, past: Sequence[Past], caution: Caution) -> tuple[Step, ...]:
+def assemble(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[Past], caution: Caution) -> tuple[Step, ...]:
     """Steps in order with their waits. Steps of the same phase keep the order in which they came."""
     return resolved([replace(piece.step, needs=piece.needs) for piece in _ordered(pieces)], premises, past, caution)
 
 
 def resolved(ordered: Sequence[Step], premises: Premises, past: Sequence[Past], caution: Caution) -> tuple[Step, ...]:
     """The steps with the waits that their needs come to, given everything before each of them."""
-    scene = scene_at_the_beginning(premises)
+    scene = timeline_at_the_beginning(premises)
     for number, each in enumerate(past):
         play(scene, each.effects, number - len(past), each.label)
     steps: list[Step] = []
@@ -94,7 +94,7 @@ def _known(waits: Iterable[Wait], steps: Sequence[Step], past: Sequence[Past]) -
     return tuple(wait for wait in waits if wait.after in labels)
 
 
-def _ordered(pieces: Iterable[Piece]) -> list[Piece]:
+def _ordered(pieces: Iterable[PlannedStep]) -> list[PlannedStep]:
     """By phase; of steps with the same name, each gets one of its own."""
     ordered, taken = sorted(pieces, key=lambda each: each.phase), dict[str, int]()
     found = []
@@ -104,7 +104,7 @@ def _ordered(pieces: Iterable[Piece]) -> list[Piece]:
     return found
 
 
-def play(scene: Scene, effects: Iterable[Effect], at: float, label: str) -> None:
+def play(scene: Timeline, effects: Iterable[Effect], at: float, label: str) -> None:
     """Effects one after the other, for the order of things only."""
     for effect in effects:
         effect.play(scene, at, at, label)
@@ -117,21 +117,21 @@ def _told_when_final(steps: Sequence[Step]) -> Iterable[Step]:
         yield step if number != final or step.way_back else replace(step, way_back="from here on it begins with making it anew")
 
 
-def led_back(pieces: Iterable[Piece], premises: Premises, past: Sequence[Past]) -> list[str]:
+def led_back(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[Past]) -> list[str]:
     """Who would still lead caches to what a step takes away, in words; empty for a plan that leads everybody away first."""
-    scene, found = scene_at_the_beginning(premises), list[str]()
+    scene, found = timeline_at_the_beginning(premises), list[str]()
     for each in past:
         play(scene, each.effects, 0, each.label)
     for number, piece in enumerate(_ordered(pieces)):
         for need in piece.needs:
-            if isinstance(need, Unasked):
+            if isinstance(need, NoLongerQueried):
                 found += still_led(need, scene, premises)
         play(scene, piece.step.effects, number, piece.step.id)
     return found
 
 
 def runbook_of(
-    ident: str, wish: str, at: float, premises: Premises, pieces: Iterable[Piece], past: Sequence[Past], caution: Caution, domain: Name,
+    ident: str, wish: str, at: float, premises: Premises, pieces: Iterable[PlannedStep], past: Sequence[Past], caution: Caution, domain: Name,
     back_of: str = "",
 ) -> Runbook:  # fmt: skip
     """The whole plan."""

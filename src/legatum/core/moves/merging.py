@@ -4,18 +4,18 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.fault import BadInput
-from legatum.core.moves.assembly import Piece
-from legatum.core.moves.effects import Answered, Change, Effect, Records
-from legatum.core.moves.place import Key
+from legatum.core.moves.assembly import PlannedStep
+from legatum.core.moves.effects import Answered, Effect, Records, RRsetChange
+from legatum.core.moves.place import RRsetKey
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import TXT
 from legatum.core.service.spf import spf_texts
 
-_Place = tuple[str, Name, Key]
+_Place = tuple[str, Name, RRsetKey]
 
 
-def with_texts_merged(pieces: Sequence[Piece]) -> list[Piece]:
+def with_texts_merged(pieces: Sequence[PlannedStep]) -> list[PlannedStep]:
     """The same pieces. Where a step would begin with another set of texts than the steps before it leave, it adds and takes out the same
     texts of what they leave. Raises :class:`BadInput` where two want something else of one text."""
     state, found = dict[_Place, RRset | None](), list(pieces)
@@ -49,7 +49,7 @@ def _given(wanted: RRset, effect: Answered, state: dict[_Place, RRset | None]) -
     return next((state[place] for place in places if place in state), wanted)
 
 
-def _rebased(change: Change, present: RRset | None, step: str) -> Change:
+def _rebased(change: RRsetChange, present: RRset | None, step: str) -> RRsetChange:
     if change.before == present:
         return change
     old, new = (each.rdatas if each is not None else () for each in (change.before, change.after))
@@ -65,4 +65,4 @@ def _rebased(change: Change, present: RRset | None, step: str) -> Change:
     after = rrset(*change.key, ttl, data) if data else None
     if len(spf_texts(after)) > 1:
         raise BadInput(f"{name_text(change.key[0])} would have two SPF records, one of them by '{step}'", "draft one after the other")
-    return Change(present, after)
+    return RRsetChange(present, after)

@@ -6,14 +6,13 @@ own.
 """
 
 from dataclasses import dataclass
-from typing import get_args
 
-from legatum.core.moves.place import Key
+from legatum.core.moves.place import RRsetKey
 from legatum.core.records.name import Name
 
 
 @dataclass(frozen=True, slots=True)
-class Unasked:
+class NoLongerQueried:
     """Nobody asks the place for the zone any more (rules 4, 10 and 16)."""
 
     place: str
@@ -21,7 +20,7 @@ class Unasked:
 
 
 @dataclass(frozen=True, slots=True)
-class Unnamed:
+class NsSetExpired:
     """Nobody holds an NS set of the zone that names these servers any more (rules 4 and 16)."""
 
     zone: Name
@@ -33,22 +32,22 @@ class Lowered:
     """Whoever holds the RRset holds it with the TTL that it is given with now (rule 1)."""
 
     zone: Name
-    key: Key
+    key: RRsetKey
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class NameKnown:
     """Nobody remembers that the name was not there (rule 3)."""
 
     host: Name
 
 
 @dataclass(frozen=True, slots=True)
-class Forgotten:
+class OldDataExpired:
     """Nobody holds an earlier form of the RRset any more (rule 2); ``negative``: nor that there was none (rule 3)."""
 
     zone: Name
-    key: Key
+    key: RRsetKey
     negative: bool = False
 
 
@@ -60,7 +59,7 @@ class Unused:
 
 
 @dataclass(frozen=True, slots=True)
-class Uncut:
+class DelegationInForce:
     """Whoever asks for names below the cut comes to whom the zone hands them on to (rule 15): nobody holds what the zone itself said."""
 
     zone: Name
@@ -69,14 +68,14 @@ class Uncut:
 
 
 @dataclass(frozen=True, slots=True)
-class Unvouched:
+class DsExpired:
     """Nobody holds a DS set of the domain any more (rule 7)."""
 
     domain: Name
 
 
 @dataclass(frozen=True, slots=True)
-class Fits:
+class ChainConsistent:
     """Whatever anybody holds - a DS set, a key set, signed data - fits what is given from this step on (rules 6 to 9). ``places``: those
     that everybody is led to from then on."""
 
@@ -92,6 +91,28 @@ class Lasted:
     seconds: int
 
 
-Need = Unasked | Unnamed | Lowered | Known | Forgotten | Unused | Uncut | Unvouched | Fits | Lasted
-NEEDS: dict[str, type] = {each.__name__.lower(): each for each in get_args(Need)}
+Need = (
+    NoLongerQueried
+    | NsSetExpired
+    | Lowered
+    | NameKnown
+    | OldDataExpired
+    | Unused
+    | DelegationInForce
+    | DsExpired
+    | ChainConsistent
+    | Lasted
+)
+NEEDS: dict[str, type] = {
+    "unasked": NoLongerQueried,
+    "unnamed": NsSetExpired,
+    "lowered": Lowered,
+    "known": NameKnown,
+    "forgotten": OldDataExpired,
+    "unused": Unused,
+    "uncut": DelegationInForce,
+    "unvouched": DsExpired,
+    "fits": ChainConsistent,
+    "lasted": Lasted,
+}
 """How each is called in move files."""

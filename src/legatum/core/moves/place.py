@@ -9,13 +9,13 @@ from dataclasses import dataclass, field
 
 from legatum.core.calendar.window import Windows, parse_windows
 from legatum.core.calendar.zone import parse_zone
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, A
 
-Key = tuple[Name, int]
+RRsetKey = tuple[Name, int]
 """A name and a type."""
 PARENT = "the parent"
 """The place that hands out the delegation of the move's domain."""
@@ -121,7 +121,7 @@ class Premises:
     vanishing: tuple[Vanishing, ...] = ()
     unsigned: str = ""
     signing: str = ""
-    anchors: Mapping[Name, Anchors] = field(default_factory=dict)
+    anchors: Mapping[Name, DsSet] = field(default_factory=dict)
     floor: int = 0
     time_out: int = 0
     serial_rule: str = "counter"

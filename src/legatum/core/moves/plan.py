@@ -5,27 +5,27 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from legatum.core.fault import BadInput, GateShut
-from legatum.core.moves.assembly import Piece, led_back, runbook_of
-from legatum.core.moves.drawing import Drawing, completed, premises_of
-from legatum.core.moves.effects import DsSet, Records
+from legatum.core.moves.assembly import PlannedStep, led_back, runbook_of
+from legatum.core.moves.effects import DsChanged, Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
-from legatum.core.moves.kinds.beside import Beside, beside_pieces
+from legatum.core.moves.kinds.first_and_last import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.hosts import Hosts, host_pieces
 from legatum.core.moves.kinds.leftovers import Leftovers, leftover_pieces
 from legatum.core.moves.kinds.mail import Mail, mail_pieces
 from legatum.core.moves.kinds.part import Part, part_pieces
-from legatum.core.moves.kinds.presence import First, Retirement, first_pieces, retirement_pieces
 from legatum.core.moves.kinds.provider import NewProvider, passage_words, provider_pieces
+from legatum.core.moves.kinds.registrar_transfer import RegisteredDomain, Terms, transfer_pieces
 from legatum.core.moves.kinds.second import Second, second_pieces
+from legatum.core.moves.kinds.second_signer import SecondSigner, second_signer_steps
 from legatum.core.moves.kinds.site import Alias, alias_pieces
-from legatum.core.moves.kinds.transfer import Held, Terms, transfer_pieces
-from legatum.core.moves.kinds.trust.chain import Sign, Unsign, sign_pieces, unsign_pieces
 from legatum.core.moves.kinds.trust.exchange import Exchange, exchange_pieces
-from legatum.core.moves.kinds.trust.signing import running_out
+from legatum.core.moves.kinds.trust.sign_unsign import Sign, Unsign, sign_pieces, unsign_pieces
+from legatum.core.moves.kinds.trust.signature_expiry import running_out
 from legatum.core.moves.kinds.verification import Verification, verification_pieces
 from legatum.core.moves.kinds.zone_data import Soa, Ttls, soa_pieces, ttl_pieces
 from legatum.core.moves.merging import with_texts_merged
-from legatum.core.moves.place import Key
+from legatum.core.moves.place import RRsetKey
+from legatum.core.moves.plan_input import PlanInput, completed, premises_of
 from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
@@ -35,7 +35,7 @@ from legatum.core.records.rrtype import type_text
 class NewRegistrar:
     """``held``: what is registered now."""
 
-    held: Held
+    held: RegisteredDomain
     wish: Terms
 
 
@@ -54,18 +54,18 @@ Wish = (
     | Sign
     | Exchange
     | Unsign
-    | Beside
+    | SecondSigner
     | Alias
     | Mail
     | Verification
 )
-_KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
+_KINDS: dict[type, Callable[[PlanInput, Any], Iterator[PlannedStep]]] = {
     NewProvider: provider_pieces,
     NewAddress: address_pieces,
     Hosts: host_pieces,
     Part: part_pieces,
     Second: second_pieces,
-    Beside: beside_pieces,
+    SecondSigner: second_signer_steps,
     Alias: alias_pieces,
     Mail: mail_pieces,
     Verification: verification_pieces,
@@ -79,12 +79,12 @@ _KINDS: dict[type, Callable[[Drawing, Any], Iterator[Piece]]] = {
     Unsign: unsign_pieces,
     NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
 }
-_ALONE = (First, Retirement, Leftovers, Beside)
+_ALONE = (First, Retirement, Leftovers, SecondSigner)
 _OF_KEYS = (Sign, Exchange, Unsign)
 _SERVERS = (NewProvider, Second, Hosts)
 
 
-def draw(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> Runbook:
+def draw(drawing: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> Runbook:
     """The plan. Raises :class:`BadInput` for wishes that contradict each other, and as each kind does."""
     _refuse_contradictions(wishes)
     made = tuple((each.new, each.zone) for each in wishes if isinstance(each, NewProvider))
@@ -118,9 +118,9 @@ def refuse_no_window(runbook: Runbook) -> None:
         )
 
 
-def _refuse_lost_ds(drawing: Drawing, wishes: Sequence[Wish], pieces: Sequence[Piece]) -> None:
+def _refuse_lost_ds(drawing: PlanInput, wishes: Sequence[Wish], pieces: Sequence[PlannedStep]) -> None:
     """A DS set comes out of a transfer as it went in, or goes before it."""
-    changed = [effect.after for piece in pieces for effect in piece.step.effects if isinstance(effect, DsSet)]
+    changed = [effect.after for piece in pieces for effect in piece.step.effects if isinstance(effect, DsChanged)]
     for each in wishes:
         if not isinstance(each, NewRegistrar):
             continue
@@ -133,7 +133,7 @@ def _refuse_lost_ds(drawing: Drawing, wishes: Sequence[Wish], pieces: Sequence[P
             )
 
 
-def shorter_pace(drawing: Drawing, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
+def shorter_pace(drawing: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
     """Of the two paces the plan that is over sooner; and pace → when it would be over, where both differ."""
     plans = {pace: draw(replace(drawing, at_once=pace == AT_ONCE), ident, words, wishes) for pace in (LOWERED, AT_ONCE)}
     ends = {pace: slots_of(plan, drawing.at)[-1].ends for pace, plan in plans.items()}
@@ -181,9 +181,9 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
         )
 
 
-def _refuse_twice(pieces: Sequence[Piece]) -> None:
+def _refuse_twice(pieces: Sequence[PlannedStep]) -> None:
     """Two wishes that change the same RRset at the same place from the same beginning."""
-    seen: dict[tuple[str, bytes, Key, object], str] = {}
+    seen: dict[tuple[str, bytes, RRsetKey, object], str] = {}
     for piece in pieces:
         for effect in piece.step.effects:
             if isinstance(effect, Records):

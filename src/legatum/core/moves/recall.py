@@ -14,7 +14,7 @@ from legatum.core.moves.effects import Effect, Gave, ZoneMade
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT, Premises
 from legatum.core.moves.runbook import Past, Runbook, Step, happened_before, shown_by
-from legatum.core.moves.scene import Scene, Track, scene_at_the_beginning
+from legatum.core.moves.timeline import History, Timeline, timeline_at_the_beginning
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import DS, NS, type_text
@@ -30,7 +30,7 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
     """With the waits that come of it. ``outcomes``: of the steps done."""
     caution = Caution(runbook.premises.floor, runbook.premises.time_out, runbook.margin)
     runbook = _with_own_ttls(runbook, remembered, caution)
-    scene, happened = scene_at_the_beginning(runbook.premises), happened_before(runbook)
+    scene, happened = timeline_at_the_beginning(runbook.premises), happened_before(runbook)
     for each in runbook.past:
         play(scene, each.effects, each.first, each.label)
     for step in runbook.steps:
@@ -80,7 +80,7 @@ def _is_known(copy: HeldCopy, keys: Collection[str]) -> bool:
 
 
 def remembered_past(
-    premises: Premises, scene: Scene, happened: Mapping[str, float], remembered: Remembered, caution: Caution, now: float
+    premises: Premises, scene: Timeline, happened: Mapping[str, float], remembered: Remembered, caution: Caution, now: float
 ) -> list[Past]:
     """What somebody may hold and ``scene`` does not account for. ``happened``: label → when it was true of all servers."""
     found = dict[str, Past]()
@@ -93,7 +93,7 @@ def remembered_past(
     return list(found.values())
 
 
-def _asked(domain: Name, held: Sequence[HeldCopy], scene: Scene) -> set[str]:
+def _asked(domain: Name, held: Sequence[HeldCopy], scene: Timeline) -> set[str]:
     """Places that caches may have what they gave from: the plan's own, and those to which an NS set leads that the parent gave lately. What
     was only made ready somewhere nobody has."""
     found = {PARENT, OWN_SERVERS, *(place for place, zone in scene.served if zone == domain)}
@@ -102,7 +102,7 @@ def _asked(domain: Name, held: Sequence[HeldCopy], scene: Scene) -> set[str]:
     return found | {each.place for each in sets if led & set(targets(each.rrset))}
 
 
-def _unexplained(copy: HeldCopy, domain: Name, scene: Scene, premises: Premises, happened: Mapping[str, float]) -> Iterator[Past]:
+def _unexplained(copy: HeldCopy, domain: Name, scene: Timeline, premises: Premises, happened: Mapping[str, float]) -> Iterator[Past]:
     """Nothing for what the plan has in its own history, at least as long, or does not rest on."""
     zone = premises.parent_zone if copy.place == PARENT else domain
     served = [place for place, each in scene.served if each == zone]
@@ -131,7 +131,7 @@ def _covers(one: RRset | None, rrset: RRset) -> bool:
     return one is not None and one.rdatas == rrset.rdatas and one.ttl >= rrset.ttl
 
 
-def _gave(track: Track[_V], is_it: Callable[[_V], bool], copy: HeldCopy, happened: Mapping[str, float]) -> bool:
+def _gave(track: History[_V], is_it: Callable[[_V], bool], copy: HeldCopy, happened: Mapping[str, float]) -> bool:
     """The plan knows that it was given as late as the copy, with this TTL or a longer one."""
     return any(
         is_it(value) and (ended is None or ended not in happened or happened[ended] + _GRAIN >= copy.given_until)

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import is_known
-from legatum.core.moves.effects import Delegated, DsSet, Effect, Records, Signed
+from legatum.core.moves.effects import Delegated, DsChanged, Effect, Records, Signed
 from legatum.core.moves.needs import Need
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import Premises
@@ -92,7 +92,7 @@ class Runbook:
     @property
     def of_keys(self) -> bool:
         """Who signs, or who vouches for that, changes with it."""
-        return any(isinstance(effect, DsSet | Signed) for step in self.steps for effect in step.effects)
+        return any(isinstance(effect, DsChanged | Signed) for step in self.steps for effect in step.effects)
 
     @property
     def known_keys(self) -> frozenset[str]:
@@ -100,13 +100,13 @@ class Runbook:
         found = {label for each in self.premises.anchors.values() for label in each.labels}
         keys = {(each.place, each.zone): each.keys for each in self.premises.served}
         for effect in (effect for past in self.past for effect in past.effects):
-            if isinstance(effect, DsSet):
+            if isinstance(effect, DsChanged):
                 found |= effect.before.labels | effect.after.labels
             elif isinstance(effect, Signed):
                 keys |= dict.fromkeys(((place, effect.zone) for place in (effect.place, *effect.follows)), effect.after)
         found |= {label for each in keys.values() if each is not None for role in each.roles for label in role}
         for effect in (effect for step in self.steps for effect in step.effects):
-            if isinstance(effect, DsSet):
+            if isinstance(effect, DsChanged):
                 found |= effect.before.labels | effect.after.labels
             elif isinstance(effect, Signed):
                 sides = (effect.before, effect.after)
@@ -116,7 +116,7 @@ class Runbook:
     @property
     def disconnects(self) -> bool:
         """The DS is taken away, and nobody led anywhere: it helps whatever keys and signatures the servers have."""
-        sets = [effect for step in self.steps for effect in step.effects if isinstance(effect, DsSet)]
+        sets = [effect for step in self.steps for effect in step.effects if isinstance(effect, DsChanged)]
         return bool(sets) and not any(each.after for each in sets) and not any(map(leads_elsewhere, self.steps))
 
     @property

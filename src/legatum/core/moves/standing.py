@@ -7,7 +7,7 @@ from enum import StrEnum
 from legatum.core.history import BY_HAND, FAILED, INTENT, OUTCOME, REFUSED, Entry
 from legatum.core.moves.effects import (
     Delegated,
-    DsSet,
+    DsChanged,
     HostSet,
     Joined,
     Records,
@@ -143,7 +143,7 @@ def changed_at(step: Step) -> frozenset[str]:
     """The providers and registrars at which this step changes something."""
     places = set[str]()
     for effect in step.effects:
-        if isinstance(effect, Delegated | DsSet | HostSet | Statuses):
+        if isinstance(effect, Delegated | DsChanged | HostSet | Statuses):
             places.add(effect.registrar)
         elif isinstance(effect, Records | ZoneMade | ZoneEnded | Joined | Released | Signed):
             places.add(effect.place)

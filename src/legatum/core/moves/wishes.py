@@ -6,14 +6,14 @@ from dataclasses import dataclass, field
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.zone_data import Soa
-from legatum.core.moves.place import Key
-from legatum.core.observation.picture import Picture
+from legatum.core.moves.place import RRsetKey
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text
 
 
 @dataclass(frozen=True)
 class TransferWish:
-    """What the user asks for; see :class:`~legatum.core.moves.kinds.transfer.Terms`."""
+    """What the user asks for; see :class:`~legatum.core.moves.kinds.registrar_transfer.Terms`."""
 
     domain: Name
     losing: str
@@ -62,7 +62,7 @@ class Wishes:
     aliases: Mapping[Name, Name] = field(default_factory=dict)
     verify: tuple[tuple[Name, str], ...] = ()
     verify_for: int = 30 * 86400
-    ttls: Mapping[Key, int] = field(default_factory=dict)
+    ttls: Mapping[RRsetKey, int] = field(default_factory=dict)
     soa: Soa | None = None
     transfer: TransferWish | None = None
     first: bool = False
@@ -169,7 +169,7 @@ def refuse_strange_names(wish: Wishes) -> None:
             raise BadInput(words, "only hosts below a domain have addresses at its registry")
 
 
-def refuse_silence(wish: Wishes, picture: Picture, dead: Collection[Name]) -> None:
+def refuse_silence(wish: Wishes, picture: Observation, dead: Collection[Name]) -> None:
     """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing. ``dead``: servers of which
     that is known."""
     domain = name_text(picture.domain)

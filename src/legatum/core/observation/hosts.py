@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from legatum.core.fault import GateShut
-from legatum.core.observation.picture import HostView, ParentView
+from legatum.core.observation.observation import HostView, ParentView
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.soa import SoaFields

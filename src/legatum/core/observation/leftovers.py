@@ -11,7 +11,7 @@ from enum import StrEnum
 
 from legatum.core.dnssec.key import ds_texts, fits, parse_ds
 from legatum.core.history import Act, before_and_after
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text, parse_name
 from legatum.core.records.presentation import rdata_texts
@@ -23,7 +23,7 @@ _VERIFIES = re.compile(r"(verif|site-check|domain-check|ownership|validation)[\w
 _CHALLENGE = b"\x0f_acme-challenge"
 
 
-class Kind(StrEnum):
+class LeftoverKind(StrEnum):
     """What sort of thing it is."""
 
     ZONE = "old zone"
@@ -40,7 +40,7 @@ class Leftover:
     """``where``: a provider, the registrar, the parent, or the zone; ``sure``: nothing can use it; ``before`` and ``after``: of the RRset
     in the zone that goes, or becomes less; ``host``: at the registry, with ``addresses``; ``remedy``: where it is not taken by a move."""
 
-    kind: Kind
+    kind: LeftoverKind
     what: str
     where: str
     why: str
@@ -53,7 +53,7 @@ class Leftover:
 
 
 @dataclass(frozen=True)
-class Known:
+class KnownToHouse:
     """What is known beside the picture. ``zone``: as it is served; ``former``: providers that still serve the domain, and are not led to;
     ``hosts``: those of the registry below the domain, with addresses, None where no account was asked; ``once_named``: hosts that its NS
     sets had once; ``acts``: from the journal; ``first_seen``: since when an RRset is as it is; ``of_templates``: template → RRsets that
@@ -68,7 +68,7 @@ class Known:
     of_templates: Mapping[str, Sequence[RRset]] | None = None
 
 
-def leftovers(picture: Picture, known: Known, registrar: str) -> list[Leftover]:
+def leftovers(picture: Observation, known: KnownToHouse, registrar: str) -> list[Leftover]:
     """In the order in which they are taken away."""
     found = [*_texts(picture, known), *_addresses(picture, known), *_of_templates(known)]
     return [*found, *_hosts(picture, known, registrar), *_names(picture), *_ds(picture), *_zones(picture, known)]
@@ -88,24 +88,24 @@ def cleared(found: Iterable[Leftover]) -> list[tuple[RRset, RRset | None]]:
     return list(changed.values())
 
 
-def _zones(picture: Picture, known: Known) -> Iterable[Leftover]:
+def _zones(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     for place in known.former:
         why = f"{place} still answers for it, and neither the parent nor the zone leads there"
-        yield Leftover(Kind.ZONE, name_text(picture.domain), place, why, True)
+        yield Leftover(LeftoverKind.ZONE, name_text(picture.domain), place, why, True)
 
 
-def _hosts(picture: Picture, known: Known, registrar: str) -> Iterable[Leftover]:
+def _hosts(picture: Observation, known: KnownToHouse, registrar: str) -> Iterable[Leftover]:
     named = {*picture.delegation, *picture.own_ns}
     for host, addresses in (known.hosts or {}).items():
         if host not in named:
             listed = ", ".join(addresses) or "no address"
             yield Leftover(
-                Kind.HOST, name_text(host), registrar, f"it has {listed}, and the domain's own NS sets do not name it", True, host=host,
+                LeftoverKind.HOST, name_text(host), registrar, f"it has {listed}, and the domain's own NS sets do not name it", True, host=host,
                 addresses=addresses,
             )  # fmt: skip
 
 
-def _names(picture: Picture) -> Iterable[Leftover]:
+def _names(picture: Observation) -> Iterable[Leftover]:
     parent, own = set(picture.delegation), set(picture.own_ns)
     if not own:
         return
@@ -113,10 +113,10 @@ def _names(picture: Picture) -> Iterable[Leftover]:
         for name in sorted(names):
             other = "the zone" if where == "the parent" else "the parent"
             remedy = f"`legatum registration nameservers {name_text(picture.domain)} --registrar NAME --to PROVIDER` sets the whole set"
-            yield Leftover(Kind.NS_NAME, name_text(name), where, f"{other} does not name it", False, remedy=remedy)
+            yield Leftover(LeftoverKind.NS_NAME, name_text(name), where, f"{other} does not name it", False, remedy=remedy)
 
 
-def _ds(picture: Picture) -> Iterable[Leftover]:
+def _ds(picture: Observation) -> Iterable[Leftover]:
     keys = {rdata for view in picture.serving if view.keys for rdata in view.keys.rdatas}
     unknown = any(view.keys is None and view.keys_asked for view in picture.serving) and bool(keys)
     for rdata in picture.ds:
@@ -127,11 +127,11 @@ def _ds(picture: Picture) -> Iterable[Leftover]:
                 f"`legatum ds withdraw {domain} --registrar NAME`, or, where others fit, `legatum ds exchange {domain} --registrar NAME`"
             )
             yield Leftover(
-                Kind.DS, ds_texts([rdata])[0], "the parent", "it fits no key that a server publishes", not unknown, remedy=remedy
+                LeftoverKind.DS, ds_texts([rdata])[0], "the parent", "it fits no key that a server publishes", not unknown, remedy=remedy
             )
 
 
-def _addresses(picture: Picture, known: Known) -> Iterable[Leftover]:
+def _addresses(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     """Addresses of name servers that were, and records that still have an address which others have left."""
     zone, named = known.zone, {*picture.delegation, *picture.own_ns, *targets(known.zone.apex_ns)}
     used = {name for each in zone for rdata in each.rdatas for name in names_in(each.rtype, rdata) if each.rtype not in (NS, SOA)}
@@ -141,7 +141,7 @@ def _addresses(picture: Picture, known: Known) -> Iterable[Leftover]:
             if present is not None and is_under(host, zone.origin):
                 why = "it was a name server's, and no NS set names that any more"
                 sure = host not in used
-                yield Leftover(Kind.ADDRESS, f"{name_text(host)} {type_text(rtype)}", "the zone", why, sure, before=present)
+                yield Leftover(LeftoverKind.ADDRESS, f"{name_text(host)} {type_text(rtype)}", "the zone", why, sure, before=present)
     left = _left_addresses(known.acts)
     for each in zone:
         for rdata in each.rdatas if each.rtype in (A, AAAA) and each.name not in known.once_named else ():
@@ -150,7 +150,9 @@ def _addresses(picture: Picture, known: Known) -> Iterable[Leftover]:
                 kept = [other for other in each.rdatas if other != rdata]
                 after = rrset(each.name, each.rtype, each.ttl, kept) if kept else None
                 why = f"{left[address]} has left this address"
-                yield Leftover(Kind.ADDRESS, f"{name_text(each.name)} {each.type_text} {address}", "the zone", why, False, each, after)
+                yield Leftover(
+                    LeftoverKind.ADDRESS, f"{name_text(each.name)} {each.type_text} {address}", "the zone", why, False, each, after
+                )
 
 
 def _left_addresses(acts: Sequence[Act]) -> dict[str, str]:
@@ -164,7 +166,7 @@ def _listed(text: str) -> list[str]:
     return re.sub(r"^\d+ ", "", text).split(" | ") if text else []
 
 
-def _texts(picture: Picture, known: Known) -> Iterable[Leftover]:
+def _texts(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     for each in known.zone:
         if each.rtype != TXT:
             continue
@@ -181,16 +183,16 @@ def _texts(picture: Picture, known: Known) -> Iterable[Leftover]:
                     else "an authority looks at it once" if proves else "some service looked at it once, or still does: ask whose it is"
                 )  # fmt: skip
                 shown = rdata_texts(each)[each.rdatas.index(rdata)]
-                yield Leftover(Kind.TEXT, f"{name_text(each.name)} {shown}", "the zone", why, old, each, after)
+                yield Leftover(LeftoverKind.TEXT, f"{name_text(each.name)} {shown}", "the zone", why, old, each, after)
 
 
-def _of_templates(known: Known) -> Iterable[Leftover]:
+def _of_templates(known: KnownToHouse) -> Iterable[Leftover]:
     for template, sets in (known.of_templates or {}).items():
         for each in sets:
             present = known.zone.get(each.name, each.rtype)
             if present is not None and present.rdatas == each.rdatas:
                 why = f"the template {template} gives it, and the domain has another one"
-                yield Leftover(Kind.TEMPLATE, f"{name_text(each.name)} {each.type_text}", "the zone", why, True, before=present)
+                yield Leftover(LeftoverKind.TEMPLATE, f"{name_text(each.name)} {each.type_text}", "the zone", why, True, before=present)
 
 
 def hosts_in(data: Iterable[str]) -> frozenset[Name]:

@@ -19,7 +19,7 @@ class State(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class WatchedChange:
     """What is followed: an RRset that is to become ``wanted``. For a delegation the parent's servers are parties too."""
 
     name: Name
@@ -39,7 +39,7 @@ class Told:
     ttl: int | None
 
 
-def told(change: Change, party: str, who: str, rrset: RRset | None, outcome: str, said: str) -> Told:
+def told(change: WatchedChange, party: str, who: str, rrset: RRset | None, outcome: str, said: str) -> Told:
     """Judges one answer."""
     state = State.NOTHING if rrset is None else State.NEW if rrset.rdatas == change.wanted else State.OLD
     return Told(party, who, state, said if rrset else outcome, rrset.ttl if rrset else None)
@@ -82,7 +82,7 @@ class Progress:
     ``count``: looks taken in, of which the many that say the same are not all kept.
     """
 
-    change: Change
+    change: WatchedChange
     rate: float
     since: float | None = None
     held: tuple[HeldCopy, ...] = ()

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from legatum.core.fault import BadInput
-from legatum.core.observation.picture import RegistrationView
+from legatum.core.observation.observation import RegistrationView
 from legatum.core.records.name import Name, parse_name
 
 _MOST = 64  # entries of one list that are looked at

@@ -8,11 +8,11 @@ from collections.abc import Iterator, Sequence
 
 from legatum.core.dnssec.serving import key_label
 from legatum.core.dnssec.signature import parse_signature
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.records.rrtype import DNSKEY, SOA
 
 
-def by_signer(picture: Picture) -> list[list[ServerView]]:
+def by_signer(picture: Observation) -> list[list[ServerView]]:
     """The servers that answer for the domain, by whose zone they give; all together where not several sign it, or not with shared keys."""
     alike: dict[frozenset[str], list[ServerView]] = {}
     for view in picture.serving:

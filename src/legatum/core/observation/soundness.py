@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from legatum.core.dnssec.denial import denies
 from legatum.core.dnssec.key import ds_set_text, fits
 from legatum.core.dnssec.signature import Validity, best_validity, signatures_over, signed_by
-from legatum.core.observation.chain import ds_of, secured
-from legatum.core.observation.picture import ParentView, Picture, ServerView
+from legatum.core.observation.observation import Observation, ParentView, ServerView
+from legatum.core.observation.own_link import ds_of, secured
 from legatum.core.observation.signers import by_signer, unshared
 from legatum.core.observation.variety import Sort, Variety, members
 from legatum.core.records.address import address_text
@@ -66,7 +66,7 @@ def questions(domain: Name) -> list[tuple[Name, int]]:
     return [(domain, A), (domain, AAAA), (domain, MX), (www, A), (www, AAAA)]
 
 
-def reference(picture: Picture, given: Iterable[Given], key: tuple[Name, int]) -> Given | None:
+def reference(picture: Observation, given: Iterable[Given], key: tuple[Name, int]) -> Given | None:
     """The answer that the others are held against: what most of the servers with the newest version say."""
     fresh = {view.address for group in by_signer(picture) for view in group if _serial(view) == newest_serial(group)}
     answers = [each for each in given if (each.name, each.rtype) == key and each.party == "child" and each.rcode is not None]
@@ -92,7 +92,7 @@ def _who(view: ServerView | ParentView) -> str:
     return f"{name_text(view.server)} ({view.address})"
 
 
-def unsound(picture: Picture, given: Sequence[Given], varieties: Varieties | None = None) -> Iterator[Words]:
+def unsound(picture: Observation, given: Sequence[Given], varieties: Varieties | None = None) -> Iterator[Words]:
     """Every check, agreeing ones too. ``given``: each server's and resolver's answers to :func:`questions`; ``varieties``: of questions
     that are answered otherwise from one time, or from one place, to the next."""
     yield from _versions(picture)
@@ -101,7 +101,7 @@ def unsound(picture: Picture, given: Sequence[Given], varieties: Varieties | Non
     yield from _security(picture, given)
 
 
-def _versions(picture: Picture) -> Iterator[Words]:
+def _versions(picture: Observation) -> Iterator[Words]:
     groups = by_signer(picture)
     for view in picture.servers:
         serial, newest = _serial(view), newest_serial(next((group for group in groups if view in group), picture.serving))
@@ -109,7 +109,7 @@ def _versions(picture: Picture) -> Iterator[Words]:
         yield "child", _who(view), "version", serial is not None and serial == newest, said
 
 
-def _glue(picture: Picture) -> Iterator[Words]:
+def _glue(picture: Observation) -> Iterator[Words]:
     for view in picture.parents:
         given: dict[Name, set[str]] = {}
         for each in view.glue:
@@ -126,7 +126,7 @@ def _glue(picture: Picture) -> Iterator[Words]:
             yield "parent", _who(view), f"glue of {name_text(name)}", right, said
 
 
-def varying(picture: Picture, given: Iterable[Given]) -> list[tuple[Name, int]]:
+def varying(picture: Observation, given: Iterable[Given]) -> list[tuple[Name, int]]:
     """Questions to which not everybody gives the same: they are worth asking again."""
     given = list(given)
     found = []
@@ -137,7 +137,7 @@ def varying(picture: Picture, given: Iterable[Given]) -> list[tuple[Name, int]]:
     return found
 
 
-def _contents(picture: Picture, given: Sequence[Given], varieties: Varieties) -> Iterator[Words]:
+def _contents(picture: Observation, given: Sequence[Given], varieties: Varieties) -> Iterator[Words]:
     for key in questions(picture.domain):
         meant = reference(picture, given, key)
         about = f"{name_text(key[0])} {type_text(key[1])}"
@@ -153,7 +153,7 @@ def _contents(picture: Picture, given: Sequence[Given], varieties: Varieties) ->
                 yield each.party, each.who, about, same, said
 
 
-def _security(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
+def _security(picture: Observation, given: Sequence[Given]) -> Iterator[Words]:
     """DS at every parent server alike; under it, at every server, keys that fit and signatures that hold."""
     sets = Counter(view.ds.rdatas if view.ds else () for view in picture.parents if view.ns)
     usual = sets.most_common(1)[0][0] if sets else ()
@@ -168,7 +168,7 @@ def _security(picture: Picture, given: Sequence[Given]) -> Iterator[Words]:
             yield "child", _who(view), "signatures", not wrong, wrong or "keys fit the DS, signatures hold"
 
 
-def _chain_fault(picture: Picture, view: ServerView) -> str:
+def _chain_fault(picture: Observation, view: ServerView) -> str:
     if view.keys is None:
         return "no DNSKEY, although the parent has a DS" if view.serves and DNSKEY not in view.unanswered else f"DNSKEY: {view.outcome}"
     trusted = [rdata for rdata in view.keys.rdatas if any(fits(picture.domain, ds, rdata) for ds in ds_of(picture))]
@@ -179,12 +179,12 @@ def _chain_fault(picture: Picture, view: ServerView) -> str:
     return ""
 
 
-def _sharing_fault(picture: Picture, view: ServerView) -> str:
+def _sharing_fault(picture: Observation, view: ServerView) -> str:
     strange = next((other for one, other in unshared(picture.serving) if one is view), None)
     return f"no key here proves the answers of {_who(strange)}" if strange is not None else ""
 
 
-def _signature_fault(picture: Picture, view: ServerView, given: Sequence[Given]) -> str:
+def _signature_fault(picture: Observation, view: ServerView, given: Sequence[Given]) -> str:
     assert view.keys is not None
     sets = [(each, view.signatures.get(each.rtype)) for each in (view.soa, view.ns) if each is not None]
     for said in given:

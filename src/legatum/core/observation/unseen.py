@@ -1,12 +1,12 @@
 """What a look did not cover, in words: whoever says *healthy* or *confirmed* says this too."""
 
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import name_text
 
 ELSEWHERE = "how it looks from other networks"
 
 
-def unseen(picture: Picture, chain: bool = False) -> list[str]:
+def unseen(picture: Observation, chain: bool = False) -> list[str]:
     """What the picture does not show, of all that a verdict on the domain might be taken to speak of. ``chain``: the one above it was
     looked at beside."""
     left = []
@@ -23,7 +23,7 @@ def unseen(picture: Picture, chain: bool = False) -> list[str]:
     return [*left, *picture.not_known, ELSEWHERE]
 
 
-def _passed_over(picture: Picture) -> list[str]:
+def _passed_over(picture: Observation) -> list[str]:
     """Addresses of name servers that were not asked although they could be: too many."""
     asked = {view.address for view in picture.servers}
     named = {name for name in (*picture.delegation, *picture.own_ns) if name in picture.hosts}

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from legatum.core.dnssec.key import ds_set_text
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.observation.soundness import Given, Varieties, unsound
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -76,7 +76,7 @@ def names_said(names: Iterable[Name]) -> str:
 
 
 def agreement(
-    picture: Picture,
+    picture: Observation,
     expected: "tuple[Name, ...] | Expected | None" = None,
     records: Iterable[RecordView] = (),
     given: Sequence[Given] | None = None,
@@ -105,7 +105,7 @@ def agreement(
     return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), told, tuple(not_looked_at), picture.parent_ttl)
 
 
-def _usual_ns(picture: Picture) -> tuple[Name, ...]:
+def _usual_ns(picture: Observation) -> tuple[Name, ...]:
     """What everybody should have where nothing else is said: the parent's NS set - unless the registration and the zone agree on another
     one, or the registrar's account has another: then it is the parent that is behind."""
     held = {tuple(sorted(view.nameservers)) for _, view in picture.registrations}
@@ -117,7 +117,7 @@ def _usual_ns(picture: Picture) -> tuple[Name, ...]:
     return picture.delegation
 
 
-def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given], varieties: Varieties | None) -> Iterator[Check]:
+def _sound_checks(picture: Observation, wanted: Expected, given: Sequence[Given], varieties: Varieties | None) -> Iterator[Check]:
     meant = [view for view in picture.servers if view.server in (wanted.ns or ())]
     if meant:  # on the way from one NS set to another the servers of the other one are somebody else's
         picture = replace(picture, servers=tuple(meant))
@@ -139,7 +139,7 @@ def _sound_checks(picture: Picture, wanted: Expected, given: Sequence[Given], va
 _FAILING = ("server failure", "no answer in time")
 
 
-def _remembered(checks: tuple[Check, ...], picture: Picture) -> tuple[Check, ...]:
+def _remembered(checks: tuple[Check, ...], picture: Observation) -> tuple[Check, ...]:
     """Resolvers that may go by an NS set of before: one that fails may do so for as long as somebody keeps that."""
     if not picture.kept:
         return checks
@@ -183,7 +183,7 @@ def _unless(agrees: bool, until: float | None) -> float | None:
     return None if agrees else until
 
 
-def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iterator[Check]:
+def _ns_checks(picture: Observation, ns: tuple[Name, ...], wanted: Expected) -> Iterator[Check]:
     own = tuple(sorted(wanted.own_ns)) if wanted.own_ns is not None else ns
     for parent in picture.parents:
         said = names_said(targets(parent.ns)) if parent.ns else parent.outcome
@@ -206,7 +206,7 @@ def _ns_checks(picture: Picture, ns: tuple[Name, ...], wanted: Expected) -> Iter
         yield Check("resolver", f"{resolver.name} ({resolver.address})", agrees, said, _unless(agrees, until))
 
 
-def _ds_checks(picture: Picture, ds: tuple[bytes, ...], wanted: Expected) -> Iterator[Check]:
+def _ds_checks(picture: Observation, ds: tuple[bytes, ...], wanted: Expected) -> Iterator[Check]:
     for parent in picture.parents:
         held = parent.ds.rdatas if parent.ds else ()
         said = _ds_said(held) if parent.answered else parent.outcome
@@ -224,7 +224,7 @@ def _ds_said(rdatas: Iterable[bytes]) -> str:
     return ds_set_text(rdatas)
 
 
-def _serial_checks(picture: Picture, serial: int, wanted: Expected) -> Iterator[Check]:
+def _serial_checks(picture: Observation, serial: int, wanted: Expected) -> Iterator[Check]:
     for view in picture.servers:
         has = parse_soa(view.soa.rdatas[0]).serial if view.serves and view.soa else None
         agrees = has is not None and (has == serial or serial_is_newer(has, serial))
@@ -233,7 +233,7 @@ def _serial_checks(picture: Picture, serial: int, wanted: Expected) -> Iterator[
         yield Check("child", who, agrees, said, _unless(agrees, _copied(view, wanted)), "serial")
 
 
-def _record_checks(picture: Picture, wanted: Expected, views: Iterable[RecordView]) -> Iterator[Check]:
+def _record_checks(picture: Observation, wanted: Expected, views: Iterable[RecordView]) -> Iterator[Check]:
     expected = {(each.name, each.rtype): each for each in wanted.records}
     slowest = max((until for view in picture.serving if (until := _copied(view, wanted)) is not None), default=None)
     for view in views:

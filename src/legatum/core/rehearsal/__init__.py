@@ -5,8 +5,8 @@ everything that caches may hold at any moment; :mod:`verdict` looks for a moment
 knows a kind of move: they see effects.
 """
 
-from legatum.core.rehearsal.holding import Held, holdings
-from legatum.core.rehearsal.stage import Stage, build_stage
+from legatum.core.rehearsal.holding import CachedNsSet, holdings
+from legatum.core.rehearsal.playback import Playback, build_stage
 from legatum.core.rehearsal.verdict import Counterexample, Rehearsal, rehearse, require_safe, schedules
 
-__all__ = ["Counterexample", "Held", "Rehearsal", "Stage", "build_stage", "holdings", "rehearse", "require_safe", "schedules"]
+__all__ = ["CachedNsSet", "Counterexample", "Playback", "Rehearsal", "build_stage", "holdings", "rehearse", "require_safe", "schedules"]

@@ -17,16 +17,16 @@ from dataclasses import dataclass
 from itertools import count
 
 from legatum.core.moves.place import PARENT
-from legatum.core.moves.scene import FOREVER, Content, Period
+from legatum.core.moves.timeline import FOREVER, Content, Period
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal.caches import CacheKind
-from legatum.core.rehearsal.stage import Stage, Way
+from legatum.core.rehearsal.playback import Playback, ServerPath
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class CachedNsSet:
     """An NS set of ``zone`` that a cache may hold from ``begins`` until just before ``ends``.
 
     ``fetched``: the last moment at which this copy can be fetched, from a server of the place ``given_by``; ``through``: the copy that led
@@ -42,21 +42,21 @@ class Held:
     given_by: str
     from_child: bool
     step: str = ""
-    through: "Held | None" = None
+    through: "CachedNsSet | None" = None
     renewed: bool = False
 
 
-def holdings(stage: Stage, kind: CacheKind) -> dict[Name, list[Held]]:
+def holdings(stage: Playback, kind: CacheKind) -> dict[Name, list[CachedNsSet]]:
     """Zone → all spans, each with the way in which it comes about."""
-    found: dict[Name, list[Held]] = {}
+    found: dict[Name, list[CachedNsSet]] = {}
     for zone in stage.zones:
         found[zone] = _of_zone(stage, kind, zone, found)
     return found
 
 
-def _of_zone(stage: Stage, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[Held]]) -> list[Held]:
+def _of_zone(stage: Playback, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> list[CachedNsSet]:
     """The spans that end last are followed first: where sets lead to each other and back, the short ones lie within them."""
-    found: dict[tuple[tuple[Name, ...], bool], list[Held]] = {}
+    found: dict[tuple[tuple[Name, ...], bool], list[CachedNsSet]] = {}
     number = count()
     waiting = [(-span.ends, span.begins, next(number), span) for span in _referrals(stage, zone, above)]
     heapq.heapify(waiting)
@@ -73,11 +73,11 @@ def _of_zone(stage: Stage, kind: CacheKind, zone: Name, above: Mapping[Name, Seq
     return [span for alike in found.values() for span in alike]
 
 
-def _contains(one: Held, other: Held) -> bool:
+def _contains(one: CachedNsSet, other: CachedNsSet) -> bool:
     return one.begins <= other.begins and one.ends >= other.ends
 
 
-def _referrals(stage: Stage, zone: Name, above: Mapping[Name, Sequence[Held]]) -> Iterator[Held]:
+def _referrals(stage: Playback, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> Iterator[CachedNsSet]:
     for place, upper, period in stage.delegations(zone):
         if place == PARENT:
             yield _fetched(stage, zone, period, place, None)
@@ -94,13 +94,15 @@ def _is_span(begins: float, ends: float) -> bool:
     return begins < ends or begins == ends == -FOREVER
 
 
-def _fetched(stage: Stage, zone: Name, period: Period[RRset], place: str, through: Held | None, from_child: bool = False) -> Held:
+def _fetched(
+    stage: Playback, zone: Name, period: Period[RRset], place: str, through: CachedNsSet | None, from_child: bool = False
+) -> CachedNsSet:
     ttl = period.value.ttl
     ends = period.ends + stage.lasts(ttl)
-    return Held(zone, targets(period.value), period.begins, ends, period.ends, ttl, place, from_child, period.step, through)
+    return CachedNsSet(zone, targets(period.value), period.begins, ends, period.ends, ttl, place, from_child, period.step, through)
 
 
-def asked_at(stage: Stage, span: Held, place: str) -> list[tuple[float, float]]:
+def asked_at(stage: Playback, span: CachedNsSet, place: str) -> list[tuple[float, float]]:
     """When a cache with this copy may ask a server of the place."""
     found: list[tuple[float, float]] = []
     for way in _ways(stage, span):
@@ -111,12 +113,12 @@ def asked_at(stage: Stage, span: Held, place: str) -> list[tuple[float, float]]:
     return found
 
 
-def _ways(stage: Stage, span: Held) -> Iterator[Way]:
+def _ways(stage: Playback, span: CachedNsSet) -> Iterator[ServerPath]:
     for host in span.names:
         yield from stage.ways_to(host)
 
 
-def _learnt(stage: Stage, kind: CacheKind, span: Held) -> Iterator[Held]:
+def _learnt(stage: Playback, kind: CacheKind, span: CachedNsSet) -> Iterator[CachedNsSet]:
     """The sets that the servers which ``span`` leads to hand out while it is held."""
     for place in dict.fromkeys(way.place for way in _ways(stage, span) if way.place is not None):
         for asked_from, asked_until in asked_at(stage, span, place):
@@ -138,6 +140,6 @@ def _learnt(stage: Stage, kind: CacheKind, span: Held) -> Iterator[Held]:
                     # Each answer renews the copy: once held in the period, it can be held as long as its servers can be asked in it.
                     last = min(served.ends, period.ends, max((way.ends for way in _ways(stage, span) if way.place == place), default=ends))
                     ttl = period.value.ttl
-                    yield Held(
+                    yield CachedNsSet(
                         span.zone, span.names, begins, last + stage.lasts(ttl), last, ttl, place, True, period.step, span, last > span.ends
                     )  # fmt: skip

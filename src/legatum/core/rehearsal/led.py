@@ -8,13 +8,13 @@ in every one of them (docs/timing.md, rules 2 and 3; RFC 7208).
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
-from legatum.core.moves.place import ADDRESSES, Key
-from legatum.core.moves.scene import FOREVER, Content, Period
+from legatum.core.moves.place import ADDRESSES, RRsetKey
+from legatum.core.moves.timeline import FOREVER, Content, Period
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import CNAME, NAME_FIELDS, NS, SOA, TXT
-from legatum.core.rehearsal.stage import Stage, lasting, original
+from legatum.core.rehearsal.playback import Playback, lasting, original
 from legatum.core.service.spf import listed_addresses
 
 _GRAIN = 0.001
@@ -35,7 +35,7 @@ class Astray(NamedTuple):
     not so any more ``until``. ``step``: that does it."""
 
     source: int
-    key: Key
+    key: RRsetKey
     rrset: RRset
     got: float
     what: str
@@ -52,7 +52,7 @@ class _Gone(NamedTuple):
     step: str = ""
 
 
-def dead_names(stage: Stage, sources: Sequence[Source], is_cut: Callable[[int, Name], bool]) -> Iterator[Astray]:
+def dead_names(stage: Playback, sources: Sequence[Source], is_cut: Callable[[int, Name], bool]) -> Iterator[Astray]:
     """Sets that name a host of the plan's zones, held while that host has no address. ``is_cut``: of a source and a name: it is handed on
     there, and followed by itself."""
     absences = dict[Name, list[_Gone]]()
@@ -74,7 +74,7 @@ def dead_names(stage: Stage, sources: Sequence[Source], is_cut: Callable[[int, N
                             yield Astray(number, key, period.value, min(got, at), name_text(host), at, until, step)
 
 
-def unlisted_senders(stage: Stage, sources: Sequence[Source]) -> Iterator[Astray]:
+def unlisted_senders(stage: Playback, sources: Sequence[Source]) -> Iterator[Astray]:
     """Copies of an SPF record without an address that mail is sent from by then: a new one in it that visitors are led to."""
     for number, source in enumerate(sources):
         for key in stage.scene.keys(source.zone):
@@ -94,7 +94,7 @@ def unlisted_senders(stage: Stage, sources: Sequence[Source]) -> Iterator[Astray
                         yield Astray(number, key, period.value, min(got, at), address, at, until, used.step)
 
 
-def _had(stage: Stage, source: Source, key: Key) -> Iterator[tuple[float, float, Period[RRset | None]]]:
+def _had(stage: Playback, source: Source, key: RRsetKey) -> Iterator[tuple[float, float, Period[RRset | None]]]:
     """From when on and until when the set can be got there; where it is not there, nothing."""
     for served in stage.content(source.place, source.zone):
         for period in stage.said(source.place, source.zone, key) if served.value == Content.WHOLE else ():
@@ -103,7 +103,7 @@ def _had(stage: Stage, source: Source, key: Key) -> Iterator[tuple[float, float,
                 yield begins, got, period
 
 
-def _first_use(stage: Stage, address: str) -> Period[RRset | None] | None:
+def _first_use(stage: Playback, address: str) -> Period[RRset | None] | None:
     """From when on anybody is led to the address; None where that was always so, or never."""
     led = [
         period
@@ -116,7 +116,7 @@ def _first_use(stage: Stage, address: str) -> Period[RRset | None] | None:
     return first if first is not None and first.begins > -FOREVER else None
 
 
-def _absences(stage: Stage, sources: Iterable[Source], host: Name) -> Iterator[_Gone]:
+def _absences(stage: Playback, sources: Iterable[Source], host: Name) -> Iterator[_Gone]:
     """When somebody may think that the host has no address, as long as that is kept. Of a host that nobody follows nothing is known."""
     zone = max({each.zone for each in sources if is_under(host, each.zone)}, key=len)
     kept = stage.lasts(stage.premises.negative_ttl(zone))

@@ -11,15 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from legatum.core.moves.effects import Delegated, Records
-from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.place import ADDRESSES, PARENT, RRsetKey
 from legatum.core.moves.runbook import Runbook
-from legatum.core.moves.scene import Content, Period
+from legatum.core.moves.timeline import Content, Period
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal.caches import CacheKind
-from legatum.core.rehearsal.stage import Stage
+from legatum.core.rehearsal.playback import Playback
 
 _V = TypeVar("_V")
 _FAILED = -1
@@ -33,7 +33,7 @@ class Followed:
     """What a population is asked for: names in ``zone``; ``key``: an RRset whose data tell the sides apart, None where the places do."""
 
     zone: Name
-    key: Key | None = None
+    key: RRsetKey | None = None
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,7 @@ def followed(runbook: Runbook) -> Followed | None:
 
 
 def follow(
-    stage: Stage, what: Followed, kind: CacheKind, begins: float, ends: float, generator: np.random.Generator, caches: int = 3000,
+    stage: Playback, what: Followed, kind: CacheKind, begins: float, ends: float, generator: np.random.Generator, caches: int = 3000,
     every: float = 600.0, points: int = 110,
 ) -> Shares:  # fmt: skip
     """``every``: mean seconds between two questions that a cache has to answer. The state is advanced in ``points`` steps."""
@@ -84,7 +84,7 @@ def follow(
     return Shares(kind, times, {side: shares[number + 1] for number, side in enumerate(sides)}, shares[0])
 
 
-def _longest(stage: Stage, what: Followed) -> float:
+def _longest(stage: Playback, what: Followed) -> float:
     sets = [period.value for _, _, period in stage.delegations(what.zone)]
     keys = [(what.zone, NS), *([what.key] if what.key else [])]
     sets += [
@@ -101,7 +101,7 @@ class _Crowd:
     """The caches, as columns: which NS set each holds, until when, from whom, when it is asked next, who answered last."""
 
     def __init__(
-        self, stage: Stage, what: Followed, kind: CacheKind, count: int, every: float, begins: float, generator: np.random.Generator,
+        self, stage: Playback, what: Followed, kind: CacheKind, count: int, every: float, begins: float, generator: np.random.Generator,
         spread: float,
     ) -> None:  # fmt: skip
         self._stage, self._what, self._kind, self._every, self._random = stage, what, kind, every, generator
@@ -221,7 +221,7 @@ class _Crowd:
         return self.sides.index(name)
 
 
-def _sides(stage: Stage, what: Followed) -> Iterator[str]:
+def _sides(stage: Playback, what: Followed) -> Iterator[str]:
     """In the order in which they come."""
     if what.key is None:
         above = [place for place, _ in _above(stage, what.zone) if place != PARENT]
@@ -231,7 +231,7 @@ def _sides(stage: Stage, what: Followed) -> Iterator[str]:
     yield from dict.fromkeys(map(_address, found))
 
 
-def _above(stage: Stage, zone: Name) -> list[tuple[str, Name]]:
+def _above(stage: Playback, zone: Name) -> list[tuple[str, Name]]:
     """Who hands the zone on, in which zone."""
     return [(place, upper) for place, upper, name, rtype in stage.scene.said if name == zone and rtype == NS and upper != zone]
 

@@ -10,12 +10,12 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from legatum.core.dnssec.trust import Anchors, Keys, named_keys, proves, vouches
+from legatum.core.dnssec.trust import DsSet, Keys, ds_matches, named_keys, validates
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import PARENT
-from legatum.core.moves.scene import FOREVER, Period
+from legatum.core.moves.timeline import FOREVER, Period
 from legatum.core.records.name import Name, name_text
-from legatum.core.rehearsal.stage import RUN_OUT, Stage
+from legatum.core.rehearsal.playback import RUN_OUT, Playback
 
 _GRAIN = 1e-6
 
@@ -50,7 +50,7 @@ class _Copy:
     step: str
 
 
-def bogus(stage: Stage, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
+def bogus(stage: Playback, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
     """All that can go wrong for the domain from the instant ``since`` on, the first moment of each."""
     vouched = stage.scene.anchors.get(domain)
     if vouched is None:
@@ -65,15 +65,15 @@ def bogus(stage: Stage, domain: Name, askable: Iterable[Askable], since: float) 
             first, last = max(period.begins, keys.begins, since), min(ends, keys.ends)
             if not last - first > _GRAIN:
                 continue
-            if not vouches(period.value, keys.keys):
+            if not ds_matches(period.value, keys.keys):
                 yield _unvouched(domain, period, ends, keys, first, since)
         for keys in sets:
-            if keys.keys is None or not vouches(period.value, keys.keys):
+            if keys.keys is None or not ds_matches(period.value, keys.keys):
                 continue
             for given in data:
                 first = max(period.begins, keys.begins, given.begins, since)
                 last = min(ends, keys.ends, given.ends)
-                if last - first > _GRAIN and not proves(keys.keys, given.keys):
+                if last - first > _GRAIN and not validates(keys.keys, given.keys):
                     yield _unproven(domain, period, ends, keys, given, first, since)
 
 
@@ -86,7 +86,7 @@ def _longest(askable: Iterable[Askable]) -> list[Askable]:
     return kept
 
 
-def _copies(stage: Stage, domain: Name, servers: Iterable[Askable], ttl: int | None) -> Iterator[_Copy]:
+def _copies(stage: Playback, domain: Name, servers: Iterable[Askable], ttl: int | None) -> Iterator[_Copy]:
     """``ttl``: of data; None for key sets, which have their own."""
     for server in servers:
         track = stage.scene.signed.get((server.place, domain))
@@ -100,7 +100,7 @@ def _copies(stage: Stage, domain: Name, servers: Iterable[Askable], ttl: int | N
                 yield _Copy(each.value, server.place, begins, ends + lasts, ends, step)
 
 
-def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, at: float, since: float) -> Bogus:
+def _unvouched(domain: Name, anchors: Period[DsSet], until: float, keys: _Copy, at: float, since: float) -> Bogus:
     what = named_keys(keys.keys.published) if keys.keys is not None else "no keys at all"
     story = (
         _held(anchors, at),
@@ -111,7 +111,7 @@ def _unvouched(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy
     return Bogus(at, story, _remedy(held, at <= since), _later_step(anchors, keys))
 
 
-def _unproven(domain: Name, anchors: Period[Anchors], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
+def _unproven(domain: Name, anchors: Period[DsSet], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
     signed = f"signed with {named_keys(given.keys.zone)}" if given.keys is not None else "unsigned"
     known = named_keys(keys.keys.published) if keys.keys is not None else "nothing"
     story = (
@@ -134,7 +134,7 @@ def _strictly(keys: Keys | None, given: Keys | None) -> str:
     return " to a resolver that wants a signature of every algorithm in the key set" if known else ""
 
 
-def _held(anchors: Period[Anchors], at: float) -> str:
+def _held(anchors: Period[DsSet], at: float) -> str:
     moment = _moment(min(anchors.ends, at))
     return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.short_text}, to keep for {anchors.value.ttl} s."
 
@@ -163,7 +163,7 @@ def _remedy(held: list[_Part], already: bool) -> str:
     return f"nobody may be led to {place} before {_until(first.ends)}, when nobody holds {first.what}"
 
 
-def _later_step(anchors: Period[Anchors], *copies: _Copy) -> str:
+def _later_step(anchors: Period[DsSet], *copies: _Copy) -> str:
     return max([(anchors.begins, anchors.step), *((each.begins, each.step) for each in copies)])[1]
 
 

@@ -8,17 +8,17 @@ from legatum.core.duration import rough_text
 from legatum.core.fault import GateShut
 from legatum.core.instant import instant_text
 from legatum.core.moves.outcome import Outcome
-from legatum.core.moves.place import ADDRESSES, PARENT, Key
+from legatum.core.moves.place import ADDRESSES, PARENT, RRsetKey
 from legatum.core.moves.runbook import Runbook, Slot, forecast
-from legatum.core.moves.scene import FOREVER, Content, Period
+from legatum.core.moves.timeline import FOREVER, Content, Period
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, type_text
 from legatum.core.rehearsal.caches import CacheKind
-from legatum.core.rehearsal.holding import Held, holdings
+from legatum.core.rehearsal.holding import CachedNsSet, holdings
 from legatum.core.rehearsal.led import Astray, Source, dead_names, unlisted_senders
-from legatum.core.rehearsal.stage import VANISHED, Stage, Way, build_stage, lasting, original
+from legatum.core.rehearsal.playback import VANISHED, Playback, ServerPath, build_stage, lasting, original
 from legatum.core.rehearsal.validation import Askable, bogus
 
 _LONG = 2 * 86400
@@ -73,7 +73,7 @@ class Rehearsal:
 
     runbook: Runbook
     counterexamples: tuple[Counterexample, ...]
-    stages: Mapping[str, Stage]
+    stages: Mapping[str, Playback]
     checked: int
     uncovered: tuple[str, ...] = ()
 
@@ -103,7 +103,7 @@ def rehearse(
     """Follows every kind of cache through every schedule. Exact under :data:`MODEL`. ``uncovered``: what was seen since that the model
     knows nothing of; ``ends``: place → when its signatures run out, if nobody signs anew."""
     found: dict[tuple[CacheKind, str, str], Counterexample] = {}
-    stages: dict[str, Stage] = {}
+    stages: dict[str, Playback] = {}
     checked = 0
     for schedule, slots in schedules(runbook, outcomes, now):
         stage = stages[schedule] = build_stage(runbook, slots, ends)
@@ -122,7 +122,7 @@ def rehearse(
 
 
 def counterexamples(
-    stage: Stage, kind: CacheKind, schedule: str, since: float, spans: Mapping[Name, list[Held]] | None = None
+    stage: Playback, kind: CacheKind, schedule: str, since: float, spans: Mapping[Name, list[CachedNsSet]] | None = None
 ) -> Iterator[Counterexample]:  # fmt: skip
     """All that can go wrong with caches of that kind from ``since`` on: what has happened has happened. ``spans``: what they may hold
     (:func:`~legatum.core.rehearsal.holding.holdings`)."""
@@ -165,17 +165,17 @@ class _Asked:
     place: str
     begins: float
     ends: float
-    span: Held
-    way: Way
+    span: CachedNsSet
+    way: ServerPath
 
 
 class _Judge:
     """One kind of cache on one stage."""
 
-    def __init__(self, stage: Stage, kind: CacheKind, schedule: str, drafted: float) -> None:
+    def __init__(self, stage: Playback, kind: CacheKind, schedule: str, drafted: float) -> None:
         self._stage, self._kind, self._schedule, self._drafted = stage, kind, schedule, drafted
 
-    def wrong(self, spans: Mapping[Name, list[Held]]) -> Iterator[Counterexample]:
+    def wrong(self, spans: Mapping[Name, list[CachedNsSet]]) -> Iterator[Counterexample]:
         asked: list[_Asked] = []
         for zone, held in spans.items():
             for span in held:
@@ -222,7 +222,7 @@ class _Judge:
     def _example(self, story: Iterable[str], remedy: str, at: float, step: str, until: float = 0.0) -> Counterexample:
         return Counterexample((self._kind,), self._schedule, tuple(story), remedy, at, step, until)
 
-    def _unknown(self, span: Held, host: Name) -> Iterator[Counterexample]:
+    def _unknown(self, span: CachedNsSet, host: Name) -> Iterator[Counterexample]:
         unknown = self._stage.unknown_until(host)
         if unknown is None:
             return
@@ -245,7 +245,7 @@ class _Judge:
             story, f"take {text} away only when nobody holds an NS set that names it, at {_end_text(span.ends)}", begins, "gone"
         )
 
-    def _switched_off(self, span: Held, way: Way, at: float) -> Counterexample:
+    def _switched_off(self, span: CachedNsSet, way: ServerPath, at: float) -> Counterexample:
         told = (
             f"It has the address {way.address} from {way.told_by}, given until {_until_text(way.fetched)} with a TTL of {way.ttl}."
             if way.told_by
@@ -304,7 +304,7 @@ class _Judge:
                         yield from self._dead_end(each, key, period.value, begins, ends)
 
     def _missing(
-        self, asked: _Asked, key: Key, period: Period[RRset | None], begins: float, ends: float, wanted: set[Key]
+        self, asked: _Asked, key: RRsetKey, period: Period[RRset | None], begins: float, ends: float, wanted: set[RRsetKey]
     ) -> Iterator[Counterexample]:
         if key not in wanted or begins == -FOREVER:
             return
@@ -348,7 +348,7 @@ class _Judge:
             if (place, zone) == (asked.place, asked.zone)
         )
 
-    def _dead_end(self, asked: _Asked, key: Key, rrset: RRset, begins: float, ends: float) -> Iterator[Counterexample]:
+    def _dead_end(self, asked: _Asked, key: RRsetKey, rrset: RRset, begins: float, ends: float) -> Iterator[Counterexample]:
         for address in map(address_text, rrset.rdatas):
             track = self._stage.scene.services.get(address)
             for each in track.periods if track is not None else ():
@@ -366,7 +366,7 @@ class _Judge:
                     )
                     yield self._example(story, _later(each.step, each.begins, last, address), first, each.step, last)
 
-    def _how_held(self, span: Held, at: float) -> list[str]:
+    def _how_held(self, span: CachedNsSet, at: float) -> list[str]:
         """The chain of copies that leads to holding ``span`` at a moment, each fetched as late as it can be."""
         fetched = min(span.fetched, at)
         names = ", ".join(map(name_text, span.names))
@@ -386,9 +386,9 @@ class _Judge:
         return [*self._how_held(span.through, min(fetched, span.through.ends)), told]
 
 
-def needed(stage: Stage) -> set[Key]:
+def needed(stage: Playback) -> set[RRsetKey]:
     """What is there before the runbook and after it, somewhere that is served: visitors come for it all the time."""
-    before, after = set[Key](), set[Key]()
+    before, after = set[RRsetKey](), set[RRsetKey]()
     for (place, zone, name, rtype), track in stage.scene.said.items():
         if place == PARENT or rtype == NS:
             continue
@@ -408,7 +408,7 @@ def _later(step: str, begins: float, until: float, names: str) -> str:
     return f"let the step '{step}' begin {rough_text(until - begins)} later: nobody asks {names} any more from {instant_text(until)} on"
 
 
-def _first_step(span: Held) -> str:
+def _first_step(span: CachedNsSet) -> str:
     """The step by which caches come to hold this set."""
     first = span
     while first.through is not None and first.through.names == span.names:

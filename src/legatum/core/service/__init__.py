@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
-from legatum.core.findings.finding import Finding, Kind, Severity, Sighting, collect, judge_with
+from legatum.core.findings.finding import Finding, FindingKind, Occurrence, Severity, collect, judge_with
 from legatum.core.observation.verdict import Check
 from legatum.core.records.name import name_text
 from legatum.core.service.kinds import certificates, change, mail, readiness, senders, web
@@ -17,7 +17,7 @@ FAMILIES = {
     "senders": senders,
     "new address": change,
 }
-KINDS: dict[str, Kind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
+KINDS: dict[str, FindingKind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}
 
 
 def judge_visit(visit: Visit) -> tuple[Finding, ...]:
@@ -37,11 +37,11 @@ def worse(visit: Visit) -> list[str]:
     ]
 
 
-def _errors(findings: Iterable[Finding]) -> list[tuple[str, Sighting]]:
+def _errors(findings: Iterable[Finding]) -> list[tuple[str, Occurrence]]:
     return [(each.kind.slug, sighting) for each in findings if each.kind.severity == Severity.ERROR for sighting in each.sightings]
 
 
-def _spot(sighting: Sighting) -> str:
+def _spot(sighting: Occurrence) -> str:
     """The service and its name, of the place that a sighting is about."""
     return sighting.about.rpartition(" at ")[0]
 

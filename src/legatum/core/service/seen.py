@@ -74,7 +74,7 @@ class MailSeen:
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class ServiceSeen:
     """``new``: the address is one that the DNS does not name yet."""
 
     spot: Spot
@@ -94,11 +94,11 @@ class Visit:
 
     domain: Name
     at: float
-    seen: tuple[Seen, ...]
+    seen: tuple[ServiceSeen, ...]
     not_looked_at: tuple[str, ...] = ()
     records: NameRecords | None = None
 
-    def of(self, spot: Spot, new: bool) -> tuple[Seen, ...]:
+    def of(self, spot: Spot, new: bool) -> tuple[ServiceSeen, ...]:
         return tuple(each for each in self.seen if each.spot == spot and each.new is new)
 
     @property

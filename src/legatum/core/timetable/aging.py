@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.duration import duration_text
-from legatum.core.timetable.matter import AT_PARENT, Matter
+from legatum.core.timetable.subject import AT_PARENT, Subject
 from legatum.core.timing import Caution
 
 
@@ -12,12 +12,12 @@ from legatum.core.timing import Caution
 class Aged:
     """``until``: the last instant at which a resolver may give the old answer, in seconds since 1970; ``reason`` in words."""
 
-    matter: Matter
+    matter: Subject
     until: float
     reason: str
 
 
-def aged(matter: Matter, changed: float, publishing: int, caution: Caution) -> Aged:
+def aged(matter: Subject, changed: float, publishing: int, caution: Caution) -> Aged:
     """``changed``: when the last of our own servers has the change; ``publishing``: seconds that the registry takes for its own."""
     begins = changed + (publishing if matter.role in AT_PARENT else 0)
     lasts, slack = caution.lasts(matter.ttl), caution.slack(1)
@@ -40,7 +40,7 @@ def aged(matter: Matter, changed: float, publishing: int, caution: Caution) -> A
     return Aged(matter, until, reason)
 
 
-def all_aged(matters: Iterable[Matter], changed: float, publishing: int, caution: Caution) -> list[Aged]:
+def all_aged(matters: Iterable[Subject], changed: float, publishing: int, caution: Caution) -> list[Aged]:
     """The one that lasts longest first."""
     found = [aged(each, changed, publishing, caution) for each in matters if each.ttls]
     return sorted(found, key=lambda each: (-each.until, each.matter.text))

@@ -5,13 +5,13 @@ from dataclasses import replace
 
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.place import PARENT
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CNAME, DNSKEY, DS, MX, NS, NSEC, NSEC3, SOA, TXT, A
 from legatum.core.records.soa import negative_ttl
-from legatum.core.timetable.matter import AT_PARENT, Matter, Role
+from legatum.core.timetable.subject import AT_PARENT, Role, Subject
 from legatum.core.timing import Caution
 
 _MOST_HOSTS = 8
@@ -32,7 +32,7 @@ def mail_questions(domain: Name, given: Iterable[Given]) -> list[Question]:
     return [(host, rtype) for host in hosts[:_MOST_HOSTS] for rtype in (A, AAAA)]
 
 
-def of_delegation(picture: Picture) -> Iterator[Matter]:
+def of_delegation(picture: Observation) -> Iterator[Subject]:
     """What the parent gives: NS set, glue, DS."""
     holder, domain = _servers_of(picture.parent_zone), picture.domain
     silent = tuple(view.address for view in picture.parents if not view.answered)
@@ -46,7 +46,7 @@ def of_delegation(picture: Picture) -> Iterator[Matter]:
     yield from _made(Role.DS, domain, DS, {view.address: view.ds.ttl for view in picture.parents if view.ds}, holder, silent)
 
 
-def of_servers(picture: Picture) -> Iterator[Matter]:
+def of_servers(picture: Observation) -> Iterator[Subject]:
     """What the domain's own servers give of themselves: NS set, keys, SOA."""
     domain, holder, silent = picture.domain, _servers_of(picture.domain), _silent(picture)
     yield from _made(Role.NS, domain, NS, {view.address: view.ns.ttl for view in picture.serving if view.ns}, holder, silent, True)
@@ -54,7 +54,7 @@ def of_servers(picture: Picture) -> Iterator[Matter]:
     yield from _made(Role.SOA, domain, SOA, {view.address: view.soa.ttl for view in picture.serving if view.soa}, holder, silent, True)
 
 
-def of_hosts(picture: Picture) -> Iterator[Matter]:
+def of_hosts(picture: Observation) -> Iterator[Subject]:
     """Addresses of name servers, as the zones that hold them say."""
     for name, host in sorted(picture.hosts.items()):
         own = is_under(name, picture.domain)
@@ -63,7 +63,7 @@ def of_hosts(picture: Picture) -> Iterator[Matter]:
             yield from _made(Role.HOST, name, each.rtype, {"its own servers" if own else "its zone": each.ttl}, holder, (), own)
 
 
-def of_answers(picture: Picture, given: Sequence[Given], rule: int = 0) -> Iterator[Matter]:
+def of_answers(picture: Observation, given: Sequence[Given], rule: int = 0) -> Iterator[Subject]:
     """What the servers answered to questions, aliases as themselves. ``rule``: by which it counts, where not by rule 2."""
     found: dict[Question, dict[str, int]] = {}
     for each in given:
@@ -75,7 +75,7 @@ def of_answers(picture: Picture, given: Sequence[Given], rule: int = 0) -> Itera
         yield from _made(Role.DATA, name, rtype, ttls, _servers_of(picture.domain), silent, True, rule=rule)
 
 
-def of_brief_look(picture: Picture) -> Iterator[Matter]:
+def of_brief_look(picture: Observation) -> Iterator[Subject]:
     """From a look that asks one server of each kind: what it gives stands for all of them."""
     yield from of_delegation(picture)
     yield from of_servers(picture)
@@ -85,7 +85,7 @@ def of_brief_look(picture: Picture) -> Iterator[Matter]:
             yield from _made(Role.DATA, name, rtype, {"one of them": found.ttl}, holder, _silent(picture), True)
 
 
-def of_absence(picture: Picture, given: Sequence[Given], rule: int = 0) -> Iterator[Matter]:
+def of_absence(picture: Observation, given: Sequence[Given], rule: int = 0) -> Iterator[Subject]:
     """How long *no such name* and *no such data* are kept: by the SOA record of each negative answer (RFC 2308 s5), or by the proof beside
     it (RFC 9077)."""
     ttls: dict[str, int] = {}
@@ -97,11 +97,11 @@ def of_absence(picture: Picture, given: Sequence[Given], rule: int = 0) -> Itera
     yield from _made(Role.ABSENCE, picture.domain, SOA, ttls, _servers_of(picture.domain), _silent(picture), True, rule=rule)
 
 
-def with_held(matters: Iterable[Matter], copies: Sequence[HeldCopy], now: float, caution: Caution) -> list[Matter]:
+def with_held(matters: Iterable[Subject], copies: Sequence[HeldCopy], now: float, caution: Caution) -> list[Subject]:
     """With what is remembered of each, where somebody may hold it at ``now``."""
     kept = [each for each in copies if each.ended and each.until(caution) > now]
 
-    def concerns(matter: Matter, copy: HeldCopy) -> bool:
+    def concerns(matter: Subject, copy: HeldCopy) -> bool:
         if matter.role in (Role.SOA, Role.ABSENCE):
             return matter.role == Role.ABSENCE and copy.rtype == SOA and copy.absent
         return copy.key == (matter.name, matter.rtype) and (copy.place == PARENT) == (matter.role in AT_PARENT) and matter.role != Role.GLUE
@@ -111,12 +111,12 @@ def with_held(matters: Iterable[Matter], copies: Sequence[HeldCopy], now: float,
 
 def _made(
     role: Role, name: Name, rtype: int, ttls: dict[str, int], holder: str, silent: tuple[str, ...], ours: bool = False, rule: int = 0
-) -> Iterator[Matter]:  # fmt: skip
+) -> Iterator[Subject]:  # fmt: skip
     if ttls:
-        yield Matter(role, name, rtype, ttls, holder, ours, silent, rule=rule)
+        yield Subject(role, name, rtype, ttls, holder, ours, silent, rule=rule)
 
 
-def _silent(picture: Picture) -> tuple[str, ...]:
+def _silent(picture: Observation) -> tuple[str, ...]:
     return tuple(view.address for view in picture.servers if not view.serves)
 
 

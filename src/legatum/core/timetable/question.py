@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
-from legatum.core.moves.place import Key
+from legatum.core.moves.place import RRsetKey
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NS, SRV, TXT, A, parse_type, type_text
 
@@ -12,11 +12,11 @@ EVERY_TYPE = (A, AAAA, CNAME, MX, NS, TXT, SRV, CAA, parse_type("TLSA"))
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class PlannedChange:
     """``keys``: RRsets that change; ``added``, ``removed``: a name; ``part``: a name handed on to other servers. None of them: whatever
     visitors are led by."""
 
-    keys: tuple[Key, ...] = ()
+    keys: tuple[RRsetKey, ...] = ()
     added: Name | None = None
     removed: Name | None = None
     part: Name | None = None
@@ -35,7 +35,7 @@ class Change:
         return ", ".join(said) or "changed"
 
     @property
-    def questions(self) -> list[Key]:
+    def questions(self) -> list[RRsetKey]:
         """What every server is asked of these names."""
         found = list(self.keys)
         found += [(name, rtype) for name in (self.removed, self.part) if name is not None for rtype in EVERY_TYPE]
@@ -43,7 +43,7 @@ class Change:
         return list(dict.fromkeys(found))
 
 
-def refuse_strange(change: Change, domain: Name) -> None:
+def refuse_strange(change: PlannedChange, domain: Name) -> None:
     """Raises :class:`BadInput` for names that the domain does not have."""
     for name in change.names:
         if not is_under(name, domain):

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.timetable.aging import aged
-from legatum.core.timetable.matter import AT_PARENT, Matter, Role
+from legatum.core.timetable.subject import AT_PARENT, Role, Subject
 from legatum.core.timing import Caution
 
 
@@ -18,7 +18,7 @@ class Lowering:
     instant of a change, if it is lowered now; ``gone``: when the last old answer is gone, of a change at the wish; ``kept``: the same, were
     nothing lowered any more before it."""
 
-    matter: Matter
+    matter: Subject
     low: int | None
     by: float | None
     earliest: float
@@ -36,7 +36,7 @@ class Lowering:
         return max(0.0, min(1.0, (now + self.matter.ttl - wish - self.low) / self.matter.ttl))
 
 
-def lowering(matter: Matter, wish: float, low: int, now: float, publishing: int, caution: Caution) -> Lowering:
+def lowering(matter: Subject, wish: float, low: int, now: float, publishing: int, caution: Caution) -> Lowering:
     """``low``: seconds. What the parent gives, or is given with less already, is not lowered."""
     gone = aged(matter, wish, publishing, caution).until
     earlier = matter.held_longest(caution)
@@ -52,7 +52,7 @@ def lowering(matter: Matter, wish: float, low: int, now: float, publishing: int,
     return Lowering(matter, low, by, max(now + shorter, kept_until - caution.lasts(low)), after, gone)
 
 
-def lowerings(matters: Iterable[Matter], wish: float, low: int, now: float, publishing: int, caution: Caution) -> list[Lowering]:
+def lowerings(matters: Iterable[Subject], wish: float, low: int, now: float, publishing: int, caution: Caution) -> list[Lowering]:
     """The most urgent first; last what is not lowered."""
     found = [lowering(each, wish, low, now, publishing, caution) for each in matters if each.ttls]
     return sorted(found, key=lambda each: (each.by is None, each.by or 0.0, each.matter.text))
@@ -88,7 +88,7 @@ class Wish:
         return self.overlap.gone
 
 
-def wished(matters: Sequence[Matter], at: float, low: int, now: float, publishing: int, caution: Caution) -> Wish:
+def wished(matters: Sequence[Subject], at: float, low: int, now: float, publishing: int, caution: Caution) -> Wish:
     """``matters``: what is to change. The SOA record changes with every edit, “no such name” only where names come, and addresses in other
     zones when their owners change them: none of them is lowered for a change of data."""
     changing = [each for each in matters if each.role not in (Role.SOA, Role.ABSENCE) and not each.others] or list(matters)

@@ -15,7 +15,7 @@ _ALIASES = (CNAME, ALIAS)
 _SIDES = ("left", "right")
 
 
-class Kind(StrEnum):
+class DifferenceKind(StrEnum):
     """How the two sides of one RRset stand to each other."""
 
     ONLY_LEFT = "only left"
@@ -53,12 +53,12 @@ class Difference:
     flattened: bool = False
 
     @property
-    def kind(self) -> Kind:
+    def kind(self) -> DifferenceKind:
         if self.right is None:
-            return Kind.ONLY_LEFT
+            return DifferenceKind.ONLY_LEFT
         if self.left is None:
-            return Kind.ONLY_RIGHT
-        return Kind.TTL if self.left.says_the_same(self.right) else Kind.DATA
+            return DifferenceKind.ONLY_RIGHT
+        return DifferenceKind.TTL if self.left.says_the_same(self.right) else DifferenceKind.DATA
 
     @property
     def weight(self) -> ForVisitors:
@@ -67,7 +67,7 @@ class Difference:
             return ForVisitors.OWN
         if self.flattened:
             return ForVisitors.EQUAL
-        return {Kind.ONLY_RIGHT: ForVisitors.BETTER, Kind.TTL: ForVisitors.EQUAL}.get(self.kind, ForVisitors.WORSE)
+        return {DifferenceKind.ONLY_RIGHT: ForVisitors.BETTER, DifferenceKind.TTL: ForVisitors.EQUAL}.get(self.kind, ForVisitors.WORSE)
 
 
 def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:

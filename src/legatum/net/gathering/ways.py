@@ -14,10 +14,10 @@ from legatum.core.zones.evidence import counted_by_proofs, found_by_asking
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
 from legatum.net.gathering.by_name import Questioner
-from legatum.net.gathering.chain import count, walk
-from legatum.net.zones.transfer import transfer
+from legatum.net.gathering.nsec_chain import count, walk
+from legatum.net.zones.zone_transfer import transfer
 
-Key = tuple[Name, int]
+RRsetKey = tuple[Name, int]
 WAYS = ("transfer", "walk", "ask")
 _PROOFS = (RRSIG, NSEC, NSEC3)
 
@@ -31,7 +31,7 @@ class Tried:
 
 
 async def first_open(
-    asker: Asker, ways: Sequence[str], domain: Name, places: tuple[str, ...], extra: Sequence[Name], keys: Iterable[Key] = ()
+    asker: Asker, ways: Sequence[str], domain: Name, places: tuple[str, ...], extra: Sequence[Name], keys: Iterable[RRsetKey] = ()
 ) -> tuple[Contents, tuple[Tried, ...]]:
     """By the first of the ways that is open at these addresses. ``extra``: names to ask for beside the usual ones, and ``keys`` names with
     the types that they may hold. Raises :class:`OutsideFault` where none is."""
@@ -45,7 +45,7 @@ async def first_open(
 
 
 async def _by_way(
-    asker: Asker, way: str, domain: Name, places: tuple[str, ...], more: tuple[Sequence[Name], Iterable[Key]], tried: list[Tried]
+    asker: Asker, way: str, domain: Name, places: tuple[str, ...], more: tuple[Sequence[Name], Iterable[RRsetKey]], tried: list[Tried]
 ) -> Contents | None:
     """By one of :data:`WAYS`, at the first of the addresses that lets it; None where none does, with the reason in ``tried``."""
     if way == "transfer":
@@ -87,7 +87,7 @@ async def _walked(asker: Asker, domain: Name, server: str, tried: list[Tried]) -
     return Contents(_zone(domain, found.rrsets), SERVER + server, "walking the NSEC chain", completeness)
 
 
-async def _asked(asker: Asker, domain: Name, server: str, extra: Sequence[Name], keys: Iterable[Key]) -> Contents:
+async def _asked(asker: Asker, domain: Name, server: str, extra: Sequence[Name], keys: Iterable[RRsetKey]) -> Contents:
     questioner = Questioner(asker, server, domain)
     types: dict[Name, set[int]] = {}
     for name, rtype in keys:

@@ -4,14 +4,14 @@ from legatum.core.fault import OutsideFault
 from legatum.core.records.name import name_text
 from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.message import Message
-from legatum.wire.signing import BadSignature, Exchange, Key, tsig_data
+from legatum.wire.tsig import BadSignature, Exchange, TsigKey, tsig_data
 
 
 class KeyFault(OutsideFault):
     """A key is to blame: nothing is said about the zone."""
 
 
-def signature_fault(server: str, key: Key, error: BadSignature) -> KeyFault:
+def signature_fault(server: str, key: TsigKey, error: BadSignature) -> KeyFault:
     """The fault for a signature that one of the two sides did not accept: unknown key, wrong secret and wrong time told apart."""
     named = f"key {name_text(key.name)} ({key.algorithm})"
     if not error.by_peer:

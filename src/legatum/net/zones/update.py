@@ -12,21 +12,21 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from legatum.core.fault import OutsideFault
+from legatum.core.progress import tally
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import ANY, SOA, type_text
 from legatum.core.records.soa import serial_at_least, serial_is_newer
-from legatum.core.tally import tally
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import beside_signer, without_signing
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import DNS_PORT, Asker
 from legatum.net.asking.tcp import Stream
 from legatum.net.zones.signed import check_signed
-from legatum.net.zones.transfer import transfer
+from legatum.net.zones.zone_transfer import transfer
 from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import NONE, UPDATE, Message, Question, Record, decode, encode
-from legatum.wire.signing import Exchange, Key, tsig_data
+from legatum.wire.tsig import Exchange, TsigKey, tsig_data
 from legatum.wire.update import Part, apply_update, distinct_changes, on_sets, on_soa, replace_changes, update_parts, without_effect
 
 _SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED, _CHANGED, _NOT_AUTHORITATIVE = 2, 4, 5, 8, 9
@@ -56,7 +56,7 @@ class Unwilling(OutsideFault):
         self.rcode, self.vouched = rcode, vouched
 
 
-async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: Key | None) -> Condition:
+async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: TsigKey | None) -> Condition:
     """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it. Where a condition is refused the
     zone is read there once more, to know whether it was met; where no answer comes, to know whether it was done.
 
@@ -98,7 +98,7 @@ def _as_read(present: Zone, state: Zone) -> bool:
 class _Update:
     """One change under way."""
 
-    def __init__(self, asker: Asker, server: str, wanted: Zone, key: Key | None) -> None:
+    def __init__(self, asker: Asker, server: str, wanted: Zone, key: TsigKey | None) -> None:
         self._asker, self._server, self._wanted, self._key = asker, server, wanted, key
 
     def draw(self) -> int:
@@ -198,13 +198,13 @@ def _how_far(number: int, count: int, refused: bool) -> str:
     return f"; {number} of {count} messages were carried out, each whole{unknown}: the same command goes on from there"
 
 
-async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: Key | None) -> None:
+async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: TsigKey | None) -> None:
     """Sends an update section as it is, without a prerequisite: it must come to the same if it is carried out twice."""
     message = Message(asker.random.getrandbits(16), UPDATE << 11, 0, (Question(origin, 6),), (), changes)
     await _insist(asker, server, origin, message, key)
 
 
-async def _insist(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
+async def _insist(asker: Asker, server: str, origin: Name, message: Message, key: TsigKey | None) -> None:
     """A server whose database is held by another change answers SERVFAIL and has done nothing (RFC 2136 s3.4.2.2, s3.8): it is asked
     again. Safe where the message has conditions, or comes to the same: what was carried out all the same is not carried out twice."""
     for pause in _BUSY:
@@ -217,7 +217,7 @@ async def _insist(asker: Asker, server: str, origin: Name, message: Message, key
     return await send_message(asker, server, origin, message, key)
 
 
-async def send_message(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> None:
+async def send_message(asker: Asker, server: str, origin: Name, message: Message, key: TsigKey | None) -> None:
     """One signed UPDATE and its answer. Raises :class:`OutsideFault`."""
     async with asker.clock.steady():
         answer = await _exchange(asker, server, origin, message, key)
@@ -237,7 +237,7 @@ class Probed(NamedTuple):
     ahead: int | None
 
 
-async def probe_update(asker: Asker, server: str, origin: Name, key: Key | None) -> Probed:
+async def probe_update(asker: Asker, server: str, origin: Name, key: TsigKey | None) -> Probed:
     """An update without a change, on the condition that the apex of the zone is not in use (RFC 2136 s2.4.5), which cannot be true: who
     takes updates with the key answers YXDOMAIN. Raises :class:`OutsideFault`."""
     never = Record(origin, ANY, NONE, 0, b"")
@@ -248,7 +248,7 @@ async def probe_update(asker: Asker, server: str, origin: Name, key: Key | None)
     return Probed(answer.rcode, answer.tsig_at is not None, ahead)
 
 
-async def _exchange(asker: Asker, server: str, origin: Name, message: Message, key: Key | None) -> Message:
+async def _exchange(asker: Asker, server: str, origin: Name, message: Message, key: TsigKey | None) -> Message:
     """The answer to one UPDATE, its signature checked. Raises :class:`OutsideFault`."""
     what = f"update of {name_text(origin)} at {server}"
     exchange = Exchange(key) if key else None
@@ -276,7 +276,7 @@ async def _exchange(asker: Asker, server: str, origin: Name, message: Message, k
     return answer
 
 
-def _remedy(rcode: int, key: Key | None) -> str:
+def _remedy(rcode: int, key: TsigKey | None) -> str:
     if rcode == _CHANGED:
         return "somebody changed the zone since it was read: read it again, with the same command"
     if rcode == _NOT_AUTHORITATIVE:

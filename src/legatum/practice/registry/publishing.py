@@ -11,7 +11,7 @@ from legatum.net.asking.asker import Asker
 from legatum.net.zones.update import send_records
 from legatum.practice.registry.book import Book
 from legatum.wire.message import IN, NONE, Record
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 
 _Data = set[tuple[Name, int, bytes]]
 
@@ -22,7 +22,7 @@ class Tld:
 
     zone: Name
     primary: str
-    key: Key
+    key: TsigKey
     ttl: int
 
 

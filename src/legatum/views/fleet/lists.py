@@ -11,7 +11,7 @@ from legatum.core.calendar.window import Windows
 from legatum.core.duration import rough_text
 from legatum.core.findings import KINDS, Severity
 from legatum.core.instant import instant_text, parse_instant
-from legatum.core.observation.chain import own_link
+from legatum.core.observation.own_link import own_link
 from legatum.core.printable import cell_text, clean
 from legatum.core.records.name import name_text
 from legatum.core.records.soa import parse_soa
@@ -228,7 +228,7 @@ def show_line(line: FleetLine, screen: Screen) -> None:
     screen.line(told, _STYLES.get(line.standing, ""), indent=4)
 
 
-class Tally:
+class FleetCounts:
     """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains share too.
     ``left_out``: what is not looked at, in words; ``windows``: of the house, where a switch is asked about."""
 

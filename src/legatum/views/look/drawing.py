@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from html import escape
 
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.printable import clean
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
@@ -39,7 +39,7 @@ class _Box:
         return self.y + self.height // 2
 
 
-def draw_delegation(document: SurveyDocument, picture: Picture) -> str:
+def draw_delegation(document: SurveyDocument, picture: Observation) -> str:
     """SVG text, safe to stand in a page: side by side for paper and wide screens."""
     parents = list(_stacked(_LEFT, _TOP, _parent_boxes(picture)))
     names = _names(picture)
@@ -57,7 +57,7 @@ def draw_delegation(document: SurveyDocument, picture: Picture) -> str:
     return "\n".join([*(line for line in lines if line), "</svg>"])
 
 
-def draw_narrow(document: SurveyDocument, picture: Picture) -> str:
+def draw_narrow(document: SurveyDocument, picture: Observation) -> str:
     """The same one below the other, for a phone: words in place of lines."""
     parents = list(_stacked(_LEFT, _TOP, _parent_boxes(picture)))
     below = max((box.y + box.height for box in parents), default=_TOP) + 34
@@ -72,11 +72,11 @@ def draw_narrow(document: SurveyDocument, picture: Picture) -> str:
     return "\n".join([*lines, *(part for box in (*parents, *children) for part in _drawn(box)), "</svg>"])
 
 
-def _names(picture: Picture) -> list[Name]:
+def _names(picture: Observation) -> list[Name]:
     return sorted({*picture.delegation, *picture.own_ns})[:_MOST]
 
 
-def _named_by(picture: Picture, name: Name) -> str:
+def _named_by(picture: Observation, name: Name) -> str:
     named, own = name in picture.delegation, name in picture.own_ns
     return "named by the parent and the domain" if named and own else f"named by the {'parent' if named else 'domain'} only"
 
@@ -101,7 +101,7 @@ def _stacked(x: int, y: int, boxes: list[tuple[tuple[str, ...], str]]) -> Iterat
         y += box.height + _GAP
 
 
-def _parent_boxes(picture: Picture) -> list[tuple[tuple[str, ...], str]]:
+def _parent_boxes(picture: Observation) -> list[tuple[tuple[str, ...], str]]:
     """One box for each server name of the parent zone."""
     boxes = []
     for server in list({view.server: None for view in picture.parents})[:_MOST]:
@@ -115,7 +115,7 @@ def _parent_boxes(picture: Picture) -> list[tuple[tuple[str, ...], str]]:
     return boxes
 
 
-def _child_box(picture: Picture, name: Name) -> tuple[tuple[str, ...], str]:
+def _child_box(picture: Observation, name: Name) -> tuple[tuple[str, ...], str]:
     views = [view for view in picture.servers if view.server == name]
     if not views:
         host = picture.hosts.get(name)
@@ -130,7 +130,7 @@ def _serial(view: ServerView) -> str:
     return f"serial {parse_soa(view.soa.rdatas[0]).serial}" if view.serves and view.soa else view.outcome
 
 
-def _line(parent: _Box, child: _Box, name: Name, picture: Picture) -> str:
+def _line(parent: _Box, child: _Box, name: Name, picture: Observation) -> str:
     server = parent.lines[0]
     named = any(name in targets(view.ns) for view in picture.parents if name_text(view.server) == server)
     own = name in picture.own_ns

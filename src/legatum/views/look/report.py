@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from legatum.core.instant import with_local
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.net.file import write_whole
 from legatum.views.look.chain_drawing import draw_chain
 from legatum.views.look.drawing import draw_delegation, draw_narrow
@@ -13,7 +13,7 @@ from legatum.views.look.visit import service_rows
 from legatum.views.page import render
 
 
-def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
+def report_text(surveys: Sequence[tuple[SurveyDocument, Observation]]) -> str:
     """The page. Everything from the network is escaped, control characters are spelt out."""
     drawn = [
         (
@@ -28,6 +28,6 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Picture]]) -> str:
     return render("report.html", surveys=drawn)
 
 
-def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Picture]]) -> None:
+def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Observation]]) -> None:
     """Raises as :func:`~legatum.net.file.write_whole`."""
     write_whole(path, with_local(report_text(surveys)))

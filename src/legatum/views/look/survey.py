@@ -9,7 +9,7 @@ from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
 from legatum.core.instant import instant_text, parse_instant
 from legatum.core.observation.leftovers import Leftover
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.observation.unseen import unseen
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text, unicode_text
@@ -168,7 +168,7 @@ class SurveyListDocument(Document, tag="legatum.survey-list/1"):
 
 
 def survey_document(
-    picture: Picture,
+    picture: Observation,
     findings: tuple[Finding, ...],
     chain: Chain | None = None,
     service: Visit | None = None,
@@ -218,7 +218,7 @@ def survey_document(
     )
 
 
-def verdict_of(picture: Picture, findings: tuple[Finding, ...]) -> tuple[str, str]:
+def verdict_of(picture: Observation, findings: tuple[Finding, ...]) -> tuple[str, str]:
     """In plain words, and what to do next."""
     domain = unicode_text(picture.domain)
     serious = [each for each in findings if each.kind.severity != Severity.NOTICE]
@@ -242,7 +242,7 @@ def _listed(names: Iterable[Name]) -> str:
     return ", ".join(_names(names))
 
 
-def _parents(picture: Picture) -> list[ParentPart]:
+def _parents(picture: Observation) -> list[ParentPart]:
     return [
         ParentPart(
             server=name_text(view.server),
@@ -304,7 +304,7 @@ def _timers(fields: dict[str, int]) -> dict[str, int]:
     return {key: fields[key] for key in ("serial", "refresh", "retry", "expire", "minimum")}
 
 
-def _hosts(picture: Picture) -> list[HostPart]:
+def _hosts(picture: Observation) -> list[HostPart]:
     return [
         HostPart(
             name=name_text(host.name),
@@ -315,7 +315,7 @@ def _hosts(picture: Picture) -> list[HostPart]:
     ]
 
 
-def _resolvers(picture: Picture) -> list[ResolverPart]:
+def _resolvers(picture: Observation) -> list[ResolverPart]:
     return [
         ResolverPart(
             name=view.name,
@@ -332,7 +332,7 @@ def _resolvers(picture: Picture) -> list[ResolverPart]:
     ]
 
 
-def _registrations(picture: Picture) -> list[RegistrationPart]:
+def _registrations(picture: Observation) -> list[RegistrationPart]:
     return [
         RegistrationPart(
             source=source,

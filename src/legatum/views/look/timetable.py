@@ -11,8 +11,8 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.timetable.aging import Aged
 from legatum.core.timetable.cost import Cost, Demand
-from legatum.core.timetable.matter import AT_PARENT, Role
 from legatum.core.timetable.soa import Oddity, Scheme, SchemeChange
+from legatum.core.timetable.subject import AT_PARENT, Role
 from legatum.core.timetable.switch import Lowering, Wish
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, STRONG, Screen

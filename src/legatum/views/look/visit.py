@@ -8,7 +8,7 @@ from legatum.core.instant import instant_text, with_local
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.service.page import likeness
-from legatum.core.service.seen import Certificate, MailSeen, Seen, Trust, Visit, WebSeen
+from legatum.core.service.seen import Certificate, MailSeen, ServiceSeen, Trust, Visit, WebSeen
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.everywhere import EverywherePart, show_everywhere
@@ -122,7 +122,7 @@ def _verdict(visit: Visit, findings: Sequence[Finding], worse: Sequence[str]) ->
     return f"{domain}: all services answer as they should ({count} looked at)", "", True
 
 
-def _seen(visit: Visit, each: Seen) -> SeenPart:
+def _seen(visit: Visit, each: ServiceSeen) -> SeenPart:
     what = each.what
     part = SeenPart(
         protocol=str(each.spot.protocol),
@@ -143,7 +143,7 @@ def _seen(visit: Visit, each: Seen) -> SeenPart:
     return part
 
 
-def _alike(visit: Visit, each: Seen, what: WebSeen) -> float | None:
+def _alike(visit: Visit, each: ServiceSeen, what: WebSeen) -> float | None:
     present = [other.what.page for other in visit.of(each.spot, False) if isinstance(other.what, WebSeen) and other.what.page is not None]
     return round(likeness(present[0], what.page), 2) if each.new and present and what.page is not None else None
 

@@ -17,7 +17,7 @@ from legatum.core.records.rrtype import NS
 from legatum.core.timing import Bound
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, STRONG, Screen
-from legatum.work.moves.advance import Halt, Halted
+from legatum.work.moves.advance import AdvanceResult, Halt
 
 
 class HoldPartDocument(Part):
@@ -334,7 +334,7 @@ def already_so(domain: str, fault: AlreadySo) -> AdvanceDocument:
     return AdvanceDocument(domain=domain, halt="complete", step=None, until=None, reasons=[fault.message], remedies=[], done=[])
 
 
-def advance_document(runbook: Runbook, halted: Halted, done: list[str]) -> AdvanceDocument:
+def advance_document(runbook: Runbook, halted: AdvanceResult, done: list[str]) -> AdvanceDocument:
     return AdvanceDocument(
         domain=name_text(runbook.domain),
         halt=str(halted.halt),
@@ -350,7 +350,7 @@ def _verb(runbook: Runbook) -> str:
     return "retreat" if runbook.retreating else "advance"
 
 
-def show_halt(runbook: Runbook, halted: Halted, done: Sequence[str], now: float, screen: Screen) -> None:
+def show_halt(runbook: Runbook, halted: AdvanceResult, done: Sequence[str], now: float, screen: Screen) -> None:
     """Why it stopped, and when to come back. ``done``: the steps that this command has done."""
     domain = name_text(runbook.domain)
     screen.gap()

@@ -6,12 +6,12 @@ from typing import Any
 
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import ADDRESSES, PARENT
-from legatum.core.moves.scene import FOREVER, Content, Track
+from legatum.core.moves.timeline import FOREVER, Content, History
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, type_text
-from legatum.core.rehearsal import Counterexample, Rehearsal, Stage
+from legatum.core.rehearsal import Counterexample, Playback, Rehearsal
 from legatum.core.rehearsal.population import Shares
 from legatum.core.rehearsal.verdict import MODEL, needed
 from legatum.core.zones.zone import Zone
@@ -165,7 +165,7 @@ def _set(rrset: RRset) -> SetPart:
     return SetPart(ttl=rrset.ttl, data=rdata_texts(rrset))
 
 
-def _addresses(schedule: str, stage: Stage, versions: list[VersionPart]) -> Iterator[AddressPart]:
+def _addresses(schedule: str, stage: Playback, versions: list[VersionPart]) -> Iterator[AddressPart]:
     servers: dict[str, list[str]] = {}
     for place in stage.premises.places:
         for host, addresses in place.servers.items():
@@ -189,11 +189,11 @@ def _served(first: float, last: float, numbers: list[int]) -> ServedPart:
     return ServedPart(first=_instant(first), last=_instant(last), versions=numbers)
 
 
-def _contents(stage: Stage, place: str, versions: list[VersionPart]) -> Iterator[tuple[float, float, list[int]]]:
+def _contents(stage: Playback, place: str, versions: list[VersionPart]) -> Iterator[tuple[float, float, list[int]]]:
     """What the place gives between two changes of anything that it gives; where a change is on its way, once with the old and once with the
     new."""
     zones = [zone for where, zone in stage.scene.served if where == place]
-    tracks: list[Track[Any]] = [track for (where, *_), track in stage.scene.said.items() if where == place]
+    tracks: list[History[Any]] = [track for (where, *_), track in stage.scene.said.items() if where == place]
     tracks += [track for (where, _), track in stage.scene.served.items() if where == place]
     changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.own)})
     edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]
@@ -203,7 +203,7 @@ def _contents(stage: Stage, place: str, versions: list[VersionPart]) -> Iterator
             yield first, last, numbers
 
 
-def _version(stage: Stage, place: str, zone: Name, at: float, edges: list[tuple[float, float]]) -> VersionPart | None:
+def _version(stage: Playback, place: str, zone: Name, at: float, edges: list[tuple[float, float]]) -> VersionPart | None:
     """The newest that is given just after ``at``."""
     moment = next((first for first, _ in edges if first > at), FOREVER)
     when = at if at == -FOREVER else min(at, moment)
@@ -227,7 +227,7 @@ def _numbered(version: VersionPart, versions: list[VersionPart]) -> int:
     return versions.index(version)
 
 
-def _questions(schedule: str, stage: Stage) -> Iterator[QuestionPart]:
+def _questions(schedule: str, stage: Playback) -> Iterator[QuestionPart]:
     wanted = needed(stage)
     seen = dict.fromkeys(
         (zone, name, rtype) for place, zone, name, rtype in stage.scene.said if place != PARENT and rtype != NS
@@ -239,7 +239,7 @@ def _questions(schedule: str, stage: Stage) -> Iterator[QuestionPart]:
         yield QuestionPart(schedule=schedule, name=name_text(name), type=type_text(rtype), allowed=allowed)
 
 
-def _allowed(stage: Stage, zone: Name, name: Name, rtype: int) -> Iterator[AllowedPart]:
+def _allowed(stage: Playback, zone: Name, name: Name, rtype: int) -> Iterator[AllowedPart]:
     values = dict.fromkeys(
         period.value.rdatas for _, track in stage.scene.tracks(zone, (name, rtype)) for period in track.periods if period.value is not None
     )
@@ -249,7 +249,7 @@ def _allowed(stage: Stage, zone: Name, name: Name, rtype: int) -> Iterator[Allow
         yield AllowedPart(data=rdata_texts(rrset), first=None, last=_instant(ends))
 
 
-def _dead_from(stage: Stage, rrset: RRset) -> float:
+def _dead_from(stage: Playback, rrset: RRset) -> float:
     ends = [
         period.begins
         for text in rdata_texts(rrset)

@@ -15,7 +15,7 @@ from matplotlib.figure import Figure
 
 from legatum.core.duration import rough_text
 from legatum.core.moves.runbook import Runbook, Slot, forecast
-from legatum.core.rehearsal import Stage, build_stage, rehearse
+from legatum.core.rehearsal import Playback, build_stage, rehearse
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless, leads
 from legatum.core.rehearsal.population import Followed, Shares, follow, followed
@@ -137,7 +137,7 @@ def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
     _plain(axes)
 
 
-def _shares(axes: Any, stage: Stage, what: Followed, switched: float, ends: float, generator: np.random.Generator, title: str) -> None:
+def _shares(axes: Any, stage: Playback, what: Followed, switched: float, ends: float, generator: np.random.Generator, title: str) -> None:
     begins = switched - 0.25 * _HOUR
     failed: list[Shares] = []
     for kind in CacheKind:

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from legatum.core.observation.picture import RegistrationView
+from legatum.core.observation.observation import RegistrationView
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import DS

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from legatum.core.dnssec.policy import algorithm, digest_type
 from legatum.core.instant import with_local
-from legatum.core.moves.effects import Delegated, DsSet, HostSet, Records, Signed, Transfer, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records, Signed, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name, absolute_text, name_text, unicode_text
 from legatum.core.records.presentation import rdata_text
@@ -102,7 +102,7 @@ def step_sheet(runbook: Runbook, step: Step, by_hand: ByHand) -> str:
     match effect:
         case Delegated():
             return nameserver_sheet(domain, by_hand.registrar, by_hand.page, effect.before, effect.after)
-        case DsSet():
+        case DsChanged():
             return ds_sheet(domain, by_hand.registrar, by_hand.page, *by_hand.ds)
         case HostSet():
             return host_sheet(domain, effect.host, by_hand.registrar, by_hand.page, effect.before, effect.after)

@@ -10,7 +10,7 @@ from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 from legatum.views.zones.compare import DifferencePart, difference_part
 from legatum.views.zones.publish import NOT_THERE
-from legatum.work.zones.templates import Held
+from legatum.work.zones.templates import TenantResult
 
 
 class RecordPart(Part):
@@ -65,7 +65,7 @@ def show_template(document: TemplateDocument, screen: Screen) -> None:
     screen.table(("name", "type", "TTL", "data"), rows)
 
 
-def tenant_part(held: Held, state: str = "", failed: str = "") -> TenantPart:
+def tenant_part(held: TenantResult, state: str = "", failed: str = "") -> TenantPart:
     failed = failed or held.failed
     is_new = held.publication is not None and held.publication.is_new
     usual = "failed" if failed else "not there" if is_new else "drifted" if held.differences else "as its template"
@@ -78,7 +78,7 @@ def tenant_part(held: Held, state: str = "", failed: str = "") -> TenantPart:
     )
 
 
-def drift_lines(held: Held) -> list[str]:
+def drift_lines(held: TenantResult) -> list[str]:
     """Now → as the template says."""
     making = [NOT_THERE] if held.publication is not None and held.publication.is_new else []
     return [*making, *(difference_text(each) for each in held.differences)]

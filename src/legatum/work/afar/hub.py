@@ -6,12 +6,12 @@ from collections.abc import Callable
 import msgspec
 
 from legatum.core.fault import BadInput, OutsideFault
-from legatum.net.engine import Engine, Hub, Seen
+from legatum.net.engine import Engine, Hub, WorkerState
 from legatum.settings.document import Clock, Resolver, Settings, Viewpoint
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def engine_hub(outside: Outside, named: str = "") -> Hub:
+def engine_hub(outside: RunContext, named: str = "") -> Hub:
     """``named``: on the line, instead of the settings'. Raises :class:`BadInput`."""
     given = outside.settings.engine
     place = named or given.scheduler
@@ -21,7 +21,7 @@ def engine_hub(outside: Outside, named: str = "") -> Hub:
     return Hub(place, *files)
 
 
-async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[Seen]:
+async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[WorkerState]:
     """Those that run this program and know the time; ``told`` of the others. Raises :class:`OutsideFault` where there is none."""
     found = await engine.workers()
     for each in found:
@@ -35,7 +35,7 @@ async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[Seen]
     return fit
 
 
-def looking_settings(outside: Outside, rate: int | None = None, viewpoint: Viewpoint | None = None) -> Settings:
+def looking_settings(outside: RunContext, rate: int | None = None, viewpoint: Viewpoint | None = None) -> Settings:
     """What somebody else needs to look: how to ask, and the house's rules. No provider, registrar, key or file is in it."""
     given = outside.settings
     network = msgspec.structs.replace(given.network, rate=given.network.rate if rate is None else rate)

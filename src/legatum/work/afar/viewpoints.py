@@ -9,15 +9,15 @@ import msgspec
 
 from legatum.core.everywhere import Everywhere, Told, differences
 from legatum.core.fault import BadInput, Fault, OutsideFault
-from legatum.net.engine import Engine, Seen, open_engine
+from legatum.net.engine import Engine, WorkerState, open_engine
 from legatum.work.afar.hub import engine_hub, looking_settings
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 HERE = "here"
 _PATIENCE = 120.0  # seconds for one look from one place
 
 
-def named_viewpoints(outside: Outside, names: Sequence[str]) -> list[str]:
+def named_viewpoints(outside: RunContext, names: Sequence[str]) -> list[str]:
     """Those of the settings that are named, or all of them where none is. Raises :class:`BadInput`."""
     known = outside.settings.viewpoints
     if not known:
@@ -30,10 +30,10 @@ def named_viewpoints(outside: Outside, names: Sequence[str]) -> list[str]:
 class Lookouts:
     """Workers at viewpoints, ready to look. ``missing``: viewpoints without one, and why; ``doubts``: what is to be said of the others."""
 
-    def __init__(self, outside: Outside, engine: Engine, names: Iterable[str], workers: Iterable[Seen]) -> None:
+    def __init__(self, outside: RunContext, engine: Engine, names: Iterable[str], workers: Iterable[WorkerState]) -> None:
         self._outside, self._engine = outside, engine
         found = {each.name: each for each in workers}
-        self._workers: dict[str, Seen] = {}
+        self._workers: dict[str, WorkerState] = {}
         self.missing: dict[str, str] = {}
         for name in names:
             wanted = outside.settings.viewpoints[name].worker or name
@@ -50,7 +50,7 @@ class Lookouts:
 
     async def look(self, errand: Callable[..., Any], *values: Any) -> dict[str, Any]:
         """Viewpoint → what was seen from there, or the fault for which nothing was. ``errand``: one of
-        :mod:`~legatum.work.afar.errands`."""
+        :mod:`~legatum.work.afar.remote_tasks`."""
 
         async def one(name: str) -> Any:
             settings = looking_settings(self._outside, viewpoint=self._outside.settings.viewpoints[name])
@@ -67,7 +67,7 @@ class Lookouts:
 
 
 @asynccontextmanager
-async def open_lookouts(outside: Outside, names: Sequence[str]) -> AsyncIterator[Lookouts]:
+async def open_lookouts(outside: RunContext, names: Sequence[str]) -> AsyncIterator[Lookouts]:
     """``names``: of viewpoints, as :func:`named_viewpoints` gives them. Raises :class:`OutsideFault` where no scheduler is there."""
     async with open_engine(engine_hub(outside)) as engine:
         yield Lookouts(outside, engine, names, await engine.workers())

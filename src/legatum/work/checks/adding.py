@@ -12,13 +12,13 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.net.asking.walk import referral
-from legatum.net.zones.transfer import transfer
 from legatum.net.zones.update import probe_update
+from legatum.net.zones.zone_transfer import transfer
 from legatum.services.update_provider import open_key
 from legatum.settings.document import KeyReference
 from legatum.settings.reading import parse_settings
-from legatum.wire.signing import Key
-from legatum.work.outside import Outside
+from legatum.wire.tsig import TsigKey
+from legatum.work.run_context import RunContext
 
 _TABLES = {"provider": "providers", "secondary": "secondaries", "registrar": "registrars", "resolver": "resolvers"}
 _YXDOMAIN = 6
@@ -41,7 +41,7 @@ class Drawn:
         return tomlkit.dumps({self.table: {self.name: self.values}}).replace(f"[{self.table}]\n", "", 1).strip()
 
 
-async def draw_section(outside: Outside, kind: str, name: str, serves: Name | None, lines: Sequence[str]) -> Drawn:
+async def draw_section(outside: RunContext, kind: str, name: str, serves: Name | None, lines: Sequence[str]) -> Drawn:
     """``serves``: a domain that is there; ``lines``: ``KEY=VALUE``, which count before what is found. Raises :class:`BadInput`, and
     :class:`OutsideFault` where the domain shows nothing."""
     drawn = Drawn(_TABLES[kind], name, {})
@@ -62,7 +62,7 @@ async def draw_section(outside: Outside, kind: str, name: str, serves: Name | No
     return drawn
 
 
-async def _of_servers(outside: Outside, drawn: Drawn, kind: str, domain: Name, given: dict[str, Any]) -> None:
+async def _of_servers(outside: RunContext, drawn: Drawn, kind: str, domain: Name, given: dict[str, Any]) -> None:
     """Who serves it, under which names; who of them lets us transfer, and takes updates."""
     cut, reply = await outside.walker().delegation_of(domain)
     ns = (referral(cut.zone, reply) or reply.find(NS)) if reply is not None else None
@@ -89,7 +89,7 @@ async def _of_servers(outside: Outside, drawn: Drawn, kind: str, domain: Name, g
     drawn.values |= {"kind": "update" if takes else "manual", "primary": primary}
 
 
-def _key(outside: Outside, given: dict[str, Any]) -> Key | None:
+def _key(outside: RunContext, given: dict[str, Any]) -> TsigKey | None:
     section = given.get("key")
     if section is None:
         return None
@@ -98,7 +98,7 @@ def _key(outside: Outside, given: dict[str, Any]) -> Key | None:
     return open_key(KeyReference(**section), outside.folder)
 
 
-async def _hands_out(outside: Outside, address: str, domain: Name, key: Key | None) -> str:
+async def _hands_out(outside: RunContext, address: str, domain: Name, key: TsigKey | None) -> str:
     """Why not; empty where it does."""
     try:
         await transfer(outside.asker, address, domain, key)
@@ -107,7 +107,7 @@ async def _hands_out(outside: Outside, address: str, domain: Name, key: Key | No
     return ""
 
 
-async def _takes_updates(outside: Outside, address: str, domain: Name, key: Key | None) -> bool:
+async def _takes_updates(outside: RunContext, address: str, domain: Name, key: TsigKey | None) -> bool:
     try:
         probed = await probe_update(outside.asker, address, domain, key)
     except Fault:

@@ -16,13 +16,13 @@ from legatum.net.asking.around import ask_around
 from legatum.net.asking.resolver import ResolverPlace, ask_resolver
 from legatum.wire.message import AD, RA
 from legatum.work.checks.checked import Checked, fails, readable, unknown, works
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _TSIG_FUDGE = 300  # seconds by which clocks may differ for a signed message (RFC 8945 s5.2.3)
 _WHOLE = 2  # seconds: signed answers tell whole ones, and take a moment to come
 
 
-async def check_network(outside: Outside) -> list[Checked]:
+async def check_network(outside: RunContext) -> list[Checked]:
     """What of it can be asked from here, by a few questions to the root servers."""
     if outside.asker.patience.reach.cut_off:
         return [fails("network", "roots", "root servers", "this machine has no way to any of them", "connect it")]
@@ -37,7 +37,7 @@ async def check_network(outside: Outside) -> list[Checked]:
     return found + [unknown("network", "ipv6" if "IPv6" in each else "roots", each.split(" (")[0], each) for each in heard.reach.why]
 
 
-async def check_resolver(outside: Outside, name: str, place: ResolverPlace) -> list[Checked]:
+async def check_resolver(outside: RunContext, name: str, place: ResolverPlace) -> list[Checked]:
     table = f"resolvers.{name}"
     reply = await ask_resolver(outside.asker, place, ROOT, SOA)
     if not reply.answered:
@@ -64,7 +64,7 @@ def check_clock(found: Iterable[Checked]) -> list[Checked]:
     return [works("clock", "", "this machine's clock", said if away >= _WHOLE else f"within two seconds of {len(told)} who told")]
 
 
-async def check_journal(outside: Outside) -> list[Checked]:
+async def check_journal(outside: RunContext) -> list[Checked]:
     try:
         form, held = outside.journal.form(), outside.journal.held()
     except Fault as fault:
@@ -76,7 +76,7 @@ async def check_journal(outside: Outside) -> list[Checked]:
     return [works("", "journal", "journal", said)]
 
 
-async def check_engine(outside: Outside) -> list[Checked]:
+async def check_engine(outside: RunContext) -> list[Checked]:
     settings = outside.settings
     if not settings.engine.scheduler:
         return [fails("viewpoints", each, "viewpoint", "no [engine] to reach it by", "name a scheduler") for each in settings.viewpoints]
@@ -110,7 +110,7 @@ async def check_engine(outside: Outside) -> list[Checked]:
     return found
 
 
-def check_files(outside: Outside) -> list[Checked]:
+def check_files(outside: RunContext) -> list[Checked]:
     settings, folder, found = outside.settings, outside.folder, list[Checked]()
     moves = folder / settings.moves
     if moves.exists() and not os.access(moves, os.W_OK | os.X_OK):
@@ -124,7 +124,7 @@ def check_files(outside: Outside) -> list[Checked]:
     return found
 
 
-def check_windows(outside: Outside) -> list[Checked]:
+def check_windows(outside: RunContext) -> list[Checked]:
     house, now = outside.settings.house, outside.clock.now()
     if not house.windows and not house.quiet:
         return []
@@ -137,7 +137,7 @@ def check_windows(outside: Outside) -> list[Checked]:
     return [works("house", "windows" if house.windows else "quiet", "windows", said)]
 
 
-def house_domains(outside: Outside) -> list[str]:
+def house_domains(outside: RunContext) -> list[str]:
     """Lines of the list of domains, where there is one that can be read."""
     if not outside.settings.domains:
         return []

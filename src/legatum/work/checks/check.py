@@ -21,12 +21,12 @@ from legatum.work.checks.around import (
 from legatum.work.checks.checked import Check, Checked
 from legatum.work.checks.registries import check_rdap, check_registrar
 from legatum.work.checks.servers import check_provider, check_secondary
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _GENERAL = ("network", "rdap", "journal", "engine", "files", "windows", "clock")
 
 
-async def check_settings(outside: Outside, names: Sequence[str], domains: Sequence[Name]) -> list[Checked]:
+async def check_settings(outside: RunContext, names: Sequence[str], domains: Sequence[Name]) -> list[Checked]:
     """``names``: of tables, such as ``alder``, ``providers.alder`` or ``rdap``; all, where there are none. ``domains``: to try with, before
     those of the house. Raises :class:`BadInput` for a name that is none."""
     tried = list(dict.fromkeys([*domains, *_of_the_house(outside)]))
@@ -47,7 +47,7 @@ def _meant(table: str, name: str) -> bool:
     return name in (table, table.partition(".")[2], table.partition(".")[0])
 
 
-def _checks(outside: Outside, domains: Sequence[Name]) -> dict[str, Callable[[], Check]]:
+def _checks(outside: RunContext, domains: Sequence[Name]) -> dict[str, Callable[[], Check]]:
     """In the order of the file."""
     settings = outside.settings
 
@@ -72,7 +72,7 @@ def _checks(outside: Outside, domains: Sequence[Name]) -> dict[str, Callable[[],
     }
 
 
-def _of_the_house(outside: Outside) -> list[Name]:
+def _of_the_house(outside: RunContext) -> list[Name]:
     found = []
     for text in house_domains(outside):
         with suppress(Fault):

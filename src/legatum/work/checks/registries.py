@@ -10,10 +10,12 @@ from legatum.services.epp_registrar import RegistryAccount
 from legatum.settings.document import EppRegistrar, ManualRegistrar
 from legatum.work.checks.checked import Checked, fails, unknown, works
 from legatum.work.look.registration import look_at_rdap
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def check_registrar(outside: Outside, name: str, section: EppRegistrar | ManualRegistrar, domains: Sequence[Name]) -> list[Checked]:
+async def check_registrar(
+    outside: RunContext, name: str, section: EppRegistrar | ManualRegistrar, domains: Sequence[Name]
+) -> list[Checked]:
     table = f"registrars.{name}"
     if isinstance(section, ManualRegistrar):
         page = f"its form: {section.page}" if section.page else "a form, and no page is named"
@@ -40,14 +42,14 @@ async def check_registrar(outside: Outside, name: str, section: EppRegistrar | M
         return [*found, fails(table, "user", "check of a domain", fault.message, fault.remedy)]
 
 
-def _ahead(outside: Outside, date: str) -> float | None:
+def _ahead(outside: RunContext, date: str) -> float | None:
     try:
         return parse_instant(date) - outside.clock.now()
     except BadInput:
         return None
 
 
-async def check_rdap(outside: Outside, domains: Sequence[Name]) -> list[Checked]:
+async def check_rdap(outside: RunContext, domains: Sequence[Name]) -> list[Checked]:
     try:
         bootstrap = await outside.bootstrap()
     except ValueError as error:

@@ -8,15 +8,15 @@ from dataclasses import dataclass, field
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import ROOT, Name, name_text, parent_of, parse_name
 from legatum.core.records.rrtype import SOA
-from legatum.net.zones.transfer import transfer
 from legatum.net.zones.update import probe_update
+from legatum.net.zones.zone_transfer import transfer
 from legatum.services.provider import server_names
 from legatum.services.update_provider import open_key
 from legatum.settings.document import FilesProvider, ManualProvider, SecondaryProvider, UpdateProvider
 from legatum.wire.codes import rcode_text
-from legatum.wire.signing import Key
+from legatum.wire.tsig import TsigKey
 from legatum.work.checks.checked import Checked, commands, fails, tried, unknown, works
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _COMMANDS = ("reload", "create", "end", "sign", "unsign", "rekey", "share")
 _MOST_TRIED = 30  # domains of the house that a provider is asked for until it has one
@@ -28,7 +28,7 @@ _NO_ZONE = "name a domain that it serves: --domain DOMAIN"
 class _Account:
     """One provider or secondary under trial. ``domains``: of the house, to find a zone that it has."""
 
-    outside: Outside
+    outside: RunContext
     table: str
     servers: tuple[Name, ...]
     domains: Sequence[Name]
@@ -69,7 +69,7 @@ class _Account:
 
 
 async def check_provider(
-    outside: Outside, name: str, section: UpdateProvider | FilesProvider | ManualProvider, domains: Sequence[Name]
+    outside: RunContext, name: str, section: UpdateProvider | FilesProvider | ManualProvider, domains: Sequence[Name]
 ) -> list[Checked]:
     table = f"providers.{name}"
     account = _Account(outside, table, server_names(section.servers), domains)
@@ -83,9 +83,9 @@ async def check_provider(
     return found + commands(table, {each: getattr(section, each, []) for each in _COMMANDS})
 
 
-async def _keyed(outside: Outside, table: str, section: UpdateProvider | ManualProvider, account: _Account) -> list[Checked]:
+async def _keyed(outside: RunContext, table: str, section: UpdateProvider | ManualProvider, account: _Account) -> list[Checked]:
     """What its primary does for the key."""
-    key: Key | None = None
+    key: TsigKey | None = None
     if section.key is not None:
         try:
             key = open_key(section.key, outside.folder)
@@ -110,7 +110,7 @@ async def _keyed(outside: Outside, table: str, section: UpdateProvider | ManualP
     return found
 
 
-async def _updating(outside: Outside, table: str, section: UpdateProvider, zone: Name, key: Key | None) -> Checked:
+async def _updating(outside: RunContext, table: str, section: UpdateProvider, zone: Name, key: TsigKey | None) -> Checked:
     """By an update that changes nothing and is not carried out."""
     line = "key" if key else "primary"
     probed = await probe_update(outside.asker, section.primary, zone, key)
@@ -130,7 +130,7 @@ async def _updating(outside: Outside, table: str, section: UpdateProvider, zone:
     return fails(table, line, "update", f"{what}: {rcode_text(probed.rcode)}{unsigned}", remedy)
 
 
-def _folder(outside: Outside, table: str, section: FilesProvider) -> list[Checked]:
+def _folder(outside: RunContext, table: str, section: FilesProvider) -> list[Checked]:
     path = (outside.folder / section.folder).resolve()
     if not path.is_dir():
         return [fails(table, "folder", "folder", f"{path} is not there", "make it, or mend the path")]
@@ -140,7 +140,7 @@ def _folder(outside: Outside, table: str, section: FilesProvider) -> list[Checke
     return [works(table, "folder", "folder", f"{path}: {sum(1 for _ in path.glob(pattern))} files of zones, and it can be written to")]
 
 
-async def check_secondary(outside: Outside, name: str, section: SecondaryProvider, domains: Sequence[Name]) -> list[Checked]:
+async def check_secondary(outside: RunContext, name: str, section: SecondaryProvider, domains: Sequence[Name]) -> list[Checked]:
     table = f"secondaries.{name}"
     account = _Account(outside, table, server_names(section.servers), domains)
     found = await account.answering()
@@ -152,7 +152,7 @@ async def check_secondary(outside: Outside, name: str, section: SecondaryProvide
     return found + commands(table, {each: getattr(section, each) for each in ("create", "end")})
 
 
-async def _catalog(outside: Outside, table: str, catalog: str) -> Checked:
+async def _catalog(outside: RunContext, table: str, catalog: str) -> Checked:
     """Whoever of the providers has it."""
     zone, told = parse_name(catalog.rstrip(".") + "."), []
     for name in _who_hands_out(outside):
@@ -164,5 +164,5 @@ async def _catalog(outside: Outside, table: str, catalog: str) -> Checked:
     return fails(table, "catalog", "catalog", told[0] if told else f"no provider has {catalog}", "which provider's servers have it?")
 
 
-def _who_hands_out(outside: Outside) -> Iterable[str]:
+def _who_hands_out(outside: RunContext) -> Iterable[str]:
     return [name for name, section in outside.providers.items() if not isinstance(section, ManualProvider) or section.primary]

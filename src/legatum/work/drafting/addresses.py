@@ -12,11 +12,11 @@ from legatum.core.records.rrtype import MX, type_text
 from legatum.core.zones.changing.template import drift, expand, resolve
 from legatum.core.zones.zone import Zone
 from legatum.work.gathering.flatten import addresses_of_target
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.templates import read_templates
 
 
-def of_template(outside: Outside, wish: Wishes, zone: Zone) -> tuple[NewAddress, ...]:
+def of_template(outside: RunContext, wish: Wishes, zone: Zone) -> tuple[NewAddress, ...]:
     """What is to be replaced by what. Raises :class:`GateShut` where the template wants other things than other addresses, or an address
     would have to become several; :class:`AlreadySo` where the zone is as it says."""
     if not wish.template:
@@ -39,7 +39,7 @@ def of_template(outside: Outside, wish: Wishes, zone: Zone) -> tuple[NewAddress,
     return tuple(NewAddress(old, new) for old, new in found.items())
 
 
-async def refuse_nowhere(outside: Outside, mail: Mail, zone: Zone) -> None:
+async def refuse_nowhere(outside: RunContext, mail: Mail, zone: Zone) -> None:
     """Raises :class:`OutsideFault` where a server to which mail is to be brought has no address."""
     given = Zone(zone.origin, (*zone, *(each.rrset for each in mail.demands)))
     for each in mail.demands:
@@ -47,7 +47,7 @@ async def refuse_nowhere(outside: Outside, mail: Mail, zone: Zone) -> None:
             await addresses_of_target(outside, host, given)
 
 
-def mail_at(outside: Outside, wish: Wishes) -> Mail:
+def mail_at(outside: RunContext, wish: Wishes) -> Mail:
     """As the service's template has it. Raises :class:`BadInput`."""
     templates = read_templates(outside.folder / outside.settings.templates)
     return Mail(wish.mail, expand(resolve(wish.mail, templates), wish.domain, wish.values))

@@ -7,8 +7,8 @@ from legatum.core.moves.kinds.address import NewAddress, changes_in, senders_in
 from legatum.core.records.name import ROOT, Name, name_text
 from legatum.net.side_by_side import side_by_side
 from legatum.work.drafting.second import servers_at
-from legatum.work.outside import Outside
 from legatum.work.registry.hosts import known_domains, look_at_hosts
+from legatum.work.run_context import RunContext
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class Carriers:
     looked: int
 
 
-async def carriers_of(outside: Outside, wish: NewAddress) -> Carriers:
+async def carriers_of(outside: RunContext, wish: NewAddress) -> Carriers:
     """Raises :class:`BadInput` where the house knows no domains."""
     known = [each for each in known_domains(outside) if each != ROOT]
     if not known:
@@ -37,7 +37,7 @@ async def carriers_of(outside: Outside, wish: NewAddress) -> Carriers:
     return Carriers(tuple(domain for domain, each in found.items() if each is True), unseen, len(known) - len(unseen))
 
 
-async def _carries(outside: Outside, domain: Name, wish: NewAddress) -> bool:
+async def _carries(outside: RunContext, domain: Name, wish: NewAddress) -> bool:
     """Raises :class:`BadInput` where no provider of the settings has its zone."""
     led = {view.name for view in await look_at_hosts(outside, domain, None) if view.named_by}
     if not led:

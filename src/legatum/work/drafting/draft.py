@@ -5,25 +5,25 @@ from collections.abc import AsyncIterator, Callable, Sequence
 from dataclasses import replace
 
 from legatum.core.fault import AlreadySo, BadInput, GateShut
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.kinds.beside import Beside
+from legatum.core.moves.kinds.first_and_last import First, Retirement
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.leftovers import Leftovers
 from legatum.core.moves.kinds.part import Part
-from legatum.core.moves.kinds.presence import First, Retirement
 from legatum.core.moves.kinds.provider import NewProvider
+from legatum.core.moves.kinds.registrar_transfer import registered_of
 from legatum.core.moves.kinds.second import Second
-from legatum.core.moves.kinds.transfer import registered_of
-from legatum.core.moves.kinds.trust.chain import Sign, Unsign
+from legatum.core.moves.kinds.second_signer import SecondSigner
 from legatum.core.moves.kinds.trust.exchange import Exchange
+from legatum.core.moves.kinds.trust.sign_unsign import Sign, Unsign
 from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Ttls
 from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import TransferWish, Wishes, refuse_silence, refuse_strange_names
 from legatum.core.observation.hosts import refuse_leaned_on
-from legatum.core.observation.leftovers import Kind, Leftover, cleared
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.leftovers import Leftover, LeftoverKind, cleared
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrtype import AAAA, A
 from legatum.core.zones.zone import Zone
@@ -32,20 +32,20 @@ from legatum.work.drafting.addresses import mail_at, of_template, refuse_nowhere
 from legatum.work.drafting.holders import main_provider
 from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
+from legatum.work.drafting.registrar_transfer import transfer_wish
 from legatum.work.drafting.second import has_own_zone, open_seconding, serials_of, servers_at
 from legatum.work.drafting.site import aliases
-from legatum.work.drafting.transfer import transfer_wish
 from legatum.work.drafting.unusual import unusual
 from legatum.work.drafting.users import look_for_users
 from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
 from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 
 
-async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
+async def draft_move(outside: RunContext, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
     """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the two paces differ,
     when each would be over.
 
@@ -80,10 +80,10 @@ async def draft_move(outside: Outside, wish: Wishes, told: Callable[[str], None]
     return drawn
 
 
-async def _draft_transfer(outside: Outside, wish: Wishes, transfer: TransferWish) -> Runbook:
+async def _draft_transfer(outside: RunContext, wish: Wishes, transfer: TransferWish) -> Runbook:
     """To another registrar and nothing else: neither zones nor those who serve them are looked at."""
     held, one = await transfer_wish(outside, transfer)
-    drawing = Drawing(
+    drawing = PlanInput(
         domain=wish.domain, at=outside.clock.now(), parent_zone=parent_of(wish.domain), parent_ttl=0, zones={}, places=(), delegation=(),
         glue=(),
         glue_ttl=0, main="", follows=(), registrar="", caution=outside.caution, registered=registered_of(held),
@@ -95,7 +95,9 @@ def _ident(domain: Name) -> str:
     return f"{name_text(domain)}-{secrets.token_hex(4)}"
 
 
-async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None, picture: Picture) -> AsyncIterator[Wish]:
+async def _wishes(
+    outside: RunContext, wish: Wishes, drawing: PlanInput, account: Registrar | None, picture: Observation
+) -> AsyncIterator[Wish]:
     if wish.to:
         yield NewProvider(
             wish.domain,
@@ -124,7 +126,7 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         name = wish.second or wish.without
         dead = servers_at(outside, name) if wish.dead else ()
         if has_own_zone(outside, name):
-            yield Beside(name, bool(wish.without), dead)
+            yield SecondSigner(name, bool(wish.without), dead)
         elif wish.dead:
             yield Second(name, True, wish.at_registrar, dead=dead)
         else:
@@ -165,7 +167,7 @@ async def _wishes(outside: Outside, wish: Wishes, drawing: Drawing, account: Reg
         yield Retirement(tuple(hosts))
 
 
-async def _refuse_unfit(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar) -> None:
+async def _refuse_unfit(outside: RunContext, wish: Wishes, drawing: PlanInput, account: Registrar) -> None:
     views = await look_at_hosts(outside, wish.domain, account, list(wish.hosts))
     for host, addresses in wish.hosts.items():
         if addresses:
@@ -183,10 +185,10 @@ def _is_named(found: Leftover, wish: Wishes) -> bool:
     return found.before is not None and (found.before.name, found.before.rtype) in wish.also
 
 
-def leftover_wish(found: Sequence[Leftover], drawing: Drawing) -> Leftovers:
+def leftover_wish(found: Sequence[Leftover], drawing: PlanInput) -> Leftovers:
     """Of these, what a move takes away."""
     hosts = tuple((each.host, each.addresses) for each in found if each.host is not None)
-    zones = tuple((each.where, drawing.apex_ns) for each in found if each.kind == Kind.ZONE and each.where in drawing.former)
+    zones = tuple((each.where, drawing.apex_ns) for each in found if each.kind == LeftoverKind.ZONE and each.where in drawing.former)
     return Leftovers(tuple(cleared(found)), hosts, zones)
 
 
@@ -194,6 +196,6 @@ def _has_address(zone: Zone, host: Name) -> bool:
     return zone.get(host, A) is not None or zone.get(host, AAAA) is not None
 
 
-def _holder(drawing: Drawing, cut: Name) -> str:
+def _holder(drawing: PlanInput, cut: Name) -> str:
     """Who serves a part that is handed on, empty for one that is not."""
     return next((place for place, origin in drawing.zones if origin == cut), "")

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.place import keeper_name
 from legatum.core.moves.wishes import Wishes
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.signers import by_signer
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
@@ -14,11 +14,11 @@ from legatum.core.records.rrtype import NS
 from legatum.core.zones.zone import Zone
 from legatum.settings.named import FORM, named_by
 from legatum.work.drafting.second import servers_at
-from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
+from legatum.work.run_context import RunContext
 
 
-def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
+def main_provider(outside: RunContext, wish: Wishes, picture: Observation) -> str:
     """The provider at which the zone is changed; whoever serves it now, by his servers' names, where it is to leave him.
     Raises :class:`BadInput` where that is not to be seen."""
     if wish.old:
@@ -47,7 +47,7 @@ def main_provider(outside: Outside, wish: Wishes, picture: Picture) -> str:
     )
 
 
-def provider_of(outside: Outside, picture: Picture) -> str:
+def provider_of(outside: RunContext, picture: Observation) -> str:
     """The only provider of the settings that is led to; empty where there is none, or several."""
     led = {*picture.delegation, *picture.own_ns}
     found = [name for name in outside.providers if set(servers_at(outside, name)) & led]
@@ -61,7 +61,7 @@ def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
     )
 
 
-def signer_beside(outside: Outside, picture: Picture, main: str) -> str:
+def signer_beside(outside: RunContext, picture: Observation, main: str) -> str:
     """A provider that is led to with a zone of its own beside the main one's, signed with keys of its own; empty for none."""
 
     own, groups = servers_at(outside, main), by_signer(picture)
@@ -69,7 +69,7 @@ def signer_beside(outside: Outside, picture: Picture, main: str) -> str:
     return next((name for name in outside.providers if name != main and others & set(servers_at(outside, name))), "")
 
 
-def part_holder(outside: Outside, zone: Zone, cut: Name) -> str:
+def part_holder(outside: RunContext, zone: Zone, cut: Name) -> str:
     named = set(targets(zone.get(cut, NS)))
     if not named:
         return ""
@@ -82,7 +82,7 @@ def part_holder(outside: Outside, zone: Zone, cut: Name) -> str:
     return found
 
 
-async def registrar_account(outside: Outside, wish: Wishes, picture: Picture) -> str:
+async def registrar_account(outside: RunContext, wish: Wishes, picture: Observation) -> str:
     """The account that has the domain; of a part whose DS set stands in a zone of ours, that. Raises :class:`BadInput` where it is not to
     be seen."""
     above = {view.server for view in picture.parents}

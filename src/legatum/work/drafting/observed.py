@@ -5,18 +5,18 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 from legatum.core.dnssec.serving import anchors_of
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import DsSet
 from legatum.core.duration import parse_duration
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.keys import KeyState
-from legatum.core.moves.drawing import Drawing, glue_of, grouped
-from legatum.core.moves.kinds.transfer import registered_of
-from legatum.core.moves.kinds.trust.signing import Signing, first_to_run_out, obstacles
+from legatum.core.moves.kinds.registrar_transfer import registered_of
+from legatum.core.moves.kinds.trust.signature_expiry import Signing, first_to_run_out, obstacles
 from legatum.core.moves.place import PARENT, KnownHost, Place, Vanishing
-from legatum.core.moves.scene import FOREVER
+from legatum.core.moves.plan_input import PlanInput, glue_of, grouped
+from legatum.core.moves.timeline import FOREVER
 from legatum.core.moves.wishes import Wishes
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS, SOA
@@ -27,11 +27,11 @@ from legatum.work.drafting.second import has_own_zone, servers_at
 from legatum.work.leftovers import look_for_former
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import held_copies, known_since, note_handed_out, note_hosts, note_keys, note_zone, remembered_keys
-from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
+from legatum.work.run_context import RunContext
 
 
-async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> Drawing:
+async def look_for_drawing(outside: RunContext, wish: Wishes, picture: Observation) -> PlanInput:
     main = wish.old
     provider = outside.provider(main)
     zone = await provider.fetch(wish.domain)
@@ -67,7 +67,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
     reads_cds = not registrar or (registrar in outside.registrars and outside.registrars[registrar].reads_cds)
     others = [host for host in new if host not in provider.servers]
     signing = await _signing(outside, wish, picture, provider.servers, others, reads_cds)
-    return Drawing(
+    return PlanInput(
         domain=wish.domain,
         at=outside.clock.now(),
         parent_zone=picture.parent_zone,
@@ -90,7 +90,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
         unsigned=signing.unsigned_text,
         signing=signing.text if signing.is_signed else "",
         keys={(place, wish.domain): keys for place, keys in ((main, signing.keys), (beside, signing.keys_beside)) if keys is not None},
-        anchors=signing.anchors or (await _registered_ds(outside, wish, registrar, parent_ttl) if wish.unsign else Anchors()),
+        anchors=signing.anchors or (await _registered_ds(outside, wish, registrar, parent_ttl) if wish.unsign else DsSet()),
         offers={main: found} if (found := signing.offers(wish.domain)) else {},
         signed_until=first_to_run_out((*signing.old.values(), *signing.beside.values())),
         earlier_keys={
@@ -110,7 +110,7 @@ async def look_for_drawing(outside: Outside, wish: Wishes, picture: Picture) -> 
 
 
 def _remembered(
-    outside: Outside, picture: Picture, zones: Mapping[tuple[str, Name], Zone], main: str, former: Sequence[str]
+    outside: RunContext, picture: Observation, zones: Mapping[tuple[str, Name], Zone], main: str, former: Sequence[str]
 ) -> dict[Name, list[HeldCopy]]:  # fmt: skip
     """What was given of each zone, once what is seen now is noted too."""
     note_handed_out(outside, picture.domain, (view.ns for view in picture.parents))
@@ -121,7 +121,7 @@ def _remembered(
     return found
 
 
-def _left(picture: Picture, known: Sequence[HeldCopy], former: Sequence[str], outside: Outside) -> list[HeldCopy]:
+def _left(picture: Observation, known: Sequence[HeldCopy], former: Sequence[str], outside: RunContext) -> list[HeldCopy]:
     """A provider of which nobody remembers when it was left: as if the parent had led there until now."""
     led = {host for each in known if each.place == PARENT and each.rtype == NS for host in targets(each.rrset)}
     now, found = outside.clock.now(), list[HeldCopy]()
@@ -133,7 +133,7 @@ def _left(picture: Picture, known: Sequence[HeldCopy], former: Sequence[str], ou
     return found
 
 
-def _shown(picture: Picture, zone: Zone, main: str) -> list[HeldCopy]:
+def _shown(picture: Observation, zone: Zone, main: str) -> list[HeldCopy]:
     """A TTL that some server still hands out, and its primary no longer."""
     own = zone.apex_ns.ttl if zone.apex_ns else 0
     if picture.apex_ttl is None or picture.apex_ttl <= own:
@@ -142,7 +142,7 @@ def _shown(picture: Picture, zone: Zone, main: str) -> list[HeldCopy]:
 
 
 async def _signing(
-    outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name], new: Sequence[Name], reads_cds: bool
+    outside: RunContext, wish: Wishes, picture: Observation, servers: Sequence[Name], new: Sequence[Name], reads_cds: bool
 ) -> Signing:  # fmt: skip
     """How the domain is signed; not looked at where nobody is led to other servers. Raises :class:`GateShut` where that stands in the
     way."""
@@ -160,12 +160,12 @@ async def _signing(
     return signing
 
 
-async def _registered_ds(outside: Outside, wish: Wishes, registrar: str, ttl: int) -> Anchors:
+async def _registered_ds(outside: RunContext, wish: Wishes, registrar: str, ttl: int) -> DsSet:
     """A DS set that the registry holds, where no server of the parent hands one out: it will be published."""
     if not registrar or outside.registrar(registrar).by_hand:
-        return Anchors()
+        return DsSet()
     held = (await outside.registrar(registrar).registration(wish.domain)).ds
-    return anchors_of(held, ttl) if held else Anchors()
+    return anchors_of(held, ttl) if held else DsSet()
 
 
 def _sides(signing: Signing, main: str, beside: str) -> dict[str, Signing]:
@@ -174,7 +174,7 @@ def _sides(signing: Signing, main: str, beside: str) -> dict[str, Signing]:
     return {place: side for place, side in found.items() if place and side.old}
 
 
-def _earlier_keys(outside: Outside, domain: Name, place: str, side: Signing) -> list[KeyState]:
+def _earlier_keys(outside: RunContext, domain: Name, place: str, side: Signing) -> list[KeyState]:
     """How it was signed as far as that is remembered, and before that, as far as it can be told, oldest first."""
     states = remembered_keys(outside, place, domain) or [KeyState(side.keys, now := outside.clock.now(), now)]
     if any(each.made_with == states[-1].keys for each in side.old.values()):
@@ -182,19 +182,19 @@ def _earlier_keys(outside: Outside, domain: Name, place: str, side: Signing) -> 
     return [KeyState(side.before(states[0].keys), -FOREVER, -FOREVER), *states]
 
 
-def _leading(outside: Outside, wish: Wishes, picture: Picture, servers: Sequence[Name]) -> list[Name]:
+def _leading(outside: RunContext, wish: Wishes, picture: Observation, servers: Sequence[Name]) -> list[Name]:
     """Who is asked whether the domain is signed: whom everybody is led to, or, where nobody is led anywhere, who is to serve it."""
     dead = servers_at(outside, wish.without) if wish.dead else ()
     return [host for host in picture.delegation if host not in dead] or list(servers)
 
 
-def _follows(outside: Outside, picture: Picture, zone: Zone) -> tuple[str, ...]:
+def _follows(outside: RunContext, picture: Observation, zone: Zone) -> tuple[str, ...]:
     """Second providers that somebody is led to."""
     led = {*picture.delegation, *targets(zone.apex_ns)}
     return tuple(name for name in outside.settings.secondaries if set(servers_at(outside, name)) & led)
 
 
-async def _place(outside: Outside, name: str) -> Place:
+async def _place(outside: RunContext, name: str) -> Place:
     addresses = await outside.addresses(servers_at(outside, name))
     if name not in outside.providers:
         return Place(name, addresses)
@@ -203,7 +203,7 @@ async def _place(outside: Outside, name: str) -> Place:
     return Place(name, addresses, not provider.changes_apex_ns, provider.by_hand, *can.abilities)
 
 
-def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], led: Collection[Name]) -> Place:
+def _with_others(wish: Wishes, picture: Observation, places: Sequence[Place], led: Collection[Name]) -> Place:
     """The main place, with name servers that the settings name nowhere: whatever they are, they are led to for the same zone; and with the
     addresses that its hosts shall have, at which it answers."""
     known = {host for place in places for host in place.servers}
@@ -214,21 +214,21 @@ def _with_others(wish: Wishes, picture: Picture, places: Sequence[Place], led: C
     return replace(places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}})
 
 
-async def _known_hosts(outside: Outside, hosts: Sequence[Name]) -> tuple[KnownHost, ...]:
+async def _known_hosts(outside: RunContext, hosts: Sequence[Name]) -> tuple[KnownHost, ...]:
     """For each new NS name how long caches may keep “no such name” in the zone that holds it, and since when it was seen."""
     ttls = await asyncio.gather(*(_host_negative_ttl(outside, host) for host in hosts))
     since = note_hosts(outside, hosts, outside.clock.now())
     return tuple(KnownHost(host, since[host], ttl) for host, ttl in zip(hosts, ttls, strict=True))
 
 
-def _own_hosts(outside: Outside, wish: Wishes, picture: Picture, zone: Zone) -> list[KnownHost]:
+def _own_hosts(outside: RunContext, wish: Wishes, picture: Observation, zone: Zone) -> list[KnownHost]:
     """Hosts of the domain that are to be named, and have their address already: since when that is known."""
     named = [host for host in wish.named if host not in wish.hosts and host not in picture.delegation]
     ttl, now = negative_ttl(zone.soa_rrset), outside.clock.now()
     return [KnownHost(host, since if (since := known_since(outside, wish.domain, host)) is not None else now, ttl) for host in named]
 
 
-async def _host_negative_ttl(outside: Outside, host: Name) -> int:
+async def _host_negative_ttl(outside: RunContext, host: Name) -> int:
     """Asked of every server of that zone: all of them must give the address. Raises :class:`OutsideFault`."""
     cut = await outside.walker().parent_of(host)
     asker = outside.asker

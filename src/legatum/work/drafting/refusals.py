@@ -3,23 +3,23 @@
 from collections.abc import Callable
 
 from legatum.core.fault import AlreadySo, BadInput, GateShut
-from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.effects import Records
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import Wishes
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import signer_beside, two_signers
-from legatum.work.outside import Outside
 from legatum.work.registry.held import is_own
+from legatum.work.run_context import RunContext
 from legatum.work.zones.harm import refuse_new_errors
 
 
-def refuse_errors(outside: Outside, drawing: Drawing, runbook: Runbook) -> None:
+def refuse_errors(outside: RunContext, drawing: PlanInput, runbook: Runbook) -> None:
     """Raises :class:`GateShut` where a zone would have an error at the end that it has not now."""
     records = [each for step in runbook.steps for each in step.effects if isinstance(each, Records)]
     for (place, origin), zone in drawing.zones.items():
@@ -30,7 +30,7 @@ def refuse_errors(outside: Outside, drawing: Drawing, runbook: Runbook) -> None:
             refuse_new_errors(outside, [zone], wanted)
 
 
-async def refuse_other_registrar(outside: Outside, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:
+async def refuse_other_registrar(outside: RunContext, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:
     held = await account.registration(wish.domain)
     domain = name_text(wish.domain)
     if not is_own(account, held):
@@ -44,7 +44,7 @@ async def refuse_other_registrar(outside: Outside, wish: Wishes, account: Regist
         )
 
 
-async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> None:
+async def refuse_unmovable(outside: RunContext, wish: Wishes, picture: Observation) -> None:
     """Raises :class:`GateShut` where what is handed out is not what a plan could rest on."""
     domain = name_text(picture.domain)
     beside = signer_beside(outside, picture, wish.old)
@@ -94,7 +94,7 @@ async def refuse_unmovable(outside: Outside, wish: Wishes, picture: Picture) -> 
             )
 
 
-async def _answers_as(outside: Outside, picture: Picture, provider: Provider) -> bool:
+async def _answers_as(outside: RunContext, picture: Observation, provider: Provider) -> bool:
     """The provider's servers, under names of the domain's own."""
     theirs = set(await outside.addresses_of(provider.servers))
     found = {view.address for view in picture.servers if view.server in picture.delegation}

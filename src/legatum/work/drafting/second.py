@@ -18,7 +18,7 @@ from legatum.services.command import run_command
 from legatum.services.provider import Provider, server_names
 from legatum.settings.document import SecondaryProvider
 from legatum.work.effect import carried_out
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.publish import next_by_rule
 
 
@@ -33,7 +33,7 @@ class Seconding:
     servers: tuple[Name, ...]
 
 
-def open_seconding(outside: Outside, domain: Name, primary: str, second: str) -> Seconding:
+def open_seconding(outside: RunContext, domain: Name, primary: str, second: str) -> Seconding:
     """Raises :class:`BadInput` for a second provider that the settings do not have as a secondary."""
     section = outside.settings.secondaries.get(second)
     if section is None:
@@ -48,7 +48,7 @@ def open_seconding(outside: Outside, domain: Name, primary: str, second: str) ->
     return Seconding(domain, outside.provider(primary), second, section, server_names(section.servers))
 
 
-async def serials_of(outside: Outside, seconding: Seconding) -> list[ServerSerial]:
+async def serials_of(outside: RunContext, seconding: Seconding) -> list[ServerSerial]:
     """Every address of both providers."""
     parties = {seconding.primary.name: seconding.primary.servers, seconding.name: seconding.servers}
     found = []
@@ -60,7 +60,7 @@ async def serials_of(outside: Outside, seconding: Seconding) -> list[ServerSeria
     return found
 
 
-async def tell(outside: Outside, secondings: Sequence[Seconding]) -> dict[Name, str]:
+async def tell(outside: RunContext, secondings: Sequence[Seconding]) -> dict[Name, str]:
     """Makes the second provider know of the zones, where it does not: by one change of the catalog for all of them, or by its command for
     each. What was done, by domain."""
     served = await asyncio.gather(*(serves(outside, each) for each in secondings))
@@ -74,11 +74,11 @@ async def tell(outside: Outside, secondings: Sequence[Seconding]) -> dict[Name, 
     return said
 
 
-async def serves(outside: Outside, seconding: Seconding) -> bool:
+async def serves(outside: RunContext, seconding: Seconding) -> bool:
     return all(each.serial is not None for each in await serials_of(outside, seconding) if each.party == seconding.name)
 
 
-async def _enter(outside: Outside, seconding: Seconding, domains: Sequence[Name]) -> str:
+async def _enter(outside: RunContext, seconding: Seconding, domains: Sequence[Name]) -> str:
     """Into the catalog of this provider."""
     assert seconding.section.catalog is not None
     catalog = parse_name(seconding.section.catalog.rstrip(".") + ".")
@@ -89,7 +89,7 @@ async def _enter(outside: Outside, seconding: Seconding, domains: Sequence[Name]
     return f"entered into the catalog {name_text(catalog)}, serial {await put_catalog(outside, seconding.primary, current, wanted)}"
 
 
-async def _made(outside: Outside, seconding: Seconding) -> str:
+async def _made(outside: RunContext, seconding: Seconding) -> str:
     purpose = f"making {name_text(seconding.domain)} a secondary at {seconding.name}"
     if seconding.section.create:
 
@@ -104,7 +104,7 @@ async def _made(outside: Outside, seconding: Seconding) -> str:
     )
 
 
-async def put_catalog(outside: Outside, provider: Provider, current: Zone, wanted: Zone) -> int:
+async def put_catalog(outside: RunContext, provider: Provider, current: Zone, wanted: Zone) -> int:
     """A catalog is for secondaries: its own servers need not answer others for it, so it is read back from where it was put. Its serial."""
     wanted = wanted.with_serial(next_by_rule(outside, current))
     serials = []
@@ -125,7 +125,7 @@ async def put_catalog(outside: Outside, provider: Provider, current: Zone, wante
     return serials[0]
 
 
-async def in_step(outside: Outside, seconding: Seconding, among: Collection[str] | None = None) -> tuple[int, int]:
+async def in_step(outside: RunContext, seconding: Seconding, among: Collection[str] | None = None) -> tuple[int, int]:
     """Waits until every server of the second provider has the first one's serial; the serial, and how many took a NOTIFY of ours.
 
     ``among``: the addresses of the second provider that are waited for, if not all. Raises :class:`OutsideFault` that says who is behind.
@@ -145,7 +145,7 @@ async def in_step(outside: Outside, seconding: Seconding, among: Collection[str]
     return serial, sum(told)
 
 
-async def own_zone(outside: Outside, seconding: Seconding, primary: Name) -> list[tuple[str, str]]:
+async def own_zone(outside: RunContext, seconding: Seconding, primary: Name) -> list[tuple[str, str]]:
     """Addresses that serve a zone of their own of that name, and what to do: a copy has the SOA of what it is a copy of, and what has
     another primary name in it will never follow."""
     return [
@@ -159,23 +159,23 @@ async def own_zone(outside: Outside, seconding: Seconding, primary: Name) -> lis
     ]
 
 
-def follower_of(outside: Outside, zone: Name, primary: str, place: str) -> Seconding:
+def follower_of(outside: RunContext, zone: Name, primary: str, place: str) -> Seconding:
     """A place that takes a copy of the zone from another. Raises :class:`BadInput` for one that the settings do not have as a secondary."""
     return open_seconding(outside, zone, primary, place)
 
 
-def servers_at(outside: Outside, place: str) -> tuple[Name, ...]:
+def servers_at(outside: RunContext, place: str) -> tuple[Name, ...]:
     """Name servers of a provider, or of a secondary."""
     section = outside.settings.secondaries.get(place)
     return server_names(section.servers) if section is not None else outside.provider(place).servers
 
 
-def has_own_zone(outside: Outside, place: str) -> bool:
+def has_own_zone(outside: RunContext, place: str) -> bool:
     """It takes no copy from another one."""
     return place in outside.providers and place not in outside.settings.secondaries
 
 
-async def release(outside: Outside, seconding: Seconding) -> str:
+async def release(outside: RunContext, seconding: Seconding) -> str:
     """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person can."""
     ending = f"ending {name_text(seconding.domain)} at {seconding.name}"
     if seconding.section.catalog:
@@ -201,7 +201,7 @@ async def release(outside: Outside, seconding: Seconding) -> str:
     return said
 
 
-async def still_serving(outside: Outside, seconding: Seconding) -> str:
+async def still_serving(outside: RunContext, seconding: Seconding) -> str:
     """Who of the second provider's servers still answers for the zone; empty for nobody."""
     found = [each for each in await serials_of(outside, seconding) if each.party == seconding.name and each.serial is not None]
     return "; ".join(f"{each.address} still answers with serial {each.serial}" for each in found[:4])

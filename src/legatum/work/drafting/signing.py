@@ -6,15 +6,15 @@ from typing import NamedTuple
 
 from legatum.core.dnssec.serving import ServerKeys
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
-from legatum.core.moves.meanwhile.drift import signing_drift
-from legatum.core.moves.meanwhile.position import Position
+from legatum.core.moves.drift.drift import signing_drift
+from legatum.core.moves.drift.position import Position
+from legatum.core.moves.kinds.trust.signature_expiry import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, leads_elsewhere, next_step
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import note_ds, note_keys
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
 class Meanwhile(NamedTuple):
@@ -25,7 +25,7 @@ class Meanwhile(NamedTuple):
     ends: Mapping[str, float] = MappingProxyType({})
 
 
-async def signed_meanwhile(outside: Outside, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Meanwhile:
+async def signed_meanwhile(outside: RunContext, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Meanwhile:
     position = Position(runbook, next_step(runbook, outcomes) or runbook.steps[-1], outcomes)
     if not _concerns(position):
         return Meanwhile()
@@ -39,7 +39,7 @@ async def signed_meanwhile(outside: Outside, runbook: Runbook, outcomes: Mapping
     return Meanwhile(tuple(each.reason for each in signing_drift(position, seen, served, now)), ends)
 
 
-async def signing_obstacles(outside: Outside, position: Position) -> list[Obstacle]:
+async def signing_obstacles(outside: RunContext, position: Position) -> list[Obstacle]:
     """What is not as the steps done have left it. Raises :class:`OutsideFault`."""
     return signing_drift(position, *await _looked(outside, position), outside.clock.now()) if _concerns(position) else []
 
@@ -50,7 +50,7 @@ def _concerns(position: Position) -> bool:
     return (any(map(leads_elsewhere, runbook.steps)) or runbook.of_keys) and next_step(runbook, position.outcomes) is not None
 
 
-async def _looked(outside: Outside, position: Position) -> tuple[Signing, Mapping[str, Mapping[str, ServerKeys]]]:
+async def _looked(outside: RunContext, position: Position) -> tuple[Signing, Mapping[str, Mapping[str, ServerKeys]]]:
     """The parent's side, and each place's that serves the domain now, by address."""
     places = {place: position.runbook.premises.place(place) for place in position.scene.serving(position.domain) if place != PARENT}
     addresses = {place: [address for each in found.servers.values() for address in each] for place, found in places.items()}

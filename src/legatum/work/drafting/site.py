@@ -7,10 +7,10 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.zones.zone import Zone
 from legatum.work.gathering.flatten import addresses_of_target, looks_at_target
 from legatum.work.memory import tracked_in
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def aliases(outside: Outside, wish: Wishes, zone: Zone) -> tuple[Alias, ...]:
+async def aliases(outside: RunContext, wish: Wishes, zone: Zone) -> tuple[Alias, ...]:
     """Those wished for; with the addresses of the target where no alias may stand. Raises :class:`BadInput`, and
     :class:`OutsideFault` for a target that leads nowhere; :class:`GateShut` for one that cannot be followed."""
     found = []
@@ -25,7 +25,7 @@ async def aliases(outside: Outside, wish: Wishes, zone: Zone) -> tuple[Alias, ..
     return tuple(found)
 
 
-async def _require_steady(outside: Outside, name: Name, target: Name, zone: Zone) -> None:
+async def _require_steady(outside: RunContext, name: Name, target: Name, zone: Zone) -> None:
     """Where addresses are to be followed they must not be others with every question."""
     looks = await looks_at_target(outside, target, zone)
     if len(set(looks)) > 1:

@@ -4,9 +4,9 @@ import re
 from collections.abc import Iterator
 
 from legatum.core.duration import duration_text, parse_duration
-from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.mail import Mail
 from legatum.core.moves.kinds.site import beside
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
@@ -16,14 +16,14 @@ from legatum.core.timetable.soa import oddities
 from legatum.core.zones.changing.publication import somebody_elses
 from legatum.core.zones.completeness import Degree
 from legatum.work.drafting.addresses import mail_at
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _OF_MAIL = ("autoconfig", "autodiscover", "_autodiscover", "_imap", "_imaps", "_pop3", "_pop3s", "_submission", "_submissions", "_mta-sts")
 _OF_A_SITE = ("HTTPS", "SVCB", "CAA")
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
 
 
-def _sender(drawing: Drawing, name: Name) -> str:
+def _sender(drawing: PlanInput, name: Name) -> str:
     """The mechanism of the SPF record that means the addresses of ``name`` (RFC 7208 s5.3), empty where none does."""
     here = r"a(?=[\s\"/]|$)|" if name == drawing.domain else ""
     mechanism = re.compile(rf"(?<=\s)\+?(?:{here}a:{re.escape(name_text(name))}(?=[\s\"/]|$))", re.IGNORECASE)
@@ -33,7 +33,7 @@ def _sender(drawing: Drawing, name: Name) -> str:
     return next((each.group() for each in found if each), "")
 
 
-def _mail(drawing: Drawing, mail: Mail) -> Iterator[str]:
+def _mail(drawing: PlanInput, mail: Mail) -> Iterator[str]:
     """What of the mail of before the new service's template says nothing of."""
     told = {(each.rrset.name, each.rrset.rtype) for each in mail.demands}
     labels = {name: name[1 : 1 + name[0]].decode("latin-1").lower() for name in drawing.contents.names}
@@ -47,7 +47,7 @@ def _mail(drawing: Drawing, mail: Mail) -> Iterator[str]:
         )
 
 
-def _sixes_beside(drawing: Drawing, wish: Wishes, old: str) -> list[str]:
+def _sixes_beside(drawing: PlanInput, wish: Wishes, old: str) -> list[str]:
     """AAAA records at names whose A record has the address, that are not replaced as well."""
     zone, replaced = drawing.contents, {each.old for each in wish.replace}
     names = [each.name for each in zone if each.rtype == A and old in map(address_text, each.rdatas)]
@@ -55,7 +55,7 @@ def _sixes_beside(drawing: Drawing, wish: Wishes, old: str) -> list[str]:
     return [f"{name_text(each.name)} AAAA {text}" for each in sets for text in map(address_text, each.rdatas) if text not in replaced]
 
 
-def unusual(outside: Outside, wish: Wishes, drawing: Drawing) -> Iterator[str]:
+def unusual(outside: RunContext, wish: Wishes, drawing: PlanInput) -> Iterator[str]:
     """In words."""
     if wish.to and drawing.place(wish.to).signs and drawing.keys.get((drawing.main, drawing.domain)) is None:
         whole = name_text(wish.domain)

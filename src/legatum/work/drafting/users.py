@@ -1,18 +1,18 @@
 """Who else uses a name server that is to stand at another address: every domain whose NS set names it must be served there too."""
 
 from legatum.core.fault import GateShut
-from legatum.core.moves.drawing import Drawing
 from legatum.core.moves.kinds.address import changes_in
 from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.services.registrar import Registrar
-from legatum.work.outside import Outside
 from legatum.work.registry.hosts import look_for_leaning, not_served
+from legatum.work.run_context import RunContext
 
 
-async def look_for_users(outside: Outside, wish: Wishes, drawing: Drawing, account: Registrar | None) -> dict[Name, tuple[Name, ...]]:
+async def look_for_users(outside: RunContext, wish: Wishes, drawing: PlanInput, account: Registrar | None) -> dict[Name, tuple[Name, ...]]:
     """Name server → other domains that use it. Raises :class:`GateShut` where one of them is not served at a new address."""
     found = dict[Name, tuple[Name, ...]]()
     for host, addresses in _moved(wish, drawing).items():
@@ -36,7 +36,7 @@ async def look_for_users(outside: Outside, wish: Wishes, drawing: Drawing, accou
     return found
 
 
-def _moved(wish: Wishes, drawing: Drawing) -> dict[Name, tuple[str, ...]]:
+def _moved(wish: Wishes, drawing: PlanInput) -> dict[Name, tuple[str, ...]]:
     """Names that get another address, and which."""
     found = {host: addresses for host, addresses in wish.hosts.items() if addresses}
     for each in wish.replace:

@@ -15,7 +15,7 @@ from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 SCHEMA = "legatum.waves/1"
 
@@ -51,7 +51,7 @@ class Campaign:
         return [domain for wave in self.waves for domain in wave]
 
 
-def campaign_path(outside: Outside, listing: str) -> Path:
+def campaign_path(outside: RunContext, listing: str) -> Path:
     """Where the fleet move of a list is kept. Raises :class:`BadInput` for standard input, which has no name."""
     if listing == "-":
         raise BadInput("a fleet move is known by its list, and standard input has no name", "put the list into a file")
@@ -59,7 +59,7 @@ def campaign_path(outside: Outside, listing: str) -> Path:
     return outside.folder / outside.settings.moves / f"{Path(listing).stem}.waves.toml"
 
 
-def campaigns(outside: Outside) -> list[Campaign]:
+def campaigns(outside: RunContext) -> list[Campaign]:
     """Every one of the house that can be read."""
     found = []
     for path in sorted((outside.folder / outside.settings.moves).glob("*.waves.toml")):

@@ -23,10 +23,10 @@ from legatum.work.fleet.campaign import Campaign, is_paused
 from legatum.work.fleet.courses import ENDED, Course, Stage
 from legatum.work.fleet.undrawn import note_undrawn
 from legatum.work.movefile import move_path, retreat_path
-from legatum.work.moves.advance import Halt, Halted, Ways, advance
+from legatum.work.moves.advance import AdvanceOptions, AdvanceResult, Halt, advance
 from legatum.work.moves.retreat import open_retreat, refuse_while_retreating
-from legatum.work.outside import Outside
 from legatum.work.recall import open_move
+from legatum.work.run_context import RunContext
 
 _LOOK = 0.5  # seconds between two looks at whether a hold is over, while others are worked on
 _SHARED = 3.0  # seconds between two looks at what is shared with other machines
@@ -58,12 +58,12 @@ class Carrier:
     ``ways``: how to carry one out; ``told``: of every change of a domain's course; ``wait``: until everything is over. ``stopped``: why no
     step is begun any more, empty while all is well."""
 
-    outside: Outside
+    outside: RunContext
     campaign: Campaign
     courses: dict[Name, Course]
     draft: Callable[[Name], Awaitable[tuple[Runbook, Path]]]
     owns: Callable[[Name, str], bool]
-    ways: Callable[[Runbook, Path], Ways]
+    ways: Callable[[Runbook, Path], AdvanceOptions]
     told: Callable[[Course], None]
     turns: Turns
     tolerance: Tolerance
@@ -229,7 +229,7 @@ class Carrier:
         return course
 
 
-def _stood(course: Course, halted: Halted, back: bool) -> Course:
+def _stood(course: Course, halted: AdvanceResult, back: bool) -> Course:
     """Where a move halted."""
     if halted.halt == Halt.COMPLETE:
         return replace(course, stage=Stage.BACK if back else Stage.DONE, because="", remedy="")

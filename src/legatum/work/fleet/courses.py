@@ -12,7 +12,7 @@ from legatum.journal.occupation import Occupied
 from legatum.work.fleet.campaign import Campaign
 from legatum.work.fleet.undrawn import Undrawn, undrawn_of
 from legatum.work.house import look_at_house
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
 class Stage(StrEnum):
@@ -57,7 +57,7 @@ _STAGES = {
 }  # fmt: skip
 
 
-def courses_of(outside: Outside, campaign: Campaign, owns: Callable[[Name, str], bool]) -> dict[Name, Course]:
+def courses_of(outside: RunContext, campaign: Campaign, owns: Callable[[Name, str], bool]) -> dict[Name, Course]:
     """By files and journal alone. A move that was over before the fleet move began is none of it, nor is one of another wish: ``owns`` says
     of a domain and a move's wish in words whether that is this fleet move's."""
     house = look_at_house(outside)
@@ -84,7 +84,7 @@ def to_look_at_again(courses: Mapping[Name, Course]) -> dict[Name, Course]:
     }  # fmt: skip
 
 
-def _is_worked_on(outside: Outside, domain: Name) -> bool:
+def _is_worked_on(outside: RunContext, domain: Name) -> bool:
     try:
         with outside.journal.occupied([domain], outside.clock.now()):
             return False

@@ -10,7 +10,7 @@ from functools import cached_property
 from legatum.core.fault import Fault
 from legatum.core.findings import Finding, judge
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.picture import HostView, Picture
+from legatum.core.observation.observation import HostView, Observation
 from legatum.core.observation.verdict import Verdict, agreement
 from legatum.core.records.name import Name
 from legatum.net.asking.pace import Pace
@@ -20,7 +20,7 @@ from legatum.work.look.depth import BRIEF, Depth
 from legatum.work.look.look import Look
 from legatum.work.look.reach import lacks_reach
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.confirm import ask_records
 from legatum.work.verdicts.survey import unheard
 
@@ -32,7 +32,7 @@ class Result:
     """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it. ``took`` in seconds."""
 
     domain: Name
-    picture: Picture | None = None
+    picture: Observation | None = None
     findings: tuple[Finding, ...] = ()
     verdict: Verdict | None = None
     failed: str = ""
@@ -44,7 +44,7 @@ class Fleet:
     """``at_once``: domains looked at side by side. ``expected``: confirm that, instead of surveying. ``depth``: how much is asked;
     ``judging``: whether it is judged."""
 
-    outside: Outside
+    outside: RunContext
     at_once: int = 64
     expected: Callable[[Name], Expected] | None = None
     depth: Depth = BRIEF
@@ -144,7 +144,7 @@ class Fleet:
         except Fault as fault:
             return Result(domain, failed=fault.message, took=time.monotonic() - began)
 
-    async def _look(self, walker: Walker, domain: Name) -> Picture:
+    async def _look(self, walker: Walker, domain: Name) -> Observation:
         cut, known = await walker.delegation_of(domain)
         picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth, self.met).picture(WANTED)
         if await lacks_reach(self.outside, picture):

@@ -8,8 +8,8 @@ from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Glue, NsChange, Registrar
-from legatum.work.outside import Outside
 from legatum.work.registry.registration import glue_for, note_ns_before, refuse_unready
+from legatum.work.run_context import RunContext
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class Candidate:
 
 
 async def look(
-    outside: Outside, registrar: Registrar, domains: Sequence[Name], wanted: Sequence[Name], gate: bool, told: Callable[[str], None]
+    outside: RunContext, registrar: Registrar, domains: Sequence[Name], wanted: Sequence[Name], gate: bool, told: Callable[[str], None]
 ) -> list[Candidate]:
     """Which of the domains can be changed, in order."""
     held: dict[Name, tuple[Name, ...] | Fault] = {}
@@ -44,7 +44,7 @@ async def look(
     return await side_by_side(one, domains)
 
 
-async def _look_at(outside: Outside, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:
+async def _look_at(outside: RunContext, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:
     if isinstance(held, Fault):
         return Candidate(domain, (), "failed", held.message, held.remedy)
     old = tuple(sorted(held))
@@ -58,7 +58,7 @@ async def _look_at(outside: Outside, domain: Name, held: tuple[Name, ...] | Faul
     return Candidate(domain, old, "ready")
 
 
-async def change(outside: Outside, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]) -> list[Candidate]:
+async def change(outside: RunContext, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]) -> list[Candidate]:
     """Changes those that are ready, and reads each back. What is known of each is in the journal."""
     ready = [each for each in candidates if each.state == "ready"]
     now = outside.clock.now()

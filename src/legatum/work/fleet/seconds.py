@@ -15,8 +15,8 @@ from legatum.services.registrar import ByHand
 from legatum.work.drafting.draft import draft_move
 from legatum.work.drafting.second import open_seconding, tell
 from legatum.work.movefile import is_over, is_untouched, move_path, read_move, write_move
-from legatum.work.moves.advance import Halt, Ways, advance
-from legatum.work.outside import Outside
+from legatum.work.moves.advance import AdvanceOptions, Halt, advance
+from legatum.work.run_context import RunContext
 
 
 @dataclass(frozen=True)
@@ -38,7 +38,7 @@ class Drafted:
     path: Path
 
 
-async def draft_many(outside: Outside, wishes: Sequence[Wishes]) -> dict[Name, Drafted | Joined]:
+async def draft_many(outside: RunContext, wishes: Sequence[Wishes]) -> dict[Name, Drafted | Joined]:
     """A move for each; where nothing is left to do, or none can be drafted, how that is. Nothing is written yet."""
 
     async def one(wish: Wishes) -> Drafted | Joined:
@@ -60,7 +60,7 @@ async def draft_many(outside: Outside, wishes: Sequence[Wishes]) -> dict[Name, D
     return dict(zip((each.domain for each in wishes), await side_by_side(one, wishes), strict=True))
 
 
-async def join_many(outside: Outside, drafted: Sequence[Drafted], wait: bool) -> list[Joined]:
+async def join_many(outside: RunContext, drafted: Sequence[Drafted], wait: bool) -> list[Joined]:
     """All told together, then each carried out; one that fails holds up none of the others."""
     secondings = [open_seconding(outside, each.wish.domain, each.wish.old, each.wish.second) for each in drafted]
     by_catalog = [each for each in secondings if each.section.catalog]
@@ -83,7 +83,7 @@ async def join_many(outside: Outside, drafted: Sequence[Drafted], wait: bool) ->
     return await side_by_side(one, drafted)
 
 
-def _quietly(wait: bool, said: list[str]) -> Ways:
+def _quietly(wait: bool, said: list[str]) -> AdvanceOptions:
     """Everything is agreed to already; what was done is kept."""
 
     def done(step: Step, outcome: Outcome) -> None:
@@ -93,4 +93,4 @@ def _quietly(wait: bool, said: list[str]) -> Ways:
     def nothing(*_: Step | Bound | ByHand | str) -> None:
         pass
 
-    return Ways(wait, lambda *_: True, nothing, nothing, done, nothing, nothing)
+    return AdvanceOptions(wait, lambda *_: True, nothing, nothing, done, nothing, nothing)

@@ -12,7 +12,7 @@ from legatum.core.moves.standing import Standing, State
 from legatum.core.records.name import Name, parse_domain
 from legatum.journal.journal import Journal
 from legatum.work.fleet.campaign import Campaign, campaigns
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 STEP = "draft"
 
@@ -44,7 +44,7 @@ def _undrawn(entry: Entry) -> Undrawn:
     return Undrawn(entry.kind == OUTCOME, entry.text, str(entry.facts.get("remedy", "")), entry.at)
 
 
-def look_at_campaigns(outside: Outside, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
+def look_at_campaigns(outside: RunContext, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
     """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and which are paused before
     their end, by the names of their lists."""
     undrawn, paused = dict[Name, Undrawn](), list[str]()

@@ -12,7 +12,7 @@ from legatum.net.side_by_side import side_by_side
 from legatum.services.provider import Provider
 from legatum.work.gathering.contents import contents_of, is_served
 from legatum.work.gathering.flatten import flatten
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.harm import refuse_harm
 from legatum.work.zones.publish import Published, plan, prove, publish
 from legatum.work.zones.worksheet import draw_worksheet
@@ -39,7 +39,7 @@ class Put:
 
 
 async def draw_many(
-    outside: Outside, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool, anyway: bool
+    outside: RunContext, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool, anyway: bool
 ) -> list[Put]:
     """What publishing each zone from ``source`` would change. ``remove``: even if much of it goes; ``anyway``: even with new errors."""
 
@@ -57,7 +57,7 @@ async def draw_many(
     return await _side_by_side([(domain, partial(one, domain)) for domain in domains])
 
 
-async def draw_sheets(outside: Outside, provider: Provider, domains: Iterable[Name], source: str) -> list[Put]:
+async def draw_sheets(outside: RunContext, provider: Provider, domains: Iterable[Name], source: str) -> list[Put]:
     """A worksheet for each zone, where only a person can put it there."""
 
     async def one(domain: Name) -> Put:
@@ -68,7 +68,7 @@ async def draw_sheets(outside: Outside, provider: Provider, domains: Iterable[Na
     return await _side_by_side([(domain, partial(one, domain)) for domain in domains])
 
 
-async def publish_many(outside: Outside, drawn: Sequence[Put]) -> list[Put]:
+async def publish_many(outside: RunContext, drawn: Sequence[Put]) -> list[Put]:
     """Publishes those that are ready; all of them as they then are, in order."""
 
     async def one(put: Put) -> Put:

@@ -11,9 +11,9 @@ from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.contents import SERVER, Contents, zone_of_pasted
 from legatum.core.zones.masterfile import Include, Reading, parse_master, read_master
 from legatum.core.zones.pasted.reading import Pasted, read_pasted
-from legatum.net.zones.transfer import transfer
+from legatum.net.zones.zone_transfer import transfer
 from legatum.settings.document import FilesProvider
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 STDIN = Path("-")
 _MASTER = re.compile(r"^\$(?:ORIGIN|TTL|INCLUDE)\b|\bSOA[ \t]+[^ \t]+[ \t]+[^ \t]+[ \t\r\n]*(?:\(|[0-9])", re.M | re.I)
@@ -80,7 +80,7 @@ def zone_file(domain: Name) -> str:
     return f"{file_name(domain)}.zone"
 
 
-def is_served(outside: Outside, place: str) -> bool:
+def is_served(outside: RunContext, place: str) -> bool:
     """What stands at the place is handed out to visitors."""
     return place in outside.providers or place.startswith("server:")
 
@@ -145,7 +145,7 @@ def _said_origin(text: str) -> Name | None:
     return None
 
 
-async def contents_of(outside: Outside, place: str, domain: Name | None) -> Contents:
+async def contents_of(outside: RunContext, place: str, domain: Name | None) -> Contents:
     """The zone at a place: a provider's name, a file, a folder of files, or ``server:ADDRESS``.
 
     Raises :class:`BadInput` or :class:`OutsideFault`.
@@ -164,7 +164,7 @@ async def contents_of(outside: Outside, place: str, domain: Name | None) -> Cont
     return read_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
 
 
-def check_place(outside: Outside, place: str) -> None:
+def check_place(outside: RunContext, place: str) -> None:
     """Raises :class:`BadInput` for a place that is neither a provider nor a server nor a file."""
     if place not in outside.providers and not place.startswith(SERVER) and not is_file(place):
         known = ", ".join(sorted(outside.providers)) or "none in the settings"

@@ -11,7 +11,7 @@ from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, A, type_text
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.walk import Walker
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _LONGEST_CHAIN = 8
 _LOOKS = 3  # at what may give other addresses with every question
@@ -25,7 +25,7 @@ class Flattened:
     notes: tuple[str, ...] = ()
 
 
-async def flatten(outside: Outside, zone: Zone) -> Flattened:
+async def flatten(outside: RunContext, zone: Zone) -> Flattened:
     """Raises :class:`OutsideFault` for an alias that leads to no address."""
     aliases = [each for each in zone if each.rtype == ALIAS]
     if not aliases:
@@ -52,7 +52,7 @@ async def flatten(outside: Outside, zone: Zone) -> Flattened:
     return Flattened(zone, tuple(notes))
 
 
-async def addresses_of_target(outside: Outside, target: Name, zone: Zone | None = None) -> list[RRset]:
+async def addresses_of_target(outside: RunContext, target: Name, zone: Zone | None = None) -> list[RRset]:
     """As servers say now; of a name in the zone, as that has it. Raises :class:`OutsideFault` where there is none."""
     walker = outside.walker()
     inside = zone if zone is not None and is_under(target, zone.origin) else Zone(target, ())
@@ -62,7 +62,7 @@ async def addresses_of_target(outside: Outside, target: Name, zone: Zone | None 
     return found
 
 
-async def looks_at_target(outside: Outside, target: Name, zone: Zone | None = None) -> list[frozenset[str]]:
+async def looks_at_target(outside: RunContext, target: Name, zone: Zone | None = None) -> list[frozenset[str]]:
     """Its addresses by several questions, each by itself: some names have others with every question. Raises as
     :func:`addresses_of_target`."""
     looks = [await addresses_of_target(outside, target, zone) for _ in range(_LOOKS)]

@@ -9,12 +9,12 @@ from legatum.core.records.rrtype import NS
 from legatum.core.zones.completeness import transferred
 from legatum.core.zones.contents import SERVER, Contents
 from legatum.net.gathering.ways import WAYS, Tried, first_open
-from legatum.net.zones.transfer import transfer_changes
-from legatum.work.outside import Outside
+from legatum.net.zones.zone_transfer import transfer_changes
+from legatum.work.run_context import RunContext
 
 
 async def gather(
-    outside: Outside, domain: Name, ways: Sequence[str] = WAYS, extra: Sequence[Name] = (), servers: Sequence[str] = ()
+    outside: RunContext, domain: Name, ways: Sequence[str] = WAYS, extra: Sequence[Name] = (), servers: Sequence[str] = ()
 ) -> tuple[Contents, tuple[Tried, ...]]:
     """By the first of ``ways`` that is open. ``servers``: addresses to ask; those of the delegation if none are given.
 
@@ -23,7 +23,7 @@ async def gather(
     return await first_open(outside.asker, ways, domain, tuple(servers) or await _servers(outside, domain), extra)
 
 
-async def _servers(outside: Outside, domain: Name) -> tuple[str, ...]:
+async def _servers(outside: RunContext, domain: Name) -> tuple[str, ...]:
     walker = outside.walker()
     cut, reply = await walker.delegation_of(domain)
     if reply is None:
@@ -36,7 +36,7 @@ async def _servers(outside: Outside, domain: Name) -> tuple[str, ...]:
     return tuple(address for each in (await outside.addresses(names)).values() for address in each)
 
 
-async def changed_since(outside: Outside, earlier: Contents, place: str) -> Contents:
+async def changed_since(outside: RunContext, earlier: Contents, place: str) -> Contents:
     """The zone as it is now, from an earlier copy and what has changed since (RFC 1995). ``place``: a provider, asked with its key, or an
     address. Raises :class:`OutsideFault`."""
     if place in outside.providers:

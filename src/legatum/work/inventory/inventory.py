@@ -9,10 +9,10 @@ import msgspec
 
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.inventory import Item, Side
+from legatum.core.progress import tally
 from legatum.core.records.name import Name, name_text, parse_domain
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import parse_soa
-from legatum.core.tally import tally
 from legatum.core.zones.difference import zone_differences
 from legatum.core.zones.signer import without_signing
 from legatum.net.asking.pace import Pace
@@ -23,14 +23,14 @@ from legatum.services.registrar import Registration
 from legatum.settings.document import Settings
 from legatum.work.inventory.look import Looker
 from legatum.work.look.registration import look_at_rdap
-from legatum.work.outside import Outside, outside_of
 from legatum.work.registry.held import is_own
+from legatum.work.run_context import RunContext, outside_of
 
 _MOST_TOLD = 4  # differences of two copies
 _BATCH = 200  # domains that are looked at before registries are asked for all of them
 
 
-async def our_sides(outside: Outside) -> tuple[tuple[Side, ...], list[str]]:
+async def our_sides(outside: RunContext) -> tuple[tuple[Side, ...], list[str]]:
     """Providers and secondaries with the addresses of their servers, each set of names once; who could not be found, in words."""
     walker, found, left_out = outside.walker(), list[Side](), list[str]()
     sections = {**outside.providers, **{name: each for name, each in outside.settings.secondaries.items() if name not in outside.providers}}
@@ -72,7 +72,7 @@ def look_there(order: Order, part: Sequence[Name]) -> tuple[list[Item], dict[tup
 Parts = AsyncIterator[tuple[list[Item], dict[tuple[str, str], bytes]]]
 
 
-async def look_here(outside: Outside, sides: tuple[Side, ...], domains: Iterable[Name], at_once: int) -> Parts:
+async def look_here(outside: RunContext, sides: tuple[Side, ...], domains: Iterable[Name], at_once: int) -> Parts:
     """By this process, in parts of a list."""
     outside.asker.pace = Pace(outside.settings.network.rate)
     walker, waiting = outside.walker(), list(domains)
@@ -86,7 +86,7 @@ async def look_here(outside: Outside, sides: tuple[Side, ...], domains: Iterable
         yield list(await asyncio.gather(*map(one, waiting[at : at + _BATCH]))), looker.soa
 
 
-async def take_inventory(outside: Outside, parts: Parts, count: int) -> AsyncGenerator[Item, None]:
+async def take_inventory(outside: RunContext, parts: Parts, count: int) -> AsyncGenerator[Item, None]:
     """Items as they come, with what the accounts hold of them. ``count``: how many there will be."""
     counted = tally()
     counted.begin("taking the inventory", count, "domains")
@@ -107,7 +107,7 @@ class _Held:
     failed: dict[str, dict[str, str]]
 
 
-async def _registrations(outside: Outside, domains: Sequence[str]) -> _Held:
+async def _registrations(outside: RunContext, domains: Sequence[str]) -> _Held:
     """By every account that can be asked."""
     held = _Held({each: [] for each in domains}, [], {each: {} for each in domains})
     for name in outside.registrars:
@@ -143,7 +143,7 @@ def _with_registration(item: Item, held: _Held) -> Item:
     return replace(item, accounts=tuple(name for name, _ in found), asked=asked, expires=expires, statuses=statuses, unknown=unknown)
 
 
-async def _with_registration_data(outside: Outside, item: Item) -> Item:
+async def _with_registration_data(outside: RunContext, item: Item) -> Item:
     """Of one that no account has which can be asked: what is said to everybody. An account with only a form may have it."""
     forms = [name for name in outside.registrars if outside.registrar(name).by_hand]
     if item.accounts or item.unknown or not (item.served or item.delegation):
@@ -156,7 +156,7 @@ async def _with_registration_data(outside: Outside, item: Item) -> Item:
     return replace(item, accounts=own, by_data=view.registrar, expires=view.expires, statuses=view.statuses)
 
 
-async def _with_copies(outside: Outside, item: Item, soa: dict[tuple[str, str], bytes]) -> Item:
+async def _with_copies(outside: RunContext, item: Item, soa: dict[tuple[str, str], bytes]) -> Item:
     """Of two who serve it: whether their contents differ. A secondary with the same SOA record has a copy; a provider may have anything
     under it."""
     said = {side: soa[item.domain, side] for side in item.served}

@@ -10,7 +10,7 @@ from legatum.core.records.name import Name, name_text, parse_domain, parse_name
 from legatum.core.zones.catalog import members_of
 from legatum.settings.document import FilesProvider
 from legatum.work.listing import read_domains
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
 @dataclass
@@ -27,7 +27,7 @@ class Named:
                 places.append(where)
 
 
-async def find_domains(outside: Outside, lists: list[str]) -> Named:
+async def find_domains(outside: RunContext, lists: list[str]) -> Named:
     """``lists``: files; those of the settings and of the journal too. Raises :class:`BadInput` for a list that cannot be read."""
     found, settings = Named(), outside.settings
     for file in lists:
@@ -53,7 +53,7 @@ def _of_files(folder: Path, pattern: str) -> Iterator[Name]:
             yield parse_domain(text[len(front) : len(text) - len(behind) if behind else None])
 
 
-async def _add_catalog(outside: Outside, found: Named, name: str, catalog: str) -> None:
+async def _add_catalog(outside: RunContext, found: Named, name: str, catalog: str) -> None:
     """From whichever provider has it."""
     zone, why = parse_name(catalog.rstrip(".") + "."), "no provider has it"
     for provider in outside.providers:

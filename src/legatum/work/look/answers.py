@@ -2,15 +2,15 @@
 
 from collections.abc import Iterable
 
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
 from legatum.net.asking.reply import Reply
 from legatum.net.side_by_side import together
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def ask_servers(outside: Outside, picture: Picture, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
+async def ask_servers(outside: RunContext, picture: Observation, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
     """What every address that answers for the domain gives, signatures and all."""
 
     async def child(view: ServerView, name: Name, rtype: int) -> Given:

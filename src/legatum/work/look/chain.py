@@ -7,7 +7,7 @@ from dataclasses import replace
 from legatum.core.dnssec.chain import Chain, Link, Served
 from legatum.core.dnssec.request import asked_at
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, server_keys
-from legatum.core.dnssec.trust import Anchors
+from legatum.core.dnssec.trust import DsSet
 from legatum.core.fault import OutsideFault
 from legatum.core.records.name import ROOT, Name, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
@@ -16,12 +16,12 @@ from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, NS, SOA
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.roots import PUBLIC_ANCHORS
 from legatum.net.asking.walk import Cut, referral
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _ASKED = (DNSKEY, SOA, CDS, CDNSKEY)
 
 
-async def keys_at(outside: Outside, address: str, zone: Name) -> tuple[ServerKeys, bool]:
+async def keys_at(outside: RunContext, address: str, zone: Name) -> tuple[ServerKeys, bool]:
     """What one address gives of the zone's signing, and whether it answered at all."""
     replies = await asyncio.gather(*(outside.asker.ask(address, zone, rtype, dnssec=True) for rtype in _ASKED))
     keys, soa, *asking = replies
@@ -36,13 +36,13 @@ def _has(reply: Reply) -> bool:
     return reply.authoritative and reply.find(reply.rtype) is not None
 
 
-async def link_of(outside: Outside, domain: Name) -> Link:
+async def link_of(outside: RunContext, domain: Name) -> Link:
     """The domain's own link alone. Raises as :func:`chain_of`."""
     cut, servers = await _delegated(outside, domain)
-    return await _link(outside, domain, servers, cut.zone, cut.addresses, trust_anchors(outside).get(domain, Anchors()))
+    return await _link(outside, domain, servers, cut.zone, cut.addresses, trust_anchors(outside).get(domain, DsSet()))
 
 
-async def _delegated(outside: Outside, domain: Name) -> tuple[Cut, Mapping[Name, tuple[str, ...]]]:
+async def _delegated(outside: RunContext, domain: Name) -> tuple[Cut, Mapping[Name, tuple[str, ...]]]:
     cut, known = await outside.walker().delegation_of(domain)
     ns = referral(cut.zone, known) or known.find(NS) if known is not None else None
     if known is None:
@@ -52,7 +52,7 @@ async def _delegated(outside: Outside, domain: Name) -> tuple[Cut, Mapping[Name,
     return cut, await outside.addresses(targets(ns))
 
 
-async def chain_of(outside: Outside, domain: Name) -> Chain:
+async def chain_of(outside: RunContext, domain: Name) -> Chain:
     """Raises :class:`OutsideFault` for a domain that nobody delegates, and where nobody above it answers."""
     walker, anchors = outside.walker(), trust_anchors(outside)
     _, servers = await _delegated(outside, domain)
@@ -64,12 +64,12 @@ async def chain_of(outside: Outside, domain: Name) -> Chain:
         if parent is None:
             break
         zone, servers = parent.zone, parent.servers
-    links = await asyncio.gather(*(_link(outside, *each, anchors.get(each[0], Anchors())) for each in reversed(zones)))
+    links = await asyncio.gather(*(_link(outside, *each, anchors.get(each[0], DsSet())) for each in reversed(zones)))
     return Chain(links, "; ".join(outside.asker.patience.reach.left_out))
 
 
 async def _link(
-    outside: Outside, zone: Name, servers: Mapping[Name, tuple[str, ...]], parent: Name | None, above: tuple[str, ...], anchor: Anchors
+    outside: RunContext, zone: Name, servers: Mapping[Name, tuple[str, ...]], parent: Name | None, above: tuple[str, ...], anchor: DsSet
 ) -> Link:  # fmt: skip
     asker = outside.asker
     parents = asker.askable(above)
@@ -77,14 +77,14 @@ async def _link(
     given = await asyncio.gather(*(asker.ask(address, zone, DS) for address in parents))
     found = await asyncio.gather(*(keys_at(outside, address, zone) for _, address in places))
     ds = {
-        each.server: (anchors_of(held.rdatas, held.ttl) if (held := each.find(DS)) else Anchors()) if each.answered else None
+        each.server: (anchors_of(held.rdatas, held.ttl) if (held := each.find(DS)) else DsSet()) if each.answered else None
         for each in given
     }
     served = [Served(server, address, keys, answered) for (server, address), (keys, answered) in zip(places, found, strict=True)]
     return Link(zone, parent, ds, served, anchor)
 
 
-def trust_anchors(outside: Outside) -> dict[Name, Anchors]:
+def trust_anchors(outside: RunContext) -> dict[Name, DsSet]:
     """Those of the settings; of the public root where that is asked."""
     network = outside.settings.network
     given = network.anchors if network.anchors or network.roots != "public" else PUBLIC_ANCHORS

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.observation.picture import DenialView
+from legatum.core.observation.observation import DenialView
 from legatum.core.records.name import Name, below, is_under
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, TXT, A

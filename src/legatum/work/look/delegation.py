@@ -2,14 +2,14 @@
 
 import asyncio
 
-from legatum.core.moves.meanwhile.drift import HandedOn
+from legatum.core.moves.drift.drift import HandedOn
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS
 from legatum.net.asking.walk import referral
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def look_at_delegation(outside: Outside, domain: Name) -> HandedOn:
+async def look_at_delegation(outside: RunContext, domain: Name) -> HandedOn:
     """Asked of every address of the parent's servers."""
     cut = await outside.walker().parent_of(domain)
     replies = await asyncio.gather(*(outside.asker.ask(address, domain, NS) for address in cut.addresses))

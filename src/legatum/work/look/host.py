@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from legatum.core.observation.picture import HostView, ParentView
+from legatum.core.observation.observation import HostView, ParentView
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from legatum.core.observation.hosts import first_of_each, glue_addresses, places_of
-from legatum.core.observation.picture import HostView, ParentView, Picture, Plan, RegistrationView, ResolverView, ServerView
+from legatum.core.observation.observation import HostView, Observation, ParentView, Plan, RegistrationView, ResolverView, ServerView
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import A
@@ -24,7 +24,7 @@ from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.resolver import look_at_resolvers
 from legatum.work.look.server import ServerLook
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
 @dataclass
@@ -32,7 +32,7 @@ class Look:
     """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then; ``met``: name servers
     that other domains have too, for looks that share them."""
 
-    outside: Outside
+    outside: RunContext
     domain: Name
     evidence: Evidence
     walker: Walker
@@ -42,7 +42,7 @@ class Look:
     met: dict[Name, HostView] = field(default_factory=dict)
     unasked: set[str] = field(default_factory=set, init=False)
 
-    async def picture(self, wanted: Wanted) -> Picture:
+    async def picture(self, wanted: Wanted) -> Observation:
         self.questions = Questions(self.outside.asker, self.evidence, self.depth)
         everywhere = self.depth.everywhere
         if self.known is not None:
@@ -64,7 +64,7 @@ class Look:
         resolvers, (rdap, why), former = await around if around else ((), (None, ""), ())
         if everywhere and servers and not addresses and not wanted.former:
             former = await self._providers_that_serve(hosts)
-        return Picture(
+        return Observation(
             domain=self.domain,
             at=self.outside.clock.now(),
             parent_zone=self.cut.zone,

@@ -1,7 +1,7 @@
 """What the servers of the parent zone hand out: the delegation, its glue, DS or the proof that there is none."""
 
 from legatum.core.dnssec.denial import absence
-from legatum.core.observation.picture import ParentView
+from legatum.core.observation.observation import ParentView
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, DS, NS, A

@@ -1,16 +1,16 @@
 """Whether it is one's own network that stands in the way: found out before a server is blamed for it."""
 
 from legatum.core.fault import OutsideFault
-from legatum.core.observation.picture import Edns, Picture
+from legatum.core.observation.observation import Edns, Observation
 from legatum.core.records.name import ROOT, name_text
 from legatum.core.records.rrtype import NS
 from legatum.net.asking.around import ask_around
 from legatum.net.asking.resolver import ask_resolver
 from legatum.work.look.through import OnlyResolver
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def is_doubtful(picture: Picture) -> bool:
+def is_doubtful(picture: Observation) -> bool:
     """What is wrong with it could be wrong with the way there: nobody answers over one family, or over TCP, or nobody does as he should."""
     asked = [(view.address, view.answered) for view in picture.parents] + [(view.address, not view.silent) for view in picture.servers]
     for is_ipv6 in (False, True):
@@ -22,7 +22,7 @@ def is_doubtful(picture: Picture) -> bool:
     return bool(tcp and not any(tcp)) or bool(picture.servers and (not picture.serving or len(lost) == len(picture.servers)))
 
 
-async def lacks_reach(outside: Outside, picture: Picture) -> bool:
+async def lacks_reach(outside: RunContext, picture: Observation) -> bool:
     """Whether it turned out by this look that less can be asked from here than was thought, so that it has to be looked at again. Raises
     :class:`OutsideFault` as :func:`learn_reach`, and where none of the domain's servers can be asked from here."""
     changed = False
@@ -35,7 +35,7 @@ async def lacks_reach(outside: Outside, picture: Picture) -> bool:
     return changed
 
 
-async def learn_reach(outside: Outside) -> bool:
+async def learn_reach(outside: RunContext) -> bool:
     """Asks around, once in a run where all is well; whether it is now known that less can be asked from here than was thought. Raises
     :class:`OutsideFault` where nothing that can be asked from here is what it seems."""
     present = outside.asker.patience.reach
@@ -52,14 +52,14 @@ async def learn_reach(outside: Outside) -> bool:
     return heard.reach != present
 
 
-async def _refuse_only_resolvers(outside: Outside) -> None:
+async def _refuse_only_resolvers(outside: RunContext) -> None:
     """Raises :class:`OnlyResolver` where the root servers are silent, and a resolver is not."""
     for name, place in outside.resolvers().items():
         if (await ask_resolver(outside.asker, place, ROOT, NS)).answered:
             raise OnlyResolver(name, place)
 
 
-def require_askable(outside: Outside, picture: Picture) -> None:
+def require_askable(outside: RunContext, picture: Observation) -> None:
     """Raises :class:`OutsideFault` where none of the domain's servers can be asked from here, so that nothing is known of it."""
     if picture.servers or not picture.all_addresses or any(map(outside.asker.patience.reach.has, picture.all_addresses)):
         return

@@ -2,19 +2,19 @@
 
 from contextlib import suppress
 
-from legatum.core.observation.picture import RegistrationView
+from legatum.core.observation.observation import RegistrationView
 from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.records.name import Name, parent_of
 from legatum.net.asking.web import WebAnswer
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.registry.rdap import ask_rdap, parse_rdap
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _TIMEOUT = 5.0
 _UNKNOWN = 404
 
 
-async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
+async def look_at_rdap(outside: RunContext, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
     """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is none."""
     try:
         bootstrap = await outside.bootstrap()
@@ -34,7 +34,7 @@ async def look_at_rdap(outside: Outside, evidence: Evidence, domain: Name) -> tu
         return None, str(error)
 
 
-async def look_at_rdap_host(outside: Outside, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
+async def look_at_rdap_host(outside: RunContext, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
     """The addresses that RDAP has for a host (RFC 9082 s3.1.4); None where it says nothing of it, which not all servers do."""
     url = await _host_url(outside, host)
     if url is None:
@@ -45,20 +45,20 @@ async def look_at_rdap_host(outside: Outside, evidence: Evidence, host: Name) ->
         return None
 
 
-async def tells_hosts(outside: Outside, evidence: Evidence, host: Name) -> bool:
+async def tells_hosts(outside: RunContext, evidence: Evidence, host: Name) -> bool:
     """Whether RDAP answers for name servers of that zone at all, be it that there is no such one."""
     url = await _host_url(outside, host)
     return url is not None and (await _asked(outside, evidence, url)).status in (200, 404)
 
 
-async def _host_url(outside: Outside, host: Name) -> str | None:
+async def _host_url(outside: RunContext, host: Name) -> str | None:
     with suppress(ValueError):  # the list is not to be had
         bootstrap = await outside.bootstrap()
         return bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
     return None
 
 
-async def _asked(outside: Outside, evidence: Evidence, url: str) -> WebAnswer:
+async def _asked(outside: RunContext, evidence: Evidence, url: str) -> WebAnswer:
     """The server's answer, or the one that was kept."""
     answer = outside.kept_web.get(url)
     if answer is None:
@@ -69,7 +69,7 @@ async def _asked(outside: Outside, evidence: Evidence, url: str) -> WebAnswer:
     return answer
 
 
-async def registration_view(outside: Outside, registrar: str, domain: Name) -> RegistrationView | None:
+async def registration_view(outside: RunContext, registrar: str, domain: Name) -> RegistrationView | None:
     """What a registrar's account shows; None of a form, which shows it to people only. Raises :class:`OutsideFault` when the registry does
     not tell."""
     account = outside.registrar(registrar)

@@ -3,7 +3,7 @@
 import asyncio
 from collections.abc import Mapping
 
-from legatum.core.observation.picture import ResolverView
+from legatum.core.observation.observation import ResolverView
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS, SOA
 from legatum.net.asking.asker import Asker

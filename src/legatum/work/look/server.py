@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.denial import denies, parse_nsec3
 from legatum.core.dnssec.signature import signatures_over
-from legatum.core.observation.picture import DenialView, Edns, ServerView
+from legatum.core.observation.observation import DenialView, Edns, ServerView
 from legatum.core.records.name import Name, below, is_under
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AXFR, CDNSKEY, CDS, CNAME, DNSKEY, NS, NSEC3, RRSIG, SOA, A

@@ -4,17 +4,17 @@ import asyncio
 from collections.abc import Sequence
 
 from legatum.core.dnssec.serving import anchors_of, holds
-from legatum.core.moves.kinds.trust.signing import Signing
-from legatum.core.observation.picture import Picture
+from legatum.core.moves.kinds.trust.signature_expiry import Signing
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import DS
 from legatum.work.look.chain import keys_at
 from legatum.work.memory import remembered_keys
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
 async def look_at_signing(
-    outside: Outside, domain: Name, left: Sequence[str], right: Sequence[str], beside: Sequence[str] = ()
+    outside: RunContext, domain: Name, left: Sequence[str], right: Sequence[str], beside: Sequence[str] = ()
 ) -> Signing:  # fmt: skip
     """``left``, ``right``: addresses of the old side and of the new one, ``beside``: of one beside the old one. Raises
     :class:`OutsideFault`."""
@@ -32,7 +32,7 @@ async def look_at_signing(
     return Signing(ds, old, new, second, tuple(dict.fromkeys(silent)))
 
 
-async def still_signed(outside: Outside, picture: Picture) -> tuple[str, ...]:
+async def still_signed(outside: RunContext, picture: Observation) -> tuple[str, ...]:
     """Providers of the settings to which nobody is led any more, that were seen to sign the domain, and serve it still as its DS set
     wants it."""
     anchors = anchors_of(picture.ds, 0)

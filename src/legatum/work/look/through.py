@@ -12,7 +12,7 @@ from legatum.net.asking.reply import Reply
 from legatum.net.asking.resolver import ResolverPlace, ask_resolver
 from legatum.wire.message import AD
 from legatum.work.look.resolver import extended_errors
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _AT_APEX = (NS, SOA, DS, A, AAAA, MX, TXT, CAA)
 _MOST_HOSTS = 8  # name servers and mail servers whose addresses are asked for
@@ -31,7 +31,7 @@ class OnlyResolver(OutsideFault):
         self.place = place
 
 
-async def look_through(outside: Outside, domain: Name, name: str, place: ResolverPlace) -> SeenThrough:
+async def look_through(outside: RunContext, domain: Name, name: str, place: ResolverPlace) -> SeenThrough:
     """What the resolver called ``name`` has of the domain, of the names that sites and mail use, and of the hosts that these name."""
     at_names = [(below("www", domain), A), (below("www", domain), AAAA), (below("_dmarc", domain), TXT)]
     heard = await _ask(outside, place, [*((domain, rtype) for rtype in _AT_APEX), *at_names])
@@ -52,7 +52,7 @@ async def look_through(outside: Outside, domain: Name, name: str, place: Resolve
     )
 
 
-async def _ask(outside: Outside, place: ResolverPlace, questions: Iterable[tuple[Name, int]]) -> dict[tuple[Name, int], Reply]:
+async def _ask(outside: RunContext, place: ResolverPlace, questions: Iterable[tuple[Name, int]]) -> dict[tuple[Name, int], Reply]:
     asked = list(questions)
     replies = await asyncio.gather(*(ask_resolver(outside.asker, place, name, rtype) for name, rtype in asked))
     return dict(zip(asked, replies, strict=True))

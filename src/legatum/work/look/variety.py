@@ -6,13 +6,13 @@ from collections.abc import Iterable, Sequence
 from legatum.core.observation.variety import Sample, Variety, members, more_needed
 from legatum.core.records.name import Name
 from legatum.net.asking.reply import Reply
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _AT_ONCE = 4  # rounds of questions before it is looked at whether more are needed
 _NO_NAME = 3
 
 
-async def look_at_variety(outside: Outside, addresses: Iterable[str], name: Name, rtype: int) -> Variety:
+async def look_at_variety(outside: RunContext, addresses: Iterable[str], name: Name, rtype: int) -> Variety:
     """``addresses``: of authoritative servers. Each is asked without a network, and for each network of the settings."""
     servers, networks = list(dict.fromkeys(addresses)), ["", *outside.settings.network.behalf]
     samples: list[Sample] = []

@@ -12,8 +12,8 @@ from pathlib import Path
 
 from legatum.core.fault import BadInput, Fault, GateShut
 from legatum.core.instant import instant_text
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Records
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
@@ -24,12 +24,12 @@ from legatum.net.keeping.evidence import Evidence
 from legatum.services.registrar import ByHand
 from legatum.work.moves.changed import note_begun, note_done
 from legatum.work.moves.effects.whole import WholeStep
-from legatum.work.moves.job import Job
 from legatum.work.moves.mail_servers import mail_not_taken
 from legatum.work.moves.premises import keep_as_it_is, moved_on
 from legatum.work.moves.services import worse_services
-from legatum.work.outside import Outside
+from legatum.work.moves.step_context import StepContext
 from legatum.work.recall import with_memory
+from legatum.work.run_context import RunContext
 
 _MOST_KEPT = 200  # lines of old → new in the journal
 _HOLD_AGAIN = 6 * 3600  # seconds between looks at what a hold rests on, at least
@@ -48,7 +48,7 @@ class Halt(StrEnum):
 
 
 @dataclass(frozen=True)
-class Halted:
+class AdvanceResult:
     """``bound``: the hold it stopped at; ``reasons``: what does not hold, with remedies."""
 
     halt: Halt
@@ -58,7 +58,7 @@ class Halted:
 
 
 @dataclass(frozen=True)
-class Ways:
+class AdvanceOptions:
     """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
     stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside the house's windows too;
     ``anyway``: although the services are worse where visitors are led to; ``admit``: asked before each step, and waited for, whether it may
@@ -81,7 +81,7 @@ class Ways:
     typed: str = ""
 
 
-async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journal, ways: Ways) -> Halted:
+async def advance(outside: RunContext, runbook: Runbook, path: Path, journal: Journal, ways: AdvanceOptions) -> AdvanceResult:
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
     runbook = with_memory(outside, runbook, outcomes)
@@ -91,13 +91,13 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
         if named not in [step.id for step in runbook.steps]:
             raise BadInput(f"no step '{named}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
     if ways.until in outcomes:
-        return Halted(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
+        return AdvanceResult(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
     told: tuple[str, float] | None = None
     while step := next_step(runbook, outcomes):
         runbook, now = with_memory(outside, runbook, outcomes), outside.clock.now()
         step = runbook.step(step.id)
         bound = hold_of(runbook, step, outcomes, now, ways.any_time)
-        job = Job(runbook, step, outcomes, outside, path)
+        job = StepContext(runbook, step, outcomes, outside, path)
         halted, outcome = None, None
         if bound is not None and now < bound.instant:
             outcome = await _done_before(job, journal, now, ways)
@@ -110,23 +110,23 @@ async def advance(outside: Outside, runbook: Runbook, path: Path, journal: Journ
                     ways.hold(step, bound)
                     told = (step.id, bound.instant)
                 if not ways.wait:
-                    return Halted(Halt.HOLDING, step, bound)
+                    return AdvanceResult(Halt.HOLDING, step, bound)
                 await outside.clock.until(now + min(bound.instant - now, max(_HOLD_AGAIN, (bound.instant - now) / 2)))
                 continue
         if outcome is None:
             if ways.admit is not None and not await ways.admit(step):
-                return Halted(Halt.STOPPED, step)
+                return AdvanceResult(Halt.STOPPED, step)
             halted, outcome = await _carry_out(job, journal, ways)
         if halted is not None or outcome is None:
-            return halted or Halted(Halt.DECLINED, step)
+            return halted or AdvanceResult(Halt.DECLINED, step)
         outcomes[step.id] = outcome
         ways.done(step, outcome)
         if step.id == ways.until:
-            return Halted(Halt.STOPPED, step)
-    return Halted(Halt.COMPLETE)
+            return AdvanceResult(Halt.STOPPED, step)
+    return AdvanceResult(Halt.COMPLETE)
 
 
-async def _otherwise_meanwhile(job: Job, journal: Journal, ways: Ways) -> Halted | None:
+async def _otherwise_meanwhile(job: StepContext, journal: Journal, ways: AdvanceOptions) -> AdvanceResult | None:
     """A hold rests on what is given now: that is looked at when it begins, and while it is waited for. Who does not answer is asked again
     when it ends."""
     gone = [each for each in await moved_on(job) if not each.silent] if job.runbook.changes_answers else []
@@ -135,23 +135,23 @@ async def _otherwise_meanwhile(job: Job, journal: Journal, ways: Ways) -> Halted
     return _refused(job, journal, gone, ways) if gone else None
 
 
-def _refused(job: Job, journal: Journal, gone: list[Refusal], ways: Ways) -> Halted:
+def _refused(job: StepContext, journal: Journal, gone: list[Refusal], ways: AdvanceOptions) -> AdvanceResult:
     """What is no longer as the plan has it, kept with the reasons."""
     reasons = tuple((each.reason, each.remedy) for each in gone)
     if not ways.only_show:
         _unsettle(job, journal, gone)
         _note_refusal(job, journal, reasons)
-    return Halted(Halt.REFUSED, job.step, None, reasons)
+    return AdvanceResult(Halt.REFUSED, job.step, None, reasons)
 
 
-def _note_refusal(job: Job, journal: Journal, reasons: Sequence[tuple[str, str]]) -> None:
+def _note_refusal(job: StepContext, journal: Journal, reasons: Sequence[tuple[str, str]]) -> None:
     with suppress(Fault):  # a journal that cannot be written takes nothing from the reason
         said = "; ".join(reason for reason, _ in reasons)
         remedy = next((each for _, each in reasons if each), "")
         journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), said, remedy)
 
 
-async def _done_before(job: Job, journal: Journal, now: float, ways: Ways) -> Outcome | None:
+async def _done_before(job: StepContext, journal: Journal, now: float, ways: AdvanceOptions) -> Outcome | None:
     """What was begun in a window, and not recorded any more, may be there: it is looked for without waiting for the next one."""
     bound = hold_of(job.runbook, job.step, job.outcomes, now, any_time=True)
     if (bound is not None and now < bound.instant) or job.step.id not in journal.begun(job.runbook.id):
@@ -164,14 +164,14 @@ async def _done_before(job: Job, journal: Journal, now: float, ways: Ways) -> Ou
     return outcome
 
 
-async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+async def _carry_out(job: StepContext, journal: Journal, ways: AdvanceOptions) -> tuple[AdvanceResult | None, Outcome | None]:
     ways.begin(job.step)
     with job.outside.collecting() as evidence:
         action = WholeStep(job)
         try:
             halted, outcome = await _done(job, action, journal, evidence, ways)
         except GateShut as shut:
-            halted, outcome = Halted(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
+            halted, outcome = AdvanceResult(Halt.REFUSED, job.step, None, ((shut.message, shut.remedy),)), None
         if halted is not None and halted.halt == Halt.REFUSED and not ways.only_show:
             _note_refusal(job, journal, halted.reasons)
         if outcome is not None and not ways.only_show:
@@ -180,7 +180,9 @@ async def _carry_out(job: Job, journal: Journal, ways: Ways) -> tuple[Halted | N
         return halted, outcome
 
 
-async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+async def _done(
+    job: StepContext, action: WholeStep, journal: Journal, evidence: Evidence, ways: AdvanceOptions
+) -> tuple[AdvanceResult | None, Outcome | None]:
     """One of the two."""
     halted, outcome = await _seen_or_awaited(job, action, ways)
     if outcome is not None and (earlier := journal.asked_again(job.runbook.id).get(job.step.id)) is not None:
@@ -197,7 +199,7 @@ async def _done(job: Job, action: WholeStep, journal: Journal, evidence: Evidenc
     return halted, await _performed(job, action, journal, evidence, ways) if halted is None else None
 
 
-async def _mended(job: Job, journal: Journal, gone: list[Refusal], ways: Ways) -> bool:
+async def _mended(job: StepContext, journal: Journal, gone: list[Refusal], ways: AdvanceOptions) -> bool:
     """Whether everything that does not hold has been put right, where we can and it is wanted: an edit at one side is made at the other."""
     effects = tuple(dict.fromkeys(effect for each in gone for effect in each.mended))
     if not all(each.mended for each in gone):
@@ -217,7 +219,7 @@ async def _mended(job: Job, journal: Journal, gone: list[Refusal], ways: Ways) -
     return True
 
 
-def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
+def _unsettle(job: StepContext, journal: Journal, gone: list[Refusal]) -> None:
     """Steps that somebody has undone count no longer: what was waited for after them is waited for anew. So is what was waited for after
     steps that could not be seen now, once they are: somebody may have undone them, and done them again."""
     now, unseen = job.outside.clock.now(), {step for each in gone for step in each.unseen}
@@ -235,7 +237,7 @@ def _unsettle(job: Job, journal: Journal, gone: list[Refusal]) -> None:
             journal.forget(job.runbook.id, job.domain, undone, now, gone[0].reason)
 
 
-async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Halted | None, Outcome | None]:
+async def _seen_or_awaited(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> tuple[AdvanceResult | None, Outcome | None]:
     """Whether the effect is there already; where somebody else has to act first, it is waited for if that is wanted."""
     outcome, told, clock = await action.seen(), False, job.outside.clock
     while outcome is None and (bound := await action.awaited()) is not None:
@@ -243,7 +245,7 @@ async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Hal
             ways.hold(job.step, bound)
             told = True
         if not ways.wait:
-            return Halted(Halt.HOLDING, job.step, bound), None
+            return AdvanceResult(Halt.HOLDING, job.step, bound), None
         left = bound.instant - clock.now()
         await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
         job.outside.forget_looks()
@@ -252,18 +254,18 @@ async def _seen_or_awaited(job: Job, action: WholeStep, ways: Ways) -> tuple[Hal
     return None, outcome
 
 
-async def _gate(job: Job, action: WholeStep, ways: Ways) -> Halted | None:
+async def _gate(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> AdvanceResult | None:
     refusals = await action.gate()
     if not refusals and not ways.anyway:
         refusals = await worse_services(job) + await mail_not_taken(job)
     if refusals:
-        return Halted(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
+        return AdvanceResult(Halt.REFUSED, job.step, None, tuple((each.reason, each.remedy) for each in refusals))
     if (job.step.changes or ways.only_show) and not ways.ask(job.step, await action.preview()):
-        return Halted(Halt.SHOWN if ways.only_show else Halt.DECLINED, job.step)
+        return AdvanceResult(Halt.SHOWN if ways.only_show else Halt.DECLINED, job.step)
     return None
 
 
-async def _performed(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, ways: Ways) -> Outcome:
+async def _performed(job: StepContext, action: WholeStep, journal: Journal, evidence: Evidence, ways: AdvanceOptions) -> Outcome:
     """Done by us, or by somebody with a form, which is waited for if that is wanted and looking can show it."""
     try:
         return await _perform(job, action, journal, evidence, ways.typed == job.step.id)
@@ -277,7 +279,7 @@ async def _performed(job: Job, action: WholeStep, journal: Journal, evidence: Ev
     return await _typed(job, action, ways)
 
 
-async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
+async def _typed(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> Outcome:
     """Raises :class:`OutsideFault` when the house's patience is over."""
     found: list[Outcome] = []
 
@@ -293,7 +295,7 @@ async def _typed(job: Job, action: WholeStep, ways: Ways) -> Outcome:
     return found[-1]
 
 
-async def _perform(job: Job, action: WholeStep, journal: Journal, evidence: Evidence, as_said: bool) -> Outcome:
+async def _perform(job: StepContext, action: WholeStep, journal: Journal, evidence: Evidence, as_said: bool) -> Outcome:
     clock = job.outside.clock
     journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title, action.shown[:_MOST_KEPT])
     note_begun(job.outside, job.step)

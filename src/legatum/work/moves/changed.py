@@ -2,8 +2,8 @@
 
 from legatum.core.dnssec.chain import State
 from legatum.core.dnssec.serving import ds_rdatas
-from legatum.core.dnssec.trust import Anchors
-from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Published, Records, Trusted, ZoneEnded, ZoneMade
+from legatum.core.dnssec.trust import DsSet
+from legatum.core.moves.effects import Delegated, DsChanged, DsPublished, Published, Records, Trusted, ZoneEnded, ZoneMade
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, Step
@@ -11,10 +11,10 @@ from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, NS
 from legatum.work.memory import note_after, note_before, note_ended, note_state
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def note_begun(outside: Outside, step: Step) -> None:
+def note_begun(outside: RunContext, step: Step) -> None:
     """Before anything is sent: whatever becomes of it, it may have happened."""
     for effect in step.effects:
         match effect:
@@ -24,11 +24,11 @@ def note_begun(outside: Outside, step: Step) -> None:
                 note_before(outside, effect.place, effect.zone, [(None, each) for each in effect.rrsets])
             case Delegated():
                 note_before(outside, PARENT, effect.domain, [_delegation(effect)])
-            case DsSet():
+            case DsChanged():
                 note_before(outside, PARENT, effect.domain, [(_ds(effect.domain, effect.before), _ds(effect.domain, effect.after))])
 
 
-def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) -> None:
+def note_done(outside: RunContext, runbook: Runbook, step: Step, outcome: Outcome) -> None:
     """A change at the registrar when every server of the parent zone has it."""
     earlier = [one for each in runbook.steps for one in each.effects]
     for effect in step.effects:
@@ -47,7 +47,7 @@ def note_done(outside: Outside, runbook: Runbook, step: Step, outcome: Outcome) 
                         note_after(outside, PARENT, each.domain, [_delegation(each)], outcome.all)
             case DsPublished():
                 for each in earlier:
-                    if isinstance(each, DsSet) and effect.concerns(each):
+                    if isinstance(each, DsChanged) and effect.concerns(each):
                         changed = (_ds(each.domain, each.before), _ds(each.domain, each.after))
                         note_after(outside, PARENT, each.domain, [changed], outcome.all)
 
@@ -60,6 +60,6 @@ def _delegation(effect: Delegated) -> tuple[RRset | None, RRset | None]:
     return before, after
 
 
-def _ds(domain: Name, anchors: Anchors) -> RRset | None:
+def _ds(domain: Name, anchors: DsSet) -> RRset | None:
     """None where it is of keys that are to come."""
     return rrset(domain, DS, anchors.ttl, ds_rdatas(anchors)) if anchors.records and not anchors.of else None

@@ -5,13 +5,13 @@ from dataclasses import replace
 from legatum.core.fault import Fault, GateShut
 from legatum.core.observation.expected import Expected
 from legatum.core.records.name import Name, name_text
-from legatum.work.afar.errands import confirm_there
+from legatum.work.afar.remote_tasks import confirm_there
 from legatum.work.afar.viewpoints import open_lookouts
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def seen_elsewhere(outside: Outside, domain: Name, expected: Expected) -> str:
+async def seen_elsewhere(outside: RunContext, domain: Name, expected: Expected) -> str:
     """From which viewpoints it is so, in words, empty where none has to be asked. Raises :class:`GateShut` where it is not so from one of
     them, or not known; :class:`OutsideFault` where no scheduler is there."""
     names = [name for name, each in outside.settings.viewpoints.items() if each.proves]

@@ -3,8 +3,8 @@
 from pathlib import Path
 
 from legatum.core.dnssec.serving import ds_rdatas
+from legatum.core.moves.drift.position import Position
 from legatum.core.moves.effects import Delegated, Published
-from legatum.core.moves.meanwhile.position import Position
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, next_step
 from legatum.core.observation.expected import Expected
@@ -13,10 +13,10 @@ from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, SOA, A
 from legatum.core.zones.masterfile import parse_master
 from legatum.work.movefile import move_path, read_move, retreat_path, zone_path
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def expected_of_move(outside: Outside, domain: Name) -> Expected:
+def expected_of_move(outside: RunContext, domain: Name) -> Expected:
     """By the steps that are done: the NS set and the DS set at the parent, and what visitors come for, as the effects have left it; where
     nothing of it was changed, as the zone was gathered. Raises :class:`BadInput` where there is no move."""
     path, runbook = _opened(outside, domain)
@@ -33,7 +33,7 @@ def expected_of_move(outside: Outside, domain: Name) -> Expected:
     )  # fmt: skip
 
 
-def goal_of_move(outside: Outside, domain: Name) -> tuple[Name, ...]:
+def goal_of_move(outside: RunContext, domain: Name) -> tuple[Name, ...]:
     """The NS set that it leads to in the end. Raises :class:`BadInput` where there is no move."""
     _, runbook = _opened(outside, domain)
     led = [effect for step in runbook.steps for effect in step.effects if isinstance(effect, Delegated)]
@@ -42,7 +42,7 @@ def goal_of_move(outside: Outside, domain: Name) -> tuple[Name, ...]:
     return led[-1].after if led else present
 
 
-def _opened(outside: Outside, domain: Name) -> tuple[Path, Runbook]:
+def _opened(outside: RunContext, domain: Name) -> tuple[Path, Runbook]:
     path = move_path(outside, domain)
     back = retreat_path(path)
     return path, read_move(back if back.exists() else path)

@@ -4,8 +4,8 @@ from collections.abc import Iterable
 from functools import partial
 
 from legatum.core.duration import parse_duration
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Records
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.records.name import ROOT, Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import MX
@@ -13,14 +13,14 @@ from legatum.core.service.seen import MailSeen
 from legatum.core.service.spot import Protocol
 from legatum.net.side_by_side import side_by_side
 from legatum.net.visiting.mail import visit_mail
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 from legatum.work.services.visit import addresses_of, trusted_file
 
 _MOST_HOSTS, _AT_ONCE = 8, 8
 _Heard = tuple[Name, str, MailSeen]
 
 
-async def mail_not_taken(job: Job) -> list[Refusal]:
+async def mail_not_taken(job: StepContext) -> list[Refusal]:
     """What senders would suffer at mail servers that the step newly names: none of a server's addresses greets, or it does not take mail
     for the domain. Where those of now do not answer from here either, that they are silent says nothing."""
     if job.runbook.retreating:
@@ -44,7 +44,7 @@ async def mail_not_taken(job: Job) -> list[Refusal]:
     return found
 
 
-async def _heard(job: Job, domain: Name, hosts: Iterable[Name]) -> list[_Heard]:
+async def _heard(job: StepContext, domain: Name, hosts: Iterable[Name]) -> list[_Heard]:
     walker, outside = job.outside.walker(), job.outside
     patience, trusted = float(parse_duration(outside.settings.visit.timeout)), trusted_file(outside, None)
     named = list(hosts)[:_MOST_HOSTS]

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.moves.drift.drift import contents_drift, delegation_drift, only_gathered, readable, registered_drift, unreadable
+from legatum.core.moves.drift.position import Refusal
+from legatum.core.moves.drift.redraw import redrawn
+from legatum.core.moves.drift.sides import edits_told, sides_differ
 from legatum.core.moves.effects import Delegated, Effect, Records
-from legatum.core.moves.meanwhile.drift import contents_drift, delegation_drift, only_gathered, readable, registered_drift, unreadable
-from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.meanwhile.redraw import redrawn
-from legatum.core.moves.meanwhile.sides import edits_told, sides_differ
-from legatum.core.moves.place import PARENT, Key
+from legatum.core.moves.place import PARENT, RRsetKey
 from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset
@@ -22,10 +22,10 @@ from legatum.work.drafting.signing import signing_obstacles
 from legatum.work.gathering.contents import read_master_file
 from legatum.work.look.registration import registration_view
 from legatum.work.memory import note_handed_out, note_seen_at
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 
 
-async def moved_on(job: Job) -> list[Refusal]:
+async def moved_on(job: StepContext) -> list[Refusal]:
     """What is no longer as the plan has it; empty when the step may go ahead."""
     places = readable(job, job.outside.providers)
     looks = [_signing(job), _delegation(job), _registered(job), *(_contents(job, place, zone) for place, zone in places)]
@@ -34,19 +34,19 @@ async def moved_on(job: Job) -> list[Refusal]:
     return [refusal for each in found for refusal in each]
 
 
-async def _signing(job: Job) -> list[Refusal]:
+async def _signing(job: StepContext) -> list[Refusal]:
     """Whoever publishes a DS or keys, or takes them away, in the middle of a move stops it."""
     return [Refusal(each.reason, each.remedy, silent=each.silent) for each in await signing_obstacles(job.outside, job)]
 
 
-async def _delegation(job: Job) -> list[Refusal]:
+async def _delegation(job: StepContext) -> list[Refusal]:
     handed = await job.glance.delegation(job.domain)
     if any(handed.given.values()) or not handed.silent:
         note_handed_out(job.outside, job.domain, handed.given.values())
     return delegation_drift(job, handed)
 
 
-async def _registered(job: Job) -> list[Refusal]:
+async def _registered(job: StepContext) -> list[Refusal]:
     """Before something is taken away: what the registry will go on handing out."""
     registrar = job.runbook.premises.registrar
     changes = any(isinstance(each, Delegated) for step in job.runbook.steps for each in step.effects)
@@ -56,7 +56,7 @@ async def _registered(job: Job) -> list[Refusal]:
     return registered_drift(job, registrar, tuple(sorted(view.nameservers))) if view is not None else []
 
 
-async def _contents(job: Job, place: str, zone: Name) -> list[Refusal]:
+async def _contents(job: StepContext, place: str, zone: Name) -> list[Refusal]:
     try:
         present = await job.zone(place, zone)
     except OutsideFault as fault:
@@ -65,7 +65,7 @@ async def _contents(job: Job, place: str, zone: Name) -> list[Refusal]:
     return contents_drift(job, place, present, not job.provider(place).changes_apex_ns)
 
 
-async def _alike(job: Job, zone: Name, places: Sequence[str]) -> list[Refusal]:
+async def _alike(job: StepContext, zone: Name, places: Sequence[str]) -> list[Refusal]:
     """All places that serve a zone hold the same, but for what the plan makes different; until it is copied, what was gathered."""
     file, meant = job.file_of(zone), set(job.scene.keys(zone))
     try:
@@ -80,7 +80,7 @@ async def _alike(job: Job, zone: Name, places: Sequence[str]) -> list[Refusal]:
     return sides_differ(job, {"the gathered zone": read_master_file(file, zone).zone, **contents}, (), meant)
 
 
-def _edits(job: Job, zone: Name, now: dict[str, Zone], meant: set[Key]) -> list[Refusal]:
+def _edits(job: StepContext, zone: Name, now: dict[str, Zone], meant: set[RRsetKey]) -> list[Refusal]:
     """Those that somebody made at one side while the zone is served in two places: found by what each was when it was made."""
     kept = {place: file for place in now if (file := job.kept_file(place, zone)) is not None}
     if len(kept) < len(now):
@@ -88,7 +88,7 @@ def _edits(job: Job, zone: Name, now: dict[str, Zone], meant: set[Key]) -> list[
     return edits_told(job, {place: read_master_file(file, zone).zone for place, file in kept.items()}, now, meant)
 
 
-async def keep_as_it_is(job: Job, effects: Sequence[Effect]) -> None:
+async def keep_as_it_is(job: StepContext, effects: Sequence[Effect]) -> None:
     """After an edit was made everywhere: what the zones are now is what later edits are known by."""
     for zone in dict.fromkeys(each.zone for each in effects if isinstance(each, Records)):
         for place in job.scene.serving(zone):
@@ -97,15 +97,15 @@ async def keep_as_it_is(job: Job, effects: Sequence[Effect]) -> None:
                 write_whole(file, master_text(await job.zone(place, zone), [comment]))
 
 
-async def redraw(job: Job) -> Runbook:
+async def redraw(job: StepContext) -> Runbook:
     """The same move drawn anew: what was done stays done, waits follow the TTLs that are so now.
 
     Raises :class:`GateShut` where more than TTLs has changed, or nothing that a plan could rest on can be seen.
     """
     for obstacle in await signing_obstacles(job.outside, job):
         raise GateShut(obstacle.reason, obstacle.remedy)
-    expected: dict[tuple[str, Name, Key], RRset] = {}
-    seen: dict[tuple[str, Name, Key], RRset] = {}
+    expected: dict[tuple[str, Name, RRsetKey], RRset] = {}
+    seen: dict[tuple[str, Name, RRsetKey], RRset] = {}
     sets = [each for each in (await job.glance.delegation(job.domain)).given.values() if each is not None]
     planned = job.scene.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
     if planned is not None and not sets:

@@ -3,19 +3,19 @@
 import asyncio
 from collections.abc import Sequence
 
-from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.meanwhile.sides import differing_refusal, worse_at
+from legatum.core.moves.drift.position import Refusal
+from legatum.core.moves.drift.sides import differing_refusal, worse_at
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import ROOT, Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.work.look.chain import link_of
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 from legatum.work.registry.hosts import not_served
 
 
-async def unready(job: Job, zone: Name, hosts: Sequence[Name], ns: Sequence[Name] | None = None) -> list[Refusal]:
+async def unready(job: StepContext, zone: Name, hosts: Sequence[Name], ns: Sequence[Name] | None = None) -> list[Refusal]:
     """Why these servers must not be led to yet: zone missing, no authority, another NS set than ``ns``, or, without it, than expected."""
     asker, text = job.outside.asker, name_text(zone)
     refusals = []
@@ -36,7 +36,7 @@ async def unready(job: Job, zone: Name, hosts: Sequence[Name], ns: Sequence[Name
     return refusals
 
 
-async def bogus_names(job: Job, hosts: Sequence[Name]) -> list[Refusal]:
+async def bogus_names(job: StepContext, hosts: Sequence[Name]) -> list[Refusal]:
     """Name servers whose own names are bogus: whoever validates finds no address for them."""
     walker = job.outside.walker()
     zones = {(await walker.parent_of(host)).zone for host in hosts if not is_under(host, job.domain)}
@@ -48,26 +48,26 @@ async def bogus_names(job: Job, hosts: Sequence[Name]) -> list[Refusal]:
     ]  # fmt: skip
 
 
-def _answers_from_above(job: Job, place: str, zone: Name) -> bool:
+def _answers_from_above(job: StepContext, place: str, zone: Name) -> bool:
     """The place has the zone above, and answers for this part of it itself."""
     return (place, zone) not in job.scene.served and any(where == place and is_under(zone, each) for where, each in job.scene.served)
 
 
-def _making(job: Job, place: str | None) -> str:
+def _making(job: StepContext, place: str | None) -> str:
     """The step by which the zone came there."""
     return next(
         (step.id for step in job.runbook.steps for effect in step.effects if step.changes and getattr(effect, "place", "") == place), ""
     )
 
 
-async def users_unserved(job: Job, host: Name, addresses: Sequence[str]) -> list[Refusal]:
+async def users_unserved(job: StepContext, host: Name, addresses: Sequence[str]) -> list[Refusal]:
     """Other domains that use the name server, and are not answered for at these addresses of it."""
     lacking = await not_served(job.outside, job.runbook.premises.users.get(host, ()), addresses)
     remedy = "have the zone served there too, then the same command again; who no longer uses the name server: draft again, with --force"
     return [Refusal(each, remedy) for each in lacking[:5]]
 
 
-async def locked(job: Job, registrar: str) -> list[Refusal]:
+async def locked(job: StepContext, registrar: str) -> list[Refusal]:
     """While the registry lets nobody change the name servers."""
     held = await job.glance.registration(registrar, job.domain)
     stops = [status for status in held.statuses if forbids_updates(status)]
@@ -78,7 +78,7 @@ async def locked(job: Job, registrar: str) -> list[Refusal]:
     return [Refusal(f"the registration's status forbids another NS set: {', '.join(stops)}", remedy)] if stops else []
 
 
-async def differing(job: Job, zone: Name, left: str, right: str) -> list[Refusal]:
+async def differing(job: StepContext, zone: Name, left: str, right: str) -> list[Refusal]:
     """Where visitors would be worse off at the right one."""
     one, other = await asyncio.gather(job.zone(left, zone), job.zone(right, zone))
     found = worse_at(job, left, one, right, other)

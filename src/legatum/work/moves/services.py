@@ -4,23 +4,23 @@ from contextlib import suppress
 
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.findings.finding import Severity
-from legatum.core.moves.effects import Change, Delegated, Records
-from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.drift.position import Refusal
+from legatum.core.moves.effects import Delegated, Records, RRsetChange
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A
 from legatum.core.service import judge_visit, worse
-from legatum.core.service.leading import led_to
+from legatum.core.service.address_lookup import led_to
 from legatum.core.zones.zone import Zone
 from legatum.work.gathering.flatten import addresses_behind
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 from legatum.work.services.visit import NewPlaces, visit
 
 _MOST_NAMES = 12
 
 
-async def worse_services(job: Job) -> list[Refusal]:
+async def worse_services(job: StepContext) -> list[Refusal]:
     """What visitors would suffer at addresses that the step leads them to. A way back leads to where they were."""
     led = {} if job.runbook.retreating else await _led_elsewhere(job)
     if not led:
@@ -34,7 +34,7 @@ async def worse_services(job: Job) -> list[Refusal]:
     return [Refusal(f"visitors would be worse off: {found[0]}{more}", remedy)]
 
 
-async def services_now(job: Job) -> str:
+async def services_now(job: StepContext) -> str:
     """What is behind the names by way of the DNS, in a few words for an outcome."""
     try:
         found = await visit(job.outside, job.domain)
@@ -49,7 +49,7 @@ async def services_now(job: Job) -> str:
     return f"behind the names: error: {errors[0].kind.title.lower()}: {errors[0].sightings[0].seen}{more}"
 
 
-async def _led_elsewhere(job: Job) -> dict[Name, tuple[str, ...]]:
+async def _led_elsewhere(job: StepContext) -> dict[Name, tuple[str, ...]]:
     """Name → addresses that visitors are led to by the step, and are not now."""
     led: dict[Name, tuple[str, ...]] = {}
     for effect in job.step.effects:
@@ -71,7 +71,7 @@ async def _led_elsewhere(job: Job) -> dict[Name, tuple[str, ...]]:
     return dict(list(led.items())[:_MOST_NAMES])
 
 
-async def _by_alias(job: Job, zone: Name, change: Change) -> tuple[str, ...]:
+async def _by_alias(job: StepContext, zone: Name, change: RRsetChange) -> tuple[str, ...]:
     """Where a name is led to by an alias, and not now; nothing where it leads nowhere now, as then nothing can become worse."""
     assert change.after is not None
     walker, now = job.outside.walker(), set[str]()
@@ -83,7 +83,7 @@ async def _by_alias(job: Job, zone: Name, change: Change) -> tuple[str, ...]:
     return tuple(sorted(set(there) - now)) if now else ()
 
 
-def _added(change: Change) -> tuple[str, ...]:
+def _added(change: RRsetChange) -> tuple[str, ...]:
     return tuple(sorted(_addresses(change.after) - _addresses(change.before)))
 
 
@@ -91,7 +91,7 @@ def _addresses(rrset: RRset | None) -> set[str]:
     return {address_text(rdata) for rdata in rrset.rdatas} if rrset is not None else set()
 
 
-async def _by_another_side(job: Job, zone: Name, left: str, cut: Name, hosts: set[Name]) -> dict[Name, tuple[str, ...]]:
+async def _by_another_side(job: StepContext, zone: Name, left: str, cut: Name, hosts: set[Name]) -> dict[Name, tuple[str, ...]]:
     """Where names at and below a cut lead to by the zone of those newly named, and not by that of who is left."""
     right = next((place for host in sorted(hosts) if (place := job.runbook.premises.place_of(host))), "")
     providers = job.outside.providers

@@ -7,15 +7,15 @@ from legatum.core.dnssec.request import Request, asked_at, refuse_first, request
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY
 from legatum.work.look.chain import chain_of
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def keys_on_the_wire(outside: Outside, domain: Name) -> tuple[bytes, ...]:
+async def keys_on_the_wire(outside: RunContext, domain: Name) -> tuple[bytes, ...]:
     """Those that sign the key set. Raises :class:`GateShut` where servers do not have the same, or signatures do not hold."""
     return agreed_keys((await chain_of(outside, domain)).links[-1])
 
 
-async def asked_on_the_wire(outside: Outside, domain: Name) -> tuple[Request, str]:
+async def asked_on_the_wire(outside: RunContext, domain: Name) -> tuple[Request, str]:
     """What the zone asks its parent for; and why a parent should not act on that by itself, empty where it may. Raises
     :class:`GateShut` for what is no request."""
     own = (await chain_of(outside, domain)).links[-1]
@@ -28,7 +28,7 @@ async def asked_on_the_wire(outside: Outside, domain: Name) -> tuple[Request, st
     return request, refuse_first(request, dict(zip(named, said, strict=True)))
 
 
-async def _signalled(outside: Outside, domain: Name, name: Name) -> tuple[str, tuple[bytes, ...] | None]:
+async def _signalled(outside: RunContext, domain: Name, name: Name) -> tuple[str, tuple[bytes, ...] | None]:
     """The state of the zone that holds a signalling name, and what it asks for there, by signatures that hold."""
     cut = await outside.walker().parent_of(name)
     state, asker = (await chain_of(outside, cut.zone)).state, outside.asker

@@ -1,7 +1,7 @@
 """Looking at a registration through whichever account has it, else through what everybody may see."""
 
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.kinds.transfer import Account, Held, below
+from legatum.core.moves.kinds.registrar_transfer import Account, RegisteredDomain, below
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import AAAA, A
@@ -9,10 +9,10 @@ from legatum.net.registry.epp import Refused
 from legatum.services.registrar import Registrar, Registration
 from legatum.wire.epp import AUTHORISATION
 from legatum.work.look.registration import look_at_rdap
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def look_at_held(outside: Outside, domain: Name, *accounts: Registrar) -> tuple[Held, Registrar | None]:
+async def look_at_held(outside: RunContext, domain: Name, *accounts: Registrar) -> tuple[RegisteredDomain, Registrar | None]:
     """What is registered, and the account that has it; None where it was seen from outside only.
 
     Raises :class:`OutsideFault` where neither an account nor RDAP tells.
@@ -21,7 +21,7 @@ async def look_at_held(outside: Outside, domain: Name, *accounts: Registrar) -> 
         found = await _own(account, domain)
         if found is not None:
             hosts = {host: await _addresses(account, host) for host in found.hosts}
-            return Held(
+            return RegisteredDomain(
                 domain, outside.clock.now(), found.registrar, found.nameservers, found.ds or (), hosts, found.statuses, found.expires,
                 found.created, found.transferred, found.grace,
             ), account  # fmt: skip
@@ -50,7 +50,7 @@ async def _addresses(account: Registrar, host: Name) -> tuple[str, ...]:
     return held.addresses if held is not None else ()
 
 
-async def _from_outside(outside: Outside, domain: Name) -> Held:
+async def _from_outside(outside: RunContext, domain: Name) -> RegisteredDomain:
     with outside.collecting() as evidence:
         view, why = await look_at_rdap(outside, evidence, domain)
     if view is None:
@@ -59,7 +59,7 @@ async def _from_outside(outside: Outside, domain: Name) -> Held:
             "give [rdap] in the settings, or the account that has it",
         )
     glue = await _glue(outside, domain, below(domain, view.nameservers))
-    return Held(
+    return RegisteredDomain(
         domain,
         outside.clock.now(),
         view.registrar,
@@ -73,7 +73,7 @@ async def _from_outside(outside: Outside, domain: Name) -> Held:
     )
 
 
-async def _glue(outside: Outside, domain: Name, hosts: list[Name]) -> dict[Name, tuple[str, ...]]:
+async def _glue(outside: RunContext, domain: Name, hosts: list[Name]) -> dict[Name, tuple[str, ...]]:
     if not hosts:
         return {}
     _, reply = await outside.walker().delegation_of(domain)
@@ -84,7 +84,7 @@ async def _glue(outside: Outside, domain: Name, hosts: list[Name]) -> dict[Name,
     return found
 
 
-async def losing_account(outside: Outside, registrar: Registrar) -> Account:
+async def losing_account(outside: RunContext, registrar: Registrar) -> Account:
     """With the servers of the DNS services that stop when a domain leaves it, and their addresses."""
     names = outside.registrars[registrar.name].dns
     servers = tuple(server for name in names for server in outside.provider(name).servers)

@@ -10,8 +10,8 @@ from legatum.core.records.rrtype import AAAA, SOA, A
 from legatum.core.records.space import is_public
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import ByHand, Registrar
-from legatum.work.outside import Outside
 from legatum.work.registry.hosts import held_addresses, look_at_hosts
+from legatum.work.run_context import RunContext
 
 
 class HostByHand(ByHand):
@@ -25,7 +25,7 @@ class HostByHand(ByHand):
 
 
 async def refuse_unfit(
-    outside: Outside, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[NamedHost], made_later: bool = False
+    outside: RunContext, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[NamedHost], made_later: bool = False
 ) -> None:
     """Raises :class:`GateShut` for addresses that do not do, :class:`BadInput` for a host that is not below the domain. ``made_later``: the
     zone is not there yet, and nobody is led there before it is."""
@@ -46,7 +46,7 @@ async def refuse_unfit(
             raise GateShut(f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}", "set the server up first")
 
 
-async def refuse_unready_host(outside: Outside, current: Zone, host: Name, registrar: Registrar) -> None:
+async def refuse_unready_host(outside: RunContext, current: Zone, host: Name, registrar: Registrar) -> None:
     """Raises :class:`GateShut` for a host that is not there, has other addresses at the registry than in the zone, or does not answer."""
     found = {text for each in current.at(host) if each.rtype in (A, AAAA) for text in map(address_text, each.rdatas)}
     if not found:
@@ -66,7 +66,7 @@ async def refuse_unready_host(outside: Outside, current: Zone, host: Name, regis
             raise GateShut(f"{reply.server} does not answer for {name_text(current.origin)}: {reply.outcome}", "set the server up first")
 
 
-async def until_glue(outside: Outside, domain: Name, host: Name, addresses: Sequence[str]) -> float:
+async def until_glue(outside: RunContext, domain: Name, host: Name, addresses: Sequence[str]) -> float:
     """Until every server of the parent zone that names the host hands out these addresses; the instant."""
 
     async def missing() -> str:

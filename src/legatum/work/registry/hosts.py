@@ -12,10 +12,10 @@ from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Registrar
 from legatum.work.listing import read_domains
 from legatum.work.look.registration import look_at_rdap_host, tells_hosts
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[NamedHost]:
+async def look_at_hosts(outside: RunContext, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[NamedHost]:
     """Every name in the domain's NS set, at the parent or in the zone, and ``extra`` ones."""
     walker = outside.walker()
     cut, _ = await walker.delegation_of(domain)
@@ -47,7 +47,7 @@ async def look_at_hosts(outside: Outside, domain: Name, registrar: Registrar | N
     return views
 
 
-async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
+async def held_addresses(outside: RunContext, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
     """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by the parent's glue."""
     if registrar.by_hand:
         with outside.collecting() as evidence:
@@ -58,7 +58,7 @@ async def held_addresses(outside: Outside, registrar: Registrar, host: Name) -> 
     return held.addresses if held is not None else None
 
 
-async def shows_host(outside: Outside, registrar: Registrar, domain: Name, host: Name) -> bool:
+async def shows_host(outside: RunContext, registrar: Registrar, domain: Name, host: Name) -> bool:
     """Whether looking can show what the registry has for a host: by the account; where there is only a form by RDAP, or by the parent's
     glue while its NS set names the host."""
     if not registrar.by_hand:
@@ -69,7 +69,7 @@ async def shows_host(outside: Outside, registrar: Registrar, domain: Name, host:
     return any(each.name == host and "the parent" in each.named_by for each in await look_at_hosts(outside, domain, None))
 
 
-async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
+async def look_for_leaning(outside: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
     """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
     known = dict.fromkeys([*domains, *known_domains(outside)])
     candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
@@ -86,7 +86,7 @@ async def look_for_leaning(outside: Outside, host: Name, domains: Iterable[Name]
     return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
 
 
-async def not_served(outside: Outside, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:
+async def not_served(outside: RunContext, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:
     """What each of these addresses lacks of the domains that use a name server there, in words."""
     asked = [(address, domain) for domain in users for address in outside.asker.askable(list(addresses))]
     replies = await side_by_side(lambda each: outside.asker.ask(*each, SOA), asked)
@@ -97,12 +97,12 @@ async def not_served(outside: Outside, users: Iterable[Name], addresses: Iterabl
     ]
 
 
-def known_domains(outside: Outside) -> list[Name]:
+def known_domains(outside: RunContext) -> list[Name]:
     """Those of the house's list and of its journal, each once. Raises :class:`BadInput`."""
     return list(dict.fromkeys([*listed_domains(outside), *outside.journal.domains()]))
 
 
-def listed_domains(outside: Outside) -> list[Name]:
+def listed_domains(outside: RunContext) -> list[Name]:
     """The house's domains, where the settings name a list of them. Raises :class:`BadInput`."""
     if not outside.settings.domains:
         return []

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import holds
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.kinds.transfer import UPDATE_LOCK
+from legatum.core.moves.kinds.registrar_transfer import UPDATE_LOCK
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.observation.answers import questions_about
-from legatum.core.observation.picture import RegistrationView
+from legatum.core.observation.observation import RegistrationView
 from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
@@ -25,7 +25,7 @@ from legatum.work.look.delegation import look_at_delegation
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import note_before, note_handed_out
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.under_way import refuse_under_way
 
 LOCKS = ("clientTransferProhibited", UPDATE_LOCK, "clientDeleteProhibited")
@@ -48,7 +48,7 @@ class Sides:
     transfer: str = ""
 
 
-async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
+async def look_at_sides(outside: RunContext, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
     """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not tell."""
     account = await registrar.registration(domain, code) if registrar and not registrar.by_hand else None
     with outside.collecting() as evidence:
@@ -63,14 +63,14 @@ async def look_at_sides(outside: Outside, domain: Name, registrar: Registrar | N
     return Sides(domain, account, rdap, why, handed_out, await published_ds(outside, domain), said)
 
 
-async def published(outside: Outside, domain: Name) -> dict[str, tuple[Name, ...] | None]:
+async def published(outside: RunContext, domain: Name) -> dict[str, tuple[Name, ...] | None]:
     """The NS set that each server of the parent zone hands out."""
     cut, _ = await outside.walker().delegation_of(domain)
     replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
     return {reply.server: _handed_out(reply, domain) for reply in replies}
 
 
-async def published_ds(outside: Outside, domain: Name) -> dict[str, tuple[bytes, ...] | None]:
+async def published_ds(outside: RunContext, domain: Name) -> dict[str, tuple[bytes, ...] | None]:
     """The DS set that each server of the parent zone hands out, and None for one that does not answer."""
     cut, _ = await outside.walker().delegation_of(domain)
     replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, DS)
@@ -89,7 +89,7 @@ def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
     return targets(found[0]) if found else ()
 
 
-async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
+async def refuse_unready(outside: RunContext, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
     """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do, and while a move leads the domain
     elsewhere; how many addresses were asked.
 
@@ -127,7 +127,7 @@ async def refuse_unready(outside: Outside, domain: Name, present: Sequence[Name]
     return len(new_addresses)
 
 
-async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]) -> None:
+async def _refuse_bogus(outside: RunContext, domain: Name, addresses: Sequence[str]) -> None:
     """Raises :class:`GateShut` where the parent vouches for keys that a new server does not sign with."""
     signing = await look_at_signing(outside, domain, addresses, ())
     for address, given in signing.old.items():
@@ -139,7 +139,7 @@ async def _refuse_bogus(outside: Outside, domain: Name, addresses: Sequence[str]
             )
 
 
-async def other_names(outside: Outside, domain: Name, wanted: Sequence[Name]) -> list[str]:
+async def other_names(outside: RunContext, domain: Name, wanted: Sequence[Name]) -> list[str]:
     """New servers whose zone names other name servers for itself than the registrar is to hand out, in words: resolvers that go by the
     zone's own set come to those."""
     told = []
@@ -151,7 +151,7 @@ async def other_names(outside: Outside, domain: Name, wanted: Sequence[Name]) ->
     return told
 
 
-async def note_ns_before(outside: Outside, domain: Name, wanted: Sequence[Name]) -> None:
+async def note_ns_before(outside: RunContext, domain: Name, wanted: Sequence[Name]) -> None:
     """What the parent's servers hand out until now, and may from now on."""
     given = (await look_at_delegation(outside, domain)).given.values()
     ttl = max((each.ttl for each in given if each is not None), default=None)
@@ -161,7 +161,7 @@ async def note_ns_before(outside: Outside, domain: Name, wanted: Sequence[Name])
         note_before(outside, PARENT, domain, [(None, rrset(domain, NS, ttl, wanted))])
 
 
-async def change_nameservers(outside: Outside, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
+async def change_nameservers(outside: RunContext, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
     """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
     held = (await registrar.registration(domain)).nameservers
     add, remove = sorted(set(wanted) - set(held)), sorted(set(held) - set(wanted))
@@ -181,7 +181,7 @@ async def change_nameservers(outside: Outside, registrar: Registrar, domain: Nam
     return await carried_out(outside, domain, "nameservers", words, change)
 
 
-async def glue_for(outside: Outside, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
+async def glue_for(outside: RunContext, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
     """Addresses of servers below the domain, for registries that take them with the NS set."""
     if not registrar.with_addresses:
         return ()
@@ -190,7 +190,7 @@ async def glue_for(outside: Outside, registrar: Registrar, domain: Name, servers
     )
 
 
-async def change_locks(outside: Outside, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
+async def change_locks(outside: RunContext, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
     """Sets or lifts the client's locks; and the statuses afterwards."""
     held = (await registrar.registration(domain)).statuses
     changing = [each for each in LOCKS if (each in held) != lock]
@@ -210,7 +210,7 @@ async def change_locks(outside: Outside, registrar: Registrar, domain: Name, loc
     return outcome, (await registrar.registration(domain)).statuses
 
 
-async def restore(outside: Outside, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
+async def restore(outside: RunContext, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
     """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915 s4.2.5).
 
     Raises :class:`GateShut` for a domain that is not in that period.
@@ -241,7 +241,7 @@ def _said_of(held: Registration) -> str:
 
 
 async def wait_until_published(
-    outside: Outside, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
+    outside: RunContext, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
 ) -> float:
     """Until every server of the parent zone hands out the NS set that was meant; the instant.
 
@@ -271,7 +271,7 @@ async def wait_until_published(
 class RdapWatch:
     """Registration data, asked for once in a while: they show a change, or a slip, before it is published."""
 
-    def __init__(self, outside: Outside, domain: Name) -> None:
+    def __init__(self, outside: RunContext, domain: Name) -> None:
         self._outside = outside
         self._domain = domain
         self._view: RegistrationView | None = None

@@ -10,14 +10,14 @@ from legatum.core.records.name import Name
 from legatum.core.renewal import Renewal, expiry_after, years_between
 from legatum.services.registrar import Registrar
 from legatum.work.effect import carried_out
-from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
+from legatum.work.run_context import RunContext
 
 _TERM = re.compile(r"from (\S+), until (\S+)$")
 _LATELY = 30 * 86400.0  # seconds within which the same command means the same renewal
 
 
-async def plan_renewal(outside: Outside, registrar: Registrar, domain: Name, years: int, until: str) -> Renewal:
+async def plan_renewal(outside: RunContext, registrar: Registrar, domain: Name, years: int, until: str) -> Renewal:
     """``until``: the date that is to be reached at least, ``YYYY-MM-DD``, instead of ``years`` from the present one.
 
     A renewal of which the answer was lost is settled here. Raises :class:`OutsideFault` where the present date is not known.
@@ -39,7 +39,7 @@ async def plan_renewal(outside: Outside, registrar: Registrar, domain: Name, yea
     return Renewal(domain, expires, expiry_after(expires, years), years, over)
 
 
-async def renew(outside: Outside, registrar: Registrar, renewal: Renewal) -> tuple[Outcome, str]:
+async def renew(outside: RunContext, registrar: Registrar, renewal: Renewal) -> tuple[Outcome, str]:
     """And the date on which it expires then. The present date goes with it, so that no registry renews it twice (RFC 5731 s3.2.3)."""
     before = renewal.expires
 
@@ -56,13 +56,13 @@ async def renew(outside: Outside, registrar: Registrar, renewal: Renewal) -> tup
     return outcome, outcome.summary.rpartition(" until ")[2]
 
 
-def note_worksheet(outside: Outside, registrar: Registrar, renewal: Renewal) -> None:
+def note_worksheet(outside: RunContext, registrar: Registrar, renewal: Renewal) -> None:
     """A person has been asked for it: when it is seen, that is its end."""
     now = outside.clock.now()
     outside.journal.intend("", renewal.domain, "renew", now, f"renewal by hand at {registrar.name}: {renewal.words}")
 
 
-def _earlier(outside: Outside, domain: Name, expires: str) -> tuple[tuple[str, str] | None, str]:
+def _earlier(outside: RunContext, domain: Name, expires: str) -> tuple[tuple[str, str] | None, str]:
     """The dates of a renewal whose end is not known; and, where one that led to the present date was done lately, that it was."""
     begun, over = None, ""
     for entry in outside.journal.entries(domain):

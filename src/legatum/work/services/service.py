@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from legatum.core.duration import parse_duration
 from legatum.core.fault import Fault
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import ROOT, Name, ancestors, below, is_under, labels_of, name_text, parse_name
 from legatum.core.records.rrset import RRset, strings_of, targets
@@ -20,7 +20,7 @@ from legatum.net.asking.walk import Lookup, Walker
 from legatum.net.side_by_side import side_by_side
 from legatum.net.visiting.web import fetch_text
 from legatum.work.look.answers import ask_servers
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.services.visit import NewPlaces, addresses_of, trusted_file, visit
 
 _LONGEST_CHAIN, _MOST_ROUNDS, _MOST_REVERSE = 8, 14, 16
@@ -35,7 +35,7 @@ class Before:
 
 
 async def look_at_service(
-    outside: Outside, picture: Picture, places: NewPlaces | None = None, before: Before | None = None, authority: str | None = None
+    outside: RunContext, picture: Observation, places: NewPlaces | None = None, before: Before | None = None, authority: str | None = None
 ) -> Visit:
     """Raises as :func:`~legatum.work.services.visit.visit`."""
     found = await visit(outside, picture.domain, places, authority)
@@ -47,7 +47,7 @@ async def look_at_service(
 class _Names:
     """One domain's names; every question goes to those who answer for them."""
 
-    def __init__(self, outside: Outside, picture: Picture, found: Visit, trusted: str | None) -> None:
+    def __init__(self, outside: RunContext, picture: Observation, found: Visit, trusted: str | None) -> None:
         self._outside, self._picture, self._found, self._trusted = outside, picture, found, trusted
         self._walker: Walker = outside.walker()
         self._domain = picture.domain

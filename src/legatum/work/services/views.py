@@ -18,7 +18,7 @@ from legatum.net.asking.asker import Asker
 from legatum.net.asking.walk import referral
 from legatum.net.side_by_side import side_by_side
 from legatum.settings.document import View
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.compare import said_by
 
 PUBLIC = "the world"
@@ -46,7 +46,7 @@ class _Party:
 
 
 async def compare_views(
-    outside: Outside, domain: Name, inner: str, outer: str, zone: Zone | None = None, before: Zone | None = None
+    outside: RunContext, domain: Name, inner: str, outer: str, zone: Zone | None = None, before: Zone | None = None
 ) -> Compared:
     """``zone``: whose names are asked for, those that zones usually have without one; ``before``: as it was before a change.
 
@@ -78,7 +78,7 @@ def _without_unknown(rows: tuple[Row, ...]) -> tuple[Row, ...]:
 
 
 @asynccontextmanager
-async def _asked_from(outside: Outside, view: str) -> AsyncIterator[Asker]:
+async def _asked_from(outside: RunContext, view: str) -> AsyncIterator[Asker]:
     """An asker of the view's own."""
     source = "" if view == PUBLIC else _section(outside, view).source
     asker = Asker(outside.asker.route.from_source(source), outside.clock, outside.asker.patience, random.SystemRandom())
@@ -89,7 +89,7 @@ async def _asked_from(outside: Outside, view: str) -> AsyncIterator[Asker]:
         asker.close()
 
 
-def _section(outside: Outside, view: str) -> View:
+def _section(outside: RunContext, view: str) -> View:
     """Raises :class:`BadInput`."""
     found = outside.settings.views.get(view)
     if found is None:
@@ -98,7 +98,7 @@ def _section(outside: Outside, view: str) -> View:
     return found
 
 
-async def _parties(outside: Outside, asker: Asker, domain: Name, view: str) -> list[_Party]:
+async def _parties(outside: RunContext, asker: Asker, domain: Name, view: str) -> list[_Party]:
     """Raises :class:`OutsideFault` where there is nobody to ask."""
     if view != PUBLIC:
         section = _section(outside, view)

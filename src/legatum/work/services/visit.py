@@ -12,14 +12,14 @@ from legatum.core.records.rrset import RRset, names_in, targets
 from legatum.core.records.rrtype import AAAA, MX, SRV, A
 from legatum.core.records.space import leads_nowhere
 from legatum.core.service.page import likeness
-from legatum.core.service.seen import Seen, Visit, WebSeen
+from legatum.core.service.seen import ServiceSeen, Visit, WebSeen
 from legatum.core.service.spot import MAIL, WEB, Protocol, Spot
 from legatum.net.asking.walk import Walker
 from legatum.net.side_by_side import side_by_side
 from legatum.net.visiting.mail import visit_mail
 from legatum.net.visiting.tls import NO_WAY
 from legatum.net.visiting.web import Visitor
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _MOST_HOSTS, _LONGEST_CHAIN, _AT_ONCE = 4, 8, 12
 _SERVED_BY_SRV = {"_submission._tcp": Protocol.SUBMISSION, "_imaps._tcp": Protocol.IMAPS}
@@ -50,7 +50,7 @@ class NewPlaces:
         return tuple(dict.fromkeys(found))
 
 
-async def visit(outside: Outside, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
+async def visit(outside: RunContext, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
     """Every service of the domain at every address. ``authority``: a file of certificates to trust instead of those of the settings.
 
     Raises :class:`BadInput` for a file that is none, :class:`OutsideFault` where nobody tells where any service is.
@@ -101,7 +101,7 @@ def _of_others(domain: Name, names: Iterable[Name]) -> list[Name]:
     return others if len(others) < len(found) else []
 
 
-def trusted_file(outside: Outside, named: str | None) -> str | None:
+def trusted_file(outside: RunContext, named: str | None) -> str | None:
     """The file of certificates to trust, None for the system's. Raises :class:`BadInput` where it is none."""
     import ssl
 
@@ -159,18 +159,18 @@ def _served(rrset: RRset | None) -> list[Name]:
 class _Look:
     """Each service at each address."""
 
-    def __init__(self, outside: Outside, domain: Name, trusted: str | None) -> None:
+    def __init__(self, outside: RunContext, domain: Name, trusted: str | None) -> None:
         self._outside, self._domain, self._trusted = outside, domain, trusted
         self._timeout = float(parse_duration(outside.settings.visit.timeout))
 
-    async def at(self, wanted: tuple[Spot, str, bool]) -> Seen:
+    async def at(self, wanted: tuple[Spot, str, bool]) -> ServiceSeen:
         spot, address, new = wanted
         route = self._outside.asker.route
         if spot.protocol in WEB:
             found = await Visitor(route, address, self._is_ours, self._timeout, self._trusted).visit(spot.protocol, spot.name)
-            return Seen(spot, address, new, found)
+            return ServiceSeen(spot, address, new, found)
         mail = await visit_mail(route, address, spot.protocol, spot.name, self._domain, self._timeout, self._trusted)
-        return Seen(spot, address, new, mail)
+        return ServiceSeen(spot, address, new, mail)
 
     def _is_ours(self, host: str) -> bool:
         try:
@@ -182,7 +182,7 @@ class _Look:
 async def _steadied(look: _Look, found: Visit) -> Visit:
     """A present page that is not the new one is fetched once more: what it does not have in common with itself is no difference."""
 
-    async def again(each: Seen) -> Seen:
+    async def again(each: ServiceSeen) -> ServiceSeen:
         seen = each.what
         others = [new.what.page for new in found.of(each.spot, True) if isinstance(new.what, WebSeen)]
         if each.new or not isinstance(seen, WebSeen) or seen.page is None or all(page in (None, seen.page) for page in others):

@@ -4,11 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput, OutsideFault
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import A
-from legatum.core.timetable.matter import Matter, Role
 from legatum.core.timetable.observed import (
     mail_questions,
     of_absence,
@@ -19,12 +18,13 @@ from legatum.core.timetable.observed import (
     usual_questions,
     with_held,
 )
-from legatum.core.timetable.question import Change, refuse_strange
+from legatum.core.timetable.question import PlannedChange, refuse_strange
+from legatum.core.timetable.subject import Role, Subject
 from legatum.work.look.answers import ask_servers
 from legatum.work.look.server import unmade_name
 from legatum.work.look.wanted import Wanted
 from legatum.work.memory import held_copies, note_look
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 
 _RULE_OF_PARTS = 15
@@ -34,12 +34,12 @@ _RULE_OF_PARTS = 15
 class Looked:
     """``not_looked_at``: in words."""
 
-    picture: Picture
-    matters: tuple[Matter, ...]
+    picture: Observation
+    matters: tuple[Subject, ...]
     not_looked_at: tuple[str, ...]
 
 
-async def look(outside: Outside, domain: Name, change: Change) -> Looked:
+async def look(outside: RunContext, domain: Name, change: PlannedChange) -> Looked:
     """Raises :class:`OutsideFault` where nobody answers for it, and as :func:`~legatum.work.verdicts.survey.survey`."""
     picture = (await survey(outside, domain, wanted=Wanted(resolvers=False, rdap=False))).picture
     if picture.domain != domain:
@@ -69,20 +69,20 @@ async def look(outside: Outside, domain: Name, change: Change) -> Looked:
     return Looked(picture, tuple(held), tuple(left_out))
 
 
-async def _usual(outside: Outside, picture: Picture) -> list[Given]:
+async def _usual(outside: RunContext, picture: Observation) -> list[Given]:
     """What visitors are led by, and a name that nobody made."""
     given = await ask_servers(outside, picture, [*usual_questions(picture.domain), (unmade_name(picture.domain), A)])
     return given + await ask_servers(outside, picture, mail_questions(picture.domain, given))
 
 
-def _of_all(picture: Picture, given: Sequence[Given]) -> list[Matter]:
+def _of_all(picture: Observation, given: Sequence[Given]) -> list[Subject]:
     answers = [each for each in given if each.name != unmade_name(picture.domain)]
     parts = (of_delegation(picture), of_servers(picture), of_hosts(picture), of_answers(picture, answers), of_absence(picture, given))
     return [each for part in parts for each in part]
 
 
-def _of_names(picture: Picture, given: Sequence[Given], change: Change) -> list[Matter]:
-    matters: list[Matter] = []
+def _of_names(picture: Observation, given: Sequence[Given], change: PlannedChange) -> list[Subject]:
+    matters: list[Subject] = []
     for name in dict.fromkeys(change.names):
         own = [each for each in given if each.name == name]
         matters += _of_one(picture, own, name, change)
@@ -91,7 +91,7 @@ def _of_names(picture: Picture, given: Sequence[Given], change: Change) -> list[
     return matters
 
 
-def _of_one(picture: Picture, given: Sequence[Given], name: Name, change: Change) -> list[Matter]:
+def _of_one(picture: Observation, given: Sequence[Given], name: Name, change: PlannedChange) -> list[Subject]:
     """Of a name that comes, what was said of it until then: that it is not there, or a wildcard's answer."""
     rule = _RULE_OF_PARTS if name == change.part else 3 if name == change.added else 0
     answers = list(of_answers(picture, given, rule))

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.soundness import Given, questions, varying
 from legatum.core.observation.unseen import unseen
 from legatum.core.observation.variety import Sort, Variety, members
@@ -18,14 +18,14 @@ from legatum.net.asking.resolver import ResolverPlace, ask_resolver
 from legatum.work.look.answers import ask_servers, given
 from legatum.work.look.variety import look_at_variety
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import Survey, survey, with_service
 
 _LONGEST_CHAIN = 8
 
 
 async def confirm(
-    outside: Outside, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None,
+    outside: RunContext, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None,
     service: str | None = None,
 ) -> tuple[Verdict, Survey]:  # fmt: skip
     """One verdict, and what it rests on. ``service``: the services behind the names too, and what they were before, as a place, or empty.
@@ -53,7 +53,7 @@ async def confirm(
     return replace(verdict, checks=(*verdict.checks, *service_checks(found.service))), found
 
 
-async def _varieties(outside: Outside, picture: Picture, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
+async def _varieties(outside: RunContext, picture: Observation, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
     """Of what not everybody gives alike."""
     addresses = [view.address for view in picture.serving]
     keys = varying(picture, given)
@@ -64,7 +64,7 @@ async def _nothing() -> None:
     return None
 
 
-async def ask_for_visitors(outside: Outside, picture: Picture, resolvers: bool) -> list[Given]:
+async def ask_for_visitors(outside: RunContext, picture: Observation, resolvers: bool) -> list[Given]:
     """What every serving address, and every resolver, gives for what visitors come for, signatures and all."""
 
     async def resolver(who: str, place: ResolverPlace, name: Name, rtype: int) -> Given:
@@ -76,7 +76,7 @@ async def ask_for_visitors(outside: Outside, picture: Picture, resolvers: bool) 
     return [*await ask_servers(outside, picture, wanted), *await copies]
 
 
-def not_looked_at(outside: Outside, picture: Picture, narrow: bool) -> list[str]:
+def not_looked_at(outside: RunContext, picture: Observation, narrow: bool) -> list[str]:
     """What a verdict does not speak of, in words."""
     left = []
     if narrow:
@@ -86,7 +86,7 @@ def not_looked_at(outside: Outside, picture: Picture, narrow: bool) -> list[str]
     return [*left, *unseen(picture)]
 
 
-async def ask_records(outside: Outside, picture: Picture, wanted: Sequence[RRset], resolvers: bool) -> list[RecordView]:
+async def ask_records(outside: RunContext, picture: Observation, wanted: Sequence[RRset], resolvers: bool) -> list[RecordView]:
     """What every serving address, and every resolver, says of each record."""
 
     async def child(who: str, address: str, each: RRset) -> RecordView:
@@ -105,7 +105,7 @@ async def ask_records(outside: Outside, picture: Picture, wanted: Sequence[RRset
     return await _pooled(outside, picture, wanted, views)
 
 
-async def _pooled(outside: Outside, picture: Picture, wanted: Sequence[RRset], views: list[RecordView]) -> list[RecordView]:
+async def _pooled(outside: RunContext, picture: Observation, wanted: Sequence[RRset], views: list[RecordView]) -> list[RecordView]:
     """Where a server gives a changing part of a set, all that it gave in time stands for what it gives."""
     for each in wanted:
         concerned = [view for view in views if (view.name, view.rtype) == (each.name, each.rtype)]
@@ -130,7 +130,7 @@ def _with_pool(variety: Variety, view: RecordView) -> RecordView:
     return replace(view, rrset=view.rrset._replace(rdatas=rdatas), outcome=f"{view.outcome}; {variety.text}")
 
 
-async def _viewed(outside: Outside, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:
+async def _viewed(outside: RunContext, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:
     """What was said of a record, by way of an alias too: where that leads elsewhere, what the servers there say counts."""
     found, name = reply.find(wanted.rtype), wanted.name
     for _ in range(_LONGEST_CHAIN):

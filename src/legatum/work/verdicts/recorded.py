@@ -12,8 +12,8 @@ import msgspec
 from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.instant import kept_instant
 from legatum.core.memory.copies import KeptSet
-from legatum.core.observation.leftovers import Kind, Leftover
-from legatum.core.observation.picture import Picture, RegistrationView, Tracked
+from legatum.core.observation.leftovers import Leftover, LeftoverKind
+from legatum.core.observation.observation import Observation, RegistrationView, Tracked
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.net.asking.reach import Reach
 from legatum.net.keeping.evidence import Evidence
@@ -22,7 +22,7 @@ from legatum.net.registry.rdap import Bootstrap
 from legatum.settings.document import Network, Resolver, Settings
 from legatum.work.look.depth import DEPTHS, FULL
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import Survey, look_again
 
 
@@ -42,7 +42,7 @@ class RegistrationHead(msgspec.Struct):
 class LeftoverHead(msgspec.Struct):
     """What was left behind, as it was found in settings, journal and account: no reply shows that."""
 
-    kind: Kind
+    kind: LeftoverKind
     what: str
     where: str
     why: str
@@ -99,12 +99,12 @@ class Head(msgspec.Struct):
     tcp: bool = True
 
 
-def recording_of(outside: Outside, wanted: Wanted, found: Survey) -> Recording:
+def recording_of(outside: RunContext, wanted: Wanted, found: Survey) -> Recording:
     """What a survey rests on."""
     return Recording(msgspec.to_builtins(_head(outside, wanted, found)), found.evidence)
 
 
-async def own_recordings(outside: Outside, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
+async def own_recordings(outside: RunContext, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
     """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for each what its own
     survey rests on, also of what they share."""
     found = []
@@ -134,7 +134,7 @@ async def judged_again(recording: Recording, source: Path) -> Survey:
     return await _again(source, recording)
 
 
-def _head(outside: Outside, wanted: Wanted, found: Survey) -> Head:
+def _head(outside: RunContext, wanted: Wanted, found: Survey) -> Head:
     picture, network = found.picture, outside.settings.network
     held = picture.registration
     return Head(
@@ -167,7 +167,7 @@ def _registration_head(held: RegistrationView) -> RegistrationHead:
     return RegistrationHead(held.registrar, names, list(held.statuses), held.expires, ds, held.created, held.changed, held.transferred)
 
 
-def head_of_entry(outside: Outside, domain: str, at: float) -> Head:
+def head_of_entry(outside: RunContext, domain: str, at: float) -> Head:
     """Of replies that were kept for something else than a survey: as the settings are now. What was not asked then was not silent."""
     network = outside.settings.network
     return Head(
@@ -176,12 +176,12 @@ def head_of_entry(outside: Outside, domain: str, at: float) -> Head:
     )  # fmt: skip
 
 
-def _serving_elsewhere(picture: Picture) -> dict[str, str]:
+def _serving_elsewhere(picture: Observation) -> dict[str, str]:
     """Servers outside the delegation that were found to serve the domain."""
     return {view.address: name_text(view.server) for view in picture.former}
 
 
-def _services(outside: Outside, found: Survey) -> dict[str, str]:
+def _services(outside: RunContext, found: Survey) -> dict[str, str]:
     bootstrap = outside.kept_bootstrap
     return dict(bootstrap.services) if bootstrap and found.evidence.web else {}
 
@@ -237,7 +237,7 @@ def _read_head(path: Path, head: dict[str, Any]) -> Head:
 
 
 @contextmanager
-def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
+def _opened(head: Head, recording: Recording) -> Iterator[RunContext]:
     clock = StillClock(head.at)
     asker = Replay(recording.evidence, clock)
     settings = Settings(
@@ -247,7 +247,7 @@ def _opened(head: Head, recording: Recording) -> Iterator[Outside]:
     asker.patience = asker.patience._replace(reach=Reach(head.ipv4, head.ipv6, head.tcp))
     bootstrap = Bootstrap(head.services) if head.rdap else None
     try:
-        yield Outside(settings, Path(), clock, asker, roots, dict(recording.evidence.web), bootstrap)
+        yield RunContext(settings, Path(), clock, asker, roots, dict(recording.evidence.web), bootstrap)
     finally:
         asker.close()
 

@@ -13,7 +13,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.net.keeping.evidence import Evidence
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from legatum.core.findings import Finding
     from legatum.core.memory.copies import KeptSet
     from legatum.core.observation.leftovers import Leftover
-    from legatum.core.observation.picture import Picture, RegistrationView, Tracked
+    from legatum.core.observation.observation import Observation, RegistrationView, Tracked
     from legatum.core.service.seen import Visit
     from legatum.net.asking.reply import Reply
     from legatum.net.asking.walk import Cut
@@ -42,7 +42,7 @@ class Survey:
     words; ``viewpoint``: from where it was made, if not from here, with ``doubts`` about that; ``everywhere``: who sees what from
     where."""
 
-    picture: "Picture"
+    picture: "Observation"
     findings: "tuple[Finding, ...]"
     evidence: Evidence
     asked_for: Name | None = None
@@ -56,7 +56,7 @@ class Survey:
     everywhere: "Everywhere | None" = None
 
 
-async def survey(outside: Outside, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
+async def survey(outside: RunContext, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
     """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
     Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said, and where the
     account's password is wrong; what an account does not tell otherwise is said to be not looked at.
@@ -92,13 +92,13 @@ async def survey(outside: Outside, domain: Name, registrar: str | None = None, w
     return found if picture.domain == domain else replace(found, asked_for=domain)
 
 
-async def _lacks_reach(outside: Outside, picture: "Picture") -> bool:
+async def _lacks_reach(outside: RunContext, picture: "Observation") -> bool:
     from legatum.work.look.reach import lacks_reach
 
     return await lacks_reach(outside, picture)
 
 
-async def _still_signed(outside: Outside, picture: "Picture") -> tuple[str, ...]:
+async def _still_signed(outside: RunContext, picture: "Observation") -> tuple[str, ...]:
     from legatum.work.look.signing import still_signed
 
     with suppress(Fault):
@@ -106,7 +106,7 @@ async def _still_signed(outside: Outside, picture: "Picture") -> tuple[str, ...]
     return ()
 
 
-def _kept(outside: Outside, picture: "Picture") -> "tuple[KeptSet, ...]":
+def _kept(outside: RunContext, picture: "Observation") -> "tuple[KeptSet, ...]":
     """NS sets of before by which resolvers may go: a journal that cannot be read takes nothing from the looking."""
     from legatum.core.memory.copies import kept_sets
     from legatum.work.memory import held_copies
@@ -116,9 +116,9 @@ def _kept(outside: Outside, picture: "Picture") -> "tuple[KeptSet, ...]":
     return ()
 
 
-async def _tracked(outside: Outside, picture: "Picture") -> "tuple[Tracked, ...]":
+async def _tracked(outside: RunContext, picture: "Observation") -> "tuple[Tracked, ...]":
     """Names that are to have another one's addresses: what both have now. Of a target that nobody tells of nothing is known."""
-    from legatum.core.observation.picture import Tracked
+    from legatum.core.observation.observation import Tracked
     from legatum.core.records.address import address_text
     from legatum.work.gathering.flatten import addresses_of_target, looks_at_target
     from legatum.work.memory import tracked_in
@@ -134,17 +134,17 @@ async def _tracked(outside: Outside, picture: "Picture") -> "tuple[Tracked, ...]
     return tuple(found)
 
 
-async def whole_chain(outside: Outside, found: Survey) -> "Chain":
+async def whole_chain(outside: RunContext, found: Survey) -> "Chain":
     """The zones above are looked at too, as the domain's own servers were. Raises :class:`OutsideFault`."""
     from legatum.core.dnssec.chain import Chain
-    from legatum.core.observation.chain import own_link
+    from legatum.core.observation.own_link import own_link
     from legatum.work.look.chain import chain_of
 
     above = await chain_of(outside, found.picture.parent_zone)
     return Chain([*above.links, own_link(found.picture)], above.left_out)
 
 
-async def with_service(outside: Outside, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
+async def with_service(outside: RunContext, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
     """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move;
     ``places``: new addresses to look at too.
     Raises :class:`BadInput`, and :class:`OutsideFault` where that place does not give it."""
@@ -159,7 +159,7 @@ async def with_service(outside: Outside, found: Survey, before: str = "", places
 
 
 async def look_again(
-    outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
+    outside: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
     depth: "Depth | None" = None, kept: "Sequence[KeptSet]" = (), tracked: "Sequence[Tracked]" = (),
 ) -> Survey:  # fmt: skip
     """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
@@ -169,7 +169,7 @@ async def look_again(
     return _judged(picture, evidence)
 
 
-async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Picture":
+async def _look(outside: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Observation":
     walker = outside.walker()
     cut, known = await walker.delegation_of(domain)
     if known is not None and _lies_in(domain, cut.zone, known):
@@ -185,7 +185,7 @@ async def _look(outside: Outside, domain: Name, evidence: Evidence, wanted: Want
     return await Look(outside, domain, evidence, walker, cut, known, depth or FULL).picture(wanted)
 
 
-async def _referred_to(outside: Outside, name: Name, cut: "Cut") -> Name | None:
+async def _referred_to(outside: RunContext, name: Name, cut: "Cut") -> Name | None:
     """The zone above the name to which some server of ``cut`` refers, where another one says that there is nothing: its delegation is not
     everywhere yet, or no longer."""
     if len(labels_of(name)) < len(labels_of(cut.zone)) + 2:
@@ -203,7 +203,7 @@ def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:
     return len(labels_of(zone)) > 1 and name != zone and reply.rcode == 0 and reply.authoritative and not delegated
 
 
-def _judged(picture: "Picture", evidence: Evidence) -> Survey:
+def _judged(picture: "Observation", evidence: Evidence) -> Survey:
     from legatum.core.findings import judge
 
     if not any(view.answered for view in picture.parents):
@@ -211,7 +211,7 @@ def _judged(picture: "Picture", evidence: Evidence) -> Survey:
     return Survey(picture, judge(picture), evidence)
 
 
-def unheard(picture: "Picture") -> OutsideFault:
+def unheard(picture: "Observation") -> OutsideFault:
     """Nobody of the parent zone answers: nothing can be said."""
     asked = ", ".join(view.address for view in picture.parents) or "no address"
     return OutsideFault(

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field, replace
 
 from legatum.core.fault import Fault, OutsideFault
 from legatum.core.memory.copies import HeldCopy
-from legatum.core.memory.given import OWN_SERVERS, Seen, seen_of
+from legatum.core.memory.given import OWN_SERVERS, GivenSet, seen_of
 from legatum.core.memory.given import Look as Seeing
 from legatum.core.moves.place import PARENT
-from legatum.core.observation.progress import Change, Look, Progress, State, Told, told
+from legatum.core.observation.progress import Look, Progress, State, Told, WatchedChange, told
 from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -21,10 +21,10 @@ from legatum.net.asking.resolver import ask_resolver
 from legatum.net.asking.walk import referral
 from legatum.work.look.variety import look_at_variety
 from legatum.work.memory import held_copies, our_servers
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 
-def held_of(outside: Outside, domain: Name, change: Change) -> tuple[HeldCopy, ...]:
+def held_of(outside: RunContext, domain: Name, change: WatchedChange) -> tuple[HeldCopy, ...]:
     """What is remembered of it with other data, and somebody may hold."""
     now, caution = outside.clock.now(), outside.caution
     held = [each for each in held_copies(outside, domain) if each.key == (change.name, change.rtype) and each.until(caution) > now]
@@ -36,7 +36,7 @@ class Watch:
     """``servers``: names of servers to ask beside those that the parent hands out, such as the new side before a
     switch; ``elsewhere``: what is seen from other networks at the same time."""
 
-    outside: Outside
+    outside: RunContext
     domain: Name
     progress: Progress
     servers: tuple[Name, ...] = ()
@@ -44,7 +44,7 @@ class Watch:
     _parents: dict[str, Name] = field(default_factory=dict)
     _children: dict[str, Name] = field(default_factory=dict)
     _ours: dict[Name, str] = field(default_factory=dict)
-    _noted: set[Seen] = field(default_factory=set)
+    _noted: set[GivenSet] = field(default_factory=set)
     _steady: set[tuple[str, tuple[bytes, ...]]] = field(default_factory=set)
 
     async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
@@ -167,11 +167,11 @@ def _own(reply: Reply) -> RRset | None:
     return reply.find(reply.rtype) if reply.authoritative else None
 
 
-def delegation_change(domain: Name, ns: Iterable[Name]) -> Change:
+def delegation_change(domain: Name, ns: Iterable[Name]) -> WatchedChange:
     """The NS set becomes ``ns``, at the parent and in the zone."""
-    return Change(domain, NS, tuple(sorted(ns)), delegation=True)
+    return WatchedChange(domain, NS, tuple(sorted(ns)), delegation=True)
 
 
-def record_change(rrset: RRset) -> Change:
+def record_change(rrset: RRset) -> WatchedChange:
     """One RRset becomes this one."""
-    return Change(rrset.name, rrset.rtype, rrset.rdatas, delegation=False)
+    return WatchedChange(rrset.name, rrset.rtype, rrset.rdatas, delegation=False)

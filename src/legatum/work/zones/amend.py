@@ -7,11 +7,11 @@ from legatum.core.records.soa import serial_path
 from legatum.core.zones.changing.amendment import Amendment, amended, losses
 from legatum.core.zones.changing.publication import Publication
 from legatum.services.provider import Provider, server_names
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.publish import Published, next_by_rule, publish
 
 
-async def draw_amendment(outside: Outside, provider: Provider, domain: Name, amendment: Amendment) -> Publication:
+async def draw_amendment(outside: RunContext, provider: Provider, domain: Name, amendment: Amendment) -> Publication:
     """What the change does to the zone as it is served now. Raises :class:`BadInput` or :class:`OutsideFault`."""
     current = await provider.fetch(domain)
     wanted = amended(current, amendment)
@@ -27,7 +27,7 @@ def refuse_losses(publication: Publication, amendment: Amendment) -> None:
         raise GateShut(f"this would take away {'; '.join(lost)}", f"{keeps}--anyway if it is meant")
 
 
-def also_named(outside: Outside, publication: Publication) -> list[str]:
+def also_named(outside: RunContext, publication: Publication) -> list[str]:
     """Other providers of the settings that are named for the zone, each with a zone of its own perhaps."""
     named = set(targets(publication.wanted.apex_ns))
     sections = outside.providers
@@ -35,7 +35,7 @@ def also_named(outside: Outside, publication: Publication) -> list[str]:
     return [name for name in beside if named & set(server_names(sections[name].servers))]
 
 
-async def go_to_serial(outside: Outside, provider: Provider, domain: Name, target: int) -> list[Published]:
+async def go_to_serial(outside: RunContext, provider: Provider, domain: Name, target: int) -> list[Published]:
     """The zone with another serial, lower ones too: every server has each serial on the way before the next is published."""
     done = []
     current = await provider.fetch(domain)

@@ -17,10 +17,10 @@ from legatum.core.observation.answers import (
     without_flattened,
 )
 from legatum.core.observation.variety import Sort, Variety
+from legatum.core.progress import tally
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, NS, A
-from legatum.core.tally import tally
 from legatum.core.zones.contents import Contents
 from legatum.core.zones.difference import Difference, ForVisitors, flattened_aliases, with_flattened, zone_differences
 from legatum.core.zones.zone import Zone
@@ -29,7 +29,7 @@ from legatum.wire.codes import rcode_text
 from legatum.work.gathering.contents import contents_of
 from legatum.work.gathering.flatten import addresses_behind
 from legatum.work.look.variety import look_at_variety
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _NO_SUCH_NAME = 3
 
@@ -48,7 +48,7 @@ class ContentsComparison:
         return tuple(each for each in self.differences if each.weight.refuses)
 
 
-async def compare_contents(outside: Outside, left: str, right: str, domain: Name | None) -> ContentsComparison:
+async def compare_contents(outside: RunContext, left: str, right: str, domain: Name | None) -> ContentsComparison:
     """Raises :class:`BadInput` or :class:`OutsideFault` when a side cannot be had."""
     if domain is None:
         # A file says itself which zone it is; let it go first so that the other side can be asked for the same.
@@ -67,7 +67,7 @@ async def compare_contents(outside: Outside, left: str, right: str, domain: Name
     return ContentsComparison(one, two, await _with_aliases(outside, one.zone, two.zone))
 
 
-async def _with_aliases(outside: Outside, left: Zone, right: Zone) -> tuple[Difference, ...]:
+async def _with_aliases(outside: RunContext, left: Zone, right: Zone) -> tuple[Difference, ...]:
     """Where one side has an alias and the other just the addresses that it leads to now, visitors come to the same."""
     found = zone_differences(left, right)
     walker, same = outside.walker(), set[Name]()
@@ -79,7 +79,7 @@ async def _with_aliases(outside: Outside, left: Zone, right: Zone) -> tuple[Diff
     return with_flattened(found, same)
 
 
-async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
+async def compare_answers(outside: RunContext, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
     """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side that visitors are to be
     led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
     sides = {address: sides[address] for address in outside.asker.askable(sides)}
@@ -106,7 +106,7 @@ async def compare_answers(outside: Outside, zone: Zone, sides: Mapping[str, str]
     return AnswersComparison(zone.origin, dict(sides), len(questions), tuple(differences))
 
 
-async def _aliased(outside: Outside, origin: Name, found: AnswerDifference) -> AnswerDifference:
+async def _aliased(outside: RunContext, origin: Name, found: AnswerDifference) -> AnswerDifference:
     """An alias to a name elsewhere, of which only who serves that knows the addresses, beside the addresses themselves."""
     if not found.weight.refuses or found.rtype not in (A, AAAA) or {said.form for said in found.said} != {Form.ANSWER}:
         return found
@@ -120,7 +120,7 @@ async def _aliased(outside: Outside, origin: Name, found: AnswerDifference) -> A
     return replace(found, weight=ForVisitors.EQUAL) if len(sets) == 1 and any(sets) else found
 
 
-async def _varied(outside: Outside, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:
+async def _varied(outside: RunContext, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:
     """Both sides asked again and again, on behalf of several networks: sets that change by chance or place are equal where they are so in
     the same way on both."""
     if not found.weight.refuses or {said.form for said in found.said} != {Form.ANSWER}:
@@ -136,7 +136,7 @@ async def _varied(outside: Outside, found: AnswerDifference, old: Sequence[str],
 
 
 async def _followed(
-    outside: Outside, origin: Name, own: OfZone, question: tuple[Name, int], names: tuple[Name, ...]
+    outside: RunContext, origin: Name, own: OfZone, question: tuple[Name, int], names: tuple[Name, ...]
 ) -> tuple[tuple[Name, int], tuple[Said, ...]]:
     """What those say whom a referral names; nothing where they have no address."""
     try:
@@ -147,7 +147,7 @@ async def _followed(
     return question, tuple(said_by(origin, own, reply) for reply in replies)
 
 
-async def addresses_by_side(outside: Outside, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
+async def addresses_by_side(outside: RunContext, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
     """Address → side, for the servers of each side. Raises :class:`OutsideFault` for a server without an address."""
     found = {}
     for side, servers in sides.items():

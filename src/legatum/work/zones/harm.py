@@ -11,13 +11,13 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, SOA, A
 from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.zone import Zone
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.under_way import refuse_under_way
 
 _NEVER_SEEN = {"data-under-cut"}  # no error to visitors, but the change would do nothing
 
 
-async def refuse_harm(outside: Outside, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
+async def refuse_harm(outside: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
     """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before, or names a server that does not
     answer for it; and while a move leads the domain elsewhere.
 
@@ -29,7 +29,7 @@ async def refuse_harm(outside: Outside, publication: Publication, served: Zone |
     await _refuse_unanswering(outside, publication, {*coming, *outside.provider(publication.place).servers})
 
 
-def refuse_new_errors(outside: Outside, before: Iterable[Zone], wanted: Zone) -> None:
+def refuse_new_errors(outside: RunContext, before: Iterable[Zone], wanted: Zone) -> None:
     """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has."""
     home = tuple(outside.settings.network.home)
     known = {each for zone in before for each in _errors(zone, home)}
@@ -48,7 +48,7 @@ def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[st
     }
 
 
-async def _refuse_unanswering(outside: Outside, publication: Publication, trusted: set[Name]) -> None:
+async def _refuse_unanswering(outside: RunContext, publication: Publication, trusted: set[Name]) -> None:
     wanted = publication.wanted
     added = set(targets(wanted.apex_ns)) - set(targets(publication.current.apex_ns)) - trusted
     for name in sorted(added):

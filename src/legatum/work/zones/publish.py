@@ -13,7 +13,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import negative_ttl, parse_soa, serial_by_rule, serial_is_newer
 from legatum.core.rehearsal.answering import ServedZone, answer_from
-from legatum.core.zones.changing.publication import Key, Publication, for_provider, new_publication
+from legatum.core.zones.changing.publication import Publication, RRsetKey, for_provider, new_publication
 from legatum.core.zones.difference import Difference, difference_text, zone_differences
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import OWN
@@ -22,7 +22,7 @@ from legatum.net.zones.signed import KeyFault
 from legatum.services.provider import Provider
 from legatum.work.effect import carried_out
 from legatum.work.memory import note_after, note_before, note_seen_at
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 
 _MOST_KEPT = 200  # lines of old → new in the journal
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
@@ -45,12 +45,12 @@ class Published:
     moved_on: tuple[Difference, ...] = ()
 
 
-def next_by_rule(outside: Outside, current: Zone) -> int:
+def next_by_rule(outside: RunContext, current: Zone) -> int:
     """The serial after the present one, by the house's rule."""
     return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
 
 
-async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
+async def plan(outside: RunContext, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
     """What publishing ``zone`` would change; nothing is made yet. ``servers`` as in :func:`for_provider`. Raises as :func:`present_at`
     does."""
     outside.ask_for(zone)
@@ -62,7 +62,7 @@ async def plan(outside: Outside, provider: Provider, zone: Zone, ns_ttl: int | N
     return Publication.between(provider.name, current, wanted)
 
 
-async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone | None:
+async def present_at(outside: RunContext, provider: Provider, domain: Name) -> Zone | None:
     """The zone at a provider, None where it is not there and the provider can make it.
 
     Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, where nobody
@@ -86,7 +86,7 @@ async def present_at(outside: Outside, provider: Provider, domain: Name) -> Zone
         ) from fault
 
 
-async def ready(outside: Outside, publication: Publication) -> Publication:
+async def ready(outside: RunContext, publication: Publication) -> Publication:
     """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes itself."""
     if not publication.is_new:
         return publication
@@ -97,7 +97,7 @@ async def ready(outside: Outside, publication: Publication) -> Publication:
     return Publication.between(provider.name, current, wanted)
 
 
-async def create_zone(outside: Outside, provider: Provider, domain: Name) -> None:
+async def create_zone(outside: RunContext, provider: Provider, domain: Name) -> None:
     """An empty zone, in the journal."""
 
     async def change() -> str:
@@ -107,7 +107,7 @@ async def create_zone(outside: Outside, provider: Provider, domain: Name) -> Non
     await carried_out(outside, domain, "create", f"the zone made at {provider.name}", change)
 
 
-async def end_zone(outside: Outside, provider: Provider, domain: Name) -> bool:
+async def end_zone(outside: RunContext, provider: Provider, domain: Name) -> bool:
     """The zone is served no longer, in the journal; False where only a person can end it."""
     ended = []
 
@@ -119,7 +119,7 @@ async def end_zone(outside: Outside, provider: Provider, domain: Name) -> bool:
     return ended[0]
 
 
-async def _once_made(outside: Outside, provider: Provider, domain: Name) -> Zone:
+async def _once_made(outside: RunContext, provider: Provider, domain: Name) -> Zone:
     """A zone that has just been made: a server may take a moment to load it. Raises :class:`OutsideFault`."""
     given_up = outside.clock.now() + _SETTLING
     while True:
@@ -131,7 +131,7 @@ async def _once_made(outside: Outside, provider: Provider, domain: Name) -> Zone
         await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
 
 
-async def carry_out(outside: Outside, publication: Publication) -> Published:
+async def carry_out(outside: RunContext, publication: Publication) -> Published:
     """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new zone is made first.
 
     Raises :class:`OutsideFault`, saying what is missing.
@@ -142,7 +142,7 @@ async def carry_out(outside: Outside, publication: Publication) -> Published:
     return replace(await prove(outside, publication), first=first, how=how)
 
 
-async def prove(outside: Outside, publication: Publication, also: Iterable[Key] = (), patience: float | None = None) -> Published:
+async def prove(outside: RunContext, publication: Publication, also: Iterable[RRsetKey] = (), patience: float | None = None) -> Published:
     """Reads back what was changed, waits until every server has the serial that is served with it, and asks every server for it.
 
     ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of the house's.
@@ -178,7 +178,7 @@ async def prove(outside: Outside, publication: Publication, also: Iterable[Key] 
     return Published(began, seen, served.soa.serial, addresses, "", moved_on)
 
 
-async def _answers(outside: Outside, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[Key]) -> None:
+async def _answers(outside: RunContext, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[RRsetKey]) -> None:
     """Raises :class:`OutsideFault` where a server with the new serial goes on answering otherwise: some keep answers for a while."""
     keys = list(keys)
     given_up = outside.clock.now() + _SETTLING
@@ -191,7 +191,7 @@ async def _answers(outside: Outside, provider: Provider, addresses: tuple[str, .
         await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
 
 
-async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[Key]) -> list[str]:
+async def wrong_answers(outside: RunContext, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[RRsetKey]) -> list[str]:
     """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed on left out."""
     served = {wanted.origin: ServedZone(wanted)}
     expected = {
@@ -210,7 +210,7 @@ async def wrong_answers(outside: Outside, addresses: tuple[str, ...], wanted: Zo
     return found
 
 
-async def publish(outside: Outside, publication: Publication) -> Published:
+async def publish(outside: RunContext, publication: Publication) -> Published:
     """:func:`carry_out` by itself, outside a move."""
     name, done = publication.place, []
     changed = [(each.left, each.right) for each in publication.differences if each.rtype != SOA]
@@ -232,7 +232,7 @@ async def publish(outside: Outside, publication: Publication) -> Published:
     return done[0]
 
 
-async def _behind(outside: Outside, addresses: tuple[str, ...], served: Zone) -> list[str]:
+async def _behind(outside: RunContext, addresses: tuple[str, ...], served: Zone) -> list[str]:
     """What each server that does not have the serial of the primary's zone says instead."""
     replies = await asyncio.gather(*(outside.asker.ask(address, served.origin, SOA) for address in addresses))
     behind = []

@@ -14,14 +14,14 @@ from legatum.core.zones.difference import Difference
 from legatum.core.zones.zone import fresh_zone
 from legatum.services.provider import Provider
 from legatum.work.listing import read_rows
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.publish import next_by_rule, present_at
 
 _HEADING = "the first line names the columns: domain,template,address,…"
 
 
 @dataclass(frozen=True)
-class Held:
+class TenantResult:
     """A tenant held against its zone: what differs, zone on the left, and what puts it right; or why nothing can be said."""
 
     tenant: Tenant
@@ -64,18 +64,18 @@ def read_tenants(path: Path) -> list[Tenant]:
     return [tenant for _, tenant in tenants.values()]
 
 
-async def hold(outside: Outside, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> Held:
+async def hold(outside: RunContext, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> TenantResult:
     """A tenant against what the provider serves."""
     try:
         demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
         present = await present_at(outside, provider, tenant.domain)
     except Fault as fault:
-        return Held(tenant, failed=fault.message)
+        return TenantResult(tenant, failed=fault.message)
     zone = present or fresh_zone(tenant.domain, provider.servers)
     differences = drift(zone, demands)
     if not differences and present:
-        return Held(tenant, publication=Publication.between(provider.name, present, present))
+        return TenantResult(tenant, publication=Publication.between(provider.name, present, present))
     wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
     if present is None:
-        return Held(tenant, differences, new_publication(provider.name, wanted))
-    return Held(tenant, differences, Publication.between(provider.name, zone, wanted))
+        return TenantResult(tenant, differences, new_publication(provider.name, wanted))
+    return TenantResult(tenant, differences, Publication.between(provider.name, zone, wanted))

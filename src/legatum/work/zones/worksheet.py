@@ -11,11 +11,11 @@ from legatum.core.zones.difference import zone_differences
 from legatum.core.zones.signer import without_signing
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
-from legatum.work.outside import Outside
+from legatum.work.run_context import RunContext
 from legatum.work.zones.publish import wrong_answers
 
 
-async def draw_worksheet(outside: Outside, provider: Provider, zone: Zone) -> Worksheet:
+async def draw_worksheet(outside: RunContext, provider: Provider, zone: Zone) -> Worksheet:
     """What to type. Where the provider lets nobody read the zone, each RRset is asked from its servers."""
     zone = without_signing(zone)
     outside.ask_for(zone)
@@ -28,7 +28,7 @@ async def draw_worksheet(outside: Outside, provider: Provider, zone: Zone) -> Wo
     return Worksheet(provider.name, tuple(provider.servers), zone, zone_differences(without_signing(current), zone), whole)
 
 
-async def wait_for(outside: Outside, sheet: Worksheet) -> float:
+async def wait_for(outside: RunContext, sheet: Worksheet) -> float:
     """Until every server answers as meant; the instant. Raises :class:`OutsideFault` that says what is still otherwise."""
     addresses = await outside.addresses_of(sheet.servers)
     keys = [(each.name, each.rtype) for each in sheet.to_do]
@@ -39,7 +39,7 @@ async def wait_for(outside: Outside, sheet: Worksheet) -> float:
     return await outside.until_seen(missing, f"{name_text(sheet.wanted.origin)} at {sheet.place}")
 
 
-async def _asked(outside: Outside, provider: Provider, zone: Zone) -> Zone:
+async def _asked(outside: RunContext, provider: Provider, zone: Zone) -> Zone:
     addresses = await outside.addresses_of(provider.servers)
     replies = await asyncio.gather(*(outside.asker.ask(addresses[0], *key) for key in sorted(zone.keys)))
     found: list[RRset] = []

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import Picture
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation
 from legatum.core.observation.signers import by_signer
 from legatum.core.records.name import ROOT, labels_of, name_text
 from legatum.core.records.soa import SoaFields, mail_address, mailbox_text, parse_soa
@@ -17,11 +17,11 @@ _DAY = 86400
     remedy="Look again in a minute. If it stays, check that the secondary may transfer and that the serial was raised.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def serials_differ(picture: Picture) -> Iterator[Sighting]:
+def serials_differ(picture: Observation) -> Iterator[Occurrence]:
     for views in by_signer(picture):
         serials = {view.address: parse_soa(view.soa.rdatas[0]).serial for view in views if view.soa}
         for view in views if len(set(serials.values())) > 1 else ():
-            yield Sighting(f"{name_text(view.server)} ({view.address}): {serials[view.address]}", view.replies)
+            yield Occurrence(f"{name_text(view.server)} ({view.address}): {serials[view.address]}", view.replies)
 
 
 @finding(
@@ -31,10 +31,10 @@ def serials_differ(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.2",
     after=("expire-not-above-refresh",),
 )  # fmt: skip
-def expire_short(picture: Picture) -> Iterator[Sighting]:
+def expire_short(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and soa.expire < 7 * _DAY:
-        yield Sighting(f"EXPIRE is {soa.expire} s")
+        yield Occurrence(f"EXPIRE is {soa.expire} s")
 
 
 @finding(
@@ -43,10 +43,10 @@ def expire_short(picture: Picture) -> Iterator[Sighting]:
     remedy="Set RETRY to a fraction of REFRESH.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def retry_not_below_refresh(picture: Picture) -> Iterator[Sighting]:
+def retry_not_below_refresh(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and soa.retry >= soa.refresh:
-        yield Sighting(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s")
+        yield Occurrence(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s")
 
 
 @finding(
@@ -55,12 +55,12 @@ def retry_not_below_refresh(picture: Picture) -> Iterator[Sighting]:
     remedy="Have one primary, and the others fetch the zone from it.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def soa_differs(picture: Picture) -> Iterator[Sighting]:
+def soa_differs(picture: Observation) -> Iterator[Occurrence]:
     fields = {view.address: parse_soa(view.soa.rdatas[0]) for view in picture.serving if view.soa}
     if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1 and len(by_signer(picture)) == 1:
         for view in picture.serving:
             each = fields[view.address]
-            yield Sighting(
+            yield Occurrence(
                 f"{name_text(view.server)} ({view.address}): primary {name_text(each.primary)}, refresh {each.refresh}, "
                 f"retry {each.retry}, expire {each.expire}, minimum {each.minimum}",
                 view.replies,
@@ -73,10 +73,10 @@ def soa_differs(picture: Picture) -> Iterator[Sighting]:
     remedy="Set REFRESH between 20 minutes and 12 hours; up to a day where NOTIFY is in use.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def refresh_out_of_range(picture: Picture) -> Iterator[Sighting]:
+def refresh_out_of_range(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and not 1200 <= soa.refresh <= _DAY:
-        yield Sighting(f"REFRESH is {soa.refresh} s")
+        yield Occurrence(f"REFRESH is {soa.refresh} s")
 
 
 @finding(
@@ -86,10 +86,10 @@ def refresh_out_of_range(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.2",
     after=("retry-not-below-refresh",),
 )  # fmt: skip
-def retry_out_of_range(picture: Picture) -> Iterator[Sighting]:
+def retry_out_of_range(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and not 120 <= soa.retry <= 7200:
-        yield Sighting(f"RETRY is {soa.retry} s")
+        yield Occurrence(f"RETRY is {soa.retry} s")
 
 
 @finding(
@@ -98,10 +98,10 @@ def retry_out_of_range(picture: Picture) -> Iterator[Sighting]:
     remedy="Set EXPIRE to two to four weeks.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def expire_not_above_refresh(picture: Picture) -> Iterator[Sighting]:
+def expire_not_above_refresh(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and soa.expire <= soa.refresh + soa.retry:
-        yield Sighting(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s, EXPIRE {soa.expire} s")
+        yield Occurrence(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s, EXPIRE {soa.expire} s")
 
 
 @finding(
@@ -110,10 +110,10 @@ def expire_not_above_refresh(picture: Picture) -> Iterator[Sighting]:
     remedy="Write the address with a dot in place of @: hostmaster.example.test for hostmaster@example.test.",
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
-def mailbox_malformed(picture: Picture) -> Iterator[Sighting]:
+def mailbox_malformed(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and len(labels_of(soa.mailbox)) < 3 and not _has_at(soa):
-        yield Sighting(f"mailbox {name_text(soa.mailbox)}")
+        yield Occurrence(f"mailbox {name_text(soa.mailbox)}")
 
 
 def _has_at(soa: SoaFields) -> bool:
@@ -126,11 +126,11 @@ def _has_at(soa: SoaFields) -> bool:
     remedy="Write a dot in place of the at-sign, and a backslash before each dot in front of it.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def mailbox_with_at(picture: Picture) -> Iterator[Sighting]:
+def mailbox_with_at(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and _has_at(soa):
         address = mail_address(soa.mailbox)
-        yield Sighting(f"{address}, to be written {mailbox_text(address)}")
+        yield Occurrence(f"{address}, to be written {mailbox_text(address)}")
 
 
 @finding(
@@ -139,10 +139,10 @@ def mailbox_with_at(picture: Picture) -> Iterator[Sighting]:
     remedy="If no hidden primary is meant, write the name of the first name server into the SOA.",
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
-def primary_unlisted(picture: Picture) -> Iterator[Sighting]:
+def primary_unlisted(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and picture.own_ns and soa.primary not in picture.own_ns and soa.primary != ROOT:
-        yield Sighting(f"primary {name_text(soa.primary)}")
+        yield Occurrence(f"primary {name_text(soa.primary)}")
 
 
 @finding(
@@ -151,7 +151,7 @@ def primary_unlisted(picture: Picture) -> Iterator[Sighting]:
     remedy="Write the name of the server where the zone is edited.",
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
-def primary_malformed(picture: Picture) -> Iterator[Sighting]:
+def primary_malformed(picture: Observation) -> Iterator[Occurrence]:
     soa = picture.soa
     if soa and len(labels_of(soa.primary)) < 2:
-        yield Sighting(f"primary {name_text(soa.primary)}")
+        yield Occurrence(f"primary {name_text(soa.primary)}")

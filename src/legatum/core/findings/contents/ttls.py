@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.instant import people_text
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import is_under, name_text
 from legatum.core.records.soa import negative_ttl
 
@@ -15,10 +15,10 @@ from legatum.core.records.soa import negative_ttl
     remedy="Lower MINIMUM and the SOA's own TTL before you add names; an hour is usual.",
     standard="RFC 2308 s5",
 )  # fmt: skip
-def negative_ttl_long(picture: Picture) -> Iterator[Sighting]:
+def negative_ttl_long(picture: Observation) -> Iterator[Occurrence]:
     longest = max((negative_ttl(view.soa) for view in picture.serving if view.soa), default=0)
     if longest > 3 * 3600:
-        yield Sighting(f"caches keep it for {longest} s")
+        yield Occurrence(f"caches keep it for {longest} s")
 
 
 @finding(
@@ -30,10 +30,10 @@ def negative_ttl_long(picture: Picture) -> Iterator[Sighting]:
     ),
     standard="RFC 2181 s5.2",
 )  # fmt: skip
-def ns_ttls_far_apart(picture: Picture) -> Iterator[Sighting]:
+def ns_ttls_far_apart(picture: Observation) -> Iterator[Occurrence]:
     parent, child = picture.parent_ttl, picture.apex_ttl
     if parent and child and max(parent, child) >= 10 * max(1, min(parent, child)):
-        yield Sighting(f"{parent} s at the parent, {child} s in the zone")
+        yield Occurrence(f"{parent} s at the parent, {child} s in the zone")
 
 
 @finding(
@@ -42,10 +42,10 @@ def ns_ttls_far_apart(picture: Picture) -> Iterator[Sighting]:
     remedy="Set MINIMUM, and the SOA's own TTL, to 5 minutes or more.",
     standard="RFC 2308 s5",
 )  # fmt: skip
-def negative_ttl_short(picture: Picture) -> Iterator[Sighting]:
+def negative_ttl_short(picture: Observation) -> Iterator[Occurrence]:
     shortest = min((negative_ttl(view.soa) for view in picture.serving if view.soa), default=300)
     if shortest < 60:
-        yield Sighting(f"caches keep it for {shortest} s")
+        yield Occurrence(f"caches keep it for {shortest} s")
 
 
 @finding(
@@ -54,9 +54,9 @@ def negative_ttl_short(picture: Picture) -> Iterator[Sighting]:
     remedy="Raise the NS set's TTL to a day when no change is ahead.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def ns_ttl_short(picture: Picture) -> Iterator[Sighting]:
+def ns_ttl_short(picture: Observation) -> Iterator[Occurrence]:
     if picture.apex_ttl is not None and picture.apex_ttl < 900:
-        yield Sighting(f"{picture.apex_ttl} s in the zone")
+        yield Occurrence(f"{picture.apex_ttl} s in the zone")
 
 
 @finding(
@@ -65,11 +65,11 @@ def ns_ttl_short(picture: Picture) -> Iterator[Sighting]:
     remedy="Give it a TTL of some minutes at least.",
     standard="RFC 1035 s3.2.1",
 )  # fmt: skip
-def ttl_zero(picture: Picture) -> Iterator[Sighting]:
+def ttl_zero(picture: Observation) -> Iterator[Occurrence]:
     for rrset in picture.contents.values():
         # Of names elsewhere a resolver tells what is left of the TTL, which says nothing of the record.
         if rrset is not None and rrset.ttl == 0 and is_under(rrset.name, picture.domain):
-            yield Sighting(f"{name_text(rrset.name)} {rrset.type_text}")
+            yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text}")
 
 
 @finding(
@@ -79,11 +79,11 @@ def ttl_zero(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 2181 s5.2",
     after=("serials-differ", "servers-disagree-on-ns"),
 )  # fmt: skip
-def ttls_differ_between_servers(picture: Picture) -> Iterator[Sighting]:
+def ttls_differ_between_servers(picture: Observation) -> Iterator[Occurrence]:
     ttls = {view.address: view.ns.ttl for view in picture.serving if view.ns}
     if len(set(ttls.values())) > 1:
         for address, ttl in ttls.items():
-            yield Sighting(f"{address}: {ttl} s")
+            yield Occurrence(f"{address}: {ttl} s")
 
 
 @finding(
@@ -92,12 +92,12 @@ def ttls_differ_between_servers(picture: Picture) -> Iterator[Sighting]:
     remedy="Lower the TTL now and put the change off to the time given, or accept that old copies live that long.",
     standard="RFC 1035 s3.2.1",
 )  # fmt: skip
-def ttl_outlasts_change(picture: Picture) -> Iterator[Sighting]:
+def ttl_outlasts_change(picture: Observation) -> Iterator[Occurrence]:
     change = picture.plan.change_at
     for what, ttl in (("the zone's own NS set", picture.apex_ttl), ("the parent's NS set", picture.parent_ttl)):
         if change is not None and ttl is not None and picture.at + ttl > change:
             free = people_text(picture.at + ttl, picture.at)
-            yield Sighting(
+            yield Occurrence(
                 f"{what} has a TTL of {ttl} s: copies taken now live until {free}, the change is planned for "
                 f"{people_text(change, picture.at)}"
             )

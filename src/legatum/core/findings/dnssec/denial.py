@@ -2,15 +2,15 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.findings.servers.answering import where
-from legatum.core.observation.chain import secured
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
+from legatum.core.observation.own_link import secured
 
 _NXDOMAIN = 3
 
 
-def concerned(picture: Picture) -> bool:
+def concerned(picture: Observation) -> bool:
     return picture.shows_dnssec
 
 
@@ -21,11 +21,11 @@ def concerned(picture: Picture) -> bool:
     standard="RFC 4035 s3.1.3",
     after=("ds-but-unsigned", "signature-missing", "ds-without-key"),
 )  # fmt: skip
-def denial_broken(picture: Picture) -> Iterator[Sighting]:
+def denial_broken(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.serving if secured(picture) else ():
         denial = view.denial
         if denial and not denial.wildcard and denial.rcode in (0, _NXDOMAIN) and not denial.proven:
-            yield Sighting(f"{where(view)}: no NSEC or NSEC3 that fits", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: no NSEC or NSEC3 that fits", view.replies, view.address)
 
 
 @finding(
@@ -34,7 +34,7 @@ def denial_broken(picture: Picture) -> Iterator[Sighting]:
     remedy="Set the iterations to 0 and the salt to none.",
     standard="RFC 9276 s3.1",
 )  # fmt: skip
-def nsec3_iterations(picture: Picture) -> Iterator[Sighting]:
+def nsec3_iterations(picture: Observation) -> Iterator[Occurrence]:
     rounds = {view.denial.iterations for view in picture.serving if view.denial and view.denial.iterations}
     if rounds:
-        yield Sighting(f"{max(rounds)} iterations")
+        yield Occurrence(f"{max(rounds)} iterations")

@@ -3,26 +3,26 @@
 from collections.abc import Iterator
 
 from legatum.core.dnssec.chain import unsigned_remedy
-from legatum.core.dnssec.key import DnsKey, Ds, digest_of, ds_set_text, fits, parse_ds, parse_key
+from legatum.core.dnssec.key import Dnskey, Ds, digest_of, ds_set_text, fits, parse_ds, parse_key
 from legatum.core.dnssec.policy import algorithm, digest_type
 from legatum.core.dnssec.slip import ds_slip
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.chain import ds_of, keys_of, secured, usable
-from legatum.core.observation.picture import Picture
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation
+from legatum.core.observation.own_link import ds_of, keys_of, secured, usable
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import DNSKEY
 
 
-def _any_fits(picture: Picture) -> bool:
+def _any_fits(picture: Observation) -> bool:
     return any(fits(picture.domain, ds, key) for ds in ds_of(picture) if usable(ds) for key in keys_of(picture))
 
 
-def _named_keys(picture: Picture, ds: Ds) -> list[DnsKey]:
+def _named_keys(picture: Observation, ds: Ds) -> list[Dnskey]:
     parsed = [key for rdata in keys_of(picture) if (key := parse_key(rdata))]
     return [key for key in parsed if (key.tag, key.algorithm) == (ds.tag, ds.algorithm)]
 
 
-def concerned(picture: Picture) -> bool:
+def concerned(picture: Observation) -> bool:
     return picture.shows_dnssec
 
 
@@ -32,12 +32,12 @@ def concerned(picture: Picture) -> bool:
     remedy=f"At once: {unsigned_remedy('DOMAIN')}.",
     standard="RFC 4035 s5.2",
 )  # fmt: skip
-def ds_but_unsigned(picture: Picture) -> Iterator[Sighting]:
+def ds_but_unsigned(picture: Observation) -> Iterator[Occurrence]:
     asked = [view for view in picture.serving if view.keys_asked and DNSKEY not in view.unanswered]
     if secured(picture) and asked and not any(view.keys for view in asked):
         replies = tuple(view.reply for view in picture.parents if view.ds)
         still = f"; {', '.join(picture.still_signed)} still serves it signed with such a key" if picture.still_signed else ""
-        yield Sighting(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY{still}", replies)
+        yield Occurrence(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY{still}", replies)
 
 
 @finding(
@@ -47,14 +47,14 @@ def ds_but_unsigned(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.2",
     after=("serials-differ",),
 )  # fmt: skip
-def ds_without_key(picture: Picture) -> Iterator[Sighting]:
+def ds_without_key(picture: Observation) -> Iterator[Occurrence]:
     if not picture.signed or not secured(picture) or _any_fits(picture):
         return
     tags = ", ".join(key.text for rdata in keys_of(picture) if (key := parse_key(rdata)))
     for ds in ds_of(picture):
         if usable(ds) and not _named_keys(picture, ds):
             slip = next((f" ({said})" for each in picture.ds if parse_ds(each) == ds and (said := _slip(picture, each))), "")
-            yield Sighting(f"{ds.text}; the zone has {tags}{slip}")
+            yield Occurrence(f"{ds.text}; the zone has {tags}{slip}")
 
 
 @finding(
@@ -63,17 +63,17 @@ def ds_without_key(picture: Picture) -> Iterator[Sighting]:
     remedy="Copy the digest anew from the provider, whole and without spaces; compare key tag, algorithm and digest type too.",
     standard="RFC 4034 s5.1.4",
 )  # fmt: skip
-def ds_digest_wrong(picture: Picture) -> Iterator[Sighting]:
+def ds_digest_wrong(picture: Observation) -> Iterator[Occurrence]:
     if _any_fits(picture):
         return
     for ds in ds_of(picture):
         if usable(ds) and _named_keys(picture, ds):
             right = next((digest_of(picture.domain, rdata, ds.digest_type) for rdata in keys_of(picture) if _is(rdata, ds)), None)
             short = f", {len(right) - len(ds.digest)} octets missing" if right and len(right) > len(ds.digest) else ""
-            yield Sighting(f"{ds.text}; it should be {right.hex() if right else 'another'}{short}")
+            yield Occurrence(f"{ds.text}; it should be {right.hex() if right else 'another'}{short}")
 
 
-def _slip(picture: Picture, rdata: bytes) -> str:
+def _slip(picture: Observation, rdata: bytes) -> str:
     return ds_slip(picture.domain, rdata, keys_of(picture))
 
 
@@ -88,11 +88,11 @@ def _is(rdata: bytes, ds: Ds) -> bool:
     remedy="Take it out at the registrar when no key exchange is under way.",
     standard="RFC 6781 s4.1.2",
 )  # fmt: skip
-def ds_left_over(picture: Picture) -> Iterator[Sighting]:
+def ds_left_over(picture: Observation) -> Iterator[Occurrence]:
     if _any_fits(picture):
         for ds in ds_of(picture):
             if not any(fits(picture.domain, ds, key) for key in keys_of(picture)):
-                yield Sighting(ds.text)
+                yield Occurrence(ds.text)
 
 
 @finding(
@@ -101,11 +101,11 @@ def ds_left_over(picture: Picture) -> Iterator[Sighting]:
     remedy="Publish a DS with digest type 2 (SHA-256) of a key of algorithm 8, 13 or 15.",
     standard="RFC 8624 s3",
 )  # fmt: skip
-def ds_unknown(picture: Picture) -> Iterator[Sighting]:
+def ds_unknown(picture: Observation) -> Iterator[Occurrence]:
     for ds in ds_of(picture):
         if not usable(ds):
             named, digest = algorithm(ds.algorithm).name, digest_type(ds.digest_type).name
-            yield Sighting(f"{ds.text}: algorithm {named}, digest {digest}")
+            yield Occurrence(f"{ds.text}: algorithm {named}, digest {digest}")
 
 
 @finding(
@@ -114,10 +114,10 @@ def ds_unknown(picture: Picture) -> Iterator[Sighting]:
     remedy="Publish a DS with digest type 2 (SHA-256) for the same key.",
     standard="RFC 8624 s3.3",
 )  # fmt: skip
-def ds_digest_weak(picture: Picture) -> Iterator[Sighting]:
+def ds_digest_weak(picture: Observation) -> Iterator[Occurrence]:
     known = [each for each in ds_of(picture) if usable(each)]
     if known and all(digest_type(each.digest_type).weak for each in known):
-        yield Sighting("; ".join(each.text for each in known))
+        yield Occurrence("; ".join(each.text for each in known))
 
 
 @finding(
@@ -126,11 +126,11 @@ def ds_digest_weak(picture: Picture) -> Iterator[Sighting]:
     remedy="Exchange the algorithm for 13 (ECDSA P-256), in the order that RFC 6781 s4.1.4 gives.",
     standard="RFC 8624 s3.1",
 )  # fmt: skip
-def key_algorithm_weak(picture: Picture) -> Iterator[Sighting]:
+def key_algorithm_weak(picture: Observation) -> Iterator[Occurrence]:
     for rdata in keys_of(picture):
         key = parse_key(rdata)
         if key and algorithm(key.algorithm).weak:
-            yield Sighting(key.text)
+            yield Occurrence(key.text)
 
 
 @finding(
@@ -139,11 +139,11 @@ def key_algorithm_weak(picture: Picture) -> Iterator[Sighting]:
     remedy="Exchange it for a longer one, or better for algorithm 13 (ECDSA P-256).",
     standard="RFC 6781 s3.4.2",
 )  # fmt: skip
-def key_short(picture: Picture) -> Iterator[Sighting]:
+def key_short(picture: Observation) -> Iterator[Occurrence]:
     for rdata in keys_of(picture):
         key = parse_key(rdata)
         if key and key.bits is not None and key.bits < 2048:
-            yield Sighting(f"{key.text}: {key.bits} bits")
+            yield Occurrence(f"{key.text}: {key.bits} bits")
 
 
 @finding(
@@ -152,7 +152,7 @@ def key_short(picture: Picture) -> Iterator[Sighting]:
     remedy="Wait and look again; take no key away before all servers agree and the DS TTL has passed.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def ds_parents_differ(picture: Picture) -> Iterator[Sighting]:
+def ds_parents_differ(picture: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[int]] = {}
     for view in picture.parents:
         if view.ns:
@@ -160,7 +160,7 @@ def ds_parents_differ(picture: Picture) -> Iterator[Sighting]:
     if len(given) > 1:
         for rdatas, replies in given.items():
             texts = ds_set_text(rdatas)
-            yield Sighting(f"{len(replies)} server addresses hand out: {texts}", tuple(replies))
+            yield Occurrence(f"{len(replies)} server addresses hand out: {texts}", tuple(replies))
 
 
 @finding(
@@ -169,10 +169,10 @@ def ds_parents_differ(picture: Picture) -> Iterator[Sighting]:
     remedy="That is a fault of the parent's servers; tell the registry. Until then validating resolvers may reject the domain.",
     standard="RFC 4035 s3.1.4.1",
 )  # fmt: skip
-def ds_absence_unproven(picture: Picture) -> Iterator[Sighting]:
+def ds_absence_unproven(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.parents:
         if view.ds_absent is False:
-            yield Sighting(f"{name_text(view.server)} ({view.address})", (view.reply,), view.address)
+            yield Occurrence(f"{name_text(view.server)} ({view.address})", (view.reply,), view.address)
 
 
 @finding(
@@ -182,9 +182,9 @@ def ds_absence_unproven(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.2",
     after=("island-broken",),
 )  # fmt: skip
-def signed_without_ds(picture: Picture) -> Iterator[Sighting]:
+def signed_without_ds(picture: Observation) -> Iterator[Occurrence]:
     if picture.signed and picture.delegation and not picture.ds:
-        yield Sighting("; ".join(key.text for rdata in keys_of(picture) if (key := parse_key(rdata)) and key.flags & 1) or "keys, no DS")
+        yield Occurrence("; ".join(key.text for rdata in keys_of(picture) if (key := parse_key(rdata)) and key.flags & 1) or "keys, no DS")
 
 
 @finding(
@@ -193,11 +193,11 @@ def signed_without_ds(picture: Picture) -> Iterator[Sighting]:
     remedy="If the registry does not take CDS up by itself, publish the DS at the registrar.",
     standard="RFC 7344 s4.1",
 )  # fmt: skip
-def ds_change_announced(picture: Picture) -> Iterator[Sighting]:
+def ds_change_announced(picture: Observation) -> Iterator[Occurrence]:
     wanted = sorted({rdata for view in picture.serving if view.cds for rdata in view.cds.rdatas})
     removal = [rdata for rdata in wanted if rdata[2:3] == b"\0"]
     if removal and picture.ds:
-        yield Sighting("the zone asks for the DS to be taken out")
+        yield Occurrence("the zone asks for the DS to be taken out")
     elif wanted and not removal and picture.ds and tuple(wanted) != picture.ds:
         texts = "; ".join(ds.text.replace("DS", "CDS", 1) for rdata in wanted if (ds := parse_ds(rdata)))
-        yield Sighting(f"asked for: {texts}; at the parent: {'; '.join(each.text for each in ds_of(picture))}")
+        yield Occurrence(f"asked for: {texts}; at the parent: {'; '.join(each.text for each in ds_of(picture))}")

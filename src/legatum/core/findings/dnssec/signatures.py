@@ -5,11 +5,11 @@ from typing import NamedTuple
 
 from legatum.core.dnssec.key import fits, parse_key
 from legatum.core.dnssec.signature import Signature, Validity, best_validity, signed_by
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.findings.servers.answering import where
 from legatum.core.instant import people_text
-from legatum.core.observation.chain import ds_of, secured
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.observation.observation import Observation, ServerView
+from legatum.core.observation.own_link import ds_of, secured
 from legatum.core.observation.signers import by_signer, unshared
 from legatum.core.records.rrtype import DNSKEY, NS, SOA, type_text
 
@@ -27,7 +27,7 @@ class _Judged(NamedTuple):
     ttl: int
 
 
-def _judged(picture: Picture) -> Iterator[_Judged]:
+def _judged(picture: Observation) -> Iterator[_Judged]:
     for view in picture.serving:
         if view.keys is None:
             continue
@@ -37,7 +37,7 @@ def _judged(picture: Picture) -> Iterator[_Judged]:
                 yield _Judged(view, rtype, standing, signature, rrset.ttl)
 
 
-def _said(picture: Picture, *standings: Validity | None) -> Iterator[Sighting]:
+def _said(picture: Observation, *standings: Validity | None) -> Iterator[Occurrence]:
     """What was judged so, where validating resolvers look."""
     if not secured(picture):
         return
@@ -52,10 +52,10 @@ def _said(picture: Picture, *standings: Validity | None) -> Iterator[Sighting]:
                 words = f"{told} begins at {people_text(each.signature.begins, picture.at)}"
             else:
                 words = f"{told} by key {each.signature.tag} {each.standing}"
-            yield Sighting(words, each.view.replies, each.view.address)
+            yield Occurrence(words, each.view.replies, each.view.address)
 
 
-def concerned(picture: Picture) -> bool:
+def concerned(picture: Observation) -> bool:
     return picture.shows_dnssec
 
 
@@ -66,7 +66,7 @@ def concerned(picture: Picture) -> bool:
     remedy="Set the clock of this machine by a time server, and look again.",
     standard="RFC 4035 s5.3.1",
 )  # fmt: skip
-def clock_doubtful(picture: Picture) -> Iterator[Sighting]:
+def clock_doubtful(picture: Observation) -> Iterator[Occurrence]:
     if not secured(picture):
         return
     judged = list(_judged(picture))
@@ -75,7 +75,7 @@ def clock_doubtful(picture: Picture) -> Iterator[Sighting]:
         names = ", ".join(dict.fromkeys(view.name for view in content))
         now = people_text(picture.at, picture.at)
         words = f"it is {now} by this clock, and all {len(judged)} signatures are out of date; {names} takes them"
-        yield Sighting(words, tuple(view.reply for view in content))
+        yield Occurrence(words, tuple(view.reply for view in content))
 
 
 @finding(
@@ -85,7 +85,7 @@ def clock_doubtful(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.3.1",
     after=(*_KEYLESS, "clock-doubtful"),
 )  # fmt: skip
-def signature_expired(picture: Picture) -> Iterator[Sighting]:
+def signature_expired(picture: Observation) -> Iterator[Occurrence]:
     yield from _said(picture, Validity.EXPIRED)
 
 
@@ -96,7 +96,7 @@ def signature_expired(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.3.1",
     after=(*_KEYLESS, "clock-doubtful"),
 )  # fmt: skip
-def signature_early(picture: Picture) -> Iterator[Sighting]:
+def signature_early(picture: Observation) -> Iterator[Occurrence]:
     yield from _said(picture, Validity.EARLY)
 
 
@@ -107,7 +107,7 @@ def signature_early(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.3.3",
     after=_KEYLESS,
 )  # fmt: skip
-def signature_wrong(picture: Picture) -> Iterator[Sighting]:
+def signature_wrong(picture: Observation) -> Iterator[Occurrence]:
     yield from _said(picture, Validity.WRONG, Validity.NO_KEY)
 
 
@@ -118,12 +118,12 @@ def signature_wrong(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.2",
     after=_KEYLESS,
 )  # fmt: skip
-def signature_missing(picture: Picture) -> Iterator[Sighting]:
+def signature_missing(picture: Observation) -> Iterator[Occurrence]:
     yield from _said(picture, None)
     if secured(picture) and picture.signed:
         for view in picture.serving:
             if view.keys is None and view.keys_asked and not view.signatures and DNSKEY not in view.unanswered:
-                yield Sighting(f"{where(view)}: no keys and no signatures", view.replies, view.address)
+                yield Occurrence(f"{where(view)}: no keys and no signatures", view.replies, view.address)
 
 
 @finding(
@@ -133,11 +133,11 @@ def signature_missing(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 6781 s4.4.2",
     after=("signature-expired",),
 )  # fmt: skip
-def signature_ends_soon(picture: Picture) -> Iterator[Sighting]:
+def signature_ends_soon(picture: Observation) -> Iterator[Occurrence]:
     for each in _judged(picture):
         if each.standing == Validity.GOOD and each.signature and each.signature.expires - picture.at < max(_SOON, each.ttl):
             until = people_text(each.signature.expires, picture.at)
-            yield Sighting(f"{where(each.view)}: the signature over {type_text(each.rtype)} holds until {until}", each.view.replies)
+            yield Occurrence(f"{where(each.view)}: the signature over {type_text(each.rtype)} holds until {until}", each.view.replies)
 
 
 @finding(
@@ -147,7 +147,7 @@ def signature_ends_soon(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 4035 s5.2",
     after=(*_KEYLESS, "signature-expired", "signature-early", "signature-wrong", "signature-missing"),
 )  # fmt: skip
-def chain_broken(picture: Picture) -> Iterator[Sighting]:
+def chain_broken(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.serving if secured(picture) else ():
         keys = view.keys
         if keys is None:
@@ -155,7 +155,7 @@ def chain_broken(picture: Picture) -> Iterator[Sighting]:
         trusted = [rdata for rdata in keys.rdatas if any(fits(picture.domain, ds, rdata) for ds in ds_of(picture))]
         if trusted and not signed_by(keys, view.signatures.get(DNSKEY), trusted, picture.at):
             tags = ", ".join(str(key.tag) for rdata in trusted if (key := parse_key(rdata)))
-            yield Sighting(f"{where(view)}: no good signature over DNSKEY by key {tags}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: no good signature over DNSKEY by key {tags}", view.replies, view.address)
 
 
 @finding(
@@ -165,7 +165,7 @@ def chain_broken(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 8901 s2.1",
     after=("serials-differ", "signature-missing", "ds-but-unsigned", "keys-not-shared"),
 )  # fmt: skip
-def keys_differ(picture: Picture) -> Iterator[Sighting]:
+def keys_differ(picture: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
     for view in picture.serving if len(by_signer(picture)) == 1 else ():
         if view.keys_asked and DNSKEY not in view.unanswered and (picture.signed or picture.ds):
@@ -173,7 +173,7 @@ def keys_differ(picture: Picture) -> Iterator[Sighting]:
     if len(given) > 1:
         for rdatas, views in given.items():
             tags = ", ".join(str(key.tag) for rdata in rdatas if (key := parse_key(rdata))) or "none"
-            yield Sighting(f"{', '.join(where(view) for view in views)}: keys {tags}")
+            yield Occurrence(f"{', '.join(where(view) for view in views)}: keys {tags}")
 
 
 @finding(
@@ -184,9 +184,9 @@ def keys_differ(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 8901 s2.1",
     after=(*_KEYLESS, "signature-missing"),
 )  # fmt: skip
-def keys_not_shared(picture: Picture) -> Iterator[Sighting]:
+def keys_not_shared(picture: Observation) -> Iterator[Occurrence]:
     for one, other in unshared(picture.serving) if secured(picture) else ():
-        yield Sighting(f"{where(one)}: no key of the signatures that {where(other)} gives", one.replies, one.address)
+        yield Occurrence(f"{where(one)}: no key of the signatures that {where(other)} gives", one.replies, one.address)
 
 
 @finding(
@@ -195,10 +195,10 @@ def keys_not_shared(picture: Picture) -> Iterator[Sighting]:
     remedy="Publish no DS before every signature on every server holds.",
     standard="RFC 4035 s5.3",
 )  # fmt: skip
-def island_broken(picture: Picture) -> Iterator[Sighting]:
+def island_broken(picture: Observation) -> Iterator[Occurrence]:
     if secured(picture):
         return
     for each in _judged(picture):
         if each.standing not in (Validity.GOOD, Validity.UNKNOWN):
             stands = each.standing or "missing"
-            yield Sighting(f"{where(each.view)}: the signature over {type_text(each.rtype)} is {stands}", each.view.replies)
+            yield Occurrence(f"{where(each.view)}: the signature over {type_text(each.rtype)} is {stands}", each.view.replies)

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterable, Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import Picture
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 
@@ -18,12 +18,12 @@ def _named(names: Iterable[Name]) -> str:
     remedy="Check the spelling and that the registration is paid for and not on hold; then set the NS set at the registrar.",
     standard="RFC 2308 s2.1",
 )  # fmt: skip
-def no_such_domain(picture: Picture) -> Iterator[Sighting]:
+def no_such_domain(picture: Observation) -> Iterator[Occurrence]:
     denied = [view for view in picture.parents if view.answered and view.denied]
     if not picture.delegation and denied:
         others = sum(view.answered and not view.denied for view in picture.parents)
         words = f"{len(denied)} parent server addresses say: no such name" + (f"; {others} do not say so" if others else "")
-        yield Sighting(words, tuple(view.reply for view in denied))
+        yield Occurrence(words, tuple(view.reply for view in denied))
 
 
 @finding(
@@ -32,11 +32,11 @@ def no_such_domain(picture: Picture) -> Iterator[Sighting]:
     remedy="Set the NS set at the registrar; check that the name asked for is the registered domain and not a name inside one.",
     standard="RFC 1034 s4.2.1",
 )  # fmt: skip
-def not_delegated(picture: Picture) -> Iterator[Sighting]:
+def not_delegated(picture: Observation) -> Iterator[Occurrence]:
     answered = [view for view in picture.parents if view.answered]
     if answered and not picture.delegation and not any(view.denied for view in answered):
         words = ", ".join(sorted({view.outcome for view in answered}))
-        yield Sighting(f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered))
+        yield Occurrence(f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered))
 
 
 @finding(
@@ -45,10 +45,10 @@ def not_delegated(picture: Picture) -> Iterator[Sighting]:
     remedy="Look again later. If only you cannot reach it, survey from another network.",
     standard="RFC 2182 s3",
 )  # fmt: skip
-def parent_silent(picture: Picture) -> Iterator[Sighting]:
+def parent_silent(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.parents:
         if not view.answered:
-            yield Sighting(f"{name_text(view.server)} ({view.address}): {view.outcome}", (view.reply,), view.address)
+            yield Occurrence(f"{name_text(view.server)} ({view.address}): {view.outcome}", (view.reply,), view.address)
 
 
 @finding(
@@ -57,14 +57,14 @@ def parent_silent(picture: Picture) -> Iterator[Sighting]:
     remedy="Wait and look again: `legatum confirm DOMAIN` says which server still has the old set.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def parents_disagree(picture: Picture) -> Iterator[Sighting]:
+def parents_disagree(picture: Observation) -> Iterator[Occurrence]:
     groups: dict[tuple[Name, ...], list[int]] = {}
     for view in picture.parents:
         if view.answered:
             groups.setdefault(targets(view.ns), []).append(view.reply)
     if len(groups) > 1:
         for names, replies in groups.items():
-            yield Sighting(f"{len(replies)} server addresses hand out: {_named(names) or 'nothing'}", tuple(replies))
+            yield Occurrence(f"{len(replies)} server addresses hand out: {_named(names) or 'nothing'}", tuple(replies))
 
 
 @finding(
@@ -74,10 +74,10 @@ def parents_disagree(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
-def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
+def ns_sets_disjoint(picture: Observation) -> Iterator[Occurrence]:
     parent, child = set(picture.delegation), set(picture.own_ns)
     if parent and child and not parent & child:
-        yield Sighting(f"parent: {_named(parent)}; child: {_named(child)}")
+        yield Occurrence(f"parent: {_named(parent)}; child: {_named(child)}")
 
 
 @finding(
@@ -87,10 +87,10 @@ def ns_sets_disjoint(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
-def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
+def ns_only_at_parent(picture: Observation) -> Iterator[Occurrence]:
     parent, child = set(picture.delegation), set(picture.own_ns)
     if parent & child and parent - child:
-        yield Sighting(f"only at the parent: {_named(parent - child)}")
+        yield Occurrence(f"only at the parent: {_named(parent - child)}")
 
 
 @finding(
@@ -100,10 +100,10 @@ def ns_only_at_parent(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
-def ns_only_at_child(picture: Picture) -> Iterator[Sighting]:
+def ns_only_at_child(picture: Observation) -> Iterator[Occurrence]:
     parent, child = set(picture.delegation), set(picture.own_ns)
     if parent & child and child - parent:
-        yield Sighting(f"only in the zone: {_named(child - parent)}")
+        yield Occurrence(f"only in the zone: {_named(child - parent)}")
 
 
 @finding(
@@ -112,9 +112,9 @@ def ns_only_at_child(picture: Picture) -> Iterator[Sighting]:
     remedy="Add a second server on another network, to the zone and at the registrar.",
     standard="RFC 2182 s5",
 )  # fmt: skip
-def single_name_server(picture: Picture) -> Iterator[Sighting]:
+def single_name_server(picture: Observation) -> Iterator[Occurrence]:
     if len(picture.delegation) == 1:
-        yield Sighting(f"the delegation names {_named(picture.delegation)} alone")
+        yield Occurrence(f"the delegation names {_named(picture.delegation)} alone")
 
 
 @finding(
@@ -123,7 +123,7 @@ def single_name_server(picture: Picture) -> Iterator[Sighting]:
     remedy="Keep two to seven name servers and take the others out, at the registrar and in the zone.",
     standard="RFC 2182 s5",
 )  # fmt: skip
-def delegation_crowded(picture: Picture) -> Iterator[Sighting]:
+def delegation_crowded(picture: Observation) -> Iterator[Occurrence]:
     count = max(len(picture.delegation), len(picture.own_ns))
     if count > 13:
-        yield Sighting(f"{count} name servers; the first {min(count, 32)} were looked at")
+        yield Occurrence(f"{count} name servers; the first {min(count, 32)} were looked at")

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.findings.servers.answering import where
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 
 
-def concerned(picture: Picture) -> bool:
+def concerned(picture: Observation) -> bool:
     return bool(picture.former)
 
 
@@ -19,12 +19,12 @@ def concerned(picture: Picture) -> bool:
     remedy="Keep the service at the other provider, and put its NS set back at the registrar; publish the zone at the new one first.",
     standard="RFC 1034 s4.2.2",
 )  # fmt: skip
-def moved_too_early(picture: Picture) -> Iterator[Sighting]:
+def moved_too_early(picture: Observation) -> Iterator[Occurrence]:
     alive = [view for view in picture.former if view.serves]
     if picture.servers and not picture.serving and alive:
         named = ", ".join(sorted({name_text(view.server) for view in alive}))
         replies = tuple(number for view in alive for number in view.replies)
-        yield Sighting(f"{named} answer for it, the servers of the delegation do not", replies)
+        yield Occurrence(f"{named} answer for it, the servers of the delegation do not", replies)
 
 
 @finding(
@@ -34,10 +34,10 @@ def moved_too_early(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.3.5",
     after=("moved-too-early", "former-keeps-old-ns"),
 )  # fmt: skip
-def former_still_answers(picture: Picture) -> Iterator[Sighting]:
+def former_still_answers(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.former:
         if view.serves:
-            yield Sighting(f"{where(view)} still answers with authority", view.replies, view.address)
+            yield Occurrence(f"{where(view)} still answers with authority", view.replies, view.address)
 
 
 @finding(
@@ -47,11 +47,11 @@ def former_still_answers(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 2181 s5.4.1",
     after=("moved-too-early",),
 )  # fmt: skip
-def former_keeps_old_ns(picture: Picture) -> Iterator[Sighting]:
+def former_keeps_old_ns(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.former:
         if view.serves and view.ns and set(targets(view.ns)) != set(picture.delegation) and picture.delegation:
             names = ", ".join(name_text(name) for name in targets(view.ns))
-            yield Sighting(f"{where(view)}: {names}, TTL {view.ns.ttl}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: {names}, TTL {view.ns.ttl}", view.replies, view.address)
 
 
 @finding(
@@ -60,8 +60,8 @@ def former_keeps_old_ns(picture: Picture) -> Iterator[Sighting]:
     remedy="Make every edit on both sides until the move is over; `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def former_disagrees(picture: Picture) -> Iterator[Sighting]:
+def former_disagrees(picture: Observation) -> Iterator[Occurrence]:
     given = {view.apex_address.rdatas for view in picture.serving if view.apex_address}
     for view in picture.former:
         if view.serves and view.apex_address and given and view.apex_address.rdatas not in given:
-            yield Sighting(f"{where(view)} gives another address for {name_text(picture.domain)}", view.replies, view.address)
+            yield Occurrence(f"{where(view)} gives another address for {name_text(picture.domain)}", view.replies, view.address)

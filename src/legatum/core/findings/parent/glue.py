@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import Picture
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
@@ -16,17 +16,17 @@ from legatum.core.records.rrset import targets
     standard="RFC 1034 s4.2.1",
     after=("ns-doubled-suffix",),
 )  # fmt: skip
-def glue_missing(picture: Picture) -> Iterator[Sighting]:
+def glue_missing(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.parents:
         given = {each.name for each in view.glue}
         for name in picture.delegation if view.ns else ():
             if is_under(name, picture.domain) and name not in given:
-                yield Sighting(
+                yield Occurrence(
                     f"{name_text(view.server)} ({view.address}) gives no address for {name_text(name)}", (view.reply,), name_text(name)
                 )
 
 
-def _extra(picture: Picture) -> dict[str, tuple[Name, int]]:
+def _extra(picture: Observation) -> dict[str, tuple[Name, int]]:
     """Addresses that a parent server gives for a host whose own zone does not have them: with the host, and the reply."""
     found: dict[str, tuple[Name, int]] = {}
     for view in picture.parents:
@@ -46,12 +46,12 @@ def _extra(picture: Picture) -> dict[str, tuple[Name, int]]:
     standard="RFC 1034 s4.2.2",
     after=("no-server-serves",),
 )  # fmt: skip
-def glue_leads_astray(picture: Picture) -> Iterator[Sighting]:
+def glue_leads_astray(picture: Observation) -> Iterator[Occurrence]:
     serving = {view.address for view in picture.serving}
     asked = {view.address for view in picture.servers}
     for where, (name, reply) in _extra(picture).items():
         if where in asked and where not in serving:
-            yield Sighting(f"{where} for {name_text(name)}, which its zone does not have", (reply,), where)
+            yield Occurrence(f"{where} for {name_text(name)}, which its zone does not have", (reply,), where)
 
 
 @finding(
@@ -61,7 +61,7 @@ def glue_leads_astray(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.2.2",
     after=("glue-leads-astray",),
 )  # fmt: skip
-def glue_differs(picture: Picture) -> Iterator[Sighting]:
+def glue_differs(picture: Observation) -> Iterator[Occurrence]:
     extra, serving = _extra(picture), {view.address for view in picture.serving}
     for view in picture.parents:
         for glue in view.glue:
@@ -72,7 +72,7 @@ def glue_differs(picture: Picture) -> Iterator[Sighting]:
                 real = ", ".join(address_text(rdata) for rdata in own.rdatas) if own else "none"
                 astray = next((where for where in map(address_text, glue.rdatas) if where in extra and where not in serving), "")
                 about = astray or name_text(glue.name)
-                yield Sighting(f"{name_text(glue.name)}: {given} at {view.address}, {real} in its zone", (view.reply,), about)
+                yield Occurrence(f"{name_text(glue.name)}: {given} at {view.address}, {real} in its zone", (view.reply,), about)
 
 
 @finding(
@@ -81,7 +81,7 @@ def glue_differs(picture: Picture) -> Iterator[Sighting]:
     remedy="Wait for the parent's servers to agree; if they do not within the hour, ask the registrar.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def glue_servers_differ(picture: Picture) -> Iterator[Sighting]:
+def glue_servers_differ(picture: Observation) -> Iterator[Occurrence]:
     for name in picture.delegation:
         if not is_under(name, picture.domain):
             continue  # glue for others' names may be given or not
@@ -92,7 +92,7 @@ def glue_servers_differ(picture: Picture) -> Iterator[Sighting]:
                 given.setdefault(addresses, []).append(view.reply)
         if len(given) > 1 and () not in given:
             for addresses, replies in given.items():
-                yield Sighting(f"{name_text(name)}: {', '.join(addresses)} at {len(replies)} addresses", tuple(replies), name_text(name))
+                yield Occurrence(f"{name_text(name)}: {', '.join(addresses)} at {len(replies)} addresses", tuple(replies), name_text(name))
 
 
 @finding(
@@ -102,14 +102,14 @@ def glue_servers_differ(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 3901 s3",
     after=("glue-missing",),
 )  # fmt: skip
-def glue_lacks_family(picture: Picture) -> Iterator[Sighting]:
+def glue_lacks_family(picture: Observation) -> Iterator[Occurrence]:
     for host in picture.hosts.values():
         if not is_under(host.name, picture.domain) or host.name not in picture.delegation:
             continue
         given = {each.rtype for view in picture.parents for each in view.glue if each.name == host.name}
         for each in host.addresses:
             if given and each.rtype not in given:
-                yield Sighting(f"{name_text(host.name)}: the {each.type_text} of its zone is not at the parent", (), name_text(host.name))
+                yield Occurrence(f"{name_text(host.name)}: the {each.type_text} of its zone is not at the parent", (), name_text(host.name))
 
 
 @finding(
@@ -118,8 +118,8 @@ def glue_lacks_family(picture: Picture) -> Iterator[Sighting]:
     remedy="Have the host object of that name at the registrar taken away.",
     standard="RFC 2181 s5.4.1",
 )  # fmt: skip
-def glue_unneeded(picture: Picture) -> Iterator[Sighting]:
+def glue_unneeded(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.parents:
         for each in view.glue:
             if not is_under(each.name, picture.parent_zone):
-                yield Sighting(f"{name_text(each.name)} at {view.address}", (view.reply,), name_text(each.name))
+                yield Occurrence(f"{name_text(each.name)} at {view.address}", (view.reply,), name_text(each.name))

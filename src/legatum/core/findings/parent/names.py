@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 from functools import lru_cache
 
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import Picture
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, from_labels, is_under, labels_of, name_text
 
 
@@ -15,10 +15,10 @@ from legatum.core.records.name import Name, from_labels, is_under, labels_of, na
     standard="RFC 1912 s2.8",
     after=("ns-circle", "ns-doubled-suffix", "ns-not-a-host-name", "glue-missing", "no-server-serves"),
 )  # fmt: skip
-def ns_without_address(picture: Picture) -> Iterator[Sighting]:
+def ns_without_address(picture: Observation) -> Iterator[Occurrence]:
     for host in picture.hosts.values():
         if not host.addresses and host.alias is None and host.asked:
-            yield Sighting(f"{name_text(host.name)}: {host.why}", (), name_text(host.name))
+            yield Occurrence(f"{name_text(host.name)}: {host.why}", (), name_text(host.name))
 
 
 @finding(
@@ -27,10 +27,10 @@ def ns_without_address(picture: Picture) -> Iterator[Sighting]:
     remedy="Use the name that the alias leads to in the NS set, or give this name A and AAAA records.",
     standard="RFC 2181 s10.3",
 )  # fmt: skip
-def ns_is_alias(picture: Picture) -> Iterator[Sighting]:
+def ns_is_alias(picture: Observation) -> Iterator[Occurrence]:
     for host in picture.hosts.values():
         if host.alias is not None:
-            yield Sighting(f"{name_text(host.name)} leads to {name_text(host.alias)}", (), name_text(host.name))
+            yield Occurrence(f"{name_text(host.name)} leads to {name_text(host.alias)}", (), name_text(host.name))
 
 
 @finding(
@@ -39,10 +39,10 @@ def ns_is_alias(picture: Picture) -> Iterator[Sighting]:
     remedy="Put one of the name servers under a zone that does not depend on this domain, or add glue at the registrar.",
     standard="RFC 1912 s2.3",
 )  # fmt: skip
-def ns_circle(picture: Picture) -> Iterator[Sighting]:
+def ns_circle(picture: Observation) -> Iterator[Occurrence]:
     for host in picture.hosts.values():
         if host.circle:
-            yield Sighting(f"{name_text(host.name)}: {host.why}", (), name_text(host.name))
+            yield Occurrence(f"{name_text(host.name)}: {host.why}", (), name_text(host.name))
 
 
 @finding(
@@ -51,7 +51,7 @@ def ns_circle(picture: Picture) -> Iterator[Sighting]:
     remedy="Write the name server's name with a final dot in the zone, and without the domain's name behind it at the registrar.",
     standard="RFC 1035 s5.1",
 )  # fmt: skip
-def ns_doubled_suffix(picture: Picture) -> Iterator[Sighting]:
+def ns_doubled_suffix(picture: Observation) -> Iterator[Occurrence]:
     nowhere = [host for host in picture.hosts.values() if not host.addresses]
     others = {*picture.delegation, *picture.own_ns} if nowhere else set()
     suffixes = {labels_of(name)[-1] for name in others | {picture.domain} if labels_of(name)}
@@ -61,7 +61,7 @@ def ns_doubled_suffix(picture: Picture) -> Iterator[Sighting]:
             continue
         meant = from_labels(front)
         if meant in others or is_under(meant, picture.domain) or front[-1] in suffixes:
-            yield Sighting(f"{name_text(host.name)}: surely {name_text(meant)} was meant", (), name_text(host.name))
+            yield Occurrence(f"{name_text(host.name)}: surely {name_text(meant)} was meant", (), name_text(host.name))
 
 
 @finding(
@@ -70,10 +70,10 @@ def ns_doubled_suffix(picture: Picture) -> Iterator[Sighting]:
     remedy="Correct the name in the zone and at the registrar.",
     standard="RFC 1123 s2.1",
 )  # fmt: skip
-def ns_not_a_host_name(picture: Picture) -> Iterator[Sighting]:
+def ns_not_a_host_name(picture: Observation) -> Iterator[Occurrence]:
     for name in sorted({*picture.delegation, *picture.own_ns}):
         if not _may_be_host(name):
-            yield Sighting(name_text(name), (), name_text(name))
+            yield Occurrence(name_text(name), (), name_text(name))
 
 
 @lru_cache(maxsize=4096)

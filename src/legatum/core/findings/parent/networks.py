@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import Picture
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation
 from legatum.core.records.address import address_text
 from legatum.core.records.name import labels_of, name_text
 from legatum.core.records.space import is_public, network_of
@@ -16,12 +16,12 @@ from legatum.core.records.space import is_public, network_of
     standard="RFC 2182 s3.1",
     after=("single-name-server",),
 )  # fmt: skip
-def same_address(picture: Picture) -> Iterator[Sighting]:
+def same_address(picture: Observation) -> Iterator[Occurrence]:
     for six in (False, True):
         sets = [{each for each in addresses if (":" in each) == six} for addresses in picture.addresses.values()]
         sets = [found for found in sets if found]
         if len(sets) > 1 and len(set.union(*sets)) == 1:
-            yield Sighting(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
+            yield Occurrence(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
 
 
 @finding(
@@ -31,11 +31,11 @@ def same_address(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 2182 s3.1",
     after=("single-name-server", "same-address"),
 )  # fmt: skip
-def same_network(picture: Picture) -> Iterator[Sighting]:
+def same_network(picture: Observation) -> Iterator[Occurrence]:
     ipv4 = {each for each in picture.all_addresses if ":" not in each}
     networks = {network_of(each) for each in ipv4}
     if len(ipv4) > 1 and len(networks) == 1:
-        yield Sighting(f"all {len(ipv4)} IPv4 addresses are in {networks.pop()}")
+        yield Occurrence(f"all {len(ipv4)} IPv4 addresses are in {networks.pop()}")
 
 
 @finding(
@@ -45,11 +45,11 @@ def same_network(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 2182 s3.1",
     after=("single-name-server",),
 )  # fmt: skip
-def all_under_one_suffix(picture: Picture) -> Iterator[Sighting]:
+def all_under_one_suffix(picture: Observation) -> Iterator[Occurrence]:
     suffixes = {labels_of(name)[-1] for name in picture.delegation if labels_of(name)}
     own = labels_of(picture.domain)[-1]
     if len(picture.delegation) > 1 and len(suffixes) == 1 and suffixes != {own}:
-        yield Sighting(f"all {len(picture.delegation)} are under .{suffixes.pop().decode('ascii', 'replace')}, the domain is not")
+        yield Occurrence(f"all {len(picture.delegation)} are under .{suffixes.pop().decode('ascii', 'replace')}, the domain is not")
 
 
 @finding(
@@ -58,11 +58,11 @@ def all_under_one_suffix(picture: Picture) -> Iterator[Sighting]:
     remedy="Give the host its public address, at the registrar and in its zone. If that range is in use at your site, set `home`.",
     standard="RFC 6890 s2",
 )  # fmt: skip
-def address_not_public(picture: Picture) -> Iterator[Sighting]:
+def address_not_public(picture: Observation) -> Iterator[Occurrence]:
     for name, addresses in picture.addresses.items():
         for address in sorted(addresses):
             if not is_public(address, picture.home):
-                yield Sighting(f"{name_text(name)}: {address}", (), address)
+                yield Occurrence(f"{name_text(name)}: {address}", (), address)
 
 
 @finding(
@@ -72,11 +72,11 @@ def address_not_public(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 6890 s2",
     after=("address-not-public",),
 )  # fmt: skip
-def glue_not_public(picture: Picture) -> Iterator[Sighting]:
+def glue_not_public(picture: Observation) -> Iterator[Occurrence]:
     found = {(each.name, address_text(rdata)): view.reply for view in picture.parents for each in view.glue for rdata in each.rdatas}
     for (name, address), reply in found.items():
         if not is_public(address, picture.home):
-            yield Sighting(f"{name_text(name)}: {address}", (reply,), address)
+            yield Occurrence(f"{name_text(name)}: {address}", (reply,), address)
 
 
 @finding(
@@ -85,10 +85,10 @@ def glue_not_public(picture: Picture) -> Iterator[Sighting]:
     remedy="Add AAAA records for the name servers, and glue where they are inside the domain.",
     standard="RFC 3901 s3",
 )  # fmt: skip
-def no_ipv6(picture: Picture) -> Iterator[Sighting]:
+def no_ipv6(picture: Observation) -> Iterator[Occurrence]:
     addresses = picture.all_addresses
     if addresses and not any(":" in each for each in addresses):
-        yield Sighting("only IPv4 addresses")
+        yield Occurrence("only IPv4 addresses")
 
 
 @finding(
@@ -97,7 +97,7 @@ def no_ipv6(picture: Picture) -> Iterator[Sighting]:
     remedy="Give at least one, better two name servers an IPv4 address.",
     standard="RFC 3901 s3",
 )  # fmt: skip
-def no_ipv4(picture: Picture) -> Iterator[Sighting]:
+def no_ipv4(picture: Observation) -> Iterator[Occurrence]:
     addresses = picture.all_addresses
     if addresses and all(":" in each for each in addresses):
-        yield Sighting("only IPv6 addresses")
+        yield Occurrence("only IPv6 addresses")

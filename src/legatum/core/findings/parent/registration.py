@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from legatum.core.dnssec.key import ds_set_text
 from legatum.core.fault import BadInput
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.instant import parse_instant, people_text
-from legatum.core.observation.picture import Picture, RegistrationView
+from legatum.core.observation.observation import Observation, RegistrationView
 from legatum.core.records.name import name_text
 
 _MONTH = 30 * 86400
@@ -20,14 +20,14 @@ def _expiry(held: RegistrationView) -> float | None:
         return None
 
 
-def _with_status(picture: Picture, *statuses: str) -> Iterator[Sighting]:
+def _with_status(picture: Observation, *statuses: str) -> Iterator[Occurrence]:
     for source, held in picture.registrations:
         found = [each for each in held.statuses if each in statuses]
         if found:
-            yield Sighting(f"{source}: {', '.join(found)}", (), source)
+            yield Occurrence(f"{source}: {', '.join(found)}", (), source)
 
 
-def concerned(picture: Picture) -> bool:
+def concerned(picture: Observation) -> bool:
     return bool(picture.registrations or picture.rdap_why)
 
 
@@ -38,12 +38,12 @@ def concerned(picture: Picture) -> bool:
     standard="RFC 9083 s5.3",
     after=("parents-disagree", "no-such-domain", "registration-on-hold", "not-delegated"),
 )  # fmt: skip
-def registration_ns_differs(picture: Picture) -> Iterator[Sighting]:
+def registration_ns_differs(picture: Observation) -> Iterator[Occurrence]:
     for source, held in picture.registrations:
         if tuple(sorted(held.nameservers)) != picture.delegation and any(view.answered for view in picture.parents):
             names = ", ".join(name_text(name) for name in held.nameservers) or "none"
             published = ", ".join(name_text(name) for name in picture.delegation) or "none"
-            yield Sighting(f"{source}: {names}; the parent's servers: {published}")
+            yield Occurrence(f"{source}: {names}; the parent's servers: {published}")
 
 
 @finding(
@@ -53,12 +53,12 @@ def registration_ns_differs(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 9083 s5.3",
     after=("ds-parents-differ", "no-such-domain", "registration-on-hold"),
 )  # fmt: skip
-def registration_ds_differs(picture: Picture) -> Iterator[Sighting]:
+def registration_ds_differs(picture: Observation) -> Iterator[Occurrence]:
     for source, held in picture.registrations:
         if held.ds is not None and tuple(sorted(held.ds)) != picture.ds and picture.delegation:
             texts = ds_set_text(held.ds)
             published = ds_set_text(picture.ds)
-            yield Sighting(f"{source}: {texts}; the parent's servers: {published}")
+            yield Occurrence(f"{source}: {texts}; the parent's servers: {published}")
 
 
 @finding(
@@ -67,7 +67,7 @@ def registration_ds_differs(picture: Picture) -> Iterator[Sighting]:
     remedy="Ask the registrar why: an unpaid bill, an unconfirmed address, or a dispute.",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def registration_on_hold(picture: Picture) -> Iterator[Sighting]:
+def registration_on_hold(picture: Observation) -> Iterator[Occurrence]:
     yield from _with_status(picture, "clientHold", "serverHold")
 
 
@@ -77,11 +77,11 @@ def registration_on_hold(picture: Picture) -> Iterator[Sighting]:
     remedy="Renew it at the registrar today.",
     standard="RFC 5731 s3.2.3",
 )  # fmt: skip
-def registration_expired(picture: Picture) -> Iterator[Sighting]:
+def registration_expired(picture: Observation) -> Iterator[Occurrence]:
     for source, held in picture.registrations:
         expiry = _expiry(held)
         if expiry is not None and expiry <= picture.at:
-            yield Sighting(f"{source}: since {people_text(expiry, picture.at)}", (), source)
+            yield Occurrence(f"{source}: since {people_text(expiry, picture.at)}", (), source)
 
 
 @finding(
@@ -90,11 +90,11 @@ def registration_expired(picture: Picture) -> Iterator[Sighting]:
     remedy="Renew it, or see that it renews by itself, before you begin anything else.",
     standard="RFC 5731 s3.2.3",
 )  # fmt: skip
-def registration_ends_soon(picture: Picture) -> Iterator[Sighting]:
+def registration_ends_soon(picture: Observation) -> Iterator[Occurrence]:
     for source, held in picture.registrations:
         expiry = _expiry(held)
         if expiry is not None and picture.at < expiry < picture.at + _MONTH:
-            yield Sighting(f"{source}: {people_text(expiry, picture.at)}", (), source)
+            yield Occurrence(f"{source}: {people_text(expiry, picture.at)}", (), source)
 
 
 @finding(
@@ -103,7 +103,7 @@ def registration_ends_soon(picture: Picture) -> Iterator[Sighting]:
     remedy="Find out what it is at the registrar, and wait until it is over before you change NS or DS.",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def registration_pending(picture: Picture) -> Iterator[Sighting]:
+def registration_pending(picture: Observation) -> Iterator[Occurrence]:
     yield from _with_status(
         picture, "pendingTransfer", "pendingDelete", "pendingRestore", "redemptionPeriod", "pendingUpdate", "pendingRenew"
     )
@@ -115,7 +115,7 @@ def registration_pending(picture: Picture) -> Iterator[Sighting]:
     remedy="Unlock the domain at the registrar before the planned time; lock it again afterwards.",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def status_forbids_change(picture: Picture) -> Iterator[Sighting]:
+def status_forbids_change(picture: Observation) -> Iterator[Occurrence]:
     if picture.plan.change_at is not None:
         yield from _with_status(picture, "clientUpdateProhibited", "serverUpdateProhibited")
 
@@ -126,7 +126,7 @@ def status_forbids_change(picture: Picture) -> Iterator[Sighting]:
     remedy="Unlock the domain at the losing registrar; a server status only the registry can lift (60 days, disputes).",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def status_forbids_transfer(picture: Picture) -> Iterator[Sighting]:
+def status_forbids_transfer(picture: Observation) -> Iterator[Occurrence]:
     if picture.plan.transfer:
         yield from _with_status(picture, "clientTransferProhibited", "serverTransferProhibited")
 
@@ -138,10 +138,10 @@ def status_forbids_transfer(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 9083 s5.3",
     after=("registration-ns-differs",),
 )  # fmt: skip
-def registration_sources_differ(picture: Picture) -> Iterator[Sighting]:
+def registration_sources_differ(picture: Observation) -> Iterator[Occurrence]:
     account, public = picture.registration, picture.rdap
     if account and public and sorted(account.nameservers) != sorted(public.nameservers):
-        yield Sighting("the NS sets differ")
+        yield Occurrence("the NS sets differ")
 
 
 @finding(
@@ -150,9 +150,9 @@ def registration_sources_differ(picture: Picture) -> Iterator[Sighting]:
     remedy="Check the spelling, and ask about the registered domain above it.",
     standard="RFC 9082 s3.1.3",
 )  # fmt: skip
-def registration_not_found(picture: Picture) -> Iterator[Sighting]:
+def registration_not_found(picture: Observation) -> Iterator[Occurrence]:
     if picture.rdap_why == NOT_REGISTERED and picture.delegation:
-        yield Sighting("RDAP: no such object")
+        yield Occurrence("RDAP: no such object")
 
 
 @finding(
@@ -161,6 +161,6 @@ def registration_not_found(picture: Picture) -> Iterator[Sighting]:
     remedy="Look again later; check the bootstrap file in the settings.",
     standard="RFC 9082 s1",
 )  # fmt: skip
-def registration_unanswered(picture: Picture) -> Iterator[Sighting]:
+def registration_unanswered(picture: Observation) -> Iterator[Occurrence]:
     if picture.rdap_why not in ("", NOT_REGISTERED):
-        yield Sighting(f"RDAP: {picture.rdap_why}")
+        yield Occurrence(f"RDAP: {picture.rdap_why}")

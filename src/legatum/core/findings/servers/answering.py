@@ -2,8 +2,8 @@
 
 from collections.abc import Callable, Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
-from legatum.core.observation.picture import Picture, ServerView
+from legatum.core.findings.finding import Occurrence, Severity, finding
+from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import RRset, targets
@@ -16,10 +16,10 @@ def where(view: ServerView) -> str:
     return f"{name_text(view.server)} ({view.address})"
 
 
-def _each(picture: Picture, holds: Callable[[ServerView], bool]) -> Iterator[Sighting]:
+def _each(picture: Observation, holds: Callable[[ServerView], bool]) -> Iterator[Occurrence]:
     for view in picture.servers:
         if holds(view):
-            yield Sighting(f"{where(view)}: {view.outcome}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: {view.outcome}", view.replies, view.address)
 
 
 @finding(
@@ -29,11 +29,11 @@ def _each(picture: Picture, holds: Callable[[ServerView], bool]) -> Iterator[Sig
     standard="RFC 2182 s3",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_silent(picture: Picture) -> Iterator[Sighting]:
+def server_silent(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.silent and not view.cut and not _lives(picture, view))
 
 
-def _lives(picture: Picture, view: ServerView) -> bool:
+def _lives(picture: Observation, view: ServerView) -> bool:
     """The same server answers at another of its addresses."""
     return any(each.server == view.server and each.serves for each in picture.servers)
 
@@ -46,7 +46,7 @@ def _lives(picture: Picture, view: ServerView) -> bool:
     standard="RFC 4472 s1.3",
     after=("address-not-public", "glue-not-public", "glue-leads-astray"),
 )  # fmt: skip
-def server_address_dead(picture: Picture) -> Iterator[Sighting]:
+def server_address_dead(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.silent and not view.cut and _lives(picture, view))
 
 
@@ -57,7 +57,7 @@ def server_address_dead(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.8",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_refuses(picture: Picture) -> Iterator[Sighting]:
+def server_refuses(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.rcode == _REFUSED)
 
 
@@ -68,7 +68,7 @@ def server_refuses(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s4.1.1",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_fails(picture: Picture) -> Iterator[Sighting]:
+def server_fails(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.rcode not in (None, 0, _NXDOMAIN, _REFUSED))
 
 
@@ -79,7 +79,7 @@ def server_fails(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 2308 s2.1",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_denies(picture: Picture) -> Iterator[Sighting]:
+def server_denies(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.rcode == _NXDOMAIN)
 
 
@@ -90,7 +90,7 @@ def server_denies(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.8",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_without_authority(picture: Picture) -> Iterator[Sighting]:
+def server_without_authority(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.rcode == 0 and not view.serves and not view.upwards and not view.authoritative)
 
 
@@ -101,13 +101,13 @@ def server_without_authority(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.3.5",
     after=("serials-differ",),
 )  # fmt: skip
-def servers_disagree_on_ns(picture: Picture) -> Iterator[Sighting]:
+def servers_disagree_on_ns(picture: Observation) -> Iterator[Occurrence]:
     asked = [view for view in picture.serving if view.ns_asked and NS not in view.unanswered]
     sets = {targets(view.ns) for view in asked}
     if len(sets) > 1:
         for view in asked:
             names = ", ".join(name_text(name) for name in targets(view.ns)) or "none"
-            yield Sighting(f"{where(view)}: {names}", view.replies)
+            yield Occurrence(f"{where(view)}: {names}", view.replies)
 
 
 @finding(
@@ -117,10 +117,10 @@ def servers_disagree_on_ns(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.1",
     after=("moved-too-early", "address-not-public", "glue-not-public", "truncated-without-tcp", "edns-dropped"),
 )  # fmt: skip
-def no_server_serves(picture: Picture) -> Iterator[Sighting]:
+def no_server_serves(picture: Observation) -> Iterator[Occurrence]:
     if picture.servers and not picture.serving:
         for view in picture.servers:
-            yield Sighting(f"{where(view)}: {view.outcome}", view.replies)
+            yield Occurrence(f"{where(view)}: {view.outcome}", view.replies)
 
 
 @finding(
@@ -130,7 +130,7 @@ def no_server_serves(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1912 s2.8",
     after=("no-server-serves",),
 )  # fmt: skip
-def server_refers_upwards(picture: Picture) -> Iterator[Sighting]:
+def server_refers_upwards(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.upwards)
 
 
@@ -141,7 +141,7 @@ def server_refers_upwards(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s3.3.13",
     after=("no-server-serves",),
 )  # fmt: skip
-def server_without_soa(picture: Picture) -> Iterator[Sighting]:
+def server_without_soa(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.rcode == 0 and view.authoritative and view.soa is None)
 
 
@@ -152,7 +152,7 @@ def server_without_soa(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1035 s4.1",
     after=("no-server-serves",),
 )  # fmt: skip
-def server_malformed(picture: Picture) -> Iterator[Sighting]:
+def server_malformed(picture: Observation) -> Iterator[Occurrence]:
     yield from _each(picture, lambda view: view.malformed)
 
 
@@ -162,10 +162,10 @@ def server_malformed(picture: Picture) -> Iterator[Sighting]:
     remedy="Look at the server's load and at the way to it; ask from another network too.",
     standard="RFC 1123 s6.1.3.3",
 )  # fmt: skip
-def server_slow(picture: Picture) -> Iterator[Sighting]:
+def server_slow(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.rcode is not None and view.took > 1.0:
-            yield Sighting(f"{where(view)}: {view.took:.1f} s", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: {view.took:.1f} s", view.replies, view.address)
 
 
 @finding(
@@ -177,7 +177,7 @@ def server_slow(picture: Picture) -> Iterator[Sighting]:
            "server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-refers-upwards",
            "server-malformed", "server-without-soa", "serials-differ", "servers-disagree-on-ns"),
 )  # fmt: skip
-def families_differ(picture: Picture) -> Iterator[Sighting]:
+def families_differ(picture: Observation) -> Iterator[Occurrence]:
     for name in {view.server: None for view in picture.servers}:
         here = [view for view in picture.servers if view.server == name and view.rcode is not None]
         four = {(view.rcode, view.serves, _data(view.soa)) for view in here if ":" not in view.address}
@@ -185,7 +185,7 @@ def families_differ(picture: Picture) -> Iterator[Sighting]:
         if four and six and four != six:
             replies = tuple(number for view in here for number in view.replies)
             outcomes = "; ".join(f"{view.address}: {view.outcome}" for view in here)
-            yield Sighting(f"{name_text(name)}: {outcomes}", replies)
+            yield Occurrence(f"{name_text(name)}: {outcomes}", replies)
 
 
 @finding(
@@ -196,7 +196,7 @@ def families_differ(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 1034 s4.3.5",
     after=("serials-differ",),
 )  # fmt: skip
-def contents_differ(picture: Picture) -> Iterator[Sighting]:
+def contents_differ(picture: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
     for view in picture.serving:
         if view.apex_address is not None:
@@ -204,7 +204,7 @@ def contents_differ(picture: Picture) -> Iterator[Sighting]:
     if len(given) > 1:
         for rdatas, views in given.items():
             addresses = ", ".join(address_text(rdata) for rdata in rdatas)
-            yield Sighting(f"{', '.join(where(view) for view in views)}: {addresses}")
+            yield Occurrence(f"{', '.join(where(view) for view in views)}: {addresses}")
 
 
 def _data(rrset: RRset | None) -> tuple[bytes, ...]:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.findings.servers.answering import where
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 
 
 @finding(
@@ -13,10 +13,10 @@ from legatum.core.observation.picture import Picture
     remedy="Allow zone transfers to your secondaries only, by address or better by key (TSIG).",
     standard="RFC 5936 s5",
 )  # fmt: skip
-def transfer_open(picture: Picture) -> Iterator[Sighting]:
+def transfer_open(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.transfer_open:
-            yield Sighting(f"{where(view)} began a transfer without a key", view.replies, view.address)
+            yield Occurrence(f"{where(view)} began a transfer without a key", view.replies, view.address)
 
 
 @finding(
@@ -25,7 +25,7 @@ def transfer_open(picture: Picture) -> Iterator[Sighting]:
     remedy="Turn recursion off on authoritative servers, or allow it to your own networks only.",
     standard="RFC 5358 s4",
 )  # fmt: skip
-def recursion_open(picture: Picture) -> Iterator[Sighting]:
+def recursion_open(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.recursion:
-            yield Sighting(f"{where(view)} answered for a foreign zone", view.replies, view.address)
+            yield Occurrence(f"{where(view)} answered for a foreign zone", view.replies, view.address)

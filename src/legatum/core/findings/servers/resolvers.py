@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.instant import clock_text
-from legatum.core.observation.picture import Picture, ResolverView
+from legatum.core.observation.observation import Observation, ResolverView
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 
@@ -25,7 +25,7 @@ def _errors(view: ResolverView) -> str:
     return "".join(f"; extended error {number}{f' ({text})' if text else ''}" for number, text in view.errors)
 
 
-def concerned(picture: Picture) -> bool:
+def concerned(picture: Observation) -> bool:
     return bool(picture.resolvers)
 
 
@@ -35,10 +35,10 @@ def concerned(picture: Picture) -> bool:
     remedy="Check the resolver's address in the settings, and that you may use it.",
     standard="RFC 1123 s6.1.3.3",
 )  # fmt: skip
-def resolver_silent(picture: Picture) -> Iterator[Sighting]:
+def resolver_silent(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.resolvers:
         if view.rcode is None and not view.busy:
-            yield Sighting(f"{_who(view)}: {view.outcome}", (view.reply,), view.name)
+            yield Occurrence(f"{_who(view)}: {view.outcome}", (view.reply,), view.name)
 
 
 @finding(
@@ -50,10 +50,10 @@ def resolver_silent(picture: Picture) -> Iterator[Sighting]:
            "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
            "truncated-without-tcp", "old-delegation-kept", "most-resolvers-fail"),
 )  # fmt: skip
-def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
+def resolver_gives_up(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.resolvers:
         if view.busy:
-            yield Sighting(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,))
+            yield Occurrence(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,))
 
 
 @finding(
@@ -66,10 +66,10 @@ def resolver_gives_up(picture: Picture) -> Iterator[Sighting]:
            "moved-too-early", "glue-leads-astray", "server-address-dead",
            "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
 )  # fmt: skip
-def resolver_fails(picture: Picture) -> Iterator[Sighting]:
+def resolver_fails(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.resolvers:
         if view.rcode == _SERVFAIL:
-            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
+            yield Occurrence(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
 
 
 @finding(
@@ -82,15 +82,15 @@ def resolver_fails(picture: Picture) -> Iterator[Sighting]:
            "server-refuses", "server-fails", "ns-circle", "ns-without-address", "glue-missing", "glue-leads-astray", "server-address-dead",
            "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
 )  # fmt: skip
-def most_resolvers_fail(picture: Picture) -> Iterator[Sighting]:
+def most_resolvers_fail(picture: Observation) -> Iterator[Occurrence]:
     heard = [view for view in picture.resolvers if view.rcode is not None or view.busy]
     failing = [view for view in heard if view.rcode == _SERVFAIL or view.busy]
     if len(heard) > 1 and len(failing) * 2 > len(heard):
         replies = tuple(view.reply for view in failing)
-        yield Sighting(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(picture)}", replies)
+        yield Occurrence(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(picture)}", replies)
 
 
-def _at_most(picture: Picture) -> str:
+def _at_most(picture: Observation) -> str:
     """How long a copy of an earlier delegation could explain it, where nobody remembers one."""
     if picture.parent_ttl is None or not picture.serving:
         return ""
@@ -106,7 +106,7 @@ def _at_most(picture: Picture) -> str:
     remedy="Wait until the instant given, and ask again: what is wrong then is a fault. Whoever runs a resolver can flush the name in it.",
     standard="RFC 2181 s5.4.1",
 )  # fmt: skip
-def old_delegation_kept(picture: Picture) -> Iterator[Sighting]:
+def old_delegation_kept(picture: Observation) -> Iterator[Occurrence]:
     behind = [
         view for view in picture.resolvers if view.busy or view.rcode == _SERVFAIL or (view.ns and targets(view.ns) not in picture.ns_sets)
     ]
@@ -114,7 +114,7 @@ def old_delegation_kept(picture: Picture) -> Iterator[Sighting]:
         return
     last = picture.kept[0]
     has = ", ".join(f"{view.name} {f'until {clock_text(picture.at + view.ns.ttl, picture.at)}' if view.ns else 'fails'}" for view in behind)
-    yield Sighting(f"normal until {clock_text(last.until, picture.at)}: {last.text}; now: {has}", tuple(view.reply for view in behind))
+    yield Occurrence(f"normal until {clock_text(last.until, picture.at)}: {last.text}; now: {has}", tuple(view.reply for view in behind))
 
 
 @finding(
@@ -124,10 +124,10 @@ def old_delegation_kept(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 8914 s4",
     after=_CHAIN,
 )  # fmt: skip
-def resolver_finds_bogus(picture: Picture) -> Iterator[Sighting]:
+def resolver_finds_bogus(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.resolvers:
         if view.rcode == _SERVFAIL and any(number in _BOGUS for number, _ in view.errors):
-            yield Sighting(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
+            yield Occurrence(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
 
 
 @finding(
@@ -137,11 +137,11 @@ def resolver_finds_bogus(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 2181 s5.4.1",
     after=("old-delegation-kept",),
 )  # fmt: skip
-def resolver_holds_other_ns(picture: Picture) -> Iterator[Sighting]:
+def resolver_holds_other_ns(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.resolvers:
         if view.ns and picture.ns_sets and targets(view.ns) not in picture.ns_sets:
             names = ", ".join(name_text(name) for name in targets(view.ns))
-            yield Sighting(f"{_who(view)}: {names}, for {view.ns.ttl} s more", (view.reply,), view.name)
+            yield Occurrence(f"{_who(view)}: {names}, for {view.ns.ttl} s more", (view.reply,), view.name)
 
 
 @finding(
@@ -151,7 +151,7 @@ def resolver_holds_other_ns(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 8767 s4",
     after=("no-server-serves", "server-silent"),
 )  # fmt: skip
-def resolver_serves_stale(picture: Picture) -> Iterator[Sighting]:
+def resolver_serves_stale(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.resolvers:
         if view.rcode == 0 and any(number in _STALE for number, _ in view.errors):
-            yield Sighting(f"{_who(view)}{_errors(view)}", (view.reply,))
+            yield Occurrence(f"{_who(view)}{_errors(view)}", (view.reply,))

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.findings.servers.answering import where
-from legatum.core.observation.picture import Edns, Picture, ServerView
+from legatum.core.observation.observation import Edns, Observation, ServerView
 
 _DEAD = (
     "no-server-serves", "server-address-dead", "glue-leads-astray",
@@ -19,10 +19,10 @@ _DEAD = (
     standard="RFC 7766 s5",
     after=(*_DEAD, "truncated-without-tcp", "edns-dropped", "edns-refused"),
 )  # fmt: skip
-def tcp_fails(picture: Picture) -> Iterator[Sighting]:
+def tcp_fails(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.tcp_answered is False:
-            yield Sighting(f"{where(view)}: over TCP {view.tcp_outcome}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: over TCP {view.tcp_outcome}", view.replies, view.address)
 
 
 @finding(
@@ -32,10 +32,10 @@ def tcp_fails(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 7766 s5",
     after=("glue-leads-astray", "edns-dropped"),
 )  # fmt: skip
-def truncated_without_tcp(picture: Picture) -> Iterator[Sighting]:
+def truncated_without_tcp(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if picture.over_tcp and view.cut and (view.tcp_answered is False or view.silent):
-            yield Sighting(f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address)
 
 
 @finding(
@@ -45,10 +45,10 @@ def truncated_without_tcp(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 7766 s5",
     after=(*_DEAD, "edns-dropped", "edns-refused"),
 )  # fmt: skip
-def tcp_differs(picture: Picture) -> Iterator[Sighting]:
+def tcp_differs(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.serves and view.tcp_answered and (view.tcp_rcode != 0 or view.tcp_authoritative is False):
-            yield Sighting(f"{where(view)}: over UDP {view.outcome}, over TCP {view.tcp_outcome}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: over UDP {view.outcome}, over TCP {view.tcp_outcome}", view.replies, view.address)
 
 
 @finding(
@@ -58,10 +58,10 @@ def tcp_differs(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 6891 s7",
     after=_DEAD,
 )  # fmt: skip
-def edns_ignored(picture: Picture) -> Iterator[Sighting]:
+def edns_ignored(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.serves and view.edns == Edns.IGNORED:
-            yield Sighting(f"{where(view)}: {view.edns}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: {view.edns}", view.replies, view.address)
 
 
 @finding(
@@ -71,10 +71,10 @@ def edns_ignored(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 6891 s7",
     after=_DEAD,
 )  # fmt: skip
-def edns_refused(picture: Picture) -> Iterator[Sighting]:
+def edns_refused(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.edns == Edns.REFUSED:
-            yield Sighting(f"{where(view)}: {view.edns}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: {view.edns}", view.replies, view.address)
 
 
 @finding(
@@ -84,10 +84,10 @@ def edns_refused(picture: Picture) -> Iterator[Sighting]:
     standard="RFC 6891 s7",
     after=("glue-leads-astray",),
 )  # fmt: skip
-def edns_dropped(picture: Picture) -> Iterator[Sighting]:
+def edns_dropped(picture: Observation) -> Iterator[Occurrence]:
     for view in picture.servers:
         if view.edns == Edns.DROPPED:
-            yield Sighting(f"{where(view)}: {view.edns}", view.replies, view.address)
+            yield Occurrence(f"{where(view)}: {view.edns}", view.replies, view.address)
 
 
 def _over_tcp(view: ServerView) -> str:

@@ -9,11 +9,11 @@ from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.effects.gave import Gave
 from legatum.core.moves.effects.hosts import HostSet
 from legatum.core.moves.effects.looks import Agreed, Answered, Gathered, Ready, Same, Tracked
-from legatum.core.moves.effects.records import Change, Records
+from legatum.core.moves.effects.records import Records, RRsetChange
 from legatum.core.moves.effects.registration import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
 from legatum.core.moves.effects.secondary import Joined, Released
 from legatum.core.moves.effects.service import ServiceBegun, ServiceEnded
-from legatum.core.moves.effects.signing import DsPublished, DsSet, Signed, Trusted
+from legatum.core.moves.effects.signing import DsChanged, DsPublished, Signed, Trusted
 from legatum.core.moves.effects.zones import ZoneEnded, ZoneMade
 
 EFFECTS: dict[str, type[Effect]] = {
@@ -23,7 +23,7 @@ EFFECTS: dict[str, type[Effect]] = {
     "delegated": Delegated,
     "published": Published,
     "host": HostSet,
-    "ds-set": DsSet,
+    "ds-set": DsChanged,
     "ds-published": DsPublished,
     "signed": Signed,
     "trusted": Trusted,
@@ -53,11 +53,10 @@ __all__ = [
     "EFFECTS",
     "Agreed",
     "Answered",
-    "Change",
     "CodeChanged",
     "Delegated",
+    "DsChanged",
     "DsPublished",
-    "DsSet",
     "Effect",
     "Fit",
     "Followed",
@@ -67,6 +66,7 @@ __all__ = [
     "Joined",
     "Kept",
     "Published",
+    "RRsetChange",
     "Ready",
     "Records",
     "RegistrantChanged",

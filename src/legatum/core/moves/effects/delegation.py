@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.effects.hosts import HostSet
 from legatum.core.moves.place import PARENT
-from legatum.core.moves.scene import Scene
+from legatum.core.moves.timeline import Timeline
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import NS
@@ -25,7 +25,7 @@ class Delegated(Effect):
     felt = True
     shown_later = True
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         ns = rrset(self.domain, NS, self.ttl, self.after) if self.after else None
         scene.say(PARENT, self.parent_zone, (self.domain, NS), ns, first, everywhere, step)
         for each in self.glue:

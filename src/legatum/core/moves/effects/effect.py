@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from legatum.core.moves.needs import Need
-    from legatum.core.moves.scene import Scene
+    from legatum.core.moves.timeline import Timeline
 
 
 class Effect:
@@ -30,7 +30,7 @@ class Effect:
         """What must be true of caches before it, whoever plans it."""
         return ()
 
-    def play(self, scene: "Scene", first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: "Timeline", first: float, everywhere: float, step: str) -> None:
         """What places say from ``first`` on at the first server, from ``everywhere`` on at all of them."""
 
     def concerns(self, effect: "Effect") -> bool:

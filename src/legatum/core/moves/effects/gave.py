@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import anchors_of
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.moves.scene import Scene
+from legatum.core.moves.timeline import Timeline
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import DS
@@ -19,7 +19,7 @@ class Gave(Effect):
     rrset: RRset
     changes = False
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.rrset.rtype == DS:
             scene.vouched_beside(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
         else:

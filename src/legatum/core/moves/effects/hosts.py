@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.place import ADDRESSES, PARENT
-from legatum.core.moves.scene import Scene
+from legatum.core.moves.timeline import Timeline
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset, rrset
@@ -36,7 +36,7 @@ class HostSet(Effect):
     def takes_away(self) -> bool:
         return bool(set(self.before) - set(self.after))
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         sets = {each.rtype: each for each in address_sets(self.host, self.after, self.ttl)}
         for rtype in ADDRESSES:
             scene.say(PARENT, self.parent_zone, (self.host, rtype), sets.get(rtype), first, everywhere, step)

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.moves.place import Key
-from legatum.core.moves.scene import Scene
+from legatum.core.moves.place import RRsetKey
+from legatum.core.moves.timeline import Timeline
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, SOA
@@ -12,20 +12,20 @@ from legatum.core.records.soa import parse_soa, serial_is_newer
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class RRsetChange:
     """Of one RRset; None where there is none."""
 
     before: RRset | None
     after: RRset | None
 
     @property
-    def key(self) -> Key:
+    def key(self) -> RRsetKey:
         one = self.after or self.before
         assert one is not None
         return one.name, one.rtype
 
-    def reverse(self) -> "Change":
-        return Change(self.after, self.before)
+    def reverse(self) -> "RRsetChange":
+        return RRsetChange(self.after, self.before)
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,15 +34,15 @@ class Records(Effect):
 
     place: str
     zone: Name
-    changed: tuple[Change, ...]
+    changed: tuple[RRsetChange, ...]
     follows: tuple[str, ...] = ()
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         for place in (self.place, *(each for each in self.follows if self._is_taken(scene, each))):
             for each in self.changed:
                 scene.say(place, self.zone, each.key, each.after, first, everywhere, step)
 
-    def _is_taken(self, scene: Scene, follower: str) -> bool:
+    def _is_taken(self, scene: Timeline, follower: str) -> bool:
         """A secondary takes no zone whose serial is not newer than its own, by RFC 1982 s3.2."""
         soa = self.of((self.zone, SOA))
         held = scene.says(follower, self.zone, self.zone, SOA)
@@ -62,11 +62,11 @@ class Records(Effect):
             for each in self.changed
         )
 
-    def of(self, key: Key) -> Change | None:
+    def of(self, key: RRsetKey) -> RRsetChange | None:
         return next((each for each in self.changed if each.key == key), None)
 
     @property
-    def apex_ns(self) -> Change | None:
+    def apex_ns(self) -> RRsetChange | None:
         """What becomes of the NS set at the zone's apex."""
         return self.of((self.zone, NS))
 

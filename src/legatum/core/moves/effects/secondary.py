@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.moves.needs import Need, Unasked
-from legatum.core.moves.scene import Content, Scene
+from legatum.core.moves.needs import Need, NoLongerQueried
+from legatum.core.moves.timeline import Content, Timeline
 from legatum.core.records.name import Name
 
 
@@ -16,7 +16,7 @@ class Joined(Effect):
     zone: Name
     primary: str
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         for name, rtype in scene.keys(self.zone):
             if (present := scene.says(self.primary, self.zone, name, rtype)) is not None:
                 scene.say(self.place, self.zone, (name, rtype), present, first, first, step)
@@ -37,9 +37,9 @@ class Released(Effect):
 
     @property
     def needs(self) -> tuple[Need, ...]:
-        return (Unasked(self.place, self.zone),)
+        return (NoLongerQueried(self.place, self.zone),)
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> Joined:

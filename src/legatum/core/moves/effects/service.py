@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from legatum.core.moves.effects.effect import Effect
 from legatum.core.moves.needs import Need, Unused
-from legatum.core.moves.scene import Scene
+from legatum.core.moves.timeline import Timeline
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +22,7 @@ class ServiceEnded(Effect):
     def needs(self) -> tuple[Need, ...]:
         return (Unused(self.address),)
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.address in scene.answering:
             scene.answer(self.address, None, first, everywhere, step)
         else:
@@ -39,7 +39,7 @@ class ServiceBegun(Effect):
     address: str
     place: str = ""
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.address in scene.answering:
             scene.answer(self.address, self.place or None, first, everywhere, step)
         else:

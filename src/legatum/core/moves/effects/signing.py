@@ -2,30 +2,30 @@
 
 from dataclasses import dataclass
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.moves.scene import Scene
+from legatum.core.moves.timeline import Timeline
 from legatum.core.records.name import Name
 
 
 @dataclass(frozen=True, slots=True)
-class DsSet(Effect):
+class DsChanged(Effect):
     """The parent vouches for other keys than before, or for none. ``ahead``: some of them are not in use yet."""
 
     registrar: str
     domain: Name
     parent_zone: Name
-    before: Anchors
-    after: Anchors
+    before: DsSet
+    after: DsSet
     ahead: bool = False
     felt = True
     shown_later = True
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         scene.vouch(self.domain, self.after, first, everywhere, step)
 
-    def reverse(self) -> "DsSet":
-        return DsSet(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ahead)
+    def reverse(self) -> "DsChanged":
+        return DsChanged(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ahead)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,11 +33,11 @@ class DsPublished(Effect):
     """A look at every server of the parent zone: it hands out just this DS set."""
 
     domain: Name
-    after: Anchors
+    after: DsSet
     changes = False
 
     def concerns(self, effect: Effect) -> bool:
-        return isinstance(effect, DsSet) and (effect.domain, effect.after) == (self.domain, self.after)
+        return isinstance(effect, DsChanged) and (effect.domain, effect.after) == (self.domain, self.after)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +60,7 @@ class Signed(Effect):
         pairs = zip(self.before.roles, self.after.roles, strict=True)
         return any(set(had) - set(kept) for had, kept in pairs)
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         for place in (self.place, *self.follows):
             scene.sign(place, self.zone, self.after, first, everywhere, step)
 
@@ -75,5 +75,5 @@ class Trusted(Effect):
 
     domain: Name
     places: tuple[str, ...]
-    anchors: Anchors
+    anchors: DsSet
     changes = False

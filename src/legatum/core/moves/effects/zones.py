@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import Keys
 from legatum.core.moves.effects.effect import Effect
-from legatum.core.moves.needs import Need, Unasked
-from legatum.core.moves.scene import Content, Scene
+from legatum.core.moves.needs import Need, NoLongerQueried
+from legatum.core.moves.timeline import Content, Timeline
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS
@@ -26,7 +26,7 @@ class ZoneMade(Effect):
     def ns(self) -> RRset:
         return next(each for each in self.rrsets if each.name == self.zone and each.rtype == NS)
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         if scene.content(self.place, self.zone) == Content.NOTHING:
             scene.serve(self.place, self.zone, Content.BLANK, first, first, step)
             scene.say(self.place, self.zone, (self.zone, NS), self.ns, first, first, step)
@@ -53,9 +53,9 @@ class ZoneEnded(Effect):
 
     @property
     def needs(self) -> tuple[Need, ...]:
-        return (Unasked(self.place, self.zone),)
+        return (NoLongerQueried(self.place, self.zone),)
 
-    def play(self, scene: Scene, first: float, everywhere: float, step: str) -> None:
+    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
         scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> ZoneMade:

@@ -9,11 +9,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Answered, Change, ServiceEnded
-from legatum.core.moves.needs import Forgotten, Lowered, Need, Unused
-from legatum.core.moves.place import ADDRESSES, Key
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Answered, RRsetChange, ServiceEnded
+from legatum.core.moves.needs import Lowered, Need, OldDataExpired, Unused
+from legatum.core.moves.place import ADDRESSES, RRsetKey
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.address import address_rdata, address_text
 from legatum.core.records.name import name_text
@@ -31,7 +31,7 @@ class NewAddress:
     new: str
 
 
-def changes_in(zone: Zone, wish: NewAddress) -> list[Change]:
+def changes_in(zone: Zone, wish: NewAddress) -> list[RRsetChange]:
     """What holds the old address, with the new one in its place."""
     found = []
     for each in zone:
@@ -39,7 +39,7 @@ def changes_in(zone: Zone, wish: NewAddress) -> list[Change]:
             if (":" in wish.old) != (":" in wish.new):
                 raise BadInput(f"{wish.old} and {wish.new} are of two families", "replace an address by one of the same family")
             data = [address_rdata(wish.new if address_text(one) == wish.old else address_text(one)) for one in each.rdatas]
-            found.append(Change(each, rrset(each.name, each.rtype, each.ttl, data)))
+            found.append(RRsetChange(each, rrset(each.name, each.rtype, each.ttl, data)))
     return found
 
 
@@ -63,7 +63,7 @@ def senders_in(zone: Zone, wish: NewAddress) -> list[tuple[RRset, RRset, RRset]]
     return found
 
 
-def address_pieces(drawing: Drawing, wish: NewAddress) -> Iterator[Piece]:
+def address_pieces(drawing: PlanInput, wish: NewAddress) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for an address that stands nowhere in the zone."""
     zone = drawing.contents
     changes, senders = changes_in(zone, wish), senders_in(zone, wish)
@@ -81,30 +81,30 @@ def address_pieces(drawing: Drawing, wish: NewAddress) -> Iterator[Piece]:
         low = {each.key: each.before for each in changes if each.before is not None}
     elif any(low[each.key] != each.before for each in changes):
         for place in drawing.sides:
-            lowered = [Change(each.before, low[each.key]) for each in changes if low[each.key] != each.before]
-            yield Piece(Phase.LOWER, Step(
+            lowered = [RRsetChange(each.before, low[each.key]) for each in changes if low[each.key] != each.before]
+            yield PlannedStep(Phase.LOWER, Step(
                 "lower-addresses", f"Lower the TTL of {_list(keys)} at {place} to {drawing.low_ttl}", (drawing.records(place,
                 drawing.domain, lowered),),
                 ("they are what was seen when drafting",), f"every server of {place} hands them out so", "raise it again", estimate=10,
             ))  # fmt: skip
     for place in drawing.sides if senders else ():
-        yield Piece(Phase.MAKE, Step(
+        yield PlannedStep(Phase.MAKE, Step(
             "senders", f"Let {wish.new} send mail beside {wish.old}, at {place}",
-            (drawing.records(place, drawing.domain, [Change(before, both) for before, both, _ in senders]),), (),
+            (drawing.records(place, drawing.domain, [RRsetChange(before, both) for before, both, _ in senders]),), (),
             f"every server of {place} names both", "take the new one out again", estimate=10,
         ))  # fmt: skip
-    yield from _exchanged(drawing, wish, changes, low, [Forgotten(drawing.domain, (each.name, each.rtype)) for each, _, _ in senders])
+    yield from _exchanged(drawing, wish, changes, low, [OldDataExpired(drawing.domain, (each.name, each.rtype)) for each, _, _ in senders])
     yield from _afterwards(drawing, wish, changes, senders, low)
 
 
 def _exchanged(
-    drawing: Drawing, wish: NewAddress, changes: list[Change], low: dict[Key, RRset], listed: list[Forgotten]
-) -> Iterator[Piece]:  # fmt: skip
+    drawing: PlanInput, wish: NewAddress, changes: list[RRsetChange], low: dict[RRsetKey, RRset], listed: list[OldDataExpired]
+) -> Iterator[PlannedStep]:  # fmt: skip
     """``listed``: nobody holds an SPF record without the new address, from which mail comes as soon as anybody is led there."""
     needs: list[Need] = [*(Lowered(drawing.domain, each.key) for each in changes), *listed]
     for place in drawing.sides if changes else ():
-        new = [Change(low[each.key], each.after.with_ttl(low[each.key].ttl)) for each in changes if each.after is not None]
-        yield Piece(Phase.CHANGE, Step(
+        new = [RRsetChange(low[each.key], each.after.with_ttl(low[each.key].ttl)) for each in changes if each.after is not None]
+        yield PlannedStep(Phase.CHANGE, Step(
             "address", f"Set {_list([each.key for each in changes])} to {wish.new} at {place}", (drawing.records(place, drawing.domain,
             new),),
             (f"the service answers at {wish.new}: look before you say yes",), f"every server of {place} hands out {wish.new}",
@@ -113,40 +113,40 @@ def _exchanged(
 
 
 def _afterwards(
-    drawing: Drawing, wish: NewAddress, changes: list[Change], senders: list[tuple[RRset, RRset, RRset]], low: dict[Key, RRset]
-) -> Iterator[Piece]:
+    drawing: PlanInput, wish: NewAddress, changes: list[RRsetChange], senders: list[tuple[RRset, RRset, RRset]], low: dict[RRsetKey, RRset]
+) -> Iterator[PlannedStep]:
     new = [each.after.with_ttl(low[each.key].ttl) for each in changes if each.after is not None]
     back = f"set it back to {wish.old}"
     if changes:
-        yield Piece(Phase.CONFIRM, Step(
+        yield PlannedStep(Phase.CONFIRM, Step(
             "confirm-address", f"Confirm that everybody has {wish.new}", (Answered(drawing.domain, tuple(drawing.sides), tuple(new)),), (),
             "every server and every resolver gives the new address", back,
-        ), tuple(Forgotten(drawing.domain, each.key) for each in changes))  # fmt: skip
+        ), tuple(OldDataExpired(drawing.domain, each.key) for each in changes))  # fmt: skip
     raised = [
-        Change(each, each.with_ttl(old.before.ttl))
+        RRsetChange(each, each.with_ttl(old.before.ttl))
         for each, old in zip(new, changes, strict=True)
         if old.before and old.before.ttl != each.ttl
     ]
     places = drawing.sides[-1:]  # by now the other side is out of reach
     for place in places if raised else ():
-        yield Piece(Phase.RAISE, Step(
+        yield PlannedStep(Phase.RAISE, Step(
             "raise-addresses", f"Raise the TTL of {_list([each.key for each in raised])} at {place} again",
             (drawing.records(place, drawing.domain, raised),), (), f"every server of {place} hands them out so", "lower it again",
             estimate=10,
         ))  # fmt: skip
-    yield Piece(Phase.END, Step(
+    yield PlannedStep(Phase.END, Step(
         "old-address", f"Nobody is sent to {wish.old} any more: it may be switched off", (ServiceEnded(wish.old),), (),
         "said, not seen: the tool switches nothing off", f"from here on {wish.old} has to work again first",
     ), (Unused(wish.old),))  # fmt: skip
     for place in places if senders else ():
-        yield Piece(Phase.CLOSE, Step(
+        yield PlannedStep(Phase.CLOSE, Step(
             "old-sender", f"Let {wish.old} send mail no more, at {place}",
-            (drawing.records(place, drawing.domain, [Change(both, alone) for _, both, alone in senders]),),
+            (drawing.records(place, drawing.domain, [RRsetChange(both, alone) for _, both, alone in senders]),),
             (f"nothing sends from {wish.old} any more: look before you say yes",), f"every server of {place} names {wish.new} alone",
             "name both again", estimate=10,
         ))  # fmt: skip
 
 
-def _list(keys: list[Key]) -> str:
+def _list(keys: list[RRsetKey]) -> str:
     names = list(dict.fromkeys(name_text(name) for name, _ in keys))
     return ", ".join(names[:4]) + (f" and {len(names) - 4} more names" if names[4:] else "")

@@ -8,13 +8,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Answered, Change, HostSet, Published, ServiceEnded
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Answered, HostSet, Published, RRsetChange, ServiceEnded
 from legatum.core.moves.effects.hosts import address_sets
 from legatum.core.moves.kinds.name_servers import ns_pieces
-from legatum.core.moves.needs import Need, Unnamed, Unused
+from legatum.core.moves.needs import Need, NsSetExpired, Unused
 from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
@@ -35,7 +35,7 @@ class Hosts:
     with_addresses: bool = False
 
 
-def host_pieces(drawing: Drawing, wish: Hosts) -> Iterator[Piece]:
+def host_pieces(drawing: PlanInput, wish: Hosts) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` for what is not below the domain, :class:`GateShut` for what would leave nobody."""
     for host in (*wish.addresses, *wish.named):
         if not is_under(host, drawing.domain) or host == drawing.domain:
@@ -57,39 +57,39 @@ def host_pieces(drawing: Drawing, wish: Hosts) -> Iterator[Piece]:
         yield from _gone(drawing, wish, host)
 
 
-def _sets_up(drawing: Drawing, wish: Hosts) -> tuple[Name, ...]:
+def _sets_up(drawing: PlanInput, wish: Hosts) -> tuple[Name, ...]:
     """Hosts that get their first address by this plan."""
     return tuple(host for host, addresses in wish.addresses.items() if addresses and not _in_zone(drawing, host))
 
 
-def _in_zone(drawing: Drawing, host: Name) -> tuple[str, ...]:
+def _in_zone(drawing: PlanInput, host: Name) -> tuple[str, ...]:
     return tuple(address_text(data) for rtype in ADDRESSES for each in [drawing.contents.get(host, rtype)] if each for data in each.rdatas)
 
 
-def _placed(drawing: Drawing, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[Piece]:
+def _placed(drawing: PlanInput, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[PlannedStep]:
     before, text = _in_zone(drawing, host), name_text(host)
     zone = drawing.contents
     ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=drawing.contents.usual_ttl(host))
     after = {each.rtype: each for each in address_sets(host, addresses, ttl)}
-    changes = [Change(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
+    changes = [RRsetChange(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
     words = f"{', '.join(before)} → {', '.join(addresses)}" if before else ", ".join(addresses)
     back = f"set it back to {', '.join(before)}, which stays up until the hold has passed the other way" if before else "take it away again"
     changing, telling = (Phase.CHANGE, Phase.SWITCH) if before and drawing.made else (Phase.MAKE, Phase.MAKE)
     for place in drawing.sides if changes else ():
-        yield Piece(changing, Step(
+        yield PlannedStep(changing, Step(
             f"address-{text.split('.')[0]}", f"Give {text} its address in the zone at {place}: {words}",
             (drawing.records(place, drawing.domain, changes),), ("the server answers for the domain at every address",),
             f"every server of {place} gives it", back, estimate=10,
         ))  # fmt: skip
     held = wish.held.get(host)
     if set(held or ()) != set(addresses) and (held is not None or not wish.with_addresses):
-        yield Piece(telling, Step(
+        yield PlannedStep(telling, Step(
             f"host-{text.split('.')[0]}", f"Set the addresses of {text} at the registrar {drawing.registrar}: {', '.join(addresses)}",
             (HostSet(drawing.registrar, host, drawing.parent_zone, held or (), addresses, drawing.glue_ttl),), (),
             "the registry holds just these", back, estimate=3600 if drawing.registrar_by_hand else 2,
         ))  # fmt: skip
     if before and changes:
-        yield Piece(Phase.SEEN, Step(
+        yield PlannedStep(Phase.SEEN, Step(
             f"glue-{text.split('.')[0]}", f"See the new glue of {text} on every server of the parent zone",
             (Published(drawing.domain, tuple(sorted(drawing.delegation)), (host,)),), (),
             "every address of every parent server gives it", back,
@@ -98,11 +98,11 @@ def _placed(drawing: Drawing, wish: Hosts, host: Name, addresses: tuple[str, ...
         yield from _left(drawing, host, sorted(set(before) - set(addresses)), tuple(after.values()))
 
 
-def _left(drawing: Drawing, host: Name, old: list[str], new: tuple[RRset, ...]) -> Iterator[Piece]:
+def _left(drawing: PlanInput, host: Name, old: list[str], new: tuple[RRset, ...]) -> Iterator[PlannedStep]:
     """Nobody asks at the old addresses any more: those that no other name server has may be switched off."""
     text = name_text(host)
     needs = tuple(Unused(address) for address in old)
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         f"confirm-{text.split('.')[0]}", f"Nobody asks {text} at {', '.join(old) or 'another address'} any more",
         (Answered(drawing.domain, tuple(drawing.sides), new),), (), "every server and every resolver gives the new addresses",
         "set it back",
@@ -110,24 +110,24 @@ def _left(drawing: Drawing, host: Name, old: list[str], new: tuple[RRset, ...]) 
     shared = {address for place in drawing.places for other, each in place.servers.items() if other != host for address in each}
     for address in old:
         if address not in shared:
-            yield Piece(Phase.END, Step(
+            yield PlannedStep(Phase.END, Step(
                 "old-address", f"{text} may stop answering at {address}", (ServiceEnded(address, drawing.main),), (),
                 "said, not seen: the tool switches nothing off", f"from here on {address} has to answer again first",
             ), needs)  # fmt: skip
 
 
-def _gone(drawing: Drawing, wish: Hosts, host: Name) -> Iterator[Piece]:
+def _gone(drawing: PlanInput, wish: Hosts, host: Name) -> Iterator[PlannedStep]:
     text, before, held = name_text(host), _in_zone(drawing, host), wish.held.get(host)
-    needs: tuple[Need, ...] = (Unnamed(drawing.domain, (host,)),)
+    needs: tuple[Need, ...] = (NsSetExpired(drawing.domain, (host,)),)
     if held is not None:
-        yield Piece(Phase.LEAVE, Step(
+        yield PlannedStep(Phase.LEAVE, Step(
             f"host-{text.split('.')[0]}", f"Take the host {text} away at the registrar {drawing.registrar}",
             (HostSet(drawing.registrar, host, drawing.parent_zone, held, (), drawing.glue_ttl),), ("no domain leans on it",),
             "the registry has no such host any more", "make it again", estimate=2,
         ), needs)  # fmt: skip
-    changes = [Change(each, None) for rtype in ADDRESSES if (each := drawing.contents.get(host, rtype)) is not None]
+    changes = [RRsetChange(each, None) for rtype in ADDRESSES if (each := drawing.contents.get(host, rtype)) is not None]
     for place in drawing.serving_at_the_end if changes else ():
-        yield Piece(Phase.END, Step(
+        yield PlannedStep(Phase.END, Step(
             f"address-{text.split('.')[0]}", f"Take the address of {text} out of the zone at {place}",
             (drawing.records(place, drawing.domain, changes),), (), f"no server of {place} gives it any more", "put it back", estimate=10,
         ), needs)  # fmt: skip

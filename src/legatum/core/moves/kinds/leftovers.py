@@ -4,11 +4,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.fault import BadInput
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Change, HostSet, ZoneEnded
-from legatum.core.moves.needs import Forgotten, Unasked, Unnamed
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import HostSet, RRsetChange, ZoneEnded
+from legatum.core.moves.needs import NoLongerQueried, NsSetExpired, OldDataExpired
 from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
@@ -24,7 +24,7 @@ class Leftovers:
     zones: tuple[tuple[str, RRset], ...] = ()
 
 
-def leftover_pieces(drawing: Drawing, wish: Leftovers) -> Iterator[Piece]:
+def leftover_pieces(drawing: PlanInput, wish: Leftovers) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` where there is nothing."""
     if not (wish.records or wish.hosts or wish.zones):
         raise BadInput(
@@ -36,24 +36,24 @@ def leftover_pieces(drawing: Drawing, wish: Leftovers) -> Iterator[Piece]:
     hosts = [each for each in wish.records if each[0].name in led and each[0].rtype in (*ADDRESSES, CNAME)]
     others = [each for each in wish.records if each not in hosts]
     leading = [(before.name, before.rtype) for before, _ in others if before.rtype in NAME_FIELDS and led & {*targets(before)}]
-    for ident, records, needs in (("records", others, ()), ("records-led-to", hosts, tuple(Forgotten(zone, key) for key in leading))):
+    for ident, records, needs in (("records", others, ()), ("records-led-to", hosts, tuple(OldDataExpired(zone, key) for key in leading))):
         if records:
             words = ", ".join(f"{name_text(before.name)} {type_text(before.rtype)}" for before, _ in records[:4])
             more = f" and {len(records) - 4} more" if len(records) > 4 else ""
-            yield Piece(Phase.LEAVE, Step(
+            yield PlannedStep(Phase.LEAVE, Step(
                 ident, f"Take {words}{more} out of the zone at {drawing.main}",
-                (drawing.records(drawing.main, zone, [Change(before, after) for before, after in records]),),
+                (drawing.records(drawing.main, zone, [RRsetChange(before, after) for before, after in records]),),
                 ("they are what was seen when drafting",), f"no server of {drawing.main} gives them any more", "put them in again",
                 estimate=10,
             ), needs)  # fmt: skip
     for host, addresses in wish.hosts:
-        yield Piece(Phase.LEAVE, Step(
+        yield PlannedStep(Phase.LEAVE, Step(
             f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {drawing.registrar}",
             (HostSet(drawing.registrar, host, drawing.parent_zone, addresses, (), drawing.glue_ttl),), ("no domain leans on it",),
             "the registry has no such host any more", "make it again", estimate=2,
-        ), (Unnamed(zone, (host,)),))  # fmt: skip
+        ), (NsSetExpired(zone, (host,)),))  # fmt: skip
     for place, ns in wish.zones:
-        yield Piece(Phase.END, Step(
+        yield PlannedStep(Phase.END, Step(
             "end", f"End the old zone at {place}", (ZoneEnded(place, zone, (ns,), drawing.main),), ("nobody asks there any more",),
             f"no server of {place} answers for it any more", f"from here on it begins with creating the zone at {place} anew", estimate=5,
-        ), (Unasked(place, zone),))  # fmt: skip
+        ), (NoLongerQueried(place, zone),))  # fmt: skip

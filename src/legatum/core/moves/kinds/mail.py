@@ -8,11 +8,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from legatum.core.fault import AlreadySo, BadInput, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Answered, Change, Effect
-from legatum.core.moves.needs import Forgotten, Lowered, Need
-from legatum.core.moves.place import Key
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Answered, Effect, RRsetChange
+from legatum.core.moves.needs import Lowered, Need, OldDataExpired
+from legatum.core.moves.place import RRsetKey
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import is_under, name_text
 from legatum.core.records.presentation import txt_rdata
@@ -37,14 +37,14 @@ class _Sorted:
     """``made``: what stands nowhere yet; ``exchanged``: what is something else now; ``both``: the senders of either service, ``alone``:
     then of the new one, and ``left`` those that may not send any more."""
 
-    made: list[Change] = field(default_factory=list)
-    exchanged: list[Change] = field(default_factory=list)
-    both: list[Change] = field(default_factory=list)
-    alone: list[Change] = field(default_factory=list)
+    made: list[RRsetChange] = field(default_factory=list)
+    exchanged: list[RRsetChange] = field(default_factory=list)
+    both: list[RRsetChange] = field(default_factory=list)
+    alone: list[RRsetChange] = field(default_factory=list)
     left: tuple[str, ...] = ()
 
 
-def mail_pieces(drawing: Drawing, wish: Mail) -> Iterator[Piece]:
+def mail_pieces(drawing: PlanInput, wish: Mail) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` for a template without a mail server that exists, :class:`GateShut` where SPF cannot let both send, and
     :class:`AlreadySo`."""
     zone, old = drawing.contents, drawing.contents.get(drawing.domain, MX)
@@ -55,18 +55,18 @@ def mail_pieces(drawing: Drawing, wish: Mail) -> Iterator[Piece]:
         each.key: each.before.ttl if drawing.at_once else min(drawing.low_ttl, each.before.ttl) for each in found.exchanged if each.before
     }
     for place in drawing.sides if found.made or found.both else ():
-        yield Piece(Phase.MAKE, Step(
+        yield PlannedStep(Phase.MAKE, Step(
             "mail-records", f"Give {place} what {wish.service} needs beside what is there: {_list([*found.made, *found.both])}",
             (drawing.records(place, drawing.domain, [*found.made, *found.both]),), ("it is what was seen when drafting",),
             f"every server of {place} hands it out", "take it out again", estimate=10,
         ))  # fmt: skip
     lowered = [
-        Change(each.before, each.before.with_ttl(low[each.key]))
+        RRsetChange(each.before, each.before.with_ttl(low[each.key]))
         for each in found.exchanged
         if each.before is not None and low[each.key] != each.before.ttl
     ]
     for place in drawing.sides if lowered else ():
-        yield Piece(Phase.LOWER, Step(
+        yield PlannedStep(Phase.LOWER, Step(
             "lower-mail", f"Lower the TTL of {_list(lowered)} at {place} to {drawing.low_ttl}",
             (drawing.records(place, drawing.domain, lowered),),
             ("they are what was seen when drafting",), f"every server of {place} hands them out so", "raise it again", estimate=10,
@@ -94,11 +94,11 @@ def _sorted(zone: Zone, wish: Mail) -> _Sorted:
             _sort_texts(zone, demand, found)
             continue
         present, after = zone.get(*key), demand.met_in(zone)
-        rivals = [Change(each, None) for each in zone.at(key[0]) if each.rtype != key[1] and CNAME in (each.rtype, key[1])]
+        rivals = [RRsetChange(each, None) for each in zone.at(key[0]) if each.rtype != key[1] and CNAME in (each.rtype, key[1])]
         if present is not None and set(present.rdatas) == set(after.rdatas) and not rivals:
             continue
         leading = present is not None or rivals or key[1] == MX
-        (found.exchanged if leading else found.made).extend([*rivals, Change(present, after)])
+        (found.exchanged if leading else found.made).extend([*rivals, RRsetChange(present, after)])
     return found
 
 
@@ -125,50 +125,52 @@ def _sort_texts(zone: Zone, demand: Demand, found: _Sorted) -> None:
     last = new[0] if new else said
     beside, alone = texts(last if said == last else both), texts(last)
     if present is None or set(present.rdatas) != set(beside.rdatas):
-        (found.both if present is not None else found.made).append(Change(present, beside))
+        (found.both if present is not None else found.made).append(RRsetChange(present, beside))
     if set(beside.rdatas) != set(alone.rdatas):
-        found.alone.append(Change(beside, alone))
+        found.alone.append(RRsetChange(beside, alone))
         found.left = spf_left(said, last, servers)
 
 
-def _led(drawing: Drawing, wish: Mail, found: _Sorted, low: dict[Key, int]) -> Iterator[Piece]:
+def _led(drawing: PlanInput, wish: Mail, found: _Sorted, low: dict[RRsetKey, int]) -> Iterator[PlannedStep]:
     zone = drawing.domain
     needs: list[Need] = [Lowered(zone, each.key) for each in found.exchanged if each.before is not None]
-    needs += [Forgotten(zone, each.key, negative=True) for each in found.made] + [Forgotten(zone, each.key) for each in found.both]
+    needs += [OldDataExpired(zone, each.key, negative=True) for each in found.made] + [
+        OldDataExpired(zone, each.key) for each in found.both
+    ]
     for place in drawing.sides if found.exchanged else ():
-        yield Piece(Phase.CHANGE, Step(
+        yield PlannedStep(Phase.CHANGE, Step(
             "mail", f"Have mail brought to {wish.service}, at {place}", (drawing.records(place, zone, _low(found.exchanged, low)),),
             (f"the mailboxes are there, and {wish.service} takes mail for {name_text(zone)}: look before you say yes",),
             f"every server of {place} hands it out so", "set it back: the old service takes mail until its end", estimate=10,
         ), tuple(needs))  # fmt: skip
 
 
-def _low(changes: Sequence[Change], low: dict[Key, int]) -> list[Change]:
+def _low(changes: Sequence[RRsetChange], low: dict[RRsetKey, int]) -> list[RRsetChange]:
     """With the lowered TTL, as they stand before and after."""
     usual = min(low.values(), default=None)
 
-    def lowered(change: Change) -> Iterator[RRset | None]:
+    def lowered(change: RRsetChange) -> Iterator[RRset | None]:
         ttl = low.get(change.key, usual)
         yield change.before.with_ttl(ttl) if change.before is not None and ttl is not None else change.before
         yield change.after.with_ttl(min(ttl, change.after.ttl)) if change.after is not None and ttl is not None else change.after
 
-    return [Change(*lowered(each)) for each in changes]
+    return [RRsetChange(*lowered(each)) for each in changes]
 
 
-def _afterwards(drawing: Drawing, wish: Mail, found: _Sorted, low: dict[Key, int], servers: str) -> Iterator[Piece]:
+def _afterwards(drawing: PlanInput, wish: Mail, found: _Sorted, low: dict[RRsetKey, int], servers: str) -> Iterator[PlannedStep]:
     zone, led = drawing.domain, _low(found.exchanged, low)
     given = tuple(each.after for each in (*found.made, *found.both, *led) if each.after is not None)
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-mail", f"Confirm that everybody brings mail to {wish.service}", (Answered(zone, tuple(drawing.sides), given),), (),
         "every server and every resolver gives it", "set it back",
-    ), tuple(Forgotten(zone, each.key, negative=each.before is None) for each in (*found.made, *found.both, *found.exchanged)))  # fmt: skip
+    ), tuple(OldDataExpired(zone, each.key, negative=each.before is None) for each in (*found.made, *found.both, *found.exchanged)))  # fmt: skip
     raised = [
-        Change(each.after, each.after.with_ttl(full.after.ttl))
+        RRsetChange(each.after, each.after.with_ttl(full.after.ttl))
         for each, full in zip(led, found.exchanged, strict=True)
         if each.after is not None and full.after is not None and each.after.ttl != full.after.ttl
     ]
     for place in drawing.sides[-1:] if raised else ():
-        yield Piece(Phase.RAISE, Step(
+        yield PlannedStep(Phase.RAISE, Step(
             "raise-mail", f"Raise the TTL of {_list(raised)} at {place}", (drawing.records(place, zone, raised),), (),
             f"every server of {place} hands them out so", "lower it again", estimate=10,
         ))  # fmt: skip
@@ -177,15 +179,15 @@ def _afterwards(drawing: Drawing, wish: Mail, found: _Sorted, low: dict[Key, int
     senders = f"nothing sends by {', '.join(found.left)} any more" if found.left else ""
     boxes = f"what lies in the mailboxes at {servers} has been brought over" if servers else ""
     effects: tuple[Effect, ...] = tuple(drawing.records(place, zone, found.alone) for place in drawing.sides[-1:] if found.alone)
-    yield Piece(Phase.END, Step(
+    yield PlannedStep(Phase.END, Step(
         "old-mail", f"Nobody brings mail to {servers or 'the old service'} any more{': it sends no more either' if found.left else ''}",
         effects or (Answered(zone, tuple(drawing.sides[-1:]), tuple(each for each in given if each.rtype == MX)),),
         tuple(each for each in (boxes, senders) if each),
         "every server hands out the new service's senders alone" if effects else "every server and every resolver gives the new servers",
         "let both send again", estimate=10,
-    ), (Forgotten(zone, (zone, MX)),))  # fmt: skip
+    ), (OldDataExpired(zone, (zone, MX)),))  # fmt: skip
 
 
-def _list(changes: Sequence[Change]) -> str:
+def _list(changes: Sequence[RRsetChange]) -> str:
     keys = dict.fromkeys(each.key for each in changes)
     return ", ".join(f"{name_text(name)} {type_text(rtype)}" for name, rtype in keys)

@@ -2,18 +2,18 @@
 
 from collections.abc import Iterator, Sequence
 
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Change, Ready
-from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.needs import Forgotten, Known
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Ready, RRsetChange
+from legatum.core.moves.kinds.delegation_change import confirmed, leading
+from legatum.core.moves.needs import NameKnown, OldDataExpired
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS
 
 
-def ns_pieces(drawing: Drawing, wanted: Sequence[Name], new_hosts: Sequence[Name] = ()) -> Iterator[Piece]:
+def ns_pieces(drawing: PlanInput, wanted: Sequence[Name], new_hosts: Sequence[Name] = ()) -> Iterator[PlannedStep]:
     """``new_hosts``: that get their address by the same plan."""
     present, zone = drawing.apex_ns, drawing.domain
     after = rrset(zone, NS, present.ttl, wanted)
@@ -21,18 +21,18 @@ def ns_pieces(drawing: Drawing, wanted: Sequence[Name], new_hosts: Sequence[Name
     said = ", ".join(map(name_text, wanted))
     back = f"set it back to {', '.join(map(name_text, targets(present)))}"
     if added:
-        yield Piece(Phase.READY, Step(
+        yield PlannedStep(Phase.READY, Step(
             "ready", f"Check that {', '.join(map(name_text, added))} {'are' if added[1:] else 'is'} ready for everybody",
             (Ready(zone, tuple(drawing.sides), ()),), ("every server answers for the zone", "every new NS name has its address"),
             "every server, every address, the same contents", "nothing to take back",
-        ), tuple(Known(host) for host in added))  # fmt: skip
+        ), tuple(NameKnown(host) for host in added))  # fmt: skip
     if after.rdatas != present.rdatas:
         for place in drawing.sides:
-            yield Piece(Phase.CHANGE, Step(
-                "apex", f"Set the NS set of the zone at {place} to {said}", (drawing.records(place, zone, [Change(present, after)]),),
+            yield PlannedStep(Phase.CHANGE, Step(
+                "apex", f"Set the NS set of the zone at {place} to {said}", (drawing.records(place, zone, [RRsetChange(present, after)]),),
                 ("every server in it answers for the zone",), f"every server of {place} hands it out", back, estimate=10,
-            ), tuple(Known(host) for host in added))  # fmt: skip
+            ), tuple(NameKnown(host) for host in added))  # fmt: skip
     if set(drawing.delegation) != set(wanted):
         yield from leading(drawing, zone, drawing.delegation, tuple(wanted), said, back, ready=False)
     longer = {*targets(present), *drawing.delegation} <= {*wanted}
-    yield confirmed(drawing, zone, tuple(wanted), back, () if longer else (Forgotten(zone, (zone, NS)),), resolvers=not longer)
+    yield confirmed(drawing, zone, tuple(wanted), back, () if longer else (OldDataExpired(zone, (zone, NS)),), resolvers=not longer)

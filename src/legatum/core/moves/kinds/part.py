@@ -9,13 +9,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.fault import AlreadySo, BadInput, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing, some_of
-from legatum.core.moves.effects import Agreed, Change, Ready, Records, ZoneEnded, ZoneMade
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Agreed, Ready, Records, RRsetChange, ZoneEnded, ZoneMade
 from legatum.core.moves.effects.hosts import address_sets
 from legatum.core.moves.kinds.provider import NewProvider, provider_pieces
-from legatum.core.moves.needs import Known, Unasked, Uncut
+from legatum.core.moves.needs import DelegationInForce, NameKnown, NoLongerQueried
 from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.plan_input import PlanInput, some_of
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
@@ -36,7 +36,7 @@ class Part:
     held_by: str = ""
 
 
-def part_pieces(drawing: Drawing, wish: Part) -> Iterator[Piece]:
+def part_pieces(drawing: PlanInput, wish: Part) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` and :class:`GateShut` as cutting does."""
     if wish.name == drawing.domain or not is_under(wish.name, drawing.domain):
         raise BadInput(f"{name_text(wish.name)} is not below {name_text(drawing.domain)}", "give a name such as app, or whole")
@@ -54,16 +54,16 @@ def part_pieces(drawing: Drawing, wish: Part) -> Iterator[Piece]:
     return provider_pieces(drawing, NewProvider(wish.name, wish.held_by, wish.to))
 
 
-def _changes(before: Zone, after: Zone) -> list[Change]:
+def _changes(before: Zone, after: Zone) -> list[RRsetChange]:
     keys = sorted(before.keys | after.keys)
     return [
-        Change(before.get(*key), after.get(*key))
+        RRsetChange(before.get(*key), after.get(*key))
         for key in keys
         if key[1] != SOA and key[1] not in OWN and before.get(*key) != after.get(*key)
     ]
 
 
-def _handed_on(drawing: Drawing, wish: Part) -> Iterator[Piece]:
+def _handed_on(drawing: PlanInput, wish: Part) -> Iterator[PlannedStep]:
     zone, place, cut = drawing.contents, drawing.place(wish.to), wish.name
     parts = parts_of(zone, cut)
     servers = tuple(sorted(place.servers))
@@ -73,56 +73,56 @@ def _handed_on(drawing: Drawing, wish: Part) -> Iterator[Piece]:
     text, back = name_text(cut), f"take it back into the zone at {drawing.main}"
     if parts.signed:
         text += f" (left out, because a signer made it: {counted_text(parts.signed)})"
-    yield Piece(Phase.MAKE, Step(
+    yield PlannedStep(Phase.MAKE, Step(
         "child", f"Publish {text} at {wish.to}, with all that the zone above has there",
         (ZoneMade(wish.to, cut, (ns, *some_of([each for each in child.with_rrsets(parts.below) if each.rtype not in (SOA, NS)])),
         drawing.main),),
         (f"the zone exists at {wish.to}, or can be created there",), f"every server of {wish.to} answers as the zone above did",
         f"nobody asks {wish.to} yet: leave it or remove it", estimate=10,
     ))  # fmt: skip
-    yield Piece(Phase.READY, Step(
+    yield PlannedStep(Phase.READY, Step(
         "ready", f"Check that {wish.to} is ready for everybody", (Ready(cut, (wish.to,), servers),),
         ("every server answers for it", "every NS name has its address"), "every server, every address", "nothing to take back",
-    ), tuple(Known(host) for host in servers))  # fmt: skip
+    ), tuple(NameKnown(host) for host in servers))  # fmt: skip
     after = parent_zone(zone, parts, servers, wish.ttl, glue)
     for at in drawing.sides:
-        yield Piece(Phase.CHANGE, Step(
+        yield PlannedStep(Phase.CHANGE, Step(
             "cut", f"Hand {name_text(cut)} on to {wish.to} in the zone at {at}", (drawing.records(at, drawing.domain, _changes(zone,
             after)),),
             (f"{wish.to} answers for all of it",), f"every server of {at} hands it on, and answers for the rest as before", back,
             estimate=10,
         ))  # fmt: skip
     longest = max((each.ttl for each in parts.below), default=0)
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         "confirm", f"Confirm that everybody comes to {wish.to} for it", (Agreed(cut, servers),), ("no old answer left over anywhere",),
         "parent, child and all resolvers agree", back,
-    ), (Uncut(drawing.domain, cut, longest),))  # fmt: skip
+    ), (DelegationInForce(drawing.domain, cut, longest),))  # fmt: skip
 
 
 def _data(addresses: tuple[str, ...], rtype: int) -> list[bytes]:
     return [data for each in address_sets(Name(b"\0"), addresses, 0) if each.rtype == rtype for data in each.rdatas]
 
 
-def _taken_back(drawing: Drawing, wish: Part) -> Iterator[Piece]:
+def _taken_back(drawing: PlanInput, wish: Part) -> Iterator[PlannedStep]:
     zone, cut, place = drawing.contents, wish.name, drawing.place(wish.held_by)
     cut_set(zone, cut)
     child = drawing.zone(wish.held_by, cut)
     after = taken_back(zone, child)
     text, back = name_text(cut), f"hand it on to {wish.held_by} again"
     for at in drawing.sides:
-        yield Piece(Phase.CHANGE, Step(
+        yield PlannedStep(Phase.CHANGE, Step(
             "cut", f"Take {text} back into the zone at {at}", (drawing.records(at, drawing.domain, _changes(zone, after)),), (),
             f"every server of {at} answers for it itself", back, estimate=10,
         ))  # fmt: skip
     own, above = child.apex_ns, zone.apex_ns
     if own is not None and above is not None and own.rdatas != above.rdatas and not place.own_ns:
-        lead = Records(wish.held_by, cut, (Change(own, rrset(cut, NS, own.ttl, above.rdatas)),))
-        yield Piece(Phase.SWITCH, Step(
+        lead = Records(wish.held_by, cut, (RRsetChange(own, rrset(cut, NS, own.ttl, above.rdatas)),))
+        yield PlannedStep(Phase.SWITCH, Step(
             "apex", f"Have the servers of {wish.held_by} name those of {drawing.main}", (lead,), (), f"every server of {wish.held_by} does",
             f"have them name {', '.join(map(name_text, targets(own)))} again", estimate=10,
         ))  # fmt: skip
-    yield Piece(Phase.END, Step(
+    yield PlannedStep(Phase.END, Step(
         "end", f"End {text} at {wish.held_by}", (ZoneEnded(wish.held_by, cut, (own,) if own is not None else (), drawing.main),),
         ("the hold has passed",), f"no server of {wish.held_by} answers for it any more",
         f"from here on it begins with creating the zone at {wish.held_by} anew", estimate=5,
-    ), (Unasked(wish.held_by, cut),))  # fmt: skip
+    ), (NoLongerQueried(wish.held_by, cut),))  # fmt: skip

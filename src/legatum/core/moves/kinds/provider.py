@@ -12,14 +12,14 @@ from dataclasses import dataclass
 from legatum.core.dnssec.trust import Keys
 from legatum.core.duration import rough_text
 from legatum.core.fault import GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Change, Gathered, Ready, Records, Same, ZoneEnded, ZoneMade
-from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.kinds.trust.chain import keys_to_come
-from legatum.core.moves.kinds.trust.passage import SAME_KEYS, UNSIGNED, after_leading, before_leading, passage_of
-from legatum.core.moves.needs import Fits, Known, Lowered, Need, Unasked
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Gathered, Ready, Records, RRsetChange, Same, ZoneEnded, ZoneMade
+from legatum.core.moves.kinds.delegation_change import confirmed, leading
+from legatum.core.moves.kinds.trust.sign_unsign import keys_to_come
+from legatum.core.moves.kinds.trust.signed_move import SAME_KEYS, UNSIGNED, after_leading, before_leading, passage_of
+from legatum.core.moves.needs import ChainConsistent, Lowered, NameKnown, Need, NoLongerQueried
 from legatum.core.moves.place import Place
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
@@ -40,7 +40,7 @@ class NewProvider:
     passage: str = ""
 
 
-def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
+def provider_pieces(drawing: PlanInput, wish: NewProvider) -> Iterator[PlannedStep]:
     """Steps ``gather`` to ``end``."""
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     present = drawing.zone(old.name, zone).apex_ns
@@ -61,11 +61,11 @@ def provider_pieces(drawing: Drawing, wish: NewProvider) -> Iterator[Piece]:
         yield from after_leading(drawing, passage, new, old, keys, wish.unsigned)
 
 
-def _passage(drawing: Drawing, wish: NewProvider) -> tuple[str, str]:
+def _passage(drawing: PlanInput, wish: NewProvider) -> tuple[str, str]:
     return passage_of(drawing.place(wish.old), drawing.place(wish.new), wish.passage or (UNSIGNED if wish.unsigned else ""))
 
 
-def passage_words(drawing: Drawing, wish: NewProvider) -> str:
+def passage_words(drawing: PlanInput, wish: NewProvider) -> str:
     """How a signed domain is led, and why so; empty for an unsigned one."""
     return _passage(drawing, wish)[1] if wish.zone == drawing.domain and drawing.anchors else ""
 
@@ -78,7 +78,9 @@ def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:
         )
 
 
-def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[Piece]:
+def _behind_other_names(
+    drawing: PlanInput, wish: NewProvider, present: RRset, keys: Keys | None, kept: Keys | None
+) -> Iterator[PlannedStep]:
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     apex_ttl = drawing.ns_ttl(zone)
     low = min(drawing.low_ttl, apex_ttl)
@@ -95,7 +97,7 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, key
     led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
     back = f"set it back to {_list(led)}; {new.name} stays up until the hold has passed the other way"
     yield from leading(drawing, zone, led, tuple(new.servers), new.name, back)
-    yield confirmed(drawing, zone, tuple(new.servers), back, (Unasked(old.name, zone),), resolvers=not old.own_ns)
+    yield confirmed(drawing, zone, tuple(new.servers), back, (NoLongerQueried(old.name, zone),), resolvers=not old.own_ns)
     if drawing.final_ttl != low and not new.own_ns:
         yield _raise(drawing, zone, new, after)
     if old.own_ns:
@@ -104,46 +106,46 @@ def _behind_other_names(drawing: Drawing, wish: NewProvider, present: RRset, key
         yield ended(drawing, zone, old, lowered, kept)
 
 
-def _behind_the_same_names(drawing: Drawing, wish: NewProvider, ns: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[Piece]:
+def _behind_the_same_names(drawing: PlanInput, wish: NewProvider, ns: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[PlannedStep]:
     """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
     old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
     yield from copied(zone, old, new, ns, "the same NS set", keys)
     yield ready(zone, old, new, wish.staying, known=True)
-    yield ended(drawing, zone, old, ns, kept, (Unasked(old.name, zone),))
+    yield ended(drawing, zone, old, ns, kept, (NoLongerQueried(old.name, zone),))
 
 
-def copied(zone: Name, old: Place, new: Place, after: RRset, words: str, keys: Keys | None) -> Iterator[Piece]:
+def copied(zone: Name, old: Place, new: Place, after: RRset, words: str, keys: Keys | None) -> Iterator[PlannedStep]:
     """Steps ``gather`` to ``compare``. ``after``: the NS set at the new side, ``words``: what it is."""
-    yield Piece(Phase.GATHER, Step(
+    yield PlannedStep(Phase.GATHER, Step(
         "gather", f"Gather the zone from {old.name}", (Gathered(old.name, zone),), (f"{old.name} hands it out, or answers for its names",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
-    yield Piece(Phase.MAKE, Step(
+    yield PlannedStep(Phase.MAKE, Step(
         "publish", f"Publish the zone at {new.name}, with {words} in it", (ZoneMade(new.name, zone, (after,), keys=keys),),
         (f"the zone exists at {new.name}, or can be created there",),
         f"every server of {new.name} answers with the new serial, and the contents are equal",
         f"nobody asks {new.name} yet: leave it or remove it", estimate=10,
     ))  # fmt: skip
-    yield Piece(Phase.COMPARE, Step(
+    yield PlannedStep(Phase.COMPARE, Step(
         "compare", f"Compare every answer, {old.name} against {new.name}", (Same(zone, (old.name, new.name)),), (),
         "every server of both sides gives the same answers; only SOA and NS at the apex differ", "nothing to take back",
     ))  # fmt: skip
 
 
-def _lower(drawing: Drawing, zone: Name, old: Place, before: RRset, lowered: RRset) -> Piece:
-    return Piece(Phase.LOWER, Step(
+def _lower(drawing: PlanInput, zone: Name, old: Place, before: RRset, lowered: RRset) -> PlannedStep:
+    return PlannedStep(Phase.LOWER, Step(
         "lower", f"Lower the TTL of the NS set at {old.name} from {before.ttl} to {lowered.ttl}",
-        (drawing.records(old.name, zone, [Change(before, lowered)]),),
+        (drawing.records(old.name, zone, [RRsetChange(before, lowered)]),),
         ("the NS set is still the one seen when drafting",), f"every server of {old.name} hands it out with {lowered.ttl}",
         f"raise it to {before.ttl} again", estimate=10,
     ))  # fmt: skip
 
 
-def ready(zone: Name, old: Place, new: Place, named: Iterable[Name], known: bool = False) -> Piece:
+def ready(zone: Name, old: Place, new: Place, named: Iterable[Name], known: bool = False) -> PlannedStep:
     """Step ``ready``. ``named``: the NS set that the new side hands out; ``known``: everybody has their addresses."""
-    needs: list[Need] = [Lowered(zone, (zone, NS)), Fits(zone, (new.name,))]
-    needs += [Known(host) for host in sorted(new.servers) if host not in old.servers and not known]
-    return Piece(Phase.READY, Step(
+    needs: list[Need] = [Lowered(zone, (zone, NS)), ChainConsistent(zone, (new.name,))]
+    needs += [NameKnown(host) for host in sorted(new.servers) if host not in old.servers and not known]
+    return PlannedStep(Phase.READY, Step(
         "ready", "Check that the new side is ready for everybody",
         (Ready(zone, (new.name,), tuple(sorted(named)), (old.name,)),),
         ("every new server answers for the whole zone", "nothing was edited on one side only", "every new NS name has its address"),
@@ -151,30 +153,30 @@ def ready(zone: Name, old: Place, new: Place, named: Iterable[Name], known: bool
     ), tuple(needs))  # fmt: skip
 
 
-def _apex(drawing: Drawing, zone: Name, old: Place, before: RRset, after: RRset) -> Piece:
+def _apex(drawing: PlanInput, zone: Name, old: Place, before: RRset, after: RRset) -> PlannedStep:
     inside = [host for host in after.rdatas if is_under(Name(host), zone)]
     assert not inside, "hosts inside the zone are moved by their addresses"
-    return Piece(Phase.CHANGE, Step(
-        "apex", f"Set the NS set at {old.name} to the new one", (drawing.records(old.name, zone, [Change(before, after)]),),
+    return PlannedStep(Phase.CHANGE, Step(
+        "apex", f"Set the NS set at {old.name} to the new one", (drawing.records(old.name, zone, [RRsetChange(before, after)]),),
         ("every new server answers for the whole zone with the new NS set",), f"every server of {old.name} hands out the new NS set",
         f"set it back to {_list(targets(before))}", estimate=10,
     ))  # fmt: skip
 
 
-def _raise(drawing: Drawing, zone: Name, new: Place, after: RRset) -> Piece:
+def _raise(drawing: PlanInput, zone: Name, new: Place, after: RRset) -> PlannedStep:
     final = drawing.final_ttl
     words = "Raise" if final > after.ttl else "Set"
-    return Piece(Phase.RAISE, Step(
+    return PlannedStep(Phase.RAISE, Step(
         "raise", f"{words} the TTL of the NS set at {new.name} to {final} ({rough_text(final)})",
-        (Records(new.name, zone, (Change(after, after.with_ttl(final)),)),), (), f"every server of {new.name} hands it out with {final}",
+        (Records(new.name, zone, (RRsetChange(after, after.with_ttl(final)),)),), (), f"every server of {new.name} hands it out with {final}",
         f"lower it to {after.ttl} again", estimate=10,
     ))  # fmt: skip
 
 
-def ended(drawing: Drawing, zone: Name, old: Place, ns: RRset, kept: Keys | None = None, needs: tuple[Need, ...] = ()) -> Piece:
+def ended(drawing: PlanInput, zone: Name, old: Place, ns: RRset, kept: Keys | None = None, needs: tuple[Need, ...] = ()) -> PlannedStep:
     """Step ``end``. ``kept``: keys that are still in use elsewhere, and come back with the zone."""
     anew = kept or (keys_to_come(drawing, old.name) if old.signs and zone == drawing.domain else None)
-    return Piece(Phase.END, Step(
+    return PlannedStep(Phase.END, Step(
         "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,), keys=anew),),
         ("the hold has passed and everything is confirmed",),
         f"no server of {old.name} answers for the domain any more", f"from here on it begins with creating the zone at {old.name} anew",

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.fault import AlreadySo, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Change, Joined, Ready, Released
-from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.needs import Forgotten, Known, Need, Unasked
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Joined, Ready, Released, RRsetChange
+from legatum.core.moves.kinds.delegation_change import confirmed, leading
+from legatum.core.moves.needs import NameKnown, Need, NoLongerQueried, OldDataExpired
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import rrset, targets
@@ -30,36 +30,36 @@ class Second:
     dead: tuple[Name, ...] = ()
 
 
-def second_pieces(drawing: Drawing, wish: Second) -> Iterator[Piece]:
+def second_pieces(drawing: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for a second provider that is none, or without which nobody would be left."""
     return _left(drawing, wish) if wish.leaves else _joined(drawing, wish)
 
 
-def _joined(drawing: Drawing, wish: Second) -> Iterator[Piece]:
+def _joined(drawing: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     place, zone, present = drawing.place(wish.name), drawing.domain, drawing.apex_ns
     servers = tuple(sorted(place.servers))
     wanted = tuple(sorted({*targets(present), *servers}))
     named = set(targets(present)) == set(wanted) and (not wish.at_registrar or set(drawing.delegation) == set(wanted))
     if not (wish.serves and named):
         yield _told(drawing, wish)
-    yield Piece(Phase.READY, Step(
+    yield PlannedStep(Phase.READY, Step(
         "ready", f"Check that {wish.name} is ready for everybody", (Ready(zone, (wish.name,), ()),),
         ("every server of it answers for the zone", "every NS name has its address"), "every server, every address, the same contents",
         "nothing to take back",
-    ), tuple(Known(host) for host in servers))  # fmt: skip
+    ), tuple(NameKnown(host) for host in servers))  # fmt: skip
     yield from _named(drawing, wish, wanted, f"{wish.name} beside {drawing.main}", (*drawing.follows, wish.name))
     yield _everybody_has_it(drawing, wish, (drawing.main, wish.name), wanted, "take it out again", (), resolvers=False)
 
 
-def _told(drawing: Drawing, wish: Second) -> Piece:
-    return Piece(Phase.MAKE, Step(
+def _told(drawing: PlanInput, wish: Second) -> PlannedStep:
+    return PlannedStep(Phase.MAKE, Step(
         "join", f"Have {wish.name} serve the zone too", (Joined(wish.name, drawing.domain, drawing.main),),
         (f"{wish.name} can be told of it",),
         f"every server of {wish.name} has the serial of {drawing.main}", "nobody asks it yet: leave it or have it ended", estimate=30,
     ))  # fmt: skip
 
 
-def _named(drawing: Drawing, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]) -> Iterator[Piece]:
+def _named(drawing: PlanInput, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]) -> Iterator[PlannedStep]:
     zone, present = drawing.domain, drawing.apex_ns
     back = f"set it back to {', '.join(map(name_text, targets(present)))}"
     if set(targets(present)) != set(wanted):
@@ -67,8 +67,8 @@ def _named(drawing: Drawing, wish: Second, wanted: tuple[Name, ...], whose: str,
             raise GateShut(
                 f"the NS set at {drawing.main} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2"
             )
-        effect = drawing.records(drawing.main, zone, [Change(present, rrset(zone, NS, present.ttl, wanted))])
-        yield Piece(Phase.CHANGE, Step(
+        effect = drawing.records(drawing.main, zone, [RRsetChange(present, rrset(zone, NS, present.ttl, wanted))])
+        yield PlannedStep(Phase.CHANGE, Step(
             "apex", f"Set the NS set of the zone at {drawing.main} to {whose}", (type(effect)(effect.place, zone, effect.changed,
             follows),),
             (), "every server of both hands it out", back, estimate=20,
@@ -78,23 +78,23 @@ def _named(drawing: Drawing, wish: Second, wanted: tuple[Name, ...], whose: str,
 
 
 def _everybody_has_it(
-    drawing: Drawing, wish: Second, places: tuple[str, ...], wanted: tuple[Name, ...], back: str, needs: tuple[Need, ...],
+    drawing: PlanInput, wish: Second, places: tuple[str, ...], wanted: tuple[Name, ...], back: str, needs: tuple[Need, ...],
     resolvers: bool = True,
-) -> Piece:  # fmt: skip
+) -> PlannedStep:  # fmt: skip
     """Parent and child the same set; where the registrar is not asked to change it, the places alone."""
     if wish.at_registrar or set(drawing.delegation) == set(wanted):
         return confirmed(drawing, drawing.domain, wanted, back, needs, resolvers=resolvers)
-    return Piece(Phase.CONFIRM, Step(
+    return PlannedStep(Phase.CONFIRM, Step(
         "confirm", f"Confirm every server of {' and '.join(places)}", (Ready(drawing.domain, places, wanted),),
         ("the NS set at the parent stays as it is",), "every server hands out the new NS set", back,
     ), needs)  # fmt: skip
 
 
 def _needs(wish: Second, zone: Name) -> tuple[Need, ...]:
-    return (Forgotten(zone, (zone, NS)),) if wish.dead else (Unasked(wish.name, zone),)
+    return (OldDataExpired(zone, (zone, NS)),) if wish.dead else (NoLongerQueried(wish.name, zone),)
 
 
-def _left(drawing: Drawing, wish: Second) -> Iterator[Piece]:
+def _left(drawing: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     zone, present = drawing.domain, drawing.apex_ns
     servers = set(wish.dead or drawing.place(wish.name).servers)
     if not servers & {*targets(present), *drawing.delegation} and not wish.serves:
@@ -107,8 +107,8 @@ def _left(drawing: Drawing, wish: Second) -> Iterator[Piece]:
     yield from _named(drawing, wish, wanted, f"{drawing.main} without {wish.name}", follows)
     yield _everybody_has_it(drawing, wish, (drawing.main,), wanted, f"name {wish.name} again", _needs(wish, zone))
     if wish.serves:
-        yield Piece(Phase.END, Step(
+        yield PlannedStep(Phase.END, Step(
             "release", f"End the service at {wish.name}", (Released(wish.name, zone, drawing.main),),
             ("the hold has passed and everything is confirmed",), f"no server of {wish.name} answers for the domain any more",
             "from here on it begins with telling it of the zone anew", estimate=10,
-        ), (Unasked(wish.name, zone),))  # fmt: skip
+        ), (NoLongerQueried(wish.name, zone),))  # fmt: skip

@@ -5,11 +5,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from legatum.core.fault import AlreadySo, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Answered, Change, Effect, ServiceEnded, Tracked
-from legatum.core.moves.needs import Forgotten, Lowered, Need, Unused
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Answered, Effect, RRsetChange, ServiceEnded, Tracked
+from legatum.core.moves.needs import Lowered, Need, OldDataExpired, Unused
 from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
@@ -37,22 +37,24 @@ class Alias:
     tracked: bool = False
 
 
-def alias_pieces(drawing: Drawing, wish: Alias) -> Iterator[Piece]:
+def alias_pieces(drawing: PlanInput, wish: Alias) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for a name server's name and a delegated one, :class:`AlreadySo`."""
     zone, text = drawing.contents, name_text(wish.name)
     before = [each for each in zone.at(wish.name) if each.rtype in _LEADING]
     _refuse_delegated(drawing, wish)
     ttl = min((each.ttl for each in before), default=zone.usual_ttl(wish.name))
     after = [rrset(wish.name, each.rtype, ttl, each.rdatas) for each in wish.addresses] or [rrset(wish.name, CNAME, ttl, [wish.target])]
-    changes = [Change(each, next((one for one in after if one.rtype == each.rtype), None)) for each in before]
-    changes += [Change(None, each) for each in after if each.rtype not in {one.rtype for one in before}]
+    changes = [RRsetChange(each, next((one for one in after if one.rtype == each.rtype), None)) for each in before]
+    changes += [RRsetChange(None, each) for each in after if each.rtype not in {one.rtype for one in before}]
     changes = [each for each in changes if each.before is None or not each.before.says_the_same(each.after)]
     if not changes and (wish.tracked or not wish.addresses):
         raise AlreadySo(f"{text} leads to {name_text(wish.target)} already", "leave it out")
     low = ttl if drawing.at_once else min(drawing.low_ttl, ttl)
-    lowered = [Change(each.before, each.before.with_ttl(low)) for each in changes if each.before is not None and each.before.ttl != low]
+    lowered = [
+        RRsetChange(each.before, each.before.with_ttl(low)) for each in changes if each.before is not None and each.before.ttl != low
+    ]
     for place in drawing.sides if lowered else ():
-        yield Piece(Phase.LOWER, Step(
+        yield PlannedStep(Phase.LOWER, Step(
             "lower-alias", f"Lower the TTL of {text} at {place} to {low}", (drawing.records(place, drawing.domain, lowered),),
             ("it is what was seen when drafting",), f"every server of {place} hands it out so", "raise it again", estimate=10,
         ))  # fmt: skip
@@ -60,7 +62,7 @@ def alias_pieces(drawing: Drawing, wish: Alias) -> Iterator[Piece]:
     yield from _afterwards(drawing, wish, changes, low, ttl)
 
 
-def _refuse_delegated(drawing: Drawing, wish: Alias) -> None:
+def _refuse_delegated(drawing: PlanInput, wish: Alias) -> None:
     zone, text = drawing.contents, name_text(wish.name)
     if wish.name in targets(zone.apex_ns):
         raise GateShut(f"{text} is a name server", "say its address: --hosts NAME=ADDRESS")
@@ -72,12 +74,12 @@ def _low(each: RRset | None, ttl: int) -> RRset | None:
     return each.with_ttl(ttl) if each is not None else None
 
 
-def _exchanged(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: int) -> Iterator[Piece]:
+def _exchanged(drawing: PlanInput, wish: Alias, changes: Sequence[RRsetChange], low: int) -> Iterator[PlannedStep]:
     needs: tuple[Need, ...] = tuple(Lowered(drawing.domain, each.key) for each in changes if each.before is not None)
     how = "the addresses of " if wish.addresses else "an alias of "
     for place in drawing.sides if changes else ():
-        new = [Change(_low(each.before, low), _low(each.after, low)) for each in changes]
-        yield Piece(Phase.CHANGE, Step(
+        new = [RRsetChange(_low(each.before, low), _low(each.after, low)) for each in changes]
+        yield PlannedStep(Phase.CHANGE, Step(
             "alias", f"Give {name_text(wish.name)} {how}{name_text(wish.target)} at {place}",
             (drawing.records(place, drawing.domain, new),),
             ("the service answers there for that name: look before you say yes",), f"every server of {place} hands it out so",
@@ -85,29 +87,29 @@ def _exchanged(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: in
         ), needs)  # fmt: skip
 
 
-def _afterwards(drawing: Drawing, wish: Alias, changes: Sequence[Change], low: int, ttl: int) -> Iterator[Piece]:
+def _afterwards(drawing: PlanInput, wish: Alias, changes: Sequence[RRsetChange], low: int, ttl: int) -> Iterator[PlannedStep]:
     zone, text = drawing.domain, name_text(wish.name)
     given = tuple(_low(each.after, low) for each in changes if each.after is not None)
     looks: list[Effect] = [Answered(zone, tuple(drawing.sides), tuple(each for each in given if each is not None))] if given else []
     looks += [Tracked(zone, wish.name, wish.target)] if wish.addresses else []
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-alias", f"Confirm that everybody is led to {name_text(wish.target)} by {text}", tuple(looks), (),
         "every server and every resolver gives it", "set it back",
-    ), tuple(Forgotten(zone, each.key, negative=each.before is None) for each in changes))  # fmt: skip
-    raised = [Change(_low(each.after, low), each.after) for each in changes if each.after is not None and low != ttl]
+    ), tuple(OldDataExpired(zone, each.key, negative=each.before is None) for each in changes))  # fmt: skip
+    raised = [RRsetChange(_low(each.after, low), each.after) for each in changes if each.after is not None and low != ttl]
     for place in drawing.sides[-1:] if raised else ():
-        yield Piece(Phase.RAISE, Step(
+        yield PlannedStep(Phase.RAISE, Step(
             "raise-alias", f"Raise the TTL of {text} at {place} to {ttl}", (drawing.records(place, zone, raised),), (),
             f"every server of {place} hands it out so", "lower it again", estimate=10,
         ))  # fmt: skip
     for address in _left(drawing, changes):
-        yield Piece(Phase.END, Step(
+        yield PlannedStep(Phase.END, Step(
             "old-address", f"Nobody is sent to {address} any more: it may be switched off", (ServiceEnded(address),), (),
             "said, not seen: the tool switches nothing off", f"from here on {address} has to work again first",
         ), (Unused(address),))  # fmt: skip
 
 
-def _left(drawing: Drawing, changes: Sequence[Change]) -> list[str]:
+def _left(drawing: PlanInput, changes: Sequence[RRsetChange]) -> list[str]:
     """Addresses to which nothing of the zone leads any more."""
     own = {each.key for each in changes}
     kept = {

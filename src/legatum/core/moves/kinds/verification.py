@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 from legatum.core.duration import rough_text
 from legatum.core.fault import AlreadySo
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Answered, Change
-from legatum.core.moves.needs import Forgotten, Lasted
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Answered, RRsetChange
+from legatum.core.moves.needs import Lasted, OldDataExpired
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import txt_rdata
@@ -26,35 +26,35 @@ class Verification:
     seconds: int
 
 
-def verification_pieces(drawing: Drawing, wish: Verification) -> Iterator[Piece]:
+def verification_pieces(drawing: PlanInput, wish: Verification) -> Iterator[PlannedStep]:
     """Raises :class:`AlreadySo` where all of them are there."""
-    zone, changes = drawing.contents, list[Change]()
+    zone, changes = drawing.contents, list[RRsetChange]()
     for name in dict.fromkeys(name for name, _ in wish.texts):
         present = zone.get(name, TXT)
         data = [*(present.rdatas if present is not None else ()), *(txt_rdata(text) for each, text in wish.texts if each == name)]
         ttl = present.ttl if present is not None else zone.usual_ttl(name)
         after = rrset(name, TXT, ttl, dict.fromkeys(data))
         if present is None or not after.says_the_same(present):
-            changes.append(Change(present, after))
+            changes.append(RRsetChange(present, after))
     if not changes:
         raise AlreadySo(
             "these verification records are there already", "`legatum survey DOMAIN --leftovers` says whether they still are wanted"
         )
     names = ", ".join(name_text(each.key[0]) for each in changes)
     for place in drawing.sides:
-        yield Piece(Phase.CHANGE, Step(
+        yield PlannedStep(Phase.CHANGE, Step(
             _STEP, f"Put a verification record beside what is there, at {names} at {place}",
             (drawing.records(place, drawing.domain, changes),),
             ("it is what was seen when drafting",), f"every server of {place} hands it out", "take it out again", estimate=10,
         ))  # fmt: skip
     given = tuple(each.after for each in changes if each.after is not None)
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-verify", f"Everybody is given the verification record at {names}",
         (Answered(drawing.domain, tuple(drawing.sides), given),), (),
         "every server and every resolver gives it: have the other side look now", "take it out again",
-    ), tuple(Forgotten(drawing.domain, each.key, negative=each.before is None) for each in changes))  # fmt: skip
+    ), tuple(OldDataExpired(drawing.domain, each.key, negative=each.before is None) for each in changes))  # fmt: skip
     for place in drawing.sides[-1:]:
-        yield Piece(Phase.CLOSE, Step(
+        yield PlannedStep(Phase.CLOSE, Step(
             "verified", f"Take the verification record out again, at {names} at {place}",
             (drawing.records(place, drawing.domain, [each.reverse() for each in changes]),),
             (f"whoever asked for it has looked: it was wanted for {rough_text(wish.seconds)}",),

@@ -4,11 +4,11 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from legatum.core.fault import AlreadySo, BadInput
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Answered, Change
-from legatum.core.moves.needs import Forgotten
-from legatum.core.moves.place import Key
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Answered, RRsetChange
+from legatum.core.moves.needs import OldDataExpired
+from legatum.core.moves.place import RRsetKey
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset
@@ -20,7 +20,7 @@ from legatum.core.records.soa import SoaFields, next_serial, serial_by_rule, ser
 class Ttls:
     """``wanted``: name and type → TTL in seconds."""
 
-    wanted: Mapping[Key, int]
+    wanted: Mapping[RRsetKey, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ class Soa:
     timers: tuple[str, ...] = field(default=("refresh", "retry", "expire", "minimum"))
 
 
-def ttl_pieces(drawing: Drawing, wish: Ttls) -> Iterator[Piece]:
+def ttl_pieces(drawing: PlanInput, wish: Ttls) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` for what is not there, or has the TTL already."""
     zone, changes = drawing.contents, []
     for (name, rtype), ttl in wish.wanted.items():
@@ -47,23 +47,23 @@ def ttl_pieces(drawing: Drawing, wish: Ttls) -> Iterator[Piece]:
             raise BadInput(f"{text} is not in the zone", "is it spelt right?")
         if present.ttl == ttl:
             raise AlreadySo(f"{text} has a TTL of {ttl} already", "leave it out")
-        changes.append(Change(present, present.with_ttl(ttl)))
+        changes.append(RRsetChange(present, present.with_ttl(ttl)))
     keys = [each.key for each in changes]
     words = ", ".join(f"{name_text(name)} {type_text(rtype)}" for name, rtype in keys)
     for place in drawing.sides:
-        yield Piece(Phase.CHANGE, Step(
+        yield PlannedStep(Phase.CHANGE, Step(
             "ttl", f"Set the TTL of {words} at {place}", (drawing.records(place, drawing.domain, changes),),
             ("they are what was seen when drafting",), f"every server of {place} hands them out so",
             "set them back to " + ", ".join(str(each.before.ttl) for each in changes if each.before), estimate=10,
         ))  # fmt: skip
     new = tuple(each.after for each in changes if each.after is not None)
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-ttl", f"Nobody holds {words} with the old TTL any more", (Answered(drawing.domain, tuple(drawing.sides), new),), (),
         "every server hands them out with the new TTL", "set them back",
-    ), tuple(Forgotten(drawing.domain, key) for key in keys))  # fmt: skip
+    ), tuple(OldDataExpired(drawing.domain, key) for key in keys))  # fmt: skip
 
 
-def soa_pieces(drawing: Drawing, wish: Soa) -> Iterator[Piece]:
+def soa_pieces(drawing: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
     """The fields first; then, where a serial is wanted that is lower, step by step, each on every server before the next (RFC 1982)."""
     zone = drawing.contents
     present, soa = zone.soa_rrset, zone.soa
@@ -87,20 +87,20 @@ def soa_pieces(drawing: Drawing, wish: Soa) -> Iterator[Piece]:
         words = f"Set the serial to {serial}" + (f", step {number} of {len(serials)}" if len(serials) > 1 else "")
         yield _step(drawing, "serial", f"{words}, on every server of {', '.join((drawing.main, *drawing.follows))}", before, after)
         before = after
-    yield Piece(Phase.CONFIRM, Step(
+    yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-soa", "Nobody holds the old SOA record any more", (Answered(drawing.domain, (drawing.main, *drawing.follows),
         (before,)),), (),
         "every server has the new one", "set it back",
-    ), (Forgotten(drawing.domain, (drawing.domain, SOA)),))  # fmt: skip
+    ), (OldDataExpired(drawing.domain, (drawing.domain, SOA)),))  # fmt: skip
 
 
 def _with(present: RRset, fields: SoaFields) -> RRset:
     return rrset(present.name, SOA, present.ttl, [fields.rdata()])
 
 
-def _step(drawing: Drawing, ident: str, title: str, before: RRset, after: RRset) -> Piece:
-    return Piece(Phase.CHANGE, Step(
-        ident, title, (drawing.records(drawing.main, drawing.domain, [Change(before, after)]),), (),
+def _step(drawing: PlanInput, ident: str, title: str, before: RRset, after: RRset) -> PlannedStep:
+    return PlannedStep(Phase.CHANGE, Step(
+        ident, title, (drawing.records(drawing.main, drawing.domain, [RRsetChange(before, after)]),), (),
         "every server has it, the secondaries too: one that misses a step keeps the old zone until it expires", "set it back", estimate=30,
     ))  # fmt: skip
 

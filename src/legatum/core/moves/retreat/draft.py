@@ -11,9 +11,9 @@ from legatum.core.moves.effects import (
 )
 from legatum.core.moves.retreat.in_force import SUFFIX, in_force
 from legatum.core.moves.retreat.keys_anew import keys_anew
-from legatum.core.moves.retreat.way import Way
+from legatum.core.moves.retreat.way import BackwardPlan
 from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
-from legatum.core.moves.scene import scene_at_the_beginning
+from legatum.core.moves.timeline import timeline_at_the_beginning
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS
 from legatum.core.timing import Caution
@@ -35,14 +35,14 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
     steps where nothing outside was changed."""
     done = [step for step in move.steps if step.id in begun]
     past = [*move.past, *(_remembered(move, step, begun) for step in done if step.changes or step.takes_away)]
-    scene, beginning = scene_at_the_beginning(move.premises), scene_at_the_beginning(move.premises)
+    scene, beginning = timeline_at_the_beginning(move.premises), timeline_at_the_beginning(move.premises)
     for each in past:
         play(scene, each.effects, 0, each.label)
     for each in move.past if move.retreating else ():
         play(beginning, each.effects, 0, each.label)
     done = in_force(done)
     unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = Way(move, beginning, scene, _led(done), unmaking, begun, now, keys_anew(beginning, scene, done))
+    way = BackwardPlan(move, beginning, scene, _led(done), unmaking, begun, now, keys_anew(beginning, scene, done))
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()

@@ -3,13 +3,13 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.moves.effects import (
     Signed,
     ZoneEnded,
 )
 from legatum.core.moves.runbook import Step
-from legatum.core.moves.scene import Content, Scene
+from legatum.core.moves.timeline import Content, Timeline
 
 
 @dataclass(frozen=True)
@@ -29,14 +29,14 @@ class Anew:
         before, after = (self.keys(each) if each is not None else None for each in (effect.before, effect.after))
         return replace(effect, before=before, after=after)
 
-    def anchors(self, anchors: Anchors) -> Anchors:
+    def anchors(self, anchors: DsSet) -> DsSet:
         lost = [each for each in anchors.records if "/".join(each.split()[:2]) in {*self.renamed, *self.gone}]
         kept = tuple(each for each in anchors.records if each not in lost)
         of = {self.places[self.renamed["/".join(each.split()[:2])]] for each in lost if "/".join(each.split()[:2]) in self.renamed}
         return replace(anchors, records=kept, of=tuple(dict.fromkeys((*anchors.of, *sorted(of)))))
 
 
-def keys_anew(beginning: Scene, now: Scene, done: Sequence[Step]) -> Anew:
+def keys_anew(beginning: Timeline, now: Timeline, done: Sequence[Step]) -> Anew:
     renamed, gone, places = dict[str, str](), set[str](), dict[str, str]()
     for effect in (effect for step in done for effect in step.effects if isinstance(effect, ZoneEnded)):
         before = beginning.keys_at(effect.place, effect.zone)

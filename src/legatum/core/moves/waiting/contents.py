@@ -2,17 +2,17 @@
 
 from collections.abc import Iterator
 
-from legatum.core.moves.needs import Forgotten, Lowered, Uncut
-from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
-from legatum.core.moves.scene import Scene
-from legatum.core.moves.waiting.leading import wait_for
+from legatum.core.moves.needs import DelegationInForce, Lowered, OldDataExpired
+from legatum.core.moves.place import ADDRESSES, PARENT, Premises, RRsetKey
+from legatum.core.moves.timeline import Timeline
+from legatum.core.moves.waiting.ns_waits import wait_for
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import NS, type_text
 from legatum.core.timing import Caution, Wait
 
 
-def lowered(need: Lowered, scene: Scene, caution: Caution) -> Iterator[Wait]:
+def lowered(need: Lowered, scene: Timeline, caution: Caution) -> Iterator[Wait]:
     for _, track in scene.tracks(need.zone, need.key):
         present = track.value
         if present is None:
@@ -29,13 +29,13 @@ def lowered(need: Lowered, scene: Scene, caution: Caution) -> Iterator[Wait]:
                 yield Wait(ended, ahead, caution.slack(1), 1, because)
 
 
-def _named(key: Key, zone: Name) -> str:
+def _named(key: RRsetKey, zone: Name) -> str:
     if key == (zone, NS):
         return "the old NS set"
     return f"{name_text(key[0])} {type_text(key[1])}"
 
 
-def known(host: Name, scene: Scene, premises: Premises, caution: Caution) -> Iterator[Wait]:
+def known(host: Name, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     outside = next((each for each in premises.hosts if each.host == host), None)
     if outside is not None:
         because = (
@@ -58,7 +58,7 @@ SEEN = "seen "
 """Before the name of a name server: the label of its having been seen with its address."""
 
 
-def _had_address_before(host: Name, zone: Name, scene: Scene) -> bool:
+def _had_address_before(host: Name, zone: Name, scene: Timeline) -> bool:
     """Another address of it was there all the time: caches knew the name."""
     return any(
         track.versions[0][0] is not None
@@ -67,7 +67,7 @@ def _had_address_before(host: Name, zone: Name, scene: Scene) -> bool:
     )
 
 
-def forgotten(need: Forgotten, scene: Scene, premises: Premises, caution: Caution) -> Iterator[Wait]:
+def forgotten(need: OldDataExpired, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     for _, track in scene.tracks(need.zone, need.key):
         present = track.value
         for earlier, ended in track.versions:
@@ -84,7 +84,7 @@ def forgotten(need: Forgotten, scene: Scene, premises: Premises, caution: Cautio
                 )
 
 
-def unused(address: str, scene: Scene, caution: Caution) -> Iterator[Wait]:
+def unused(address: str, scene: Timeline, caution: Caution) -> Iterator[Wait]:
     for (place, _, name, rtype), track in scene.said.items():
         if rtype not in ADDRESSES:
             continue
@@ -95,7 +95,7 @@ def unused(address: str, scene: Scene, caution: Caution) -> Iterator[Wait]:
                 yield wait_for(ended, [rrset.ttl], 10 if address in scene.answering else 2, because, caution)
 
 
-def uncut(need: Uncut, scene: Scene, premises: Premises, caution: Caution) -> Iterator[Wait]:
+def uncut(need: DelegationInForce, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     longest = max(need.longest_ttl, premises.negative_ttl(need.zone))
     for _, track in scene.tracks(need.zone, (need.cut, NS)):
         for earlier, ended in track.versions:

@@ -8,12 +8,12 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 
-from legatum.core.dnssec.trust import Anchors, Keys, proves, vouches
-from legatum.core.moves.effects import DsSet, Effect
-from legatum.core.moves.needs import Fits, Unasked, Unvouched
+from legatum.core.dnssec.trust import DsSet, Keys, ds_matches, validates
+from legatum.core.moves.effects import DsChanged, Effect
+from legatum.core.moves.needs import ChainConsistent, DsExpired, NoLongerQueried
 from legatum.core.moves.place import PARENT, Premises
-from legatum.core.moves.scene import Content, Scene, Track
-from legatum.core.moves.waiting.leading import hosts_at, still_led, unasked, wait_for
+from legatum.core.moves.timeline import Content, History, Timeline
+from legatum.core.moves.waiting.ns_waits import hosts_at, still_led, unasked, wait_for
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
@@ -22,7 +22,7 @@ from legatum.core.timing import Caution, Wait
 _NOW = "with this step"
 
 
-def unvouched(need: Unvouched, scene: Scene, caution: Caution) -> Iterator[Wait]:
+def unvouched(need: DsExpired, scene: Timeline, caution: Caution) -> Iterator[Wait]:
     for each in _sets(need.domain, scene, caution):
         yield from each.waits if each.value else ()
 
@@ -31,14 +31,14 @@ def unvouched(need: Unvouched, scene: Scene, caution: Caution) -> Iterator[Wait]
 class _Held:
     """What caches may hold. ``waits``: until nobody holds it any more; none where it is given still."""
 
-    value: Anchors | Keys | None
+    value: DsSet | Keys | None
     waits: tuple[Wait, ...] = ()
 
 
-def fitting(need: Fits, scene: Scene, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
+def fitting(need: ChainConsistent, scene: Timeline, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
     """``scene``: before the step, ``effects``: its own. What takes a DS set away, and does nothing else, has nothing to wait for."""
     effects = list(effects)
-    if effects and all(isinstance(each, DsSet) and not each.after for each in effects):
+    if effects and all(isinstance(each, DsChanged) and not each.after for each in effects):
         return
     after = scene.copy()
     for effect in effects:
@@ -63,11 +63,11 @@ def fitting(need: Fits, scene: Scene, effects: Iterable[Effect], premises: Premi
 
 
 def _fits(anchors: _Held, keys: _Held, data: _Held | None = None) -> bool:
-    assert isinstance(anchors.value, Anchors) and not isinstance(keys.value, Anchors)
+    assert isinstance(anchors.value, DsSet) and not isinstance(keys.value, DsSet)
     if data is None:
-        return vouches(anchors.value, keys.value)
-    assert keys.value is not None and not isinstance(data.value, Anchors)
-    return proves(keys.value, data.value)
+        return ds_matches(anchors.value, keys.value)
+    assert keys.value is not None and not isinstance(data.value, DsSet)
+    return validates(keys.value, data.value)
 
 
 def _apart(parts: Sequence[_Held]) -> tuple[Wait, ...]:
@@ -76,7 +76,7 @@ def _apart(parts: Sequence[_Held]) -> tuple[Wait, ...]:
     return old[-1].waits if 0 < len(old) < len(parts) else ()
 
 
-def _sets(domain: Name, scene: Scene, caution: Caution) -> list[_Held]:
+def _sets(domain: Name, scene: Timeline, caution: Caution) -> list[_Held]:
     """Every DS set that the parent gave, and gives."""
     track, found = scene.anchors.get(domain), list[_Held]()
     for anchors, ended in track.versions if track is not None else ():
@@ -86,7 +86,7 @@ def _sets(domain: Name, scene: Scene, caution: Caution) -> list[_Held]:
     return found
 
 
-def _asked(zone: Name, places: Sequence[str], scene: Scene, premises: Premises) -> list[str]:
+def _asked(zone: Name, places: Sequence[str], scene: Timeline, premises: Premises) -> list[str]:
     """Places that anybody was ever led to for the zone, and those that everybody is led to from now on."""
     found = dict.fromkeys(places)
     sets = [
@@ -107,10 +107,10 @@ def _asked(zone: Name, places: Sequence[str], scene: Scene, premises: Premises) 
 
 
 def _given(
-    place: str, zone: Name, scene: Scene, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
+    place: str, zone: Name, scene: Timeline, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
 ) -> Iterator[_Held]:
     """Key sets that a place gave, and gives; with a ``ttl`` data, by what they are signed with."""
-    track = scene.signed.get((place, zone)) or Track[Keys | None](None)
+    track = scene.signed.get((place, zone)) or History[Keys | None](None)
     what = "keys" if ttl is None else "answers signed"
     for keys, ended in track.versions:
         own = keys.ttl if keys is not None else premises.negative_ttl(zone)
@@ -122,10 +122,10 @@ def _given(
             before = "was not known to be signed before {at}: what it gave unsigned"
             because = f"{place} {f'gave {said} until {{at}}, and that' if keys is not None else before} may be kept for {kept} s"
             yield _Held(keys, (wait_for(ended, [kept], 9 if ttl is None else 6, because, caution),))
-        elif place in led or still_led(Unasked(place, zone), scene, premises):
+        elif place in led or still_led(NoLongerQueried(place, zone), scene, premises):
             yield _Held(keys)
         else:
-            waits = unasked(Unasked(place, zone), scene, premises, caution)
+            waits = unasked(NoLongerQueried(place, zone), scene, premises, caution)
             words = f"{{}}; what {place} gives, {said}, may be kept for {kept} s more"
             found = tuple(
                 Wait(each.after, each.seconds + caution.lasts(kept), each.slack + caution.slack(1), 8, words.format(each.because))
@@ -135,7 +135,7 @@ def _given(
                 yield _Held(keys, found)
 
 
-def _made_by(place: str, zone: Name, step: str, scene: Scene) -> bool:
+def _made_by(place: str, zone: Name, step: str, scene: Timeline) -> bool:
     """The zone came there with that step: what is made signed was never given unsigned."""
     track = scene.served.get((place, zone))
     return track is not None and any(value != Content.WHOLE and ended == step for value, ended in track.versions)

@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.instant import instant_text
 from legatum.core.records.name import name_text
 from legatum.core.service.certificate import is_for, runs_out
-from legatum.core.service.seen import Certificate, Seen, Trust, Visit
+from legatum.core.service.seen import Certificate, ServiceSeen, Trust, Visit
 from legatum.core.service.spot import Protocol
 
 _MEND = (
@@ -20,11 +20,11 @@ _MEND = (
     remedy=_MEND,
     standard="RFC 9525 s6",
 )  # fmt: skip
-def certificate_other_name(visit: Visit) -> Iterator[Sighting]:
+def certificate_other_name(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if not is_for(found, each.spot.name):
             names = ", ".join(found.names[:4]) + (" …" if len(found.names) > 4 else "") if found.names else "no name"
-            yield Sighting(f"{each.where}: it is for {names}, not {name_text(each.spot.name)}", (), each.where)
+            yield Occurrence(f"{each.where}: it is for {names}, not {name_text(each.spot.name)}", (), each.where)
 
 
 @finding(
@@ -33,12 +33,12 @@ def certificate_other_name(visit: Visit) -> Iterator[Sighting]:
     remedy="Renew it, and find out why that did not happen by itself: `legatum survey DOMAIN --service` says what is in its way.",
     standard="RFC 5280 s4.1.2.5",
 )  # fmt: skip
-def certificate_out_of_date(visit: Visit) -> Iterator[Sighting]:
+def certificate_out_of_date(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if found.until < visit.at:
-            yield Sighting(f"{each.where}: valid until {instant_text(found.until)}", (), each.where)
+            yield Occurrence(f"{each.where}: valid until {instant_text(found.until)}", (), each.where)
         elif found.since > visit.at:
-            yield Sighting(f"{each.where}: valid from {instant_text(found.since)} on", (), each.where)
+            yield Occurrence(f"{each.where}: valid from {instant_text(found.since)} on", (), each.where)
 
 
 @finding(
@@ -48,10 +48,10 @@ def certificate_out_of_date(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 8446 s4.4.2",
     after=("certificate-out-of-date",),
 )  # fmt: skip
-def certificate_chain_incomplete(visit: Visit) -> Iterator[Sighting]:
+def certificate_chain_incomplete(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if found.trust == Trust.ALONE:
-            yield Sighting(f"{each.where}: from {found.issuer}, whose certificate was not sent", (), each.where)
+            yield Occurrence(f"{each.where}: from {found.issuer}, whose certificate was not sent", (), each.where)
 
 
 @finding(
@@ -61,11 +61,11 @@ def certificate_chain_incomplete(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 5280 s6",
     after=("certificate-out-of-date",),
 )  # fmt: skip
-def certificate_not_trusted(visit: Visit) -> Iterator[Sighting]:
+def certificate_not_trusted(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if found.trust in (Trust.UNKNOWN, Trust.SELF_SIGNED, Trust.OTHER):
             said = f" ({found.said})" if found.said and found.trust == Trust.OTHER else ""
-            yield Sighting(f"{each.where}: {found.trust}, {found.issuer}{said}", (), each.where)
+            yield Occurrence(f"{each.where}: {found.trust}, {found.issuer}{said}", (), each.where)
 
 
 @finding(
@@ -74,10 +74,10 @@ def certificate_not_trusted(visit: Visit) -> Iterator[Sighting]:
     remedy="Look at what renews it, and at its log; `legatum survey DOMAIN --service` says what the DNS has in its way.",
     standard="RFC 5280 s4.1.2.5",
 )  # fmt: skip
-def certificate_runs_out(visit: Visit) -> Iterator[Sighting]:
+def certificate_runs_out(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit, every=True):
         if runs_out(found, visit.at):
-            yield Sighting(f"{each.where}: valid until {instant_text(found.until)}", (), each.where)
+            yield Occurrence(f"{each.where}: valid until {instant_text(found.until)}", (), each.where)
 
 
 @finding(
@@ -86,17 +86,17 @@ def certificate_runs_out(visit: Visit) -> Iterator[Sighting]:
     remedy="Install a certificate for the mail server's name there, with its whole chain.",
     standard="RFC 8461 s4.2",
 )  # fmt: skip
-def mail_certificate(visit: Visit) -> Iterator[Sighting]:
+def mail_certificate(visit: Visit) -> Iterator[Occurrence]:
     for each in visit.seen:
         found = each.what.certificate
         if each.spot.protocol == Protocol.SMTP and found is not None:
             wrong = [str(found.trust)] if found.trust != Trust.WHOLE else []
             wrong += [] if is_for(found, each.spot.name) else [f"it is not for {name_text(each.spot.name)}"]
             if wrong:
-                yield Sighting(f"{each.where}: {', '.join(wrong)}", (), each.where)
+                yield Occurrence(f"{each.where}: {', '.join(wrong)}", (), each.where)
 
 
-def _certificates(visit: Visit, every: bool = False) -> Iterator[tuple[Seen, Certificate]]:
+def _certificates(visit: Visit, every: bool = False) -> Iterator[tuple[ServiceSeen, Certificate]]:
     """Of clients that insist on them; ``every``: of servers that bring mail too."""
     for each in visit.seen:
         if each.what.certificate is not None and (every or each.spot.protocol != Protocol.SMTP):

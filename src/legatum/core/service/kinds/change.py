@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.service.page import likeness
-from legatum.core.service.seen import Seen, Visit, WebSeen
+from legatum.core.service.seen import ServiceSeen, Visit, WebSeen
 from legatum.core.service.spot import Protocol
 
 _ANOTHER, _ALIKE = 0.5, 0.97
@@ -17,12 +17,12 @@ _ANOTHER, _ALIKE = 0.5, 0.97
     standard="RFC 1123 s2.1",
     after=("web-silent", "mail-silent"),
 )  # fmt: skip
-def service_lost(visit: Visit) -> Iterator[Sighting]:
+def service_lost(visit: Visit) -> Iterator[Occurrence]:
     gone = {(new.spot.name, new.address) for now, new in _sides(visit) if new.spot.protocol == Protocol.HTTPS and _is_lost(now, new)}
     for now, new in _sides(visit):
         told = new.spot.protocol == Protocol.HTTP and (new.spot.name, new.address) in gone  # once, by https
         if _is_lost(now, new) and not told:
-            yield Sighting(f"{new.where}: {new.what.trouble}; at {now.address} it answers", (), new.where)
+            yield Occurrence(f"{new.where}: {new.what.trouble}; at {now.address} it answers", (), new.where)
 
 
 @finding(
@@ -32,10 +32,10 @@ def service_lost(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 9110 s7.2",
     after=("web-error-page",),
 )  # fmt: skip
-def another_site(visit: Visit) -> Iterator[Sighting]:
+def another_site(visit: Visit) -> Iterator[Occurrence]:
     for now, one, new, other in _pages(visit):
         if _likeness(one, other) < _ANOTHER * one.steady:
-            yield Sighting(f"{new.where}: {_titled(other)}, {_alike(one, other)}; at {now.address} {_titled(one)}", (), new.where)
+            yield Occurrence(f"{new.where}: {_titled(other)}, {_alike(one, other)}; at {now.address} {_titled(one)}", (), new.where)
 
 
 @finding(
@@ -45,10 +45,10 @@ def another_site(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 9110 s8.6",
     after=("another-site", "web-error-page"),
 )  # fmt: skip
-def page_differs(visit: Visit) -> Iterator[Sighting]:
+def page_differs(visit: Visit) -> Iterator[Occurrence]:
     for now, one, new, other in _pages(visit):
         if _ANOTHER * one.steady <= _likeness(one, other) < _ALIKE * one.steady:
-            yield Sighting(f"{new.where}: {_titled(other)}, {_alike(one, other)} to that of {now.address}", (), new.where)
+            yield Occurrence(f"{new.where}: {_titled(other)}, {_alike(one, other)} to that of {now.address}", (), new.where)
 
 
 @finding(
@@ -58,10 +58,10 @@ def page_differs(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 9110 s15.4",
     after=("web-error-page", "redirects-for-ever"),
 )  # fmt: skip
-def redirect_differs(visit: Visit) -> Iterator[Sighting]:
+def redirect_differs(visit: Visit) -> Iterator[Occurrence]:
     for now, one, new, other in _webs(visit):
         if _end(one) != _end(other):
-            yield Sighting(f"{new.where}: ends at {_end(other)}; at {now.address} at {_end(one)}", (), new.where)
+            yield Occurrence(f"{new.where}: ends at {_end(other)}; at {now.address} at {_end(one)}", (), new.where)
 
 
 @finding(
@@ -70,10 +70,10 @@ def redirect_differs(visit: Visit) -> Iterator[Sighting]:
     remedy="Send the header Strict-Transport-Security there too.",
     standard="RFC 6797 s6.1",
 )  # fmt: skip
-def hsts_lost(visit: Visit) -> Iterator[Sighting]:
+def hsts_lost(visit: Visit) -> Iterator[Occurrence]:
     for now, one, new, other in _webs(visit, Protocol.HTTPS):
         if one.hsts and not other.hsts:
-            yield Sighting(f"{new.where} sends none; {now.address}: {one.hsts}", (), new.where)
+            yield Occurrence(f"{new.where} sends none; {now.address}: {one.hsts}", (), new.where)
 
 
 @finding(
@@ -82,17 +82,17 @@ def hsts_lost(visit: Visit) -> Iterator[Sighting]:
     remedy="Give the new server a certificate for its name, and switch TLS on.",
     standard="RFC 8314 s3",
 )  # fmt: skip
-def tls_lost(visit: Visit) -> Iterator[Sighting]:
+def tls_lost(visit: Visit) -> Iterator[Occurrence]:
     for now, new in _sides(visit):
         if not isinstance(now.what, WebSeen) and not isinstance(new.what, WebSeen) and now.what.tls and new.what.tls is False:
-            yield Sighting(f"{new.where} does not offer it; {now.address} does", (), new.where)
+            yield Occurrence(f"{new.where} does not offer it; {now.address} does", (), new.where)
 
 
-def _is_lost(now: Seen, new: Seen) -> bool:
+def _is_lost(now: ServiceSeen, new: ServiceSeen) -> bool:
     return bool(new.what.trouble) and not now.what.trouble
 
 
-def _sides(visit: Visit) -> Iterator[tuple[Seen, Seen]]:
+def _sides(visit: Visit) -> Iterator[tuple[ServiceSeen, ServiceSeen]]:
     """Every new address beside the present one that serves visitors best."""
     for spot in visit.spots:
         present = sorted(visit.of(spot, False), key=lambda each: (bool(each.what.trouble), ":" in each.address))
@@ -101,7 +101,7 @@ def _sides(visit: Visit) -> Iterator[tuple[Seen, Seen]]:
                 yield present[0], new
 
 
-def _webs(visit: Visit, protocol: Protocol | None = None) -> Iterator[tuple[Seen, WebSeen, Seen, WebSeen]]:
+def _webs(visit: Visit, protocol: Protocol | None = None) -> Iterator[tuple[ServiceSeen, WebSeen, ServiceSeen, WebSeen]]:
     """Those that answer on both sides; by one ``protocol``, or by any."""
     for now, new in _sides(visit):
         one, other = now.what, new.what
@@ -115,7 +115,7 @@ def _webs(visit: Visit, protocol: Protocol | None = None) -> Iterator[tuple[Seen
             yield now, one, new, other
 
 
-def _pages(visit: Visit) -> Iterator[tuple[Seen, WebSeen, Seen, WebSeen]]:
+def _pages(visit: Visit) -> Iterator[tuple[ServiceSeen, WebSeen, ServiceSeen, WebSeen]]:
     """Those that are pages on both sides, and not errors."""
     for now, one, new, other in _webs(visit):
         if one.page is not None and other.page is not None and one.status == other.status:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.records.name import name_text
-from legatum.core.service.seen import MailSeen, Seen, Visit
+from legatum.core.service.seen import MailSeen, ServiceSeen, Visit
 from legatum.core.service.spot import Protocol
 
 
@@ -14,10 +14,10 @@ from legatum.core.service.spot import Protocol
     remedy="Start the mail server there, and open port 25. Some networks let nobody in them ask port 25 of others: look from elsewhere.",
     standard="RFC 5321 s4.5.4",
 )  # fmt: skip
-def mail_silent(visit: Visit) -> Iterator[Sighting]:
+def mail_silent(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _bringing(visit):
         if seen.trouble:
-            yield Sighting(f"{each.where}: {seen.trouble}", (), each.where)
+            yield Occurrence(f"{each.where}: {seen.trouble}", (), each.where)
 
 
 @finding(
@@ -26,10 +26,10 @@ def mail_silent(visit: Visit) -> Iterator[Sighting]:
     remedy="Set the domain up at that mail server, mailboxes included, before anybody is led to it.",
     standard="RFC 5321 s3.3",
 )  # fmt: skip
-def mail_not_taken(visit: Visit) -> Iterator[Sighting]:
+def mail_not_taken(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _bringing(visit):
         if seen.takes is False:
-            yield Sighting(f"{each.where}: postmaster@{name_text(visit.domain)}: {seen.said}", (), each.where)
+            yield Occurrence(f"{each.where}: postmaster@{name_text(visit.domain)}: {seen.said}", (), each.where)
 
 
 @finding(
@@ -38,10 +38,10 @@ def mail_not_taken(visit: Visit) -> Iterator[Sighting]:
     remedy="Look again after a quarter of an hour.",
     standard="RFC 6647",
 )  # fmt: skip
-def mail_put_off(visit: Visit) -> Iterator[Sighting]:
+def mail_put_off(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _bringing(visit):
         if not seen.trouble and seen.takes is None and seen.said:
-            yield Sighting(f"{each.where}: {seen.said}", (), each.where)
+            yield Occurrence(f"{each.where}: {seen.said}", (), each.where)
 
 
 @finding(
@@ -50,13 +50,13 @@ def mail_put_off(visit: Visit) -> Iterator[Sighting]:
     remedy="Give the mail server a certificate, and switch STARTTLS on.",
     standard="RFC 3207",
 )  # fmt: skip
-def mail_in_the_open(visit: Visit) -> Iterator[Sighting]:
+def mail_in_the_open(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _bringing(visit):
         if not seen.trouble and seen.tls is False:
-            yield Sighting(f"{each.where} does not offer STARTTLS", (), each.where)
+            yield Occurrence(f"{each.where} does not offer STARTTLS", (), each.where)
 
 
-def _bringing(visit: Visit) -> Iterator[tuple[Seen, MailSeen]]:
+def _bringing(visit: Visit) -> Iterator[tuple[ServiceSeen, MailSeen]]:
     for each in visit.seen:
         if each.spot.protocol == Protocol.SMTP and isinstance(each.what, MailSeen):
             yield each, each.what

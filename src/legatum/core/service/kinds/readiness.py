@@ -3,13 +3,13 @@
 import re
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import type_text
 from legatum.core.service.certificate import tlsa_fits
 from legatum.core.service.records import Issuance, NameRecords
-from legatum.core.service.seen import Seen, Visit
+from legatum.core.service.seen import ServiceSeen, Visit
 from legatum.core.service.spot import Protocol
 
 _CRITICAL = 128
@@ -22,14 +22,14 @@ _TAGS = ("issue", "issuewild", "iodef", "issuemail", "contactemail", "contactpho
     remedy="Find the server that is behind: `legatum compare LEFT RIGHT --domain DOMAIN --answers`, or have it fetch the zone anew.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def servers_answer_differently(visit: Visit) -> Iterator[Sighting]:
+def servers_answer_differently(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).answers:
         if len(set(each.said.values())) > 1:
             parts = (
                 f"{said} from {', '.join(sorted(who for who, what in each.said.items() if what == said))}"
                 for said in sorted(set(each.said.values()))
             )
-            yield Sighting(f"{name_text(each.name)} {type_text(each.rtype)}: {'; '.join(parts)}", (), name_text(each.name))
+            yield Occurrence(f"{name_text(each.name)} {type_text(each.rtype)}: {'; '.join(parts)}", (), name_text(each.name))
 
 
 @finding(
@@ -38,10 +38,10 @@ def servers_answer_differently(visit: Visit) -> Iterator[Sighting]:
     remedy="Put the name into the zone at that server's provider too: `legatum compare LEFT RIGHT --domain DOMAIN --answers`.",
     standard="RFC 8555 s8",
 )  # fmt: skip
-def name_denied(visit: Visit) -> Iterator[Sighting]:
+def name_denied(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).answers:
         if each.denied and len(each.denied) < len(each.said):
-            yield Sighting(f"{name_text(each.name)} {type_text(each.rtype)}: {', '.join(each.denied)}", (), name_text(each.name))
+            yield Occurrence(f"{name_text(each.name)} {type_text(each.rtype)}: {', '.join(each.denied)}", (), name_text(each.name))
 
 
 @finding(
@@ -50,14 +50,14 @@ def name_denied(visit: Visit) -> Iterator[Sighting]:
     remedy="Have the server answer questions of type CAA, be it with nothing; old software fails for types that it does not know.",
     standard="RFC 8659 s6.3",
 )  # fmt: skip
-def caa_not_answered(visit: Visit) -> Iterator[Sighting]:
+def caa_not_answered(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for each in records.answers:
         if each.failed and type_text(each.rtype) == "CAA":
-            yield Sighting(f"{name_text(each.name)}: {', '.join(each.failed)}", (), name_text(each.name))
+            yield Occurrence(f"{name_text(each.name)}: {', '.join(each.failed)}", (), name_text(each.name))
     for one in records.issuance:
         for why in one.broken:
-            yield Sighting(f"{name_text(one.name)}: {why}", (), name_text(one.name))
+            yield Occurrence(f"{name_text(one.name)}: {why}", (), name_text(one.name))
 
 
 @finding(
@@ -66,14 +66,14 @@ def caa_not_answered(visit: Visit) -> Iterator[Sighting]:
     remedy="Name the authority in the CAA set, as in 0 issue “authority.test”, at the name where it was found.",
     standard="RFC 8659 s4.2",
 )  # fmt: skip
-def caa_forbids_issuer(visit: Visit) -> Iterator[Sighting]:
+def caa_forbids_issuer(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).issuance:
         issue = _allowed(each)
         if issue is not None and not any(issue):
-            yield Sighting(f"{name_text(each.name)}: {_caa_text(each)}", (), name_text(each.name))
+            yield Occurrence(f"{name_text(each.name)}: {_caa_text(each)}", (), name_text(each.name))
         for flags, tag, value in each.caa:
             if flags & _CRITICAL and tag.lower() not in _TAGS:
-                yield Sighting(
+                yield Occurrence(
                     f"{name_text(each.name)}: {flags} {tag} “{value}” must be understood, and nobody does", (), name_text(each.name)
                 )
 
@@ -85,14 +85,14 @@ def caa_forbids_issuer(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 8659 s4.2",
     after=("caa-forbids-issuer",),
 )  # fmt: skip
-def caa_names_another(visit: Visit) -> Iterator[Sighting]:
+def caa_names_another(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for each in records.issuance:
         issue = _allowed(each)
         for seen in _by_https(visit, each.name):
             certificate = seen.what.certificate
             if issue and any(issue) and certificate is not None and not _is_among(certificate.issuer, issue, records):
-                yield Sighting(
+                yield Occurrence(
                     f"{name_text(each.name)}: {_caa_text(each)}; the certificate at {seen.address} is from {certificate.issuer}",
                     (), name_text(each.name),
                 )  # fmt: skip
@@ -105,10 +105,12 @@ def caa_names_another(visit: Visit) -> Iterator[Sighting]:
     remedy="Let it lead to where the challenges are answered now, or take it out if certificates are proven otherwise.",
     standard="RFC 8555 s8.4",
 )  # fmt: skip
-def challenge_leads_nowhere(visit: Visit) -> Iterator[Sighting]:
+def challenge_leads_nowhere(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).challenges:
         if each.leads and each.why:
-            yield Sighting(f"{name_text(each.name)} leads to {', '.join(map(name_text, each.leads))}: {each.why}", (), name_text(each.name))
+            yield Occurrence(
+                f"{name_text(each.name)} leads to {', '.join(map(name_text, each.leads))}: {each.why}", (), name_text(each.name)
+            )
 
 
 @finding(
@@ -117,13 +119,13 @@ def challenge_leads_nowhere(visit: Visit) -> Iterator[Sighting]:
     remedy="Publish a TLSA record of the new certificate or key beside the old one, wait its TTL, then serve it; or put the old one back.",
     standard="RFC 7672 s3.1",
 )  # fmt: skip
-def tlsa_does_not_fit(visit: Visit) -> Iterator[Sighting]:
+def tlsa_does_not_fit(visit: Visit) -> Iterator[Occurrence]:
     for spot, rrset in _records(visit).tlsa.items():
         for seen in (each for each in visit.seen if each.spot == spot and each.what.certificate is not None):
             assert seen.what.certificate is not None
             fits = [tlsa_fits(rdata, seen.what.certificate.der) for rdata in rrset.rdatas]
             if fits and not any(each is None or each for each in fits):
-                yield Sighting(f"{seen.where}: {'; '.join(rdata_texts(rrset)[:2])}", (), seen.where)
+                yield Occurrence(f"{seen.where}: {'; '.join(rdata_texts(rrset)[:2])}", (), seen.where)
 
 
 def _allowed(each: Issuance) -> list[str] | None:
@@ -146,7 +148,7 @@ def _caa_text(each: Issuance) -> str:
     return f"{', '.join(f'{tag} “{value}”' for _, tag, value in each.caa)}{at}"
 
 
-def _by_https(visit: Visit, name: Name) -> list[Seen]:
+def _by_https(visit: Visit, name: Name) -> list[ServiceSeen]:
     return [each for each in visit.seen if each.spot.protocol == Protocol.HTTPS and each.spot.name == name and not each.new]
 
 

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset
@@ -22,12 +22,12 @@ _KEPT = {b"_dmarc": "DMARC", b"_mta-sts": "MTA-STS", b"_tls": "TLS reports", b"_
     remedy="Mend what is named; more than ten look-ups: replace `include`, `a` and `mx` by addresses, take out services no longer used.",
     standard="RFC 7208 s4.6.4",
 )  # fmt: skip
-def spf_broken(visit: Visit) -> Iterator[Sighting]:
+def spf_broken(visit: Visit) -> Iterator[Occurrence]:
     told = set()
     for each in _records(visit).senders.values():
         if each.result == Result.BROKEN and each.why not in told:
             told.add(each.why)
-            yield Sighting(f"{name_text(visit.domain)}: {each.why}")
+            yield Occurrence(f"{name_text(visit.domain)}: {each.why}")
 
 
 @finding(
@@ -37,11 +37,11 @@ def spf_broken(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 7208 s2.6",
     after=("spf-broken",),
 )  # fmt: skip
-def spf_forgets_server(visit: Visit) -> Iterator[Sighting]:
+def spf_forgets_server(visit: Visit) -> Iterator[Occurrence]:
     for address, each in _records(visit).senders.items():
         if each.result in (Result.FAIL, Result.SOFTFAIL, Result.NEUTRAL):
             unread = f"; not read: {', '.join(each.unread)}" if each.unread else ""
-            yield Sighting(f"{address}: {each.result}, by {each.by or 'the end of the record'}{unread}", (), address)
+            yield Occurrence(f"{address}: {each.result}, by {each.by or 'the end of the record'}{unread}", (), address)
 
 
 @finding(
@@ -51,10 +51,10 @@ def spf_forgets_server(visit: Visit) -> Iterator[Sighting]:
     standard="RFC 7208 s4.6.4",
     after=("spf-broken",),
 )  # fmt: skip
-def spf_void_lookups(visit: Visit) -> Iterator[Sighting]:
+def spf_void_lookups(visit: Visit) -> Iterator[Occurrence]:
     most = max((each.void for each in _records(visit).senders.values()), default=0)
     if most > MOST_VOID:
-        yield Sighting(f"{name_text(visit.domain)}: {most} of them")
+        yield Occurrence(f"{name_text(visit.domain)}: {most} of them")
 
 
 @finding(
@@ -63,10 +63,10 @@ def spf_void_lookups(visit: Visit) -> Iterator[Sighting]:
     remedy="Add a TXT record at _dmarc, to begin with `v=DMARC1; p=none; rua=mailto:…`.",
     standard="RFC 7489 s6.1",
 )  # fmt: skip
-def dmarc_missing(visit: Visit) -> Iterator[Sighting]:
+def dmarc_missing(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     if records.mail and records.dmarc is not None and not records.dmarc:
-        yield Sighting(f"_dmarc.{name_text(visit.domain)}: none")
+        yield Occurrence(f"_dmarc.{name_text(visit.domain)}: none")
 
 
 @finding(
@@ -75,10 +75,10 @@ def dmarc_missing(visit: Visit) -> Iterator[Sighting]:
     remedy="Make one of them.",
     standard="RFC 7489 s6.6.3",
 )  # fmt: skip
-def dmarc_several(visit: Visit) -> Iterator[Sighting]:
+def dmarc_several(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     if records.dmarc is not None and len(records.dmarc) > 1:
-        yield Sighting(f"_dmarc.{name_text(visit.domain)}: {len(records.dmarc)} of them")
+        yield Occurrence(f"_dmarc.{name_text(visit.domain)}: {len(records.dmarc)} of them")
 
 
 @finding(
@@ -87,12 +87,12 @@ def dmarc_several(visit: Visit) -> Iterator[Sighting]:
     remedy="Put the present mail servers into the policy (https://mta-sts.DOMAIN/.well-known/mta-sts.txt), and another id into the record.",
     standard="RFC 8461 s4",
 )  # fmt: skip
-def mail_policy_broken(visit: Visit) -> Iterator[Sighting]:
+def mail_policy_broken(visit: Visit) -> Iterator[Occurrence]:
     policy = _records(visit).policy
     if policy is None:
         return
     if policy.trouble:
-        yield Sighting(f"mta-sts.{name_text(visit.domain)}: {policy.trouble}")
+        yield Occurrence(f"mta-sts.{name_text(visit.domain)}: {policy.trouble}")
         return
     fields = [(key.strip().lower(), value.strip().lower()) for key, _, value in (line.partition(":") for line in policy.text.splitlines())]
     patterns = [value for key, value in fields if key == "mx"]
@@ -101,7 +101,7 @@ def mail_policy_broken(visit: Visit) -> Iterator[Sighting]:
             host = name_text(spot.name)
             fits = any(host == each or (each.startswith("*.") and host.partition(".")[2] == each[2:]) for each in patterns)
             if spot.protocol == Protocol.SMTP and not fits:
-                yield Sighting(f"{host} is not among {', '.join(patterns) or 'no mail servers at all'}", (), host)
+                yield Occurrence(f"{host} is not among {', '.join(patterns) or 'no mail servers at all'}", (), host)
 
 
 @finding(
@@ -110,14 +110,14 @@ def mail_policy_broken(visit: Visit) -> Iterator[Sighting]:
     remedy="Bring it; `legatum compare LEFT RIGHT --domain DOMAIN` shows what else did not come along.",
     standard="RFC 6376 s3.6.2",
 )  # fmt: skip
-def mail_record_left_behind(visit: Visit) -> Iterator[Sighting]:
+def mail_record_left_behind(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for key, before in records.before.items():
         if key in records.now and records.now[key] is None:
             what = next((word for label, word in _KEPT.items() if key[0].find(label) >= 0), "mail")
             said = rdata_texts(before)[0]
             shown = said if len(said) < 60 else f"{said[:56]} …"
-            yield Sighting(f"{name_text(key[0])} {type_text(key[1])} ({what}): it was {shown}", (), name_text(key[0]))
+            yield Occurrence(f"{name_text(key[0])} {type_text(key[1])} ({what}): it was {shown}", (), name_text(key[0]))
 
 
 @finding(
@@ -126,12 +126,12 @@ def mail_record_left_behind(visit: Visit) -> Iterator[Sighting]:
     remedy="Compare the two: `legatum compare LEFT RIGHT --domain DOMAIN`; what is not meant, put back.",
     standard="RFC 6376 s3.6.2",
 )  # fmt: skip
-def mail_record_changed(visit: Visit) -> Iterator[Sighting]:
+def mail_record_changed(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for key, before in records.before.items():
         now = records.now.get(key)
         if now is not None and _matter(visit.domain, now) != _matter(visit.domain, before):
-            yield Sighting(f"{name_text(key[0])} {type_text(key[1])}", (), name_text(key[0]))
+            yield Occurrence(f"{name_text(key[0])} {type_text(key[1])}", (), name_text(key[0]))
 
 
 @finding(
@@ -140,10 +140,10 @@ def mail_record_changed(visit: Visit) -> Iterator[Sighting]:
     remedy="Have whoever the address is from set its reverse name (PTR) to the mail server's name.",
     standard="RFC 1912 s2.1",
 )  # fmt: skip
-def reverse_missing(visit: Visit) -> Iterator[Sighting]:
+def reverse_missing(visit: Visit) -> Iterator[Occurrence]:
     for each in _reverse(visit, "mail server"):
         if not each.names:
-            yield Sighting(f"{each.address}, {name_text(each.host)}: no name", (), each.address)
+            yield Occurrence(f"{each.address}, {name_text(each.host)}: no name", (), each.address)
 
 
 @finding(
@@ -152,11 +152,11 @@ def reverse_missing(visit: Visit) -> Iterator[Sighting]:
     remedy="Have the reverse name set to one that has this address, best to the mail server's own.",
     standard="RFC 8601 s2.7.3",
 )  # fmt: skip
-def reverse_disagrees(visit: Visit) -> Iterator[Sighting]:
+def reverse_disagrees(visit: Visit) -> Iterator[Occurrence]:
     for each in _reverse(visit, "mail server"):
         if each.names and not any(each.address in back for back in each.names.values()):
             names = ", ".join(f"{name_text(name)} ({', '.join(back) or 'no address'})" for name, back in each.names.items())
-            yield Sighting(f"{each.address}, {name_text(each.host)}: {names}", (), each.address)
+            yield Occurrence(f"{each.address}, {name_text(each.host)}: {names}", (), each.address)
 
 
 @finding(
@@ -165,10 +165,10 @@ def reverse_disagrees(visit: Visit) -> Iterator[Sighting]:
     remedy="Have the reverse name set to the name server's.",
     standard="RFC 1912 s2.1",
 )  # fmt: skip
-def name_server_reverse(visit: Visit) -> Iterator[Sighting]:
+def name_server_reverse(visit: Visit) -> Iterator[Occurrence]:
     for each in _reverse(visit, "name server"):
         if not any(each.address in back for back in each.names.values()):
-            yield Sighting(
+            yield Occurrence(
                 f"{each.address}, {name_text(each.host)}: {', '.join(map(name_text, each.names)) or 'no name'}", (), each.address
             )
 
@@ -179,13 +179,13 @@ def name_server_reverse(visit: Visit) -> Iterator[Sighting]:
     remedy="Set the server's own host name to one that has its address, or give that name the address.",
     standard="RFC 5321 s4.1.4",
 )  # fmt: skip
-def mail_host_name(visit: Visit) -> Iterator[Sighting]:
+def mail_host_name(visit: Visit) -> Iterator[Occurrence]:
     known = {name_text(name): addresses for name, addresses in _records(visit).addresses.items()}
     for each in visit.seen:
         if each.spot.protocol == Protocol.SMTP and isinstance(each.what, MailSeen) and not each.new:
             said = each.what.banner.split()[0].rstrip(".").lower() if each.what.banner.split() else ""
             if re.fullmatch(r"[a-z0-9-]+(\.[a-z0-9-]+)+", said) and said in known and each.address not in known[said]:
-                yield Sighting(f"{each.where}: {said} ({', '.join(known[said]) or 'no address'})", (), each.where)
+                yield Occurrence(f"{each.where}: {said} ({', '.join(known[said]) or 'no address'})", (), each.where)
 
 
 def _matter(domain: Name, rrset: RRset) -> tuple[object, ...]:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
-from legatum.core.findings.finding import Severity, Sighting, finding
+from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.records.name import name_text
-from legatum.core.service.seen import Seen, Visit, WebSeen
+from legatum.core.service.seen import ServiceSeen, Visit, WebSeen
 from legatum.core.service.spot import Protocol
 
 _FAILED, _WANTS_A_PASSWORD = 400, 401
@@ -16,11 +16,11 @@ _FAILED, _WANTS_A_PASSWORD = 400, 401
     remedy="Start the web server there, open ports 80 and 443 in the firewall, and have it listen on this address.",
     standard="RFC 9110 s4.2",
 )  # fmt: skip
-def web_silent(visit: Visit) -> Iterator[Sighting]:
+def web_silent(visit: Visit) -> Iterator[Occurrence]:
     for plain, seen, secure, found in _pairs(visit):
         if seen.trouble and found.trouble:
             said = seen.trouble if seen.trouble == found.trouble else f"http: {seen.trouble}; https: {found.trouble}"
-            yield Sighting(f"{name_text(plain.spot.name)} at {plain.address}: {said}", (), secure.where)
+            yield Occurrence(f"{name_text(plain.spot.name)} at {plain.address}: {said}", (), secure.where)
 
 
 @finding(
@@ -29,10 +29,10 @@ def web_silent(visit: Visit) -> Iterator[Sighting]:
     remedy="Have the web server listen on port 443 with a certificate for the name.",
     standard="RFC 9110 s4.2.2",
 )  # fmt: skip
-def https_missing(visit: Visit) -> Iterator[Sighting]:
+def https_missing(visit: Visit) -> Iterator[Occurrence]:
     for _, seen, secure, found in _pairs(visit):
         if found.trouble and not seen.trouble:
-            yield Sighting(f"{secure.where}: {found.trouble}", (), secure.where)
+            yield Occurrence(f"{secure.where}: {found.trouble}", (), secure.where)
 
 
 @finding(
@@ -41,10 +41,10 @@ def https_missing(visit: Visit) -> Iterator[Sighting]:
     remedy="Have the web server listen on port 80 too, and lead to https from there.",
     standard="RFC 8555 s8.3",
 )  # fmt: skip
-def http_missing(visit: Visit) -> Iterator[Sighting]:
+def http_missing(visit: Visit) -> Iterator[Occurrence]:
     for plain, seen, _, found in _pairs(visit):
         if seen.trouble and not found.trouble:
-            yield Sighting(f"{plain.where}: {seen.trouble}", (), plain.where)
+            yield Occurrence(f"{plain.where}: {seen.trouble}", (), plain.where)
 
 
 @finding(
@@ -53,10 +53,10 @@ def http_missing(visit: Visit) -> Iterator[Sighting]:
     remedy="Set the site up for this name at that server; its log says what is missing.",
     standard="RFC 9110 s15.5",
 )  # fmt: skip
-def web_error_page(visit: Visit) -> Iterator[Sighting]:
+def web_error_page(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _answering(visit):
         if seen.status >= _FAILED and seen.status != _WANTS_A_PASSWORD:
-            yield Sighting(f"{each.where}: status {seen.status} for {seen.hops[-1][0]}", (), each.where)
+            yield Occurrence(f"{each.where}: status {seen.status} for {seen.hops[-1][0]}", (), each.where)
 
 
 @finding(
@@ -65,13 +65,13 @@ def web_error_page(visit: Visit) -> Iterator[Sighting]:
     remedy="Mend the redirects at that server: often one leads to https and another one back, or to www and back.",
     standard="RFC 9110 s15.4",
 )  # fmt: skip
-def redirects_for_ever(visit: Visit) -> Iterator[Sighting]:
+def redirects_for_ever(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _answering(visit):
         if seen.endless:
-            yield Sighting(f"{each.where}: {' → '.join(url for url, _ in seen.hops[-3:])} → …", (), each.where)
+            yield Occurrence(f"{each.where}: {' → '.join(url for url, _ in seen.hops[-3:])} → …", (), each.where)
 
 
-def _pairs(visit: Visit) -> Iterator[tuple[Seen, WebSeen, Seen, WebSeen]]:
+def _pairs(visit: Visit) -> Iterator[tuple[ServiceSeen, WebSeen, ServiceSeen, WebSeen]]:
     """The same name at the same address by http and https."""
     plain = {(each.spot.name, each.address, each.new): each for each in visit.seen if each.spot.protocol == Protocol.HTTP}
     for secure in visit.seen:
@@ -80,7 +80,7 @@ def _pairs(visit: Visit) -> Iterator[tuple[Seen, WebSeen, Seen, WebSeen]]:
             yield other, other.what, secure, secure.what
 
 
-def _answering(visit: Visit) -> Iterator[tuple[Seen, WebSeen]]:
+def _answering(visit: Visit) -> Iterator[tuple[ServiceSeen, WebSeen]]:
     for each in visit.seen:
         if isinstance(each.what, WebSeen) and not each.what.trouble:
             yield each, each.what

@@ -13,7 +13,7 @@ from legatum.core.zones.difference import Difference, belongs_to_provider, zone_
 from legatum.core.zones.signer import beside_signer, counted_text, signers_own
 from legatum.core.zones.zone import NS_TTL, Zone
 
-Key = tuple[Name, int]
+RRsetKey = tuple[Name, int]
 
 
 class Site(Protocol):
@@ -43,7 +43,7 @@ class Publication:
     left_out: tuple[RRset, ...] = ()
 
     @classmethod
-    def between(cls, place: str, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[Key] = ()) -> "Publication":
+    def between(cls, place: str, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[RRsetKey] = ()) -> "Publication":
         """What turns ``current`` into ``wanted``, signers' own records aside. ``meant``: of those, what is to be changed all the same."""
         told = beside_signer(wanted, current, meant)
         held = set(signers_own(current.unsorted))
@@ -55,7 +55,7 @@ class Publication:
         return any((each.name, each.rtype) != (self.wanted.origin, SOA) for each in self.differences)
 
     @property
-    def keys(self) -> tuple[Key, ...]:
+    def keys(self) -> tuple[RRsetKey, ...]:
         """Names and types that change."""
         return tuple((each.name, each.rtype) for each in self.differences)
 

@@ -2,11 +2,11 @@
 
 from typing import Generic, TypeVar
 
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Effect
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.timing import Bound
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 
 E = TypeVar("E", bound=Effect)
 
@@ -17,7 +17,7 @@ class Action(Generic[E]):
     shows = True
     """Whether looking can show that it has been done."""
 
-    def __init__(self, job: Job, effect: E) -> None:
+    def __init__(self, job: StepContext, effect: E) -> None:
         self.job = job
         self.effect = effect
 

@@ -1,8 +1,8 @@
 """The NS set at the registrar, exactly the names wanted; and every server of the parent zone watched until it hands it out."""
 
 from legatum.core.fault import OutsideFault
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Delegated, HostSet, Published
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said

@@ -1,8 +1,8 @@
 """A name server's addresses at the registry, and as glue where the parent names it."""
 
 from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import HostSet
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.hosts import refuse_leaned_on
 from legatum.core.observation.slips import address_slips

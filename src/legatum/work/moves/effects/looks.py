@@ -5,9 +5,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.moves.drift.position import Refusal
+from legatum.core.moves.drift.sides import is_meant, meant_to_differ
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
-from legatum.core.moves.meanwhile.position import Refusal
-from legatum.core.moves.meanwhile.sides import is_meant, meant_to_differ
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.observation.answers import AnswersComparison
@@ -28,10 +28,10 @@ from legatum.work.look.registration import registration_view
 from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.elsewhere import seen_elsewhere
-from legatum.work.moves.job import Job
 from legatum.work.moves.readiness import bogus_names, differing, unready, users_unserved
 from legatum.work.moves.services import services_now
-from legatum.work.outside import Outside
+from legatum.work.moves.step_context import StepContext
+from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 from legatum.work.zones.compare import addresses_by_side, compare_answers
 
@@ -64,7 +64,7 @@ class Gather(Action[Gathered]):
         return self.outcome(now, now, summary, serial=zone.soa.serial, file=file.name)
 
 
-def gathered_text(outside: Outside, place: str, zone: Zone) -> str:
+def gathered_text(outside: RunContext, place: str, zone: Zone) -> str:
     """How complete what was gathered is, and how that is known."""
     by_asking = outside.gathered.get((outside.provider(place).servers, zone.origin))
     if by_asking is not None:
@@ -72,7 +72,7 @@ def gathered_text(outside: Outside, place: str, zone: Zone) -> str:
     return f"complete: {'its own file' if isinstance(outside.providers[place], FilesProvider) else 'it was transferred whole'}"
 
 
-async def compare_places(job: Job, zone: Name, places: Sequence[str]) -> AnswersComparison:
+async def compare_places(job: StepContext, zone: Name, places: Sequence[str]) -> AnswersComparison:
     """All servers of the places, asked everything that the first one's zone gives rise to; the last one is where visitors are led to."""
     contents = await job.zone(places[0], zone)
     sides = await addresses_by_side(job.outside, {place: servers_at(job.outside, place) for place in places})
@@ -84,7 +84,7 @@ def same_text(compared: AnswersComparison) -> str:
     return f"the same answers, but {compared.told}" if compared.told else "the same answers"
 
 
-def require_equal(job: Job, zone: Name, places: Sequence[str], compared: AnswersComparison) -> None:
+def require_equal(job: StepContext, zone: Name, places: Sequence[str], compared: AnswersComparison) -> None:
     """Raises :class:`GateShut` when visitors would be worse off at the side that they are led to. What the
     plan makes different is meant."""
     meant = meant_to_differ(job, zone, places)

@@ -3,8 +3,8 @@
 import asyncio
 
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.effects import Change, Delegated, Records
-from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.drift.position import Refusal
+from legatum.core.moves.effects import Delegated, Records, RRsetChange
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.records.address import address_text
@@ -101,7 +101,7 @@ class ChangeRecords(Action[Records]):
         """The serial itself is what changes."""
         return self._is_of_soa and all(alike(each.before, each.after) for each in self.effect.changed)
 
-    def _is(self, given: RRset | None, change: Change) -> bool:
+    def _is(self, given: RRset | None, change: RRsetChange) -> bool:
         """What was meant, TTL included."""
         return given == change.after if self._exactly else alike(given, change.after)
 
@@ -135,7 +135,7 @@ class ChangeRecords(Action[Records]):
 
         return await self.job.outside.until_seen(missing, f"{name_text(self.effect.zone)} at {self.effect.place}")
 
-    def _is_below_cut(self, change: Change) -> bool:
+    def _is_below_cut(self, change: RRsetChange) -> bool:
         cut = self.effect.cut
         handed_on = next((each for each in self.effect.changed if each.key == (cut, NS) and each.after is not None), None)
         return handed_on is not None and is_under(change.key[0], Name(cut or b"")) and change.key != (cut, NS)

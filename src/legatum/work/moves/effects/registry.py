@@ -18,7 +18,7 @@ from legatum.work.moves.effects.transfer.fit import SeeFit
 from legatum.work.moves.effects.transfer.follow import FollowTransfer
 from legatum.work.moves.effects.transfer.request import CarryTransfer
 from legatum.work.moves.effects.zones import EndZone, MakeZone
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 
 _ACTIONS: dict[type[of.Effect], type[Action[Any]]] = {
     of.Records: ChangeRecords,
@@ -27,7 +27,7 @@ _ACTIONS: dict[type[of.Effect], type[Action[Any]]] = {
     of.Delegated: Delegate,
     of.Published: SeeDelegation,
     of.HostSet: SetHost,
-    of.DsSet: SetDs,
+    of.DsChanged: SetDs,
     of.DsPublished: SeeDs,
     of.Signed: ChangeSigning,
     of.Trusted: SeeTrust,
@@ -52,6 +52,6 @@ _ACTIONS: dict[type[of.Effect], type[Action[Any]]] = {
 }
 
 
-def actions_of(job: Job) -> list[Action[Any]]:
+def actions_of(job: StepContext) -> list[Action[Any]]:
     """What carries the job's step out, in the order of its effects."""
     return [_ACTIONS[type(effect)](job, effect) for effect in job.step.effects]

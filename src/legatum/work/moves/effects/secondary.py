@@ -1,7 +1,7 @@
 """A second provider told of the zone, until it is in step; and one that serves it no longer."""
 
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Joined, Released
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
 from legatum.work.drafting.second import Seconding, follower_of, in_step, own_zone, release, serves, still_serving, tell

@@ -1,7 +1,7 @@
 """What people switch off, or on again: said and journaled, not seen."""
 
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import ServiceBegun, ServiceEnded
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.records.address import address_text

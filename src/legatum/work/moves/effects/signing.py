@@ -4,11 +4,11 @@ import asyncio
 from collections.abc import Collection
 
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rdatas, entry_points, holds, key_label
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.effects import DsPublished, DsSet, Signed, Trusted
-from legatum.core.moves.meanwhile.keys import becomes, entries_of, following, shared, unlike, unproven
-from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.drift.keys import becomes, entries_of, following, shared, unlike, unproven
+from legatum.core.moves.drift.position import Refusal
+from legatum.core.moves.effects import DsChanged, DsPublished, Signed, Trusted
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.slips import ds_slips
@@ -21,12 +21,12 @@ from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import note_keys
 from legatum.work.moves.effects.action import Action
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 
 _MADE = "ds"  # a fact of an outcome: the records that a DS set was made of
 
 
-async def seen_at(job: Job, place: str) -> dict[str, ServerKeys]:
+async def seen_at(job: StepContext, place: str) -> dict[str, ServerKeys]:
     """What each server address of the place gives of the zone's signing. Raises :class:`OutsideFault` where one does not answer."""
     addresses = [each for found in job.runbook.premises.place(place).servers.values() for each in found]
     addresses = addresses or list(await job.outside.addresses_of(servers_at(job.outside, place)))
@@ -37,14 +37,14 @@ async def seen_at(job: Job, place: str) -> dict[str, ServerKeys]:
     return dict(signing.old)
 
 
-async def meant(job: Job, anchors: Anchors) -> Anchors:
+async def meant(job: StepContext, anchors: DsSet) -> DsSet:
     """With records in it: those that were made when the registrar was told, else of the keys that the place signs with now. Raises
     :class:`GateShut` where its servers do not have the same keys, or sign with none."""
     if not anchors.of:
         return anchors
     for step in job.done:
-        if any(isinstance(each, DsSet) and each.after == anchors for each in step.effects) and _MADE in job.outcomes[step.id].facts:
-            return Anchors(tuple(job.outcomes[step.id].facts[_MADE]), (), anchors.ttl)
+        if any(isinstance(each, DsChanged) and each.after == anchors for each in step.effects) and _MADE in job.outcomes[step.id].facts:
+            return DsSet(tuple(job.outcomes[step.id].facts[_MADE]), (), anchors.ttl)
     made = set(ds_rdatas(anchors))
     for place in anchors.of:
         keys = entries_of(place, await seen_at(job, place))
@@ -56,7 +56,7 @@ async def meant(job: Job, anchors: Anchors) -> Anchors:
     return anchors_of(made, anchors.ttl)
 
 
-class SetDs(Action[DsSet]):
+class SetDs(Action[DsChanged]):
     async def gate(self) -> list[Refusal]:
         job, effect = self.job, self.effect
         held = await self._held()
@@ -229,7 +229,7 @@ class SeeTrust(Action[Trusted]):
     """By our own validation of what every server gives, by registration data, and by what resolvers answer: one that validates answers
     nothing bogus."""
 
-    async def _registered(self, wanted: Anchors) -> tuple[str, str]:
+    async def _registered(self, wanted: DsSet) -> tuple[str, str]:
         """What registration data (RDAP) show otherwise; and what is to be told of them."""
         with self.job.outside.collecting() as evidence:
             view, why = await look_at_rdap(self.job.outside, evidence, self.job.domain)

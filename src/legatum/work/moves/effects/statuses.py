@@ -2,7 +2,7 @@
 
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Statuses
-from legatum.core.moves.kinds.transfer import UPDATE_LOCK
+from legatum.core.moves.kinds.registrar_transfer import UPDATE_LOCK
 from legatum.core.moves.outcome import Outcome
 from legatum.services.registrar import Registrar
 from legatum.work.moves.effects.action import Action

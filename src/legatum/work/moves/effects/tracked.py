@@ -4,7 +4,7 @@ from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Tracked
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES
-from legatum.core.observation import picture
+from legatum.core.observation import observation
 from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 from legatum.work.gathering.flatten import looks_at_target
@@ -20,7 +20,7 @@ class Track(Action[Tracked]):
         zone = await job.zone(place, effect.zone)
         own = {address_text(data) for each in zone.at(effect.name) if each.rtype in ADDRESSES for data in each.rdatas}
         target = frozenset[str]().union(*looks)
-        seen = picture.Tracked(effect.name, effect.target, tuple(sorted(own)), tuple(sorted(target)), len(set(looks)) > 1)
+        seen = observation.Tracked(effect.name, effect.target, tuple(sorted(own)), tuple(sorted(target)), len(set(looks)) > 1)
         if seen.moved or not own:
             raise OutsideFault(
                 f"{name_text(effect.target)} has {', '.join(seen.theirs)} now, {name_text(effect.name)} {', '.join(seen.own) or 'none'}",

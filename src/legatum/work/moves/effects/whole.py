@@ -2,19 +2,19 @@
 
 from typing import Any
 
-from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.timing import Bound
 from legatum.services.registrar import ByHand
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.effects.registry import actions_of
-from legatum.work.moves.job import Job
+from legatum.work.moves.step_context import StepContext
 
 
 class WholeStep:
     """As an action of several effects. What was agreed to is what is done: gate and preview look once, and the doing uses what they saw."""
 
-    def __init__(self, job: Job) -> None:
+    def __init__(self, job: StepContext) -> None:
         self.job = job
         self._actions = actions_of(job)
         self.shown: list[str] = []  # old → new, as it was agreed to

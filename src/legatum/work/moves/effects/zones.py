@@ -3,8 +3,8 @@
 import asyncio
 
 from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import ZoneEnded, ZoneMade
-from legatum.core.moves.meanwhile.position import Refusal
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets

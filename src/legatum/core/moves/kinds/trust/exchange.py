@@ -6,13 +6,13 @@ The provider makes keys and signatures; the plan waits for each stage at every s
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import BadInput, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Signed
-from legatum.core.moves.kinds.trust.chain import refuse_strange, vouching, whole
-from legatum.core.moves.needs import Fits
+from legatum.core.moves.kinds.trust.sign_unsign import refuse_strange, vouching, whole
+from legatum.core.moves.needs import ChainConsistent
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
@@ -31,7 +31,7 @@ class Exchange:
     algorithm: int = 0
 
 
-def exchange_pieces(drawing: Drawing, wish: Exchange) -> Iterator[Piece]:
+def exchange_pieces(drawing: PlanInput, wish: Exchange) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` where there is nothing to exchange, :class:`GateShut` where a key does not fit."""
     text = name_text(drawing.domain)
     keys = drawing.keys.get((drawing.main, drawing.domain))
@@ -54,32 +54,32 @@ def exchange_pieces(drawing: Drawing, wish: Exchange) -> Iterator[Piece]:
     yield from _WAYS[way](_Stage(drawing, keys, frozenset(old), after))
 
 
-def _vouched_after(drawing: Drawing, wish: Exchange, way: str) -> Anchors:
+def _vouched_after(drawing: PlanInput, wish: Exchange, way: str) -> DsSet:
     ttl = drawing.anchors.ttl
     if way == DOUBLE_DS:
         if not wish.records:
             raise GateShut(
                 "with double-ds the DS comes before its key is in use: it has to be known", "say it: --ds 'TAG ALGORITHM TYPE DIGEST'"
             )
-        return Anchors(wish.records, (), ttl)
+        return DsSet(wish.records, (), ttl)
     if wish.records:
         refuse_strange(drawing, wish.records)
     there = wish.records or tuple(
         each for each in drawing.offers.get(drawing.main, ()) if "/".join(each.split()[:2]) not in drawing.anchors.labels
     )
     if there and (not wish.algorithm or all(each.split()[1] == str(wish.algorithm) for each in there)):
-        return Anchors(there, (), ttl)
-    return Anchors((), (drawing.main,), ttl, new=True, algorithm=wish.algorithm)
+        return DsSet(there, (), ttl)
+    return DsSet((), (drawing.main,), ttl, new=True, algorithm=wish.algorithm)
 
 
 @dataclass(frozen=True)
 class _Stage:
     """``keys``: as they are, the new one perhaps among them; ``old``: those that are vouched for now; ``after``: the DS set at the end."""
 
-    drawing: Drawing
+    drawing: PlanInput
     keys: Keys
     old: frozenset[str]
-    after: Anchors
+    after: DsSet
 
     @property
     def places(self) -> tuple[str, ...]:
@@ -90,38 +90,38 @@ class _Stage:
         return self.after.labels
 
     def vouching(
-        self, phase: Phase, idents: tuple[str, str], before: Anchors, after: Anchors, words: str, ahead: bool = False
-    ) -> Iterator[Piece]:
+        self, phase: Phase, idents: tuple[str, str], before: DsSet, after: DsSet, words: str, ahead: bool = False
+    ) -> Iterator[PlannedStep]:
         back = "put the old DS set back: its key is there until the end"
         return vouching(self.drawing, phase, idents, before, after, words, (), back, ahead)
 
-    def swapped(self) -> Iterator[Piece]:
+    def swapped(self) -> Iterator[PlannedStep]:
         """Steps ``ds-in`` to ``chain``."""
         words = f"Put the DS of {', '.join(sorted(self.new))} in the place of the old one"
         yield from self.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), self.drawing.anchors, self.after, words)
         yield whole(self.drawing, self.places, self.after, "put the old DS set back: its key is there until the end")
 
-    def signed(self, phase: Phase, ident: str, what: str, before: Keys, after: Keys) -> Iterator[Piece]:
+    def signed(self, phase: Phase, ident: str, what: str, before: Keys, after: Keys) -> Iterator[PlannedStep]:
         """A stage at the provider; none where it is there already."""
         if before.are(after):
             return
         main = self.drawing.main
-        yield Piece(phase, Step(
+        yield PlannedStep(phase, Step(
             ident, f"Have {main} {what}", (Signed(main, self.drawing.domain, before, after, self.drawing.follows),), (),
             f"every server of {main} gives just these keys, and signatures that hold", "have it as it was before", estimate=60,
-        ), (Fits(self.drawing.domain),))  # fmt: skip
+        ), (ChainConsistent(self.drawing.domain),))  # fmt: skip
 
 
-def _double_ksk(stage: _Stage) -> Iterator[Piece]:
+def _double_ksk(stage: _Stage) -> Iterator[PlannedStep]:
     both = _with(stage.keys, stage.new, "published", "entry")
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign the key set with both", stage.keys, both)
     yield from stage.swapped()
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", both, _without(both, stage.old, "published", "entry"))
 
 
-def _double_ds(stage: _Stage) -> Iterator[Piece]:
+def _double_ds(stage: _Stage) -> Iterator[PlannedStep]:
     now, ttl = stage.drawing.anchors, stage.after.ttl
-    both = Anchors(tuple(sorted({*now.records, *stage.after.records})), (), ttl)
+    both = DsSet(tuple(sorted({*now.records, *stage.after.records})), (), ttl)
     words = "Put in the DS of the new key beside the old one"
     yield from stage.vouching(Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, words, ahead=True)
     roles = [role for role in ("published", "entry", "zone") if stage.old & set(getattr(stage.keys, role))]
@@ -131,7 +131,7 @@ def _double_ds(stage: _Stage) -> Iterator[Piece]:
     yield whole(stage.drawing, stage.places, stage.after, "put the old DS beside it again")
 
 
-def _one_key(stage: _Stage) -> Iterator[Piece]:
+def _one_key(stage: _Stage) -> Iterator[PlannedStep]:
     both = _with(stage.keys, stage.new, "published", "entry")
     resigned = _with(_without(both, stage.old, "zone"), stage.new, "zone")
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign the key set with both", stage.keys, both)
@@ -141,7 +141,7 @@ def _one_key(stage: _Stage) -> Iterator[Piece]:
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", resigned, end)
 
 
-def _combined(stage: _Stage) -> Iterator[Piece]:
+def _combined(stage: _Stage) -> Iterator[PlannedStep]:
     """One key for all, at a signer that goes on signing the zone with the old one until it is told that the new one has its DS; from then
     on the old one signs nothing, and stays published for as long as answers signed with it may be kept."""
     both = _with(stage.keys, stage.new, "published", "entry")
@@ -152,7 +152,7 @@ def _combined(stage: _Stage) -> Iterator[Piece]:
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", alone, _without(alone, stage.old, "published"))
 
 
-def _double_signature(stage: _Stage) -> Iterator[Piece]:
+def _double_signature(stage: _Stage) -> Iterator[PlannedStep]:
     roles = ("published", "entry", "zone")
     both = _with(stage.keys, stage.new, *roles)
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign everything with both", stage.keys, both)
@@ -160,7 +160,7 @@ def _double_signature(stage: _Stage) -> Iterator[Piece]:
     yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out, and its signatures", both, _without(both, stage.old, *roles))
 
 
-def _algorithm(stage: _Stage) -> Iterator[Piece]:
+def _algorithm(stage: _Stage) -> Iterator[PlannedStep]:
     every = set(stage.keys.published) - stage.new
     signatures = _with(stage.keys, stage.new, "zone")
     both = _with(signatures, stage.new, "published", "entry")

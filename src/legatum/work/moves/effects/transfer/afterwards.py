@@ -2,7 +2,7 @@
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import CodeChanged, Kept, RegistrantChanged, Settled
-from legatum.core.moves.kinds.transfer import differences
+from legatum.core.moves.kinds.registrar_transfer import differences
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import name_text

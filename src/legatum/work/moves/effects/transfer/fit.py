@@ -1,17 +1,17 @@
 """Whether a domain may be transferred to another registrar now."""
 
 from legatum.core.fault import OutsideFault
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Fit
-from legatum.core.moves.kinds.transfer import Held, obstacles
-from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.kinds.registrar_transfer import RegisteredDomain, obstacles
 from legatum.core.moves.outcome import Outcome
 from legatum.services.registrar import Registrar
 from legatum.work.moves.effects.action import Action
-from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held, losing_account
+from legatum.work.run_context import RunContext
 
 
-async def transfer_refusals(outside: Outside, held: Held, registrar: Registrar, pending: bool) -> list[Refusal]:
+async def transfer_refusals(outside: RunContext, held: RegisteredDomain, registrar: Registrar, pending: bool) -> list[Refusal]:
     """What stands in the way of it leaving this registrar."""
     account = await losing_account(outside, registrar)
     return [Refusal(each.reason, each.remedy) for each in obstacles(held, account, outside.clock.now(), pending)]

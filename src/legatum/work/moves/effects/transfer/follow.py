@@ -3,7 +3,7 @@
 from legatum.core.fault import GateShut
 from legatum.core.instant import parse_instant
 from legatum.core.moves.effects import Followed
-from legatum.core.moves.kinds.transfer import BY_ITSELF, REQUEST
+from legatum.core.moves.kinds.registrar_transfer import BY_ITSELF, REQUEST
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
 from legatum.core.timing import Bound

@@ -5,9 +5,9 @@ from typing import TypeVar
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.instant import parse_instant
+from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Effect, Transfer
-from legatum.core.moves.kinds.transfer import REQUEST, TRANSFER_LOCK
-from legatum.core.moves.meanwhile.position import Refusal
+from legatum.core.moves.kinds.registrar_transfer import REQUEST, TRANSFER_LOCK
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
 from legatum.services.registrar import Registrar

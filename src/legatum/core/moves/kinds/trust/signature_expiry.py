@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, entry_points, holds
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.duration import duration_text
 from legatum.core.instant import instant_text
 from legatum.core.moves.runbook import Runbook
@@ -21,7 +21,7 @@ class Signing:
     beside the old side; ``silent``: who did not answer; ``heeded``: the registry may act on CDS records, and what is planned would be at
     odds with that."""
 
-    ds: Mapping[str, Anchors] = field(default_factory=dict)
+    ds: Mapping[str, DsSet] = field(default_factory=dict)
     old: Mapping[str, ServerKeys] = field(default_factory=dict)
     new: Mapping[str, ServerKeys] = field(default_factory=dict)
     beside: Mapping[str, ServerKeys] = field(default_factory=dict)
@@ -29,9 +29,9 @@ class Signing:
     heeded: bool = True
 
     @property
-    def anchors(self) -> Anchors:
+    def anchors(self) -> DsSet:
         """As most of it is handed out; where servers differ, the first that is there."""
-        return max(self.ds.values(), key=lambda each: (bool(each), each.ttl), default=Anchors())
+        return max(self.ds.values(), key=lambda each: (bool(each), each.ttl), default=DsSet())
 
     @property
     def is_signed(self) -> bool:

@@ -13,7 +13,7 @@ import msgspec
 
 from legatum.core.observation.answers import AnswersComparison
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.progress import Change, Progress, Told
+from legatum.core.observation.progress import Progress, Told, WatchedChange
 from legatum.core.observation.verdict import Verdict
 from legatum.core.records.name import Name
 from legatum.core.service.seen import Visit
@@ -22,7 +22,7 @@ from legatum.net.clock import ShiftedClock
 from legatum.net.keeping.recording import recording_text
 from legatum.settings.document import Settings
 from legatum.work.look.wanted import Wanted
-from legatum.work.outside import Outside, outside_of
+from legatum.work.run_context import RunContext, outside_of
 from legatum.work.services.visit import NewPlaces, visit
 from legatum.work.verdicts.confirm import confirm
 from legatum.work.verdicts.recorded import recording_of
@@ -36,14 +36,14 @@ T = TypeVar("T")
 def survey_there(settings: bytes, domain: Name, wanted: Wanted) -> str:
     """What a survey of the domain rests on, as it stands in a file of evidence, to be judged by whoever sent for it."""
 
-    async def work(outside: Outside) -> str:
+    async def work(outside: RunContext) -> str:
         return recording_text(recording_of(outside, wanted, await survey(outside, domain, wanted=wanted)))
 
     return _with(settings, work)
 
 
 def confirm_there(settings: bytes, domain: Name, expected: Expected, wanted: Wanted) -> Verdict:
-    async def work(outside: Outside) -> Verdict:
+    async def work(outside: RunContext) -> Verdict:
         return (await confirm(outside, domain, expected, wanted=wanted))[0]
 
     return _with(settings, work)
@@ -55,29 +55,29 @@ def visit_there(settings: bytes, domain: Name, places: NewPlaces, authority: str
         trusted = Path(folder) / "authority.pem"
         trusted.write_text(authority, encoding="utf-8")
 
-        async def work(outside: Outside) -> Visit:
+        async def work(outside: RunContext) -> Visit:
             return await visit(outside, domain, places, str(trusted) if authority else None)
 
         return _with(settings, work)
 
 
-def watch_there(settings: bytes, domain: Name, change: Change, servers: tuple[Name, ...]) -> tuple[Told, ...]:
+def watch_there(settings: bytes, domain: Name, change: WatchedChange, servers: tuple[Name, ...]) -> tuple[Told, ...]:
     """One look at who has a change."""
 
-    async def work(outside: Outside) -> tuple[Told, ...]:
+    async def work(outside: RunContext) -> tuple[Told, ...]:
         return await Watch(outside, domain, Progress(change, 1.0), servers).once()
 
     return _with(settings, work)
 
 
 def answers_there(settings: bytes, zone: Zone, sides: Mapping[str, str], right: str) -> AnswersComparison:
-    async def work(outside: Outside) -> AnswersComparison:
+    async def work(outside: RunContext) -> AnswersComparison:
         return await compare_answers(outside, zone, dict(sides), right)
 
     return _with(settings, work)
 
 
-def _with(order: bytes, work: Callable[[Outside], Awaitable[T]]) -> T:
+def _with(order: bytes, work: Callable[[RunContext], Awaitable[T]]) -> T:
     async def opened() -> T:
         settings = msgspec.json.decode(order, type=Settings)
         outside = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))

@@ -56,7 +56,7 @@ class _OwnEvidence(Evidence):
 
 
 @dataclass
-class Outside:
+class RunContext:
     """``folder``: where the settings file stands; what it names is relative to that.
 
     ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where this command was
@@ -290,7 +290,7 @@ class Outside:
 
 
 @asynccontextmanager
-async def open_outside(path: Path | None) -> AsyncIterator[Outside]:
+async def open_outside(path: Path | None) -> AsyncIterator[RunContext]:
     """Opens what the settings file describes; without one the public network, and the user's own folders. Raises :class:`BadInput`."""
     import platformdirs
 
@@ -316,14 +316,14 @@ async def open_outside(path: Path | None) -> AsyncIterator[Outside]:
         outside.asker.close()
 
 
-def outside_of(settings: Settings, folder: Path, clock: Clock) -> Outside:
+def outside_of(settings: Settings, folder: Path, clock: Clock) -> RunContext:
     """What the settings describe, with this clock. Whoever has it closes its asker. Raises :class:`BadInput`."""
     mapping = settings.network.map
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
     given = settings.network
     bounds = TransferBounds(parse_duration(given.transfer_time), given.transfer_megabytes << 20, given.transfer_records)
     asker = Asker(route, clock, Patience(parse_duration(given.timeout), given.tries, reach=reach_of(settings), transfer=bounds))
-    return Outside(settings, folder, clock, asker, _roots(settings))
+    return RunContext(settings, folder, clock, asker, _roots(settings))
 
 
 def reach_of(settings: Settings) -> Reach:

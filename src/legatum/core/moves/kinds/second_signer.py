@@ -7,17 +7,17 @@ whatever a cache has of the one fits what it has of the other, for as long as bo
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import AlreadySo, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Change
-from legatum.core.moves.kinds.leading import confirmed, leading
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import RRsetChange
+from legatum.core.moves.kinds.delegation_change import confirmed, leading
 from legatum.core.moves.kinds.provider import copied, ended, ready
-from legatum.core.moves.kinds.trust.chain import keys_to_come, whole
-from legatum.core.moves.kinds.trust.passage import SHARED_KEYS, apart, before_leading, both_vouched, signing_of
-from legatum.core.moves.needs import Forgotten, Need, Unasked
+from legatum.core.moves.kinds.trust.sign_unsign import keys_to_come, whole
+from legatum.core.moves.kinds.trust.signed_move import SHARED_KEYS, apart, before_leading, both_vouched, signing_of
+from legatum.core.moves.needs import Need, NoLongerQueried, OldDataExpired
 from legatum.core.moves.place import Place
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
@@ -25,7 +25,7 @@ from legatum.core.records.rrtype import NS
 
 
 @dataclass(frozen=True, slots=True)
-class Beside:
+class SecondSigner:
     """``name``: a provider of the settings with a zone of its own; ``leaves``: it shall have none any longer; ``dead``: its servers, where
     they answer no more."""
 
@@ -34,12 +34,12 @@ class Beside:
     dead: tuple[Name, ...] = ()
 
 
-def beside_pieces(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
+def second_signer_steps(drawing: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for providers that cannot serve a zone together, or without which nobody would be left."""
     return _left(drawing, wish) if wish.leaves else _joined(drawing, wish)
 
 
-def _joined(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
+def _joined(drawing: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
     main, other, zone, present = drawing.place(drawing.main), drawing.place(wish.name), drawing.domain, drawing.apex_ns
     _refuse_unfit(drawing, main, other)
     wanted = tuple(sorted({*targets(present), *other.servers}))
@@ -55,7 +55,7 @@ def _joined(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
     yield whole(drawing, places, both_vouched(drawing, other), back)
 
 
-def _refuse_unfit(drawing: Drawing, main: Place, other: Place) -> None:
+def _refuse_unfit(drawing: PlanInput, main: Place, other: Place) -> None:
     text = name_text(drawing.domain)
     if not drawing.anchors:
         raise GateShut(
@@ -75,15 +75,15 @@ def _refuse_unfit(drawing: Drawing, main: Place, other: Place) -> None:
         raise GateShut(f"servers of {other.name} are named for {text} already", f"`legatum survey {text}` says what they answer")
 
 
-def _named(drawing: Drawing, place: Place, before: RRset, after: RRset, whose: str) -> Piece:
-    return Piece(Phase.CHANGE, Step(
+def _named(drawing: PlanInput, place: Place, before: RRset, after: RRset, whose: str) -> PlannedStep:
+    return PlannedStep(Phase.CHANGE, Step(
         f"apex-{place.name}", f"Set the NS set at {place.name} to {whose}",
-        (drawing.records(place.name, drawing.domain, [Change(before, after)]),), (), f"every server of {place.name} hands it out",
+        (drawing.records(place.name, drawing.domain, [RRsetChange(before, after)]),), (), f"every server of {place.name} hands it out",
         f"set it back to {', '.join(map(name_text, targets(before)))}", estimate=10,
     ))  # fmt: skip
 
 
-def _left(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
+def _left(drawing: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
     main, zone, named = drawing.place(drawing.main), drawing.domain, targets(drawing.apex_ns)
     servers = set(wish.dead or drawing.place(wish.name).servers)
     if not servers & {*named, *drawing.delegation}:
@@ -99,7 +99,7 @@ def _left(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
             yield _named(drawing, place, ns, rrset(zone, NS, ns.ttl, wanted), f"that of {main.name} alone")
     if set(drawing.delegation) != set(wanted):
         yield from leading(drawing, zone, drawing.delegation, wanted, f"that of {main.name} alone", back, ready=False)
-    needs: tuple[Need, ...] = (Forgotten(zone, (zone, NS)),) if wish.dead else (Unasked(wish.name, zone),)
+    needs: tuple[Need, ...] = (OldDataExpired(zone, (zone, NS)),) if wish.dead else (NoLongerQueried(wish.name, zone),)
     yield confirmed(drawing, zone, wanted, back, needs)
     if not wish.dead:
         yield ended(drawing, zone, drawing.place(wish.name), rrset(zone, NS, drawing.ns_ttl(zone), wanted))
@@ -110,7 +110,7 @@ def _left(drawing: Drawing, wish: Beside) -> Iterator[Piece]:
         yield from apart(drawing, main.name, wish.name, (drawing.anchors, _alone(drawing, wish, own)), (shared, own), back)
 
 
-def _alone(drawing: Drawing, wish: Beside, own: Keys) -> Anchors:
+def _alone(drawing: PlanInput, wish: SecondSigner, own: Keys) -> DsSet:
     """Of the DS set what is of the keys that stay."""
     alone = drawing.anchors.only(own.entry)
     if not alone:

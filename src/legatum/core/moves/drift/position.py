@@ -8,7 +8,7 @@ from legatum.core.moves.assembly import play
 from legatum.core.moves.effects import Effect
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, Step, leads_elsewhere
-from legatum.core.moves.scene import Scene, scene_at_the_beginning
+from legatum.core.moves.timeline import Timeline, timeline_at_the_beginning
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS
@@ -51,9 +51,9 @@ class Position:
         return any(leads_elsewhere(step) for step in self.done)
 
     @cached_property
-    def scene(self) -> Scene:
+    def scene(self) -> Timeline:
         """What every place should say now, by what was done."""
-        scene = scene_at_the_beginning(self.runbook.premises)
+        scene = timeline_at_the_beginning(self.runbook.premises)
         for past in self.runbook.past:
             play(scene, past.effects, 0, past.label)
         for step in self.done:

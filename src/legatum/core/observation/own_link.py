@@ -4,21 +4,21 @@ from legatum.core.dnssec.chain import Link, Served
 from legatum.core.dnssec.key import Ds, parse_ds
 from legatum.core.dnssec.policy import algorithm, digest_type
 from legatum.core.dnssec.serving import anchors_of, server_keys
-from legatum.core.observation.picture import Picture
+from legatum.core.observation.observation import Observation
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY
 
 
-def ds_of(picture: Picture) -> list[Ds]:
+def ds_of(picture: Observation) -> list[Ds]:
     """The DS records that any parent server hands out."""
     return [parsed for rdata in picture.ds if (parsed := parse_ds(rdata))]
 
 
-def keys_of(picture: Picture) -> list[bytes]:
+def keys_of(picture: Observation) -> list[bytes]:
     """The data of every key that any server of the domain publishes."""
     return sorted({rdata for view in picture.serving if view.keys for rdata in view.keys.rdatas})
 
 
-def own_link(picture: Picture) -> Link:
+def own_link(picture: Observation) -> Link:
     """The domain's own link, as each server showed it; what is above is not in the picture."""
     ds = {
         view.address: anchors_of(view.ds.rdatas if view.ds else (), view.ds.ttl if view.ds else 0) if view.answered else None
@@ -37,6 +37,6 @@ def usable(ds: Ds) -> bool:
     return algorithm(ds.algorithm).checked and digest_type(ds.digest_type).checked
 
 
-def secured(picture: Picture) -> bool:
+def secured(picture: Observation) -> bool:
     """Validating resolvers demand signatures: some DS is of a kind that they know."""
     return any(usable(each) for each in ds_of(picture))

@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Gathered, HostSet, Ready, Released, ZoneEnded
-from legatum.core.moves.kinds.leading import confirmed, leading
-from legatum.core.moves.kinds.trust.chain import disconnected, keys_to_come
-from legatum.core.moves.needs import Known, Unasked, Unnamed, Unvouched
+from legatum.core.moves.kinds.delegation_change import confirmed, leading
+from legatum.core.moves.kinds.trust.sign_unsign import disconnected, keys_to_come
+from legatum.core.moves.needs import DsExpired, NameKnown, NoLongerQueried, NsSetExpired
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 
@@ -27,24 +27,24 @@ class Retirement:
     held: tuple[tuple[Name, tuple[str, ...]], ...] = ()
 
 
-def first_pieces(drawing: Drawing, wish: First) -> Iterator[Piece]:
+def first_pieces(drawing: PlanInput, wish: First) -> Iterator[PlannedStep]:
     place, zone = drawing.place(wish.provider), drawing.domain
     servers = tuple(sorted(place.servers))
-    yield Piece(Phase.READY, Step(
+    yield PlannedStep(Phase.READY, Step(
         "ready", f"Check that {wish.provider} is ready for everybody", (Ready(zone, (wish.provider,), servers),),
         ("every server answers for the zone with its own NS set", "every NS name has its address"), "every server, every address",
         "nothing to take back",
-    ), tuple(Known(host) for host in servers))  # fmt: skip
+    ), tuple(NameKnown(host) for host in servers))  # fmt: skip
     back = "take the NS set away at the registrar again"
     yield from leading(drawing, zone, (), servers, f"{wish.provider}'s", back)
     yield confirmed(drawing, zone, servers, back, (), "Confirm that everybody can come to it")
 
 
-def retirement_pieces(drawing: Drawing, wish: Retirement) -> Iterator[Piece]:
+def retirement_pieces(drawing: PlanInput, wish: Retirement) -> Iterator[PlannedStep]:
     zone, places = drawing.domain, [drawing.main, *drawing.follows]
     anew = keys_to_come(drawing, drawing.main) if drawing.place(drawing.main).signs else None
     back = "delegate it again"
-    yield Piece(Phase.GATHER, Step(
+    yield PlannedStep(Phase.GATHER, Step(
         "gather", f"Keep the zone as it is at {drawing.main}", (Gathered(drawing.main, zone),),
         (f"{drawing.main} hands it out, or answers for its names",),
         "the whole zone, the same serial on every server", "nothing to take back",
@@ -52,22 +52,24 @@ def retirement_pieces(drawing: Drawing, wish: Retirement) -> Iterator[Piece]:
     if drawing.anchors:
         yield from disconnected(drawing)
     yield from leading(drawing, zone, drawing.delegation, (), "nobody", back)
-    yield confirmed(drawing, zone, (), back, tuple(Unasked(place, zone) for place in places), "Confirm that nobody is led there any more")
+    yield confirmed(
+        drawing, zone, (), back, tuple(NoLongerQueried(place, zone) for place in places), "Confirm that nobody is led there any more"
+    )
     for host, addresses in wish.held:
-        yield Piece(Phase.LEAVE, Step(
+        yield PlannedStep(Phase.LEAVE, Step(
             f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {drawing.registrar}",
             (HostSet(drawing.registrar, host, drawing.parent_zone, addresses, (), drawing.glue_ttl),), ("no domain leans on it",),
             "the registry has no such host any more", "make it again", estimate=2,
-        ), (Unnamed(zone, (host,)),))  # fmt: skip
+        ), (NsSetExpired(zone, (host,)),))  # fmt: skip
     for place in drawing.follows:
-        yield Piece(Phase.END, Step(
+        yield PlannedStep(Phase.END, Step(
             "release", f"End the service at {place}", (Released(place, zone, drawing.main),), (),
             f"no server of {place} answers for it any more",
             "from here on it begins with telling it of the zone anew", estimate=10,
-        ), (Unasked(place, zone),))  # fmt: skip
-    yield Piece(Phase.END, Step(
+        ), (NoLongerQueried(place, zone),))  # fmt: skip
+    yield PlannedStep(Phase.END, Step(
         "end", f"End the service at {drawing.main}", (ZoneEnded(drawing.main, zone, (drawing.apex_ns,), keys=anew),),
         ("nobody asks there any more",),
         f"no server of {drawing.main} answers for it any more", f"from here on it begins with creating the zone at {drawing.main} anew",
         estimate=5,
-    ), (Unasked(drawing.main, zone), Unvouched(zone)))  # fmt: skip
+    ), (NoLongerQueried(drawing.main, zone), DsExpired(zone)))  # fmt: skip

@@ -6,10 +6,10 @@ from contextlib import aclosing, contextmanager
 
 from legatum.core.collecting import no_collecting
 from legatum.core.fault import OutsideFault
+from legatum.core.progress import tally
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AXFR, IXFR, SOA
-from legatum.core.tally import tally
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import DNS_PORT, Asker
 from legatum.net.asking.route import Unreachable
@@ -19,14 +19,14 @@ from legatum.wire.codes import rcode_text
 from legatum.wire.incoming import IncomingZone
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import IN, Answers, Message, Question, Record, decode, encode, encode_question, records, rrsets
-from legatum.wire.signing import Exchange, Key
+from legatum.wire.tsig import Exchange, TsigKey
 
 _STRETCH, _LEAST = 30.0, 100  # seconds, and octets a second that come in each of them at least
 _BOUNDED = "transfer_time, transfer_megabytes and transfer_records in [network] say how much may come"
 _AT_ONCE = 8  # from one server: BIND sends ten, to all the world together, and answers others with a failure
 
 
-async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = None) -> Zone:
+async def transfer(asker: Asker, server: str, domain: Name, key: TsigKey | None = None) -> Zone:
     """The whole zone as ``server`` serves it. Raises :class:`OutsideFault` for anything but a complete transfer."""
     what = f"transfer of {name_text(domain)} from {server}"
     coming, exchange, counted = IncomingZone(domain), Exchange(key) if key else None, tally()
@@ -48,7 +48,7 @@ async def transfer(asker: Asker, server: str, domain: Name, key: Key | None = No
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
 
-async def transfer_changes(asker: Asker, server: str, zone: Zone, key: Key | None = None) -> tuple[Zone, str]:
+async def transfer_changes(asker: Asker, server: str, zone: Zone, key: TsigKey | None = None) -> tuple[Zone, str]:
     """The zone as it is now, from an earlier copy (IXFR, RFC 1995 s4), and how it came: nothing new, changes, or whole after all.
 
     Raises :class:`OutsideFault`, also where the changes do not fit the copy.
@@ -89,7 +89,7 @@ def _with_changes(what: str, zone: Zone, records: list[Record]) -> Zone:
     return Zone(zone.origin, (rrset(*key, ttl, rdatas) for key, (ttl, rdatas) in held.items() if rdatas))
 
 
-async def _collected(asker: Asker, server: str, domain: Name, key: Key | None, what: str, since: Zone) -> tuple[Record, list[Record]]:
+async def _collected(asker: Asker, server: str, domain: Name, key: TsigKey | None, what: str, since: Zone) -> tuple[Record, list[Record]]:
     """The SOA that a transfer begins with, and the records between it and its end."""
     collected: list[Record] = []
     opening: Record | None = None
@@ -199,7 +199,7 @@ async def _answers(asker: Asker, server: str, query: bytes, exchange: Exchange |
                 raise
 
 
-def _refused(what: str, message: Message, key: Key | None) -> OutsideFault:
+def _refused(what: str, message: Message, key: TsigKey | None) -> OutsideFault:
     words = rcode_text(message.rcode)
     remedy = "the server does not take this key, or does not serve the zone" if key else "allow this address or give a key (TSIG)"
     return OutsideFault(f"{what}: {words}", remedy)

@@ -191,7 +191,7 @@ class Plan:
 
 
 @dataclass(frozen=True)
-class Picture:
+class Observation:
     """Everything observed about a domain at one time (``at``, seconds since 1970). ``contents``: apex and www RRsets seen.
 
     ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says, else ``rdap_why``

@@ -3,7 +3,7 @@
 from contextvars import ContextVar
 
 
-class Tally:
+class Progress:
     """``stage``: what is being done, in words; ``done`` of ``total``, 0 for a total that is not known; ``unit``: of what."""
 
     __slots__ = ("done", "stage", "total", "unit")
@@ -16,15 +16,15 @@ class Tally:
         self.stage, self.unit, self.done, self.total = stage, unit, 0, total
 
 
-_current: ContextVar[Tally] = ContextVar("tally")
-_nobodys = Tally()
+_current: ContextVar[Progress] = ContextVar("tally")
+_nobodys = Progress()
 
 
-def tally() -> Tally:
+def tally() -> Progress:
     """That of the work that this is part of."""
     return _current.get(_nobodys)
 
 
-def looked_at(found: Tally) -> None:
+def looked_at(found: Progress) -> None:
     """From now on this work is counted there."""
     _current.set(found)

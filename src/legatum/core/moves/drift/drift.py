@@ -7,13 +7,13 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import ServerKeys, signs_so
-from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.moves.effects import Delegated, DsPublished, DsSet, Effect, Gathered, Joined, Published, Records, Released, Signed
-from legatum.core.moves.kinds.trust.signing import Obstacle, Signing, first_to_run_out, running_out
-from legatum.core.moves.meanwhile.position import Position, Refusal
-from legatum.core.moves.place import PARENT, Key
+from legatum.core.dnssec.trust import DsSet, Keys
+from legatum.core.moves.drift.position import Position, Refusal
+from legatum.core.moves.effects import Delegated, DsChanged, DsPublished, Effect, Gathered, Joined, Published, Records, Released, Signed
+from legatum.core.moves.kinds.trust.signature_expiry import Obstacle, Signing, first_to_run_out, running_out
+from legatum.core.moves.place import PARENT, RRsetKey
 from legatum.core.moves.runbook import Step
-from legatum.core.moves.scene import Content
+from legatum.core.moves.timeline import Content
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -175,7 +175,7 @@ def _of(step: Step, place: str, zone: Name) -> list[Records]:
     return [each for each in step.effects if isinstance(each, Records) and (each.place, each.zone) == (place, zone)]
 
 
-def _changed(position: Position, place: str, zone: Name, key: Key, seen: RRset | None, expected: RRset | None) -> Refusal:
+def _changed(position: Position, place: str, zone: Name, key: RRsetKey, seen: RRset | None, expected: RRset | None) -> Refusal:
     what = "the NS set" if key == (zone, NS) else f"{name_text(key[0])} {type_text(key[1])}"
     step = next((each for each in reversed(position.done) if any(
         one.key == key and alike(one.before, seen, primary=False) for effect in _of(each, place, zone) for one in effect.changed)),
@@ -212,7 +212,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
     allowed = _anchors_under_way(position)
     entries = {place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()}
     found = []
-    for address, anchors in seen.ds.items() if not any(isinstance(each, DsSet | DsPublished) for each in position.step.effects) else ():
+    for address, anchors in seen.ds.items() if not any(isinstance(each, DsChanged | DsPublished) for each in position.step.effects) else ():
         if not any(_are(each, anchors, entries) for each in allowed):
             reason = f"{address} of the parent's servers hands out {anchors.text} for {text}; the plan rests on {allowed[0].text}"
             found.append(
@@ -226,25 +226,25 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
     return list({each.reason.partition(" of the parent")[2] or each.reason: each for each in found}.values())
 
 
-def _anchors_under_way(position: Position) -> list[Anchors]:
+def _anchors_under_way(position: Position) -> list[DsSet]:
     """The DS set expected, and those that may be seen beside it while a change of it has not been seen everywhere."""
     found = [position.scene.anchors_of(position.domain)]
     for step in position.runbook.steps:
         for effect in step.effects:
-            shown = isinstance(effect, DsSet) and any(look.concerns(effect) for each in position.done for look in each.effects)
-            if isinstance(effect, DsSet) and not shown and (step.id in position.outcomes or step is position.step):
+            shown = isinstance(effect, DsChanged) and any(look.concerns(effect) for each in position.done for look in each.effects)
+            if isinstance(effect, DsChanged) and not shown and (step.id in position.outcomes or step is position.step):
                 found += [effect.before, effect.after]
     for past in position.runbook.past:
         found += [
             each
             for effect in past.effects
-            if isinstance(effect, DsSet) and past.everywhere is None
+            if isinstance(effect, DsChanged) and past.everywhere is None
             for each in (effect.before, effect.after)
         ]
     return found
 
 
-def _are(meant: Anchors, seen: Anchors, entries: Mapping[str, Collection[str]]) -> bool:
+def _are(meant: DsSet, seen: DsSet, entries: Mapping[str, Collection[str]]) -> bool:
     """Of keys that were not made yet when it was planned: some that the place signs its key set with."""
     if meant.of:
         known = {"/".join(each.split()[:2]) for each in meant.records}

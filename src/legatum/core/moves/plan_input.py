@@ -5,16 +5,16 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from legatum.core.dnssec.serving import ds_rdatas
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.instant import instant_text
 from legatum.core.memory.keys import KeyState
-from legatum.core.moves.assembly import Piece
-from legatum.core.moves.effects import Change, Delegated, DsSet, HostSet, Records, Signed, ZoneEnded, ZoneMade
-from legatum.core.moves.place import ADDRESSES, PARENT, Key, KnownHost, Place, Premises, Registered, Served, Vanishing
+from legatum.core.moves.assembly import PlannedStep
+from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records, RRsetChange, Signed, ZoneEnded, ZoneMade
+from legatum.core.moves.place import ADDRESSES, PARENT, KnownHost, Place, Premises, Registered, RRsetKey, Served, Vanishing
 from legatum.core.moves.recall import Remembered, remembered_past
 from legatum.core.moves.runbook import Past
-from legatum.core.moves.scene import scene_at_the_beginning
-from legatum.core.observation.picture import Picture
+from legatum.core.moves.timeline import timeline_at_the_beginning
+from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import CNAME, NAME_FIELDS, NS
@@ -26,7 +26,7 @@ _MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one
 
 
 @dataclass(frozen=True)
-class Drawing:
+class PlanInput:
     """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the domain, and ``glue``
     beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that take a copy from it; ``registrar``: the
     account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
@@ -58,7 +58,7 @@ class Drawing:
     unsigned: str = ""
     signing: str = ""
     keys: Mapping[tuple[str, Name], Keys] = field(default_factory=dict)
-    anchors: Anchors = field(default=Anchors())
+    anchors: DsSet = field(default=DsSet())
     offers: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     signed_until: float | None = None
     earlier_keys: Mapping[tuple[str, Name], Sequence[KeyState]] = field(default_factory=dict)
@@ -114,7 +114,7 @@ class Drawing:
         """Who takes a copy from there."""
         return self.follows if place == self.main else ()
 
-    def records(self, place: str, zone: Name, changes: Iterable[Change]) -> Records:
+    def records(self, place: str, zone: Name, changes: Iterable[RRsetChange]) -> Records:
         """A change, with those that follow it."""
         return Records(place, zone, tuple(changes), self.followers(place) if zone == self.domain else ())
 
@@ -124,7 +124,7 @@ class Drawing:
         )
 
 
-def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tuple[Past, ...]]:
+def premises_of(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> tuple[Premises, tuple[Past, ...]]:
     """The premises of a plan that is made of these pieces, and what is remembered beside them."""
     followed = _followed(drawing, pieces)
     past = list[Past]()
@@ -151,12 +151,12 @@ def premises_of(drawing: Drawing, pieces: Sequence[Piece]) -> tuple[Premises, tu
         drawing.vanishing, drawing.unsigned, drawing.signing, anchors, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
         drawing.reads_cds, drawing.windows, drawing.quiet, drawing.time_zone, drawing.users,
     )  # fmt: skip
-    scene = scene_at_the_beginning(premises)
+    scene = timeline_at_the_beginning(premises)
     past += remembered_past(premises, scene, {}, drawing.remembered, drawing.caution, drawing.at)
     return premises, (*past, *seen)
 
 
-def _first_kept(states: Sequence[KeyState], drawing: Drawing, longest: int) -> int:
+def _first_kept(states: Sequence[KeyState], drawing: PlanInput, longest: int) -> int:
     """Of states one after the other, the number of the first that anybody may hold anything of."""
     lasts = max([longest, *(each.keys.ttl for each in states if each.keys is not None)])
     caution = drawing.caution
@@ -164,14 +164,14 @@ def _first_kept(states: Sequence[KeyState], drawing: Drawing, longest: int) -> i
     return max(number for number, each in enumerate(states) if number == 0 or each.everywhere < cut)
 
 
-def _longest(drawing: Drawing, origin: Name, zone: Zone) -> tuple[int, int]:
+def _longest(drawing: PlanInput, origin: Name, zone: Zone) -> tuple[int, int]:
     """How long *no such name* may be kept, and anything at all, by what was given lately too."""
     held = [each for each in drawing.remembered.get(origin, ()) if each.place != PARENT and each.until(drawing.caution) > drawing.at]
     absence = [each.ttl for each in held if each.absent]
     return max(negative_ttl(zone.soa_rrset), *absence, 0), max(*(each.ttl for each in zone.unsorted), *(each.ttl for each in held))
 
 
-def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
+def _registered(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> Registered | None:
     """As it should come out of a transfer: with what the plan has changed by then."""
     if drawing.registered is None:
         return None
@@ -180,7 +180,7 @@ def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
         for effect in piece.step.effects:
             if isinstance(effect, Delegated):
                 held = replace(held, nameservers=effect.after)
-            elif isinstance(effect, DsSet):
+            elif isinstance(effect, DsChanged):
                 held = replace(held, ds=tuple(each.hex() for each in ds_rdatas(effect.after)))
             elif isinstance(effect, HostSet):
                 hosts = {host: each for host, each in held.hosts.items() if host != effect.host}
@@ -188,14 +188,14 @@ def _registered(drawing: Drawing, pieces: Sequence[Piece]) -> Registered | None:
     return held
 
 
-def _parent(drawing: Drawing) -> Served:
+def _parent(drawing: PlanInput) -> Served:
     ns = [rrset(drawing.domain, NS, drawing.parent_ttl, drawing.delegation)] if drawing.delegation else []
     return Served(PARENT, drawing.parent_zone, (*ns, *drawing.glue), 0)
 
 
-def _followed(drawing: Drawing, pieces: Sequence[Piece]) -> dict[Name, list[Key]]:
+def _followed(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> dict[Name, list[RRsetKey]]:
     """Zone → names and types that the plan rests on: NS sets, addresses of name servers in it, and what changes."""
-    found: dict[Name, dict[Key, None]] = {origin: {(origin, NS): None} for _, origin in drawing.zones}
+    found: dict[Name, dict[RRsetKey, None]] = {origin: {(origin, NS): None} for _, origin in drawing.zones}
     named = {host for zone in drawing.zones.values() for host in targets(zone.apex_ns)} | set(drawing.delegation)
     for origin, keys in found.items():
         keys |= {(host, rtype): None for host in sorted(named) if is_under(host, origin) for rtype in ADDRESSES}
@@ -211,7 +211,7 @@ def _followed(drawing: Drawing, pieces: Sequence[Piece]) -> dict[Name, list[Key]
     return {origin: list(keys) for origin, keys in found.items()}
 
 
-def completed(drawing: Drawing, pieces: Sequence[Piece]) -> list[Piece]:
+def completed(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> list[PlannedStep]:
     """Pieces whose making of a zone says of every RRset that the plan follows what it will be there."""
     followed = _followed(drawing, pieces)
 
@@ -246,9 +246,9 @@ def grouped(servers: Iterable[tuple[Name, str]]) -> dict[Name, tuple[str, ...]]:
     return found
 
 
-def glue_of(picture: Picture) -> tuple[tuple[RRset, ...], int]:
+def glue_of(picture: Observation) -> tuple[tuple[RRset, ...], int]:
     """Addresses that the parent gives along, and the largest TTL of them."""
-    found: dict[Key, RRset] = {}
+    found: dict[RRsetKey, RRset] = {}
     for view in picture.parents:
         for each in view.glue:
             there = found.get((each.name, each.rtype))

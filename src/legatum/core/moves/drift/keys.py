@@ -2,10 +2,10 @@
 
 from collections.abc import Collection, Mapping
 
-from legatum.core.dnssec.serving import ServerKeys, anchors_of, key_label, proves, signs_so
+from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_proves, key_label, signs_so
 from legatum.core.dnssec.trust import is_known
 from legatum.core.fault import GateShut
-from legatum.core.moves.effects import DsSet, Signed
+from legatum.core.moves.effects import DsChanged, Signed
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name
 
@@ -32,12 +32,12 @@ def unproven(domain: Name, wanted: Collection[bytes], given: Mapping[str, Given]
         return found
     for place, servers in given.items():
         for address, each in servers.items():
-            if each.broken or not any(proves(domain, rdata, each) for rdata in wanted):
+            if each.broken or not any(ds_proves(domain, rdata, each) for rdata in wanted):
                 said = each.broken or f"{anchors_of(wanted, 0).text} fits no key there that signs the key set; is a digit missing?"
                 found.append(f"{address} of {place}: {said}")
     every = [each for servers in given.values() for each in servers.values()]
     if every and not found and not ahead:
-        stray = [rdata for rdata in wanted if not any(proves(domain, rdata, each) for each in every)]
+        stray = [rdata for rdata in wanted if not any(ds_proves(domain, rdata, each) for each in every)]
         found += [f"{anchors_of(stray, 0).text} fits no key that signs the key set; is a digit missing?"] if stray else []
     return found[:2]
 
@@ -76,7 +76,7 @@ def following(runbook: Runbook, step: Step, place: str) -> list[Signed]:
     """Stages at the same place that a signer may come to by itself meanwhile: those before the DS set is changed."""
     found = []
     for later in runbook.steps[runbook.steps.index(step) + 1 :]:
-        if any(isinstance(each, DsSet) for each in later.effects):
+        if any(isinstance(each, DsChanged) for each in later.effects):
             break
         found += [each for each in later.effects if isinstance(each, Signed) and each.place == place]
     return found

@@ -23,7 +23,7 @@ _MOST_UNSIGNED = 99  # messages of a transfer between two signatures (RFC 8945 s
 
 
 @dataclass(frozen=True, slots=True)
-class Key:
+class TsigKey:
     """A shared key: its name, algorithm and secret. The secret never shows in a ``repr``."""
 
     name: Name
@@ -50,7 +50,7 @@ class BadSignature(Exception):
 class Exchange:
     """One request and its answers under one key, as seen by either side."""
 
-    def __init__(self, key: Key) -> None:
+    def __init__(self, key: TsigKey) -> None:
         self.key = key
         self._mac = b""
         self._running: Any = None

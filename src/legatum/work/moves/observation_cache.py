@@ -6,22 +6,22 @@ from contextlib import suppress
 from typing import Any, TypeVar
 
 from legatum.core.fault import OutsideFault
-from legatum.core.moves.kinds.transfer import Held
-from legatum.core.moves.meanwhile.drift import HandedOn
+from legatum.core.moves.drift.drift import HandedOn
+from legatum.core.moves.kinds.registrar_transfer import RegisteredDomain
 from legatum.core.records.name import Name
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registration
 from legatum.work.look.delegation import look_at_delegation
-from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held
+from legatum.work.run_context import RunContext
 
 _T = TypeVar("_T")
 
 
-class Glance:
+class ObservationCache:
     """Until :meth:`forget`, the same is not asked for again, by those neither who ask at the same time."""
 
-    def __init__(self, outside: Outside) -> None:
+    def __init__(self, outside: RunContext) -> None:
         self._outside = outside
         self._looks: dict[tuple[object, ...], asyncio.Future[Any]] = {}
 
@@ -39,12 +39,12 @@ class Glance:
         """What each address of the parent's servers hands out for the domain."""
         return await self._once(("delegation", domain), lambda: look_at_delegation(self._outside, domain))
 
-    async def registration(self, registrar: str, domain: Name) -> Registration | Held:
+    async def registration(self, registrar: str, domain: Name) -> Registration | RegisteredDomain:
         """What the registry holds; of a registrar with only a form, registration data show what was typed
         before the parent's servers do."""
         return await self._once(("registration", registrar, domain), lambda: self._registration(registrar, domain))
 
-    async def _registration(self, registrar: str, domain: Name) -> Registration | Held:
+    async def _registration(self, registrar: str, domain: Name) -> Registration | RegisteredDomain:
         account = self._outside.registrar(registrar)
         if account.by_hand and self._outside.settings.rdap is not None:
             with suppress(OutsideFault):  # not every registry has registration data

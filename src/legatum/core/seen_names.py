@@ -8,7 +8,7 @@ _FEWEST = 1024  # places in the table
 _digest = Struct("=QQ").unpack
 
 
-class Once:
+class SeenNames:
     """Knows names again by their digests, of 128 bits: that two of a billion are alike by chance happens in one of 10^20 lists."""
 
     def __init__(self) -> None:

@@ -10,8 +10,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Generic, TypeVar
 
-from legatum.core.dnssec.trust import Anchors, Keys
-from legatum.core.moves.place import Key, Premises
+from legatum.core.dnssec.trust import DsSet, Keys
+from legatum.core.moves.place import Premises, RRsetKey
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 
@@ -38,7 +38,7 @@ class Period(Generic[_V]):
     step: str = ""
 
 
-class Track(Generic[_V]):
+class History(Generic[_V]):
     """One thing that a place says, over time."""
 
     __slots__ = ("_beside", "_periods")
@@ -47,8 +47,8 @@ class Track(Generic[_V]):
         self._periods = [Period(-FOREVER, FOREVER, value)]
         self._beside: list[Period[_V]] = []
 
-    def copy(self) -> "Track[_V]":
-        made = Track(self.value)
+    def copy(self) -> "History[_V]":
+        made = History(self.value)
         made._periods, made._beside = list(self._periods), list(self._beside)
         return made
 
@@ -85,63 +85,63 @@ class Track(Generic[_V]):
 
 
 @dataclass
-class Scene:
+class Timeline:
     """``said``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there of it;
     ``answering``: address → the place whose contents are given at it, None where nobody answers; ``services``: address that visitors are
     sent to → whether it works; ``signed``: (place, zone) → with which keys it is signed there, None for unsigned;
     ``anchors``: domain → the DS set that its parent hands out."""
 
-    said: dict[tuple[str, Name, Name, int], Track[RRset | None]] = field(default_factory=dict)
-    served: dict[tuple[str, Name], Track[Content]] = field(default_factory=dict)
-    answering: dict[str, Track[str | None]] = field(default_factory=dict)
-    services: dict[str, Track[bool]] = field(default_factory=dict)
-    signed: dict[tuple[str, Name], Track[Keys | None]] = field(default_factory=dict)
-    anchors: dict[Name, Track[Anchors]] = field(default_factory=dict)
+    said: dict[tuple[str, Name, Name, int], History[RRset | None]] = field(default_factory=dict)
+    served: dict[tuple[str, Name], History[Content]] = field(default_factory=dict)
+    answering: dict[str, History[str | None]] = field(default_factory=dict)
+    services: dict[str, History[bool]] = field(default_factory=dict)
+    signed: dict[tuple[str, Name], History[Keys | None]] = field(default_factory=dict)
+    anchors: dict[Name, History[DsSet]] = field(default_factory=dict)
 
-    def copy(self) -> "Scene":
+    def copy(self) -> "Timeline":
         """One that can be played on without changing this one."""
-        return Scene(
+        return Timeline(
             _copied(self.said), _copied(self.served), _copied(self.answering), _copied(self.services), _copied(self.signed),
             _copied(self.anchors),
         )  # fmt: skip
 
-    def say(self, place: str, zone: Name, key: Key, value: RRset | None, first: float, everywhere: float, step: str) -> None:
+    def say(self, place: str, zone: Name, key: RRsetKey, value: RRset | None, first: float, everywhere: float, step: str) -> None:
         """A place gives something else from now on."""
         track = self.said.get((place, zone, *key))
         if track is None:
-            track = self.said[place, zone, *key] = Track(None)
+            track = self.said[place, zone, *key] = History(None)
         track.change(first, everywhere, value, step)
 
     def said_beside(self, place: str, zone: Name, value: RRset, first: float, last: float, label: str) -> None:
         """It is remembered that the place gave this for a time."""
-        self.said.setdefault((place, zone, value.name, value.rtype), Track(None)).beside(first, last, value, label)
+        self.said.setdefault((place, zone, value.name, value.rtype), History(None)).beside(first, last, value, label)
 
-    def vouched_beside(self, domain: Name, anchors: Anchors, first: float, last: float, label: str) -> None:
+    def vouched_beside(self, domain: Name, anchors: DsSet, first: float, last: float, label: str) -> None:
         """It is remembered that the parent gave this DS set for a time."""
-        self.anchors.setdefault(domain, Track(Anchors())).beside(first, last, anchors, label)
+        self.anchors.setdefault(domain, History(DsSet())).beside(first, last, anchors, label)
 
     def serve(self, place: str, zone: Name, content: Content, first: float, everywhere: float, step: str) -> None:
-        self.served.setdefault((place, zone), Track(Content.NOTHING)).change(first, everywhere, content, step)
+        self.served.setdefault((place, zone), History(Content.NOTHING)).change(first, everywhere, content, step)
 
     def answer(self, address: str, place: str | None, first: float, everywhere: float, step: str) -> None:
-        self.answering.setdefault(address, Track(None)).change(first, everywhere, place, step)
+        self.answering.setdefault(address, History(None)).change(first, everywhere, place, step)
 
     def work(self, address: str, works: bool, first: float, everywhere: float, step: str) -> None:
-        self.services.setdefault(address, Track(True)).change(first, everywhere, works, step)
+        self.services.setdefault(address, History(True)).change(first, everywhere, works, step)
 
     def sign(self, place: str, zone: Name, keys: Keys | None, first: float, everywhere: float, step: str) -> None:
-        self.signed.setdefault((place, zone), Track(None)).change(first, everywhere, keys, step)
+        self.signed.setdefault((place, zone), History(None)).change(first, everywhere, keys, step)
 
-    def vouch(self, domain: Name, anchors: Anchors, first: float, everywhere: float, step: str) -> None:
-        self.anchors.setdefault(domain, Track(Anchors())).change(first, everywhere, anchors, step)
+    def vouch(self, domain: Name, anchors: DsSet, first: float, everywhere: float, step: str) -> None:
+        self.anchors.setdefault(domain, History(DsSet())).change(first, everywhere, anchors, step)
 
     def keys_at(self, place: str, zone: Name) -> Keys | None:
         track = self.signed.get((place, zone))
         return track.value if track is not None else None
 
-    def anchors_of(self, domain: Name) -> Anchors:
+    def anchors_of(self, domain: Name) -> DsSet:
         track = self.anchors.get(domain)
-        return track.value if track is not None else Anchors()
+        return track.value if track is not None else DsSet()
 
     def says(self, place: str, zone: Name, name: Name, rtype: int) -> RRset | None:
         """As it stands after everything that was played."""
@@ -156,30 +156,30 @@ class Scene:
         """Places that have it whole now."""
         return [place for (place, each), track in self.served.items() if each == zone and track.value == Content.WHOLE]
 
-    def keys(self, zone: Name) -> list[Key]:
+    def keys(self, zone: Name) -> list[RRsetKey]:
         """Names and types of the zone that are followed."""
         return list(dict.fromkeys((name, rtype) for _, each, name, rtype in self.said if each == zone))
 
-    def tracks(self, zone: Name, key: Key) -> Iterable[tuple[str, Track[RRset | None]]]:
+    def tracks(self, zone: Name, key: RRsetKey) -> Iterable[tuple[str, History[RRset | None]]]:
         """Of every place that ever gave it."""
         return ((place, track) for (place, each, *named), track in self.said.items() if each == zone and tuple(named) == key)
 
 
-def _copied(tracks: dict[_K, Track[_V]]) -> dict[_K, Track[_V]]:
+def _copied(tracks: dict[_K, History[_V]]) -> dict[_K, History[_V]]:
     return {key: track.copy() for key, track in tracks.items()}
 
 
-def scene_at_the_beginning(premises: Premises) -> Scene:
+def timeline_at_the_beginning(premises: Premises) -> Timeline:
     """As it was observed."""
-    scene = Scene()
+    scene = Timeline()
     for place in premises.places:
         for addresses in place.servers.values():
             for address in addresses:
-                scene.answering[address] = Track(place.name)
+                scene.answering[address] = History(place.name)
     for served in premises.served:
-        scene.served[served.place, served.zone] = Track(Content.WHOLE)
+        scene.served[served.place, served.zone] = History(Content.WHOLE)
         for rrset in served.rrsets:
-            scene.said[served.place, served.zone, rrset.name, rrset.rtype] = Track(rrset)
-        scene.signed[served.place, served.zone] = Track(served.keys)
-    scene.anchors |= {domain: Track(anchors) for domain, anchors in premises.anchors.items()}
+            scene.said[served.place, served.zone, rrset.name, rrset.rtype] = History(rrset)
+        scene.signed[served.place, served.zone] = History(served.keys)
+    scene.anchors |= {domain: History(anchors) for domain, anchors in premises.anchors.items()}
     return scene

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from legatum.core.instant import instant_text, parse_instant
-from legatum.core.moves.assembly import Phase, Piece
+from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
 from legatum.core.moves.place import Registered
 from legatum.core.moves.runbook import Step
@@ -27,7 +27,7 @@ _EXPIRY_DAYS = 15
 
 
 @dataclass(frozen=True)
-class Held:
+class RegisteredDomain:
     """What is registered, as it was seen. ``ds``: rdata; ``hosts``: those below the domain, with addresses. Dates in RFC 3339."""
 
     domain: Name
@@ -76,12 +76,12 @@ class Obstacle:
     remedy: str
 
 
-def obstacles(held: Held, losing: Account, now: float, pending: bool = False) -> list[Obstacle]:
+def obstacles(held: RegisteredDomain, losing: Account, now: float, pending: bool = False) -> list[Obstacle]:
     """What stands in the way of a transfer; ``pending``: it has been asked for already, so that the registry says so."""
     return [*_by_status(held, pending), *_by_date(held, now), *_by_dns(held, losing)]
 
 
-def _by_status(held: Held, pending: bool) -> Iterator[Obstacle]:
+def _by_status(held: RegisteredDomain, pending: bool) -> Iterator[Obstacle]:
     for status in (*held.statuses, *held.grace):
         if status.startswith("pending") and not (pending and status == "pendingTransfer"):
             yield Obstacle(f"the registry says {status}", "wait until that is over, or have it cancelled")
@@ -94,7 +94,7 @@ def _by_status(held: Held, pending: bool) -> Iterator[Obstacle]:
             )
 
 
-def _by_date(held: Held, now: float) -> Iterator[Obstacle]:
+def _by_date(held: RegisteredDomain, now: float) -> Iterator[Obstacle]:
     for what, date in (("registered", held.created), ("transferred", held.transferred)):
         if date and (until := parse_instant(date) + QUIET_DAYS * DAY) > now:
             reason = f"it was {what} on {date[:10]}; {QUIET_DAYS} days must pass"
@@ -104,7 +104,7 @@ def _by_date(held: Held, now: float) -> Iterator[Obstacle]:
         yield Obstacle(reason, "renew it first: `legatum registration renew DOMAIN --registrar NAME`")
 
 
-def _by_dns(held: Held, losing: Account) -> Iterator[Obstacle]:
+def _by_dns(held: RegisteredDomain, losing: Account) -> Iterator[Obstacle]:
     """Rule 13: where the losing registrar also answers for the zone, rule 4 must have passed before the request."""
     if leaving := sorted(set(held.nameservers) & set(losing.servers)):
         reason = f"{name_text(leaving[0])} is run by {losing.name}, and may stop when the domain leaves it"
@@ -123,13 +123,13 @@ def _by_dns(held: Held, losing: Account) -> Iterator[Obstacle]:
             )
 
 
-def transfer_pieces(held: Held, wish: Terms) -> Iterator[Piece]:
+def transfer_pieces(held: RegisteredDomain, wish: Terms) -> Iterator[PlannedStep]:
     """Steps ``fit`` to ``settled``: after everything that needs the losing registrar."""
     for step in _steps(held, wish):
-        yield Piece(Phase.REGISTRAR, step)
+        yield PlannedStep(Phase.REGISTRAR, step)
 
 
-def registered_of(held: Held) -> Registered:
+def registered_of(held: RegisteredDomain) -> Registered:
     """What must come out the same."""
     return Registered(
         held.registrar,
@@ -141,7 +141,7 @@ def registered_of(held: Held) -> Registered:
     )
 
 
-def _steps(held: Held, wish: Terms) -> Iterator[Step]:
+def _steps(held: RegisteredDomain, wish: Terms) -> Iterator[Step]:
     losing, gaining, domain, known = wish.losing, wish.gaining, held.domain, held.registrar
     one, other = losing.name, gaining.name
     yield Step(
@@ -182,7 +182,7 @@ def _steps(held: Held, wish: Terms) -> Iterator[Step]:
     yield from _after(held, wish)
 
 
-def _after(held: Held, wish: Terms) -> Iterator[Step]:
+def _after(held: RegisteredDomain, wish: Terms) -> Iterator[Step]:
     gaining, domain = wish.gaining, held.domain
     locks = sorted({TRANSFER_LOCK} | {each for each in held.statuses if each.startswith("client")})
     if not gaining.by_hand:
@@ -206,7 +206,7 @@ def _in_the_way(statuses: Sequence[str]) -> list[str]:
     return [each for each in (TRANSFER_LOCK, UPDATE_LOCK) if each in statuses]
 
 
-def differences(before: Registered, after: Held) -> list[str]:
+def differences(before: Registered, after: RegisteredDomain) -> list[str]:
     """What has come out otherwise than the premises ``before`` have it."""
     found = []
     if tuple(sorted(after.nameservers)) != tuple(sorted(before.nameservers)):

@@ -3,27 +3,27 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from legatum.core.moves.meanwhile.position import Position
+from legatum.core.moves.drift.position import Position
 from legatum.core.records.name import Name
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.movefile import zone_path
-from legatum.work.moves.glance import Glance
-from legatum.work.outside import Outside
+from legatum.work.moves.observation_cache import ObservationCache
+from legatum.work.run_context import RunContext
 
 
 @dataclass(frozen=True)
-class Job(Position):
+class StepContext(Position):
     """``path``: the move's file; artefacts are kept beside it. What was looked at is shared by everything that the step needs
-    (:class:`Glance`)."""
+    (:class:`ObservationCache`)."""
 
-    outside: Outside
+    outside: RunContext
     path: Path
-    glance: Glance = field(init=False)
+    glance: ObservationCache = field(init=False)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "glance", Glance(self.outside))
+        object.__setattr__(self, "glance", ObservationCache(self.outside))
 
     def provider(self, place: str) -> Provider:
         return self.outside.provider(place)

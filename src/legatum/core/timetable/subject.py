@@ -32,7 +32,7 @@ _RULES = {
 
 
 @dataclass(frozen=True, slots=True)
-class Matter:
+class Subject:
     """``ttls``: server address → TTL in seconds; ``silent``: who was asked in vain; ``holder``: who gives it, in words; ``ours``: its
     TTL is set in the domain's own zone. ``about``: what is meant where name and type do not say it; ``held``: what was given of it
     otherwise, or with a longer TTL, and somebody may hold still."""

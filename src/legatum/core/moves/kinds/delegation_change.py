@@ -4,12 +4,12 @@ zone above - and everybody confirmed."""
 from collections.abc import Iterator, Sequence
 
 from legatum.core.fault import BadInput, GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
-from legatum.core.moves.effects import Agreed, Change, Published
+from legatum.core.moves.assembly import Phase, PlannedStep
+from legatum.core.moves.effects import Agreed, Published, RRsetChange
 from legatum.core.moves.effects.hosts import address_sets
 from legatum.core.moves.needs import Need
 from legatum.core.moves.place import ADDRESSES
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import ROOT, Name, is_under, name_text
@@ -18,8 +18,8 @@ from legatum.core.records.rrtype import AAAA, NS
 
 
 def leading(
-    drawing: Drawing, zone: Name, before: Sequence[Name], after: Sequence[Name], whose: str, back: str, ready: bool = True
-) -> Iterator[Piece]:
+    drawing: PlanInput, zone: Name, before: Sequence[Name], after: Sequence[Name], whose: str, back: str, ready: bool = True
+) -> Iterator[PlannedStep]:
     """Steps ``switch`` and ``parents`` for the domain, ``switch`` alone for a part of it. ``whose``: the new set, in words."""
     if zone != drawing.domain:
         yield _in_the_zone_above(drawing, zone, before, after, whose, back)
@@ -34,31 +34,31 @@ def leading(
     gates = [f"every new server answers for {'the zone with the new NS set' if ready else 'the zone'}"] if after else []
     glue = [each for host in after if is_under(host, drawing.parent_zone) for each in _glue(drawing, host)]
     held = sorted(before or drawing.delegation)
-    yield Piece(Phase.SWITCH, Step(
+    yield PlannedStep(Phase.SWITCH, Step(
         "switch",
         f"Set the NS set at the registrar {drawing.registrar} to {whose}" if after else f"Take the NS set away at {drawing.registrar}",
         (drawing.delegated(held, after, glue),), (*gates, "the registrar holds this domain"),
         "the registry holds exactly the new set, none of the old ones left", back, estimate=3600 if drawing.registrar_by_hand else 2,
     ))  # fmt: skip
     parent = "the root" if drawing.parent_zone == ROOT else f".{name_text(drawing.parent_zone)}"
-    yield Piece(Phase.SEEN, Step(
+    yield PlannedStep(Phase.SEEN, Step(
         "parents", f"See {'the new NS set' if after else 'no delegation any more'} on every server of {parent}",
         (Published(zone, tuple(sorted(after))),), (), "every address of every parent server hands out exactly the new set", back,
         estimate=drawing.publishing,
     ))  # fmt: skip
 
 
-def _glue(drawing: Drawing, host: Name) -> list[RRset]:
+def _glue(drawing: PlanInput, host: Name) -> list[RRset]:
     """As the parent will give it along: what the places have."""
     addresses = tuple(address for place in drawing.places for address in place.servers.get(host, ()))
     return list(address_sets(host, addresses, drawing.glue_ttl))
 
 
-def _in_the_zone_above(drawing: Drawing, cut: Name, before: Sequence[Name], after: Sequence[Name], whose: str, back: str) -> Piece:
+def _in_the_zone_above(drawing: PlanInput, cut: Name, before: Sequence[Name], after: Sequence[Name], whose: str, back: str) -> PlannedStep:
     zone = drawing.contents
     present = zone.get(cut, NS)
     ttl = present.ttl if present is not None else drawing.low_ttl
-    changes = [Change(present, rrset(cut, NS, ttl, after))]
+    changes = [RRsetChange(present, rrset(cut, NS, ttl, after))]
     for host in sorted({*before, *after}):
         if not is_under(host, cut):
             continue
@@ -66,8 +66,8 @@ def _in_the_zone_above(drawing: Drawing, cut: Name, before: Sequence[Name], afte
         for rtype in ADDRESSES:
             data = [address_rdata(each) for each in held if (":" in each) == (rtype == AAAA)]
             old, new = zone.get(host, rtype), rrset(host, rtype, ttl, data) if data else None
-            changes += [Change(old, new)] if old != new else []
-    return Piece(Phase.SWITCH, Step(
+            changes += [RRsetChange(old, new)] if old != new else []
+    return PlannedStep(Phase.SWITCH, Step(
         "switch", f"Hand {name_text(cut)} on to {whose} in the zone at {drawing.main}",
         (drawing.records(drawing.main, drawing.domain, changes),), ("every new server answers for it with the new NS set",),
         f"every server of {drawing.main} hands it on to exactly these", back, estimate=10,
@@ -75,12 +75,12 @@ def _in_the_zone_above(drawing: Drawing, cut: Name, before: Sequence[Name], afte
 
 
 def confirmed(
-    drawing: Drawing, zone: Name, ns: Sequence[Name], back: str, needs: tuple[Need, ...], about: str = "", resolvers: bool = True
-) -> Piece:
+    drawing: PlanInput, zone: Name, ns: Sequence[Name], back: str, needs: tuple[Need, ...], about: str = "", resolvers: bool = True
+) -> PlannedStep:
     """Step ``confirm``. Without ``resolvers``: nobody is worse off with an earlier set."""
     at_registrar = drawing.registrar if zone == drawing.domain else ""
     parties = ("parent, child, registrar" if at_registrar else "parent, child") + (" and all resolvers" if resolvers else "")
-    return Piece(Phase.CONFIRM, Step(
+    return PlannedStep(Phase.CONFIRM, Step(
         "confirm", about or f"Confirm {parties}", (Agreed(zone, tuple(sorted(ns)), at_registrar, resolvers),),
         ("no old NS left over anywhere",),
         "all agree on the new NS set" if ns else "nobody hands out an NS set", back,

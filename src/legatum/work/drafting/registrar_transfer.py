@@ -3,18 +3,18 @@
 from pathlib import Path
 
 from legatum.core.fault import BadInput, GateShut, OutsideFault
-from legatum.core.moves.kinds.transfer import Account, Held, Terms, obstacles
+from legatum.core.moves.kinds.registrar_transfer import Account, RegisteredDomain, Terms, obstacles
 from legatum.core.moves.runbook import next_step
 from legatum.core.moves.wishes import TransferWish
 from legatum.core.records.name import name_text
 from legatum.journal.journal import Journal
 from legatum.settings.secret import check_reference
 from legatum.work.movefile import read_move, retreat_path
-from legatum.work.outside import Outside
 from legatum.work.registry.held import look_at_held, losing_account
+from legatum.work.run_context import RunContext
 
 
-async def transfer_wish(outside: Outside, wish: TransferWish) -> tuple[Held, Terms]:
+async def transfer_wish(outside: RunContext, wish: TransferWish) -> tuple[RegisteredDomain, Terms]:
     """What is registered, and the wish as the plan has it. Raises :class:`GateShut` for a domain that
     cannot be transferred now, :class:`BadInput` for a wish that cannot be."""
     if wish.losing == wish.gaining:

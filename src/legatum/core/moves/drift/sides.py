@@ -2,16 +2,16 @@
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
-from legatum.core.moves.effects import Change, Gathered, Records
-from legatum.core.moves.meanwhile.position import Position, Refusal
-from legatum.core.moves.place import Key
+from legatum.core.moves.drift.position import Position, Refusal
+from legatum.core.moves.effects import Gathered, Records, RRsetChange
+from legatum.core.moves.place import RRsetKey
 from legatum.core.observation.answers import AnswerDifference
 from legatum.core.records.name import Name, name_text
 from legatum.core.zones.difference import Difference, Edit, difference_text, edits_between, zone_differences
 from legatum.core.zones.zone import Zone
 
 
-def meant_to_differ(position: Position, zone: Name, places: Iterable[str]) -> set[Key]:
+def meant_to_differ(position: Position, zone: Name, places: Iterable[str]) -> set[RRsetKey]:
     """What the plan itself makes different between the places, by what is done."""
     asked = list(places)
     return {key for key in position.scene.keys(zone) if len({position.scene.says(place, zone, *key) for place in asked}) > 1}
@@ -38,7 +38,7 @@ def edit_remedy(position: Position, left: str, right: str) -> str:
     return f"somebody edited one side: `legatum move advance {domain} --again {gathering}`"
 
 
-def edits_told(position: Position, before: Mapping[str, Zone], now: Mapping[str, Zone], meant: Collection[Key]) -> list[Refusal]:
+def edits_told(position: Position, before: Mapping[str, Zone], now: Mapping[str, Zone], meant: Collection[RRsetKey]) -> list[Refusal]:
     """A refusal for each edit that only one side has, with what makes it at the other. ``before``, ``now``: place → its zone when it was
     made there, and as it is; ``meant``: RRsets that the plan itself makes different."""
     found = [each for each in edits_between(before, now) if (each.change.name, each.change.rtype) not in meant]
@@ -52,12 +52,12 @@ def _told(position: Position, edit: Edit, now: Mapping[str, Zone]) -> Refusal:
     if edit.clashes:
         return Refusal(f"{reason}; and edited otherwise at {', '.join(edit.others)}", remedy)
     key = (change.name, change.rtype)
-    made = [Records(other, now[other].origin, (Change(now[other].get(*key), change.right),)) for other in edit.others]
+    made = [Records(other, now[other].origin, (RRsetChange(now[other].get(*key), change.right),)) for other in edit.others]
     return Refusal(reason, remedy, mended=tuple(made))
 
 
 def sides_differ(
-    position: Position, now: Mapping[str, Zone], edits: Sequence[Refusal], meant: Collection[Key]
+    position: Position, now: Mapping[str, Zone], edits: Sequence[Refusal], meant: Collection[RRsetKey]
 ) -> list[Refusal]:  # fmt: skip
     """Of places that serve a zone, or what was gathered of it and the one that does, those that are not as the first is, edits that are
     told already aside."""
@@ -72,7 +72,7 @@ def sides_differ(
     return found
 
 
-def is_meant(difference: AnswerDifference, meant: Collection[Key]) -> bool:
+def is_meant(difference: AnswerDifference, meant: Collection[RRsetKey]) -> bool:
     """Whatever is not the same in it the plan makes different: the answer itself, or what an alias leads to."""
     rest = {(said.form, frozenset(each for each in said.records if each[:2] not in meant)) for said in difference.said}
     return (difference.name, difference.rtype) in meant or len(rest) == 1

@@ -19,7 +19,7 @@ _STATE = ".kept"  # a folder: for each file the mark of the state in which it wa
 
 
 @dataclass(frozen=True)
-class Shelf:
+class SharedFiles:
     """``folder``: where the files are here; ``who`` puts them there; ``others``: name on the shelf → a file that is not in the folder."""
 
     database: Database

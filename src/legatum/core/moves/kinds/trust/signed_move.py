@@ -3,14 +3,14 @@
 from collections.abc import Iterator
 from dataclasses import replace
 
-from legatum.core.dnssec.trust import Anchors, Keys
+from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import GateShut
-from legatum.core.moves.assembly import Phase, Piece
-from legatum.core.moves.drawing import Drawing
+from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Signed
-from legatum.core.moves.kinds.trust.chain import connected, disconnected, vouching, whole
-from legatum.core.moves.needs import Fits
+from legatum.core.moves.kinds.trust.sign_unsign import connected, disconnected, vouching, whole
+from legatum.core.moves.needs import ChainConsistent
 from legatum.core.moves.place import Place
+from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
@@ -42,7 +42,7 @@ def passage_of(old: Place, new: Place, asked: str) -> tuple[str, str]:
     return chosen, f"{why}{', because ' if not asked and reasons else ', ' if reasons else ''}{reasons}"
 
 
-def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys: Keys | None) -> Iterator[Piece]:
+def before_leading(drawing: PlanInput, passage: str, old: Place, new: Place, keys: Keys | None) -> Iterator[PlannedStep]:
     """What has to be so before anybody is led to the new side. ``keys``: those that it makes by itself."""
     if passage == UNSIGNED:
         yield from disconnected(drawing)
@@ -50,7 +50,7 @@ def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys:
     signing = signing_of(drawing, old)
     if passage == SAME_KEYS:
         same = replace(signing, ttl=max(signing.ttl, new.key_ttl))
-        yield Piece(Phase.TRUST, Step(
+        yield PlannedStep(Phase.TRUST, Step(
             "keys-brought", f"Bring the keys of {old.name} along: have {new.name} sign with them, and with no others",
             (Signed(new.name, drawing.domain, keys, same),), (),
             f"every server of {new.name} gives the very keys of {old.name}, and signatures that hold", f"nobody asks {new.name} yet",
@@ -60,26 +60,26 @@ def before_leading(drawing: Drawing, passage: str, old: Place, new: Place, keys:
     assert keys is not None
     for place, own, foreign in ((old, signing, keys), (new, keys, signing)):
         other = new if place is old else old
-        yield Piece(Phase.TRUST, Step(
+        yield PlannedStep(Phase.TRUST, Step(
             f"keys-at-{place.name}", f"Put the zone keys of {other.name} into the key set at {place.name}",
             (Signed(place.name, drawing.domain, own, own.with_foreign(foreign.zone), drawing.followers(place.name), other.name),),
             (f"every server of {other.name} gives the same keys", "both sides sign with the same algorithm"),
             f"every server of {place.name} hands out the zone keys of both", "take them out again", estimate=60,
-        ), (Fits(drawing.domain),))  # fmt: skip
+        ), (ChainConsistent(drawing.domain),))  # fmt: skip
     yield from vouching(
         drawing, Phase.TRUST, ("ds-both", "ds-both-seen"), drawing.anchors, both_vouched(drawing, new),
         f"Put in the DS of the keys of {new.name} beside the old one", (), "take it out again",
     )  # fmt: skip
 
 
-def after_leading(drawing: Drawing, passage: str, new: Place, old: Place, keys: Keys | None, unsigned: bool) -> Iterator[Piece]:
+def after_leading(drawing: PlanInput, passage: str, new: Place, old: Place, keys: Keys | None, unsigned: bool) -> Iterator[PlannedStep]:
     """What comes when nobody asks the old side any more. ``unsigned``: it may stay so."""
     if passage == UNSIGNED and keys is not None and not unsigned:
         yield from connected(drawing, new.name)
     if passage != SHARED_KEYS:
         return
     assert keys is not None
-    alone = Anchors((), (new.name,), drawing.anchors.ttl)
+    alone = DsSet((), (new.name,), drawing.anchors.ttl)
     back = f"put both in again: {old.name} has to serve the zone for that"
     yield from apart(
         drawing, new.name, old.name, (both_vouched(drawing, new), alone), (keys.with_foreign(signing_of(drawing, old).zone), keys), back
@@ -87,8 +87,8 @@ def after_leading(drawing: Drawing, passage: str, new: Place, old: Place, keys: 
 
 
 def apart(
-    drawing: Drawing, staying: str, leaving: str, vouched: tuple[Anchors, Anchors], keys: tuple[Keys, Keys], back: str
-) -> Iterator[Piece]:  # fmt: skip
+    drawing: PlanInput, staying: str, leaving: str, vouched: tuple[DsSet, DsSet], keys: tuple[Keys, Keys], back: str
+) -> Iterator[PlannedStep]:  # fmt: skip
     """Steps ``ds-in`` to ``keys-own``: of two that shared their zone keys one stays. ``vouched``, ``keys``: the DS set, and the keys with
     which that one signs, before and after."""
     both, alone = vouched
@@ -98,18 +98,18 @@ def apart(
         yield from vouching(drawing, Phase.CONNECT, ("ds-in", "ds-seen"), both, alone, words, (), back)
         yield whole(drawing, (staying, *drawing.followers(staying)), alone, back)
     if shared != own:
-        yield Piece(Phase.CLOSE, Step(
+        yield PlannedStep(Phase.CLOSE, Step(
             "keys-own", f"Take the zone keys of {leaving} out of the key set at {staying}",
             (Signed(staying, drawing.domain, shared, own, drawing.followers(staying), leaving),), (),
             f"every server of {staying} hands out its own keys alone", "put them in again", estimate=60,
-        ), (Fits(drawing.domain),))  # fmt: skip
+        ), (ChainConsistent(drawing.domain),))  # fmt: skip
 
 
-def both_vouched(drawing: Drawing, new: Place) -> Anchors:
-    return Anchors(drawing.anchors.records, (new.name,), drawing.anchors.ttl)
+def both_vouched(drawing: PlanInput, new: Place) -> DsSet:
+    return DsSet(drawing.anchors.records, (new.name,), drawing.anchors.ttl)
 
 
-def signing_of(drawing: Drawing, old: Place) -> Keys:
+def signing_of(drawing: PlanInput, old: Place) -> Keys:
     keys = drawing.keys.get((old.name, drawing.domain))
     if keys is None:
         raise GateShut(

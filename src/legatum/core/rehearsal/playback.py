@@ -8,9 +8,9 @@ from typing import TypeVar
 from legatum.core.dnssec.trust import Keys
 from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Joined, Records
-from legatum.core.moves.place import ADDRESSES, PARENT, Key, Premises
+from legatum.core.moves.place import ADDRESSES, PARENT, Premises, RRsetKey
 from legatum.core.moves.runbook import Runbook, Slot, shown_by
-from legatum.core.moves.scene import FOREVER, Content, Period, Scene, scene_at_the_beginning
+from legatum.core.moves.timeline import FOREVER, Content, Period, Timeline, timeline_at_the_beginning
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset
@@ -20,7 +20,7 @@ _V = TypeVar("_V")
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class ServerPath:
     """That a name server can be asked at an address: whose contents it gives there, None where nobody answers any more since ``step``.
     ``told_by``: who hands the address out, with the TTL ``ttl``; empty where it is always known."""
 
@@ -45,16 +45,16 @@ def original(periods: Sequence[Period[_V]]) -> Period[_V]:
 
 
 @dataclass
-class Stage:
+class Playback:
     """Everything that servers say from before the runbook to after it. ``lag``: seconds from an answer given to its copy's beginning;
     ``floor``: the least time that caches keep a copy; ``copies``: who takes a zone from whom, to the end."""
 
     premises: Premises
-    scene: Scene
+    scene: Timeline
     lag: int
     floor: int
     copies: tuple[tuple[str, Name, str], ...] = ()
-    _ways: dict[Name, tuple[Way, ...]] = field(default_factory=dict)
+    _ways: dict[Name, tuple[ServerPath, ...]] = field(default_factory=dict)
 
     def lasts(self, ttl: int) -> int:
         """How long a copy may be used after the last moment at which its answer was given."""
@@ -91,7 +91,7 @@ class Stage:
         above = [each for where, each in self.scene.served if where == place and is_under(zone, each)]
         return max(above, key=len, default=zone)
 
-    def said(self, place: str, zone: Name, key: Key) -> tuple[Period[RRset | None], ...]:
+    def said(self, place: str, zone: Name, key: RRsetKey) -> tuple[Period[RRset | None], ...]:
         track = self.scene.said.get((place, zone, *key))
         return track.periods if track is not None else ()
 
@@ -105,13 +105,13 @@ class Stage:
             if each.value is not None
         ]
 
-    def ways_to(self, host: Name) -> tuple[Way, ...]:
+    def ways_to(self, host: Name) -> tuple[ServerPath, ...]:
         """All ways in which caches may reach a name server."""
         if host not in self._ways:
             self._ways[host] = tuple(self._found_ways(host))
         return self._ways[host]
 
-    def _found_ways(self, host: Name) -> list[Way]:
+    def _found_ways(self, host: Name) -> list[ServerPath]:
         given = [
             (place, zone, period)
             for (place, zone, name, rtype), track in self.scene.said.items()
@@ -120,7 +120,9 @@ class Stage:
         ]
         if not given:
             return [
-                way for address in self.premises.fixed_addresses(host) for way in self._answering(Way(address, None, -FOREVER, FOREVER))
+                way
+                for address in self.premises.fixed_addresses(host)
+                for way in self._answering(ServerPath(address, None, -FOREVER, FOREVER))
             ]
         found = []
         for place, zone, period in given:
@@ -132,10 +134,10 @@ class Stage:
                     continue
                 for address in map(address_text, period.value.rdatas):
                     ttl = period.value.ttl
-                    found += self._answering(Way(address, None, begins, ends + self.lasts(ttl), "", place, ends, ttl))
+                    found += self._answering(ServerPath(address, None, begins, ends + self.lasts(ttl), "", place, ends, ttl))
         return found
 
-    def _answering(self, way: Way) -> list[Way]:
+    def _answering(self, way: ServerPath) -> list[ServerPath]:
         """Who answers there, when."""
         track = self.scene.answering.get(way.address)
         found = []
@@ -144,7 +146,7 @@ class Stage:
         for each in track.periods:
             begins, ends = max(way.begins, each.begins), min(way.ends, each.ends)
             if begins < ends:
-                found.append(Way(way.address, each.value, begins, ends, each.step, way.told_by, way.fetched, way.ttl))
+                found.append(ServerPath(way.address, each.value, begins, ends, each.step, way.told_by, way.fetched, way.ttl))
         return found
 
     def unknown_until(self, host: Name) -> tuple[float, float] | None:
@@ -169,10 +171,10 @@ class Stage:
         return (-FOREVER, born + self.lasts(self.premises.negative_ttl(zone)))
 
 
-def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping[str, float] = MappingProxyType({})) -> Stage:
+def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping[str, float] = MappingProxyType({})) -> Playback:
     """The stage of a runbook carried out as ``slots`` say. ``signatures_end``: place → when those of the domain run out there."""
     premises = runbook.premises
-    scene = scene_at_the_beginning(premises)
+    scene = timeline_at_the_beginning(premises)
     for past in sorted(runbook.past, key=lambda each: each.first):
         for effect in past.effects:
             effect.play(scene, past.first, FOREVER if past.everywhere is None else past.everywhere, past.label)
@@ -190,10 +192,10 @@ def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping
         for place, zone in list(scene.served):
             if place == each.place:
                 scene.serve(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
-    return Stage(premises, scene, premises.time_out + 1, premises.floor, tuple(_copies(runbook, scene)))
+    return Playback(premises, scene, premises.time_out + 1, premises.floor, tuple(_copies(runbook, scene)))
 
 
-def _run_out(scene: Scene, place: str, domain: Name, at: float) -> None:
+def _run_out(scene: Timeline, place: str, domain: Name, at: float) -> None:
     """From then on nothing that the place gives is proven, until it signs anew with other keys."""
     keys = scene.keys_at(place, domain)
     if keys is not None:
@@ -201,7 +203,7 @@ def _run_out(scene: Scene, place: str, domain: Name, at: float) -> None:
         scene.sign(place, domain, Keys(label, (), label, keys.ttl), at, at, RUN_OUT)
 
 
-def _copies(runbook: Runbook, scene: Scene) -> Iterator[tuple[str, Name, str]]:
+def _copies(runbook: Runbook, scene: Timeline) -> Iterator[tuple[str, Name, str]]:
     """Follower, zone and primary, of those that serve it in the end."""
     found = dict[tuple[str, Name], str]()
     for step in runbook.steps:

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator, Sequence
 
-from legatum.core.moves.needs import Unasked, Unnamed
+from legatum.core.moves.needs import NoLongerQueried, NsSetExpired
 from legatum.core.moves.place import ADDRESSES, PARENT, Premises
-from legatum.core.moves.scene import Content, Scene
+from legatum.core.moves.timeline import Content, Timeline
 from legatum.core.records.address import address_text
 from legatum.core.records.name import ROOT, Name, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
@@ -21,7 +21,7 @@ def servers_of(zone: Name) -> str:
     return "the root servers" if zone == ROOT else f"the .{name_text(zone)} servers"
 
 
-def unasked(need: Unasked, scene: Scene, premises: Premises, caution: Caution) -> Iterator[Wait]:
+def unasked(need: NoLongerQueried, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     hosts = hosts_at(need.place, scene, premises)
     for (place, zone, name, rtype), track in scene.said.items():
         if rtype != NS or name != need.zone or not (zone == need.zone or is_under(name, zone)):
@@ -38,7 +38,7 @@ def unasked(need: Unasked, scene: Scene, premises: Premises, caution: Caution) -
                 yield from _moved_away(leading, zone, scene, premises, need.place, caution)
 
 
-def unnamed(need: Unnamed, scene: Scene, caution: Caution) -> Iterator[Wait]:
+def unnamed(need: NsSetExpired, scene: Timeline, caution: Caution) -> Iterator[Wait]:
     hosts = set(need.hosts)
     for (place, zone, name, rtype), track in scene.said.items():
         if rtype == NS and name == need.zone:
@@ -47,7 +47,7 @@ def unnamed(need: Unnamed, scene: Scene, caution: Caution) -> Iterator[Wait]:
                     yield wait_for(ended, [ns.ttl], 4, _handed_out(place, zone, need.zone, ns, scene, place), caution)
 
 
-def _handed_out(place: str, zone: Name, child: Name, ns: RRset, scene: Scene, leaving: str) -> str:
+def _handed_out(place: str, zone: Name, child: Name, ns: RRset, scene: Timeline, leaving: str) -> str:
     whose = "the old" if leaving == place or place == PARENT or zone != child else "the"
     if place == PARENT:
         return f"{servers_of(zone)} handed out the old NS set until {{at}} with a TTL of {ns.ttl}"
@@ -56,7 +56,7 @@ def _handed_out(place: str, zone: Name, child: Name, ns: RRset, scene: Scene, le
     return f"the domain's own servers ({place}) handed out {whose} NS set until {{at}} with a TTL of {ns.ttl}"
 
 
-def _kept(need: Unasked, ns: RRset, scene: Scene, caution: Caution) -> Iterator[Wait]:
+def _kept(need: NoLongerQueried, ns: RRset, scene: Timeline, caution: Caution) -> Iterator[Wait]:
     """Its own servers go on handing out the old NS set: a copy of theirs can be fetched through the parent's last one (rule 4)."""
     for (place, zone, name, rtype), track in scene.said.items():
         if rtype == NS and name == need.zone and (place, zone) != (need.place, need.zone):
@@ -69,7 +69,7 @@ def _kept(need: Unasked, ns: RRset, scene: Scene, caution: Caution) -> Iterator[
                     yield wait_for(ended, [earlier.ttl, ns.ttl], 4, because, caution)
 
 
-def _moved_away(leading: set[Name], zone: Name, scene: Scene, premises: Premises, place: str, caution: Caution) -> Iterator[Wait]:
+def _moved_away(leading: set[Name], zone: Name, scene: Timeline, premises: Premises, place: str, caution: Caution) -> Iterator[Wait]:
     """The NS names stay, and their addresses are another place's now (rule 10)."""
     theirs = set(premises.place(place).addresses)
     for (_, _, name, rtype), track in scene.said.items():
@@ -80,7 +80,7 @@ def _moved_away(leading: set[Name], zone: Name, scene: Scene, premises: Premises
                     yield wait_for(ended, [rrset.ttl], 10, because, caution)
 
 
-def hosts_at(place: str, scene: Scene, premises: Premises) -> set[Name]:
+def hosts_at(place: str, scene: Timeline, premises: Premises) -> set[Name]:
     """Name servers that lead, or led, to the place."""
     theirs = premises.place(place)
     found = set(theirs.servers)
@@ -92,7 +92,7 @@ def hosts_at(place: str, scene: Scene, premises: Premises) -> set[Name]:
     return found
 
 
-def still_led(need: Unasked, scene: Scene, premises: Premises) -> list[str]:
+def still_led(need: NoLongerQueried, scene: Timeline, premises: Premises) -> list[str]:
     """Who still leads caches to a place that is to be left, in words: then no wait is long enough. Its own NS set, which cannot be changed,
     is not counted."""
     found, hosts = [], set(premises.place(need.place).servers)
@@ -106,7 +106,7 @@ def still_led(need: Unasked, scene: Scene, premises: Premises) -> list[str]:
     return found
 
 
-def _all_moved(hosts: set[Name], place: str, scene: Scene, premises: Premises) -> bool:
+def _all_moved(hosts: set[Name], place: str, scene: Timeline, premises: Premises) -> bool:
     theirs = set(premises.place(place).addresses)
     for host in hosts:
         sets = [track.value for (_, _, name, rtype), track in scene.said.items() if name == host and rtype in ADDRESSES and track.value]

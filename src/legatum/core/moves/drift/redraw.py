@@ -5,8 +5,8 @@ from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
 from legatum.core.moves.assembly import resolved
-from legatum.core.moves.effects import Change, Delegated, Records
-from legatum.core.moves.place import PARENT, Key
+from legatum.core.moves.effects import Delegated, Records, RRsetChange
+from legatum.core.moves.place import PARENT, RRsetKey
 from legatum.core.moves.runbook import Past, Runbook, Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset
@@ -15,7 +15,7 @@ from legatum.core.timing import Caution
 
 
 def redrawn(
-    runbook: Runbook, expected: Mapping[tuple[str, Name, Key], RRset], seen: Mapping[tuple[str, Name, Key], RRset], now: float,
+    runbook: Runbook, expected: Mapping[tuple[str, Name, RRsetKey], RRset], seen: Mapping[tuple[str, Name, RRsetKey], RRset], now: float,
     done: Collection[str] = (),
 ) -> Runbook:  # fmt: skip
     """``expected``, ``seen``: what places should give by what was done, and what they do; the same data, with other TTLs. ``done``:
@@ -37,27 +37,27 @@ def _is_made(runbook: Runbook, rrset: RRset, done: Collection[str]) -> bool:
     return any(each.after == rrset for each in changes)
 
 
-def _lowered_further(runbook: Runbook, where: tuple[str, Name, Key], before: RRset, after: RRset, done: Collection[str]) -> Runbook:
+def _lowered_further(runbook: Runbook, where: tuple[str, Name, RRsetKey], before: RRset, after: RRset, done: Collection[str]) -> Runbook:
     """What somebody has done after our own steps is a step between them and the rest, which will be found done."""
     place, zone, key = where
     at = next((number for number, step in enumerate(runbook.steps) if step.id not in done), len(runbook.steps))
     what = f"the TTL of {name_text(key[0])} {type_text(key[1])} at {place}"
     step = Step(
         f"lowered-{at}-{type_text(key[1]).lower()}", f"See that {what} is {after.ttl} now",
-        (Records(place, zone, (Change(before, after),)),), (), f"every server of {place} hands it out so",
+        (Records(place, zone, (RRsetChange(before, after),)),), (), f"every server of {place} hands it out so",
         f"raise it to {before.ttl} again",
     )  # fmt: skip
     rest = (_exchanged(each, before, after) for each in runbook.steps[at:])
     return replace(runbook, steps=(*runbook.steps[:at], step, *rest))
 
 
-def _with(runbook: Runbook, where: tuple[str, Name, Key], before: RRset, after: RRset, now: float) -> Runbook:
+def _with(runbook: Runbook, where: tuple[str, Name, RRsetKey], before: RRset, after: RRset, now: float) -> Runbook:
     place, zone, key = where
     steps = tuple(_exchanged(step, before, after, place == PARENT and key[1] == NS) for step in runbook.steps)
     if after.ttl > before.ttl:
         return replace(runbook, premises=_exchanged(runbook.premises, before, after), steps=steps)
     label = f"{name_text(key[0])} {type_text(key[1])} at {place} with {before.ttl}"
-    past = Past(label, (Records(place, zone, (Change(before, after),)),), now, now)
+    past = Past(label, (Records(place, zone, (RRsetChange(before, after),)),), now, now)
     return replace(runbook, past=(*runbook.past, past), steps=steps)
 
 
