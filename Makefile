@@ -5,7 +5,7 @@ BIN := .venv/bin
 READY := .venv/ready
 unexport PYTHONDONTWRITEBYTECODE # else every start of the program would compile it anew
 
-.PHONY: demo test check bench shots docs dist clean
+.PHONY: demo test check bench mutants shots docs dist clean
 
 demo: $(READY)                  ## the full worked example, in under 30 s
 	$(BIN)/legatum demo
@@ -24,6 +24,10 @@ check: $(READY)                 ## style, types and layers
 
 bench: $(READY)                 ## speed, as ratios measured in one run
 	$(BIN)/python -m bench
+
+mutants: $(READY)               ## small changes of the logic that no test notices, into docs/mutants.md; takes an hour
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[mutants]'
+	PATH="$(CURDIR)/$(BIN):$$PATH" $(BIN)/python tools/mutants.py
 
 shots: $(READY)                 ## the pictures in docs/screenshots, made anew from the demo data
 	tools/shots

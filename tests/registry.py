@@ -46,12 +46,12 @@ class Up:
         return Settings(network=Network(roots={}), registrars={name: account(name) for name in ("flint", "slate")})
 
     @property
-    def outside(self) -> RunContext:
+    def context(self) -> RunContext:
         clock = SystemClock()
         return RunContext(self.settings, self.folder, clock, Asker(Route({"192.0.2.51": self.server.endpoint}), clock), {})
 
     def account(self, name: str) -> RegistryAccount:
-        found = self.outside.registrar(name)
+        found = self.context.registrar(name)
         assert isinstance(found, RegistryAccount)
         return found
 

@@ -31,11 +31,11 @@ def alter(shell: Shell, provider: str, text: str) -> Ended:
 def test_a_domain_is_looked_at_gathered_published_moved_and_confirmed(shell: Shell) -> None:
     looked = shell.run("survey", DOMAIN.upper(), "--registrar", "flint", "--json")
     assert looked.status == 0
-    picture = looked.document
-    assert picture["schema"] == "legatum.survey/1" and picture["delegation_ttl"] == 3600 and picture["own_ns_ttl"] == 86400
-    assert {part["address"] for part in picture["servers"]} == {"198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53"}
-    assert {each["registrar"] for each in picture["registrations"]} == {"flint"}
-    assert {each["slug"] for each in picture["findings"]} == {"ns-ttls-far-apart", "all-under-one-suffix"}
+    observation = looked.document
+    assert observation["schema"] == "legatum.survey/1" and observation["delegation_ttl"] == 3600 and observation["own_ns_ttl"] == 86400
+    assert {part["address"] for part in observation["servers"]} == {"198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53"}
+    assert {each["registrar"] for each in observation["registrations"]} == {"flint"}
+    assert {each["slug"] for each in observation["findings"]} == {"ns-ttls-far-apart", "all-under-one-suffix"}
     text = shell.run("survey", DOMAIN)
     assert text.out.splitlines()[0].startswith(f"{DOMAIN}: healthy") and text.out.splitlines()[1] == "Next: nothing to do"
 
@@ -215,6 +215,6 @@ def test_a_move_on_paper_in_a_calendar_and_as_a_picture(shell: Shell) -> None:
     ready = next(step for step in document["steps"] if step["id"] == "ready")
     begins = datetime.fromisoformat(ready["hold"]["not_before"])
     assert abs((events["ready@legatum"]["dtstart"].dt.astimezone(UTC) - begins).total_seconds()) < 60
-    picture = (shell.folder / "move.png").read_bytes()
-    assert picture[:4] == b"\x89PNG" and int.from_bytes(picture[16:20]) == 1280 and int.from_bytes(picture[20:24]) == 800
+    observation = (shell.folder / "move.png").read_bytes()
+    assert observation[:4] == b"\x89PNG" and int.from_bytes(observation[16:20]) == 1280 and int.from_bytes(observation[20:24]) == 800
     assert shell.run("move", "show", DOMAIN, "--picture", "move.gif").status == 2

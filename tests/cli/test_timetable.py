@@ -140,10 +140,10 @@ def capture(path: Path, cut: int = 0) -> None:
 
 
 def test_what_was_asked_is_counted_in_a_capture(desk: Desk, tmp_path: Path) -> None:
-    file, picture = tmp_path / "day.pcap", tmp_path / "costs.png"
+    file, observation = tmp_path / "day.pcap", tmp_path / "costs.png"
     capture(file)
-    found = told(desk, "--capture", str(file), "--picture", str(picture), "--soa")
-    assert picture.read_bytes()[:4] == b"\x89PNG"
+    found = told(desk, "--capture", str(file), "--picture", str(observation), "--soa")
+    assert observation.read_bytes()[:4] == b"\x89PNG"
     costs = {each["what"]: each for each in found["costs"] if not each["proposed"]}  # type: ignore[attr-defined]
     apex = costs[f"{DOMAIN} A"]
     assert "1 resolvers seen in 23 h" in apex["demand"] and apex["load"] == pytest.approx(24 / 85000, rel=0.1)

@@ -8,7 +8,7 @@ from legatum.core.letter import Letter, Said, asks_of, differences_of, of_move, 
 from legatum.core.moves.plan import draw
 from legatum.views.letters.letter import FORMS, Step, Words, letter_text
 from tests.core.moves.drawn import KINDS as WISHES
-from tests.core.moves.drawn import drawing
+from tests.core.moves.drawn import plan_input
 
 NOW, NAME = 1_930_000_000.0, "kilnandclay.example"
 
@@ -40,7 +40,7 @@ def test_what_there_is_to_do_is_said_once() -> None:
 
 
 def test_a_move_in_every_state_says_when_it_is_over_and_nothing_of_zones() -> None:
-    runbook = draw(drawing(), "m1", "moved", [WISHES["provider"], WISHES["address"]])
+    runbook = draw(plan_input(), "m1", "moved", [WISHES["provider"], WISHES["address"]])
     count = len(runbook.steps)
     for done, waits, key, until in (
         (0, False, "move.planned", "2031-02-27T00:00:00Z"), (1, False, "move.under_way", "2031-02-27T00:00:00Z"),

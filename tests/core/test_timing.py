@@ -28,14 +28,14 @@ def test_rules_1_and_2_for_one_rrset(lowered: int, old_ttl: int, low_ttl: int, a
     """The old data are gone just then; and changed when rule 1 allows, they are gone as soon as with the low TTL alone."""
     first, low, new = (rrset(KEY[0], A, ttl, [data]) for ttl, data in ((old_ttl, b"1"), (low_ttl, b"1"), (low_ttl, b"2")))
     premises = Premises(ZONE, "", (), (Served("alder", ZONE, (first,), 60),))
-    scene = timeline_at_the_beginning(premises)
-    play(scene, [Records("alder", ZONE, (RRsetChange(first, low),))], 0, "lower")
-    when = {wait.after: wait.seconds + wait.slack - 1 for wait in waits_for(Lowered(ZONE, KEY), scene, premises, IDEAL)}
+    timeline = timeline_at_the_beginning(premises)
+    play(timeline, [Records("alder", ZONE, (RRsetChange(first, low),))], 0, "lower")
+    when = {wait.after: wait.seconds + wait.slack - 1 for wait in waits_for(Lowered(ZONE, KEY), timeline, premises, IDEAL)}
     change = lowered + when.get("lower", 0) + after
     assume(change > lowered)  # else it was never given with the second TTL
-    play(scene, [Records("alder", ZONE, (RRsetChange(low, new),))], 1, "change")
+    play(timeline, [Records("alder", ZONE, (RRsetChange(low, new),))], 1, "change")
     happened = {"lower": lowered, "change": change}
-    bound = max(happened[wait.after] + wait.seconds for wait in waits_for(OldDataExpired(ZONE, KEY), scene, premises, IDEAL))
+    bound = max(happened[wait.after] + wait.seconds for wait in waits_for(OldDataExpired(ZONE, KEY), timeline, premises, IDEAL))
     assert bound == last_old_answer(old_ttl, low_ttl, lowered, change) + 1
     if low_ttl < old_ttl:
         assert bound == change + low_ttl

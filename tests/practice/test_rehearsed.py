@@ -38,7 +38,7 @@ def place(name: str) -> Place:
     return Place(name, servers)
 
 
-def drawing(world: World, now: float) -> PlanInput:
+def inputs(world: World, now: float) -> PlanInput:
     zone = world.hostings["alder"][0].zone(DOMAIN)
     assert zone is not None and zone.apex_ns is not None
     return PlanInput(
@@ -49,11 +49,11 @@ def drawing(world: World, now: float) -> PlanInput:
     )  # fmt: skip
 
 
-async def play(world: World, stage: Playback, until: float) -> None:
+async def play(world: World, playback: Playback, until: float) -> None:
     """Makes every server say what the stage has, change after change; a change reaches all servers at its last moment."""
     whole = world.hostings["alder"][0].zone(DOMAIN)
     assert whole is not None
-    tracks = [*stage.scene.served.values(), *stage.scene.said.values()]
+    tracks = [*playback.timeline.served.values(), *playback.timeline.said.values()]
     moments = sorted({before.ends for track in tracks for before in track.periods[:-1] if -FOREVER < before.ends < until})
 
     def value(periods: tuple, now: float) -> object:  # type: ignore[type-arg]
@@ -63,7 +63,7 @@ async def play(world: World, stage: Playback, until: float) -> None:
         )
 
     def show(now: float) -> None:
-        for (where, zone), track in stage.scene.served.items():
+        for (where, zone), track in playback.timeline.served.items():
             authorities = world.hostings["example" if where == PARENT else where]
             for authority in authorities:
                 authority._secondary.pop(zone, None)
@@ -83,7 +83,7 @@ async def play(world: World, stage: Playback, until: float) -> None:
         return world._blank(zone, scenario.PROVIDERS[where].servers, 1)
 
     def _as_said(base: Zone, where: str, zone: Name, now: float) -> Zone:
-        for (at, origin, name, rtype), track in stage.scene.said.items():
+        for (at, origin, name, rtype), track in playback.timeline.said.items():
             if (at, origin) == (where, zone):
                 rrset = value(track.periods, now)
                 base = base.with_rrsets([rrset]) if isinstance(rrset, RRset) else base.without([(name, rtype)])
@@ -102,7 +102,7 @@ def failures(folder: Path, wish: Wish, change: Callable[[Runbook], Runbook], nam
     async def run() -> tuple[bool, int, int]:
         async with open_world(folder) as world:
             now = world.clock.now() + 90_000  # caches have had a day to fill
-            runbook = change(draw(drawing(world, now), "m1", "tried", [wish]))
+            runbook = change(draw(inputs(world, now), "m1", "tried", [wish]))
             found = rehearse(runbook, {}, now)
             world.visitors.begin([(parse_name(name), A)], 210.0)
             await play(world, found.stages["as estimated"], now + 2 * 86400)

@@ -286,12 +286,12 @@ def test_no_hold_is_passed_while_a_signed_message_is_under_way(tmp_path: Path) -
     """Two moves by one clock: what one has signed is not made old by the other's hold of a day."""
 
     async def work(world: World, _asker: Asker) -> None:
-        async with open_outside(world.settings_file) as outside:
-            begun = outside.clock.now()
+        async with open_outside(world.settings_file) as context:
+            begun = context.clock.now()
             for day in range(1, 4):
-                hold = outside.clock.until(outside.clock.now() + 86400)
-                copies = [transfer(outside.asker, ALDER, DOMAIN, world.keys["alder"]) for _ in range(4)]
+                hold = context.clock.until(context.clock.now() + 86400)
+                copies = [transfer(context.asker, ALDER, DOMAIN, world.keys["alder"]) for _ in range(4)]
                 await asyncio.gather(*copies[:2], hold, *copies[2:])  # BADTIME, were one overtaken
-                assert outside.clock.now() >= begun + day * 86400
+                assert context.clock.now() >= begun + day * 86400
 
     in_world(tmp_path, work)

@@ -195,8 +195,8 @@ def network(tmp_path: Path, worker_id: str) -> Iterator[Network]:
 def test_a_domain_moves_from_bind_to_knot_unnoticed(network: Network) -> None:
     looked = network.legatum("survey", DOMAIN, "--registrar", "flint", "--json")
     assert looked.returncode == 0, looked.stdout + looked.stderr
-    picture = json.loads(looked.stdout)
-    assert picture["delegation"] == ["ns1.alder.example", "ns2.alder.example"] and picture["delegation_ttl"] == PARENT_TTL
+    observation = json.loads(looked.stdout)
+    assert observation["delegation"] == ["ns1.alder.example", "ns2.alder.example"] and observation["delegation_ttl"] == PARENT_TTL
 
     visitor = Visitor(network.unbound.address)
     visitor.start()

@@ -12,7 +12,7 @@ from legatum.core.moves.runbook import forecast
 from legatum.views.look.schedule import markdown
 from legatum.views.screen import clean
 from legatum.work.movefile import read_move, retreat_path, write_move, zone_path
-from tests.core.moves.drawn import AT, KINDS, drawing, plan
+from tests.core.moves.drawn import AT, KINDS, plan, plan_input
 
 MOVE = plan("provider")
 
@@ -20,7 +20,7 @@ MOVE = plan("provider")
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_runbook_comes_back_as_it_was(tmp_path: Path, kind: str) -> None:
     path = tmp_path / "moves" / "kilnandclay.example.move.toml"
-    move = plan(kind, drawing(follows=("cedar",) if kind == "soa" else ()))
+    move = plan(kind, plan_input(follows=("cedar",) if kind == "soa" else ()))
     begun = {slot.step.id: Begun(slot.first, slot.ends if slot.step is not move.steps[-1] else None) for slot in forecast(move, {}, AT)}
     for runbook in (move, draft_retreat(move, begun, AT + 9000.0)):
         write_move(path, runbook)

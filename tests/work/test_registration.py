@@ -55,10 +55,10 @@ def test_a_connection_that_drops_at_a_command_is_looked_into_and_nothing_is_done
 
 def test_each_command_is_in_the_journal_under_the_identifier_that_the_registry_knows(tmp_path: Path) -> None:
     async def work(up: Up) -> None:
-        outside = up.outside
-        await change_nameservers(outside, outside.registrar("flint"), DOMAIN, BIRCH)
-        await outside.registrar("flint").change_code(DOMAIN, "a-secret-0f-theirs")
-        entries = outside.journal.entries(DOMAIN)
+        context = up.context
+        await change_nameservers(context, context.registrar("flint"), DOMAIN, BIRCH)
+        await context.registrar("flint").change_code(DOMAIN, "a-secret-0f-theirs")
+        entries = context.journal.entries(DOMAIN)
         assert [entry.kind for entry in entries] == ["intent", "sent", "outcome", "sent"]
         assert "as LEG-" in entries[1].text and "QM-" in entries[2].text
         stored = (tmp_path / "journal.sqlite").read_bytes()
@@ -71,42 +71,42 @@ def test_a_renewal_whose_end_nobody_saw_is_not_sent_again(tmp_path: Path) -> Non
     """The connection dropped and the registry could not be asked afterwards; the same command later finds out."""
 
     async def work(up: Up) -> None:
-        outside = up.outside
-        account = outside.registrar("flint")
+        context = up.context
+        account = context.registrar("flint")
         before = up.registry.book.domains[DOMAIN].expires
         up.registry.trouble = Trouble(drop="renew")
         known = up.registry.book.knows
         up.registry.book.knows = lambda registrar, password: "renew" not in up.server.commands and known(registrar, password)  # type: ignore[method-assign]
         with pytest.raises(OutsideFault, match="user name or password wrong"):
-            await renew(outside, account, await plan_renewal(outside, account, DOMAIN, 1, ""))
+            await renew(context, account, await plan_renewal(context, account, DOMAIN, 1, ""))
         up.registry.book.knows = known  # type: ignore[method-assign]
         for _ in range(2):  # the second time it is known to be settled, and is the same command still
-            plan = await plan_renewal(outside, account, DOMAIN, 1, "")
+            plan = await plan_renewal(context, account, DOMAIN, 1, "")
             assert plan.years == 0 and int(plan.expires[:4]) == int(before[:4]) + 1
             assert "had taken effect" in plan.over or "renewed at" in plan.over
         assert up.server.commands.count("renew") == 1
-        plan = await plan_renewal(outside, account, DOMAIN, 1, f"{int(before[:4]) + 2}{before[4:10]}")
-        outcome, until = await renew(outside, account, plan)
+        plan = await plan_renewal(context, account, DOMAIN, 1, f"{int(before[:4]) + 2}{before[4:10]}")
+        outcome, until = await renew(context, account, plan)
         assert up.server.commands.count("renew") == 2 and int(until[:4]) == int(before[:4]) + 2 and "1000" in outcome.summary
         later = SystemClock()
         later.now = lambda: time.time() + 31 * 86400  # type: ignore[method-assign]
-        outside.clock = later  # long after it is a wish of its own
-        assert (await plan_renewal(outside, account, DOMAIN, 3, "")).years == 3
+        context.clock = later  # long after it is a wish of its own
+        assert (await plan_renewal(context, account, DOMAIN, 3, "")).years == 3
 
     with_registry(tmp_path, work)
 
 
 def test_a_registry_that_says_yes_and_does_nothing_is_told(tmp_path: Path) -> None:
     async def work(up: Up) -> None:
-        outside = up.outside
-        account = outside.registrar("flint")
+        context = up.context
+        account = context.registrar("flint")
         up.registry.domains.update = lambda *_: epp.Response(1000, "", "", "")  # type: ignore[method-assign]
         up.registry.domains.renew = lambda *_: epp.Response(1000, "", "", "")  # type: ignore[method-assign]
         with pytest.raises(OutsideFault, match="still expires"):
-            await renew(outside, account, await plan_renewal(outside, account, DOMAIN, 1, ""))
+            await renew(context, account, await plan_renewal(context, account, DOMAIN, 1, ""))
         with pytest.raises(OutsideFault, match=r"but holds ns1\.alder\.test"):
-            await change_nameservers(outside, account, DOMAIN, BIRCH)
-        kinds = [(entry.step, entry.kind) for entry in outside.journal.entries(DOMAIN) if entry.kind != "sent"]
+            await change_nameservers(context, account, DOMAIN, BIRCH)
+        kinds = [(entry.step, entry.kind) for entry in context.journal.entries(DOMAIN) if entry.kind != "sent"]
         assert kinds == [("renew", "intent"), ("renew", "failed"), ("nameservers", "intent"), ("nameservers", "failed")]
 
     with_registry(tmp_path, work)
@@ -117,13 +117,13 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
         domains = [parse_name(f"d{number:02d}.example.") for number in range(30)]
         for domain in domains:
             up.registry.register(domain, "flint", ALDER)
-        outside = up.outside
-        account = outside.registrar("flint")
+        context = up.context
+        account = context.registrar("flint")
         ready = [Candidate(domain, ALDER, "ready") for domain in [*domains[:15], OTHER]]
-        done = await change(outside, account, ready, BIRCH)
+        done = await change(context, account, ready, BIRCH)
         assert [each.state for each in done] == ["changed"] * 15 + ["failed"] and "not allowed" in done[-1].why
         assert up.server.sessions == 1 and up.changes == domains[:15]  # to change and to read back
-        entries = outside.journal.entries(domains[0])
+        entries = context.journal.entries(domains[0])
         assert [entry.kind for entry in entries] == ["intent", "sent", "outcome"]
 
         updates = 0
@@ -135,7 +135,7 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
 
         up.registry.trouble.drops = drops  # type: ignore[method-assign]
         up.changes.clear()
-        done = await change(outside, account, [Candidate(domain, ALDER, "ready") for domain in domains[15:]], BIRCH)
+        done = await change(context, account, [Candidate(domain, ALDER, "ready") for domain in domains[15:]], BIRCH)
         assert [each.state for each in done] == ["changed"] * 15 and sorted(up.changes) == domains[15:]
 
     with_registry(tmp_path, work)
@@ -143,14 +143,14 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
 
 def test_a_deleted_domain_is_had_back_within_its_time(tmp_path: Path) -> None:
     async def work(up: Up) -> None:
-        outside = up.outside
-        account = outside.registrar("flint")
+        context = up.context
+        account = context.registrar("flint")
         with pytest.raises(GateShut, match="not in its redemption period"):
-            await restore(outside, account, DOMAIN, "deleted in error")
+            await restore(context, account, DOMAIN, "deleted in error")
         assert up.registry.domains.delete("flint", DOMAIN).code == epp.PENDING
         assert (await account.registration(DOMAIN)).grace == ("redemptionPeriod",)
         up.registry.trouble = Trouble(drop="restore")
-        _, now = await restore(outside, account, DOMAIN, "deleted in error")
+        _, now = await restore(context, account, DOMAIN, "deleted in error")
         assert now.grace == () and now.statuses == ("ok",) and up.registry.domains.served(DOMAIN) == ALDER
 
     with_registry(tmp_path, work)
@@ -229,7 +229,7 @@ def test_name_servers_that_the_registry_does_not_know_are_made_known_first(tmp_p
         assert made is not None and made.addresses == () and made.linked
         with pytest.raises(OutsideFault, match=r"has no host ns1\.kilnandclay\.example"):
             await flint.change_nameservers(DOMAIN, [HOST], [far[0]])
-        assert [each.kind for each in up.outside.journal.entries(far[0])] == ["sent"]
+        assert [each.kind for each in up.context.journal.entries(far[0])] == ["sent"]
 
     with_registry(tmp_path, work)
 

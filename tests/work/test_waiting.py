@@ -32,33 +32,33 @@ class Ahead(Clock):
 def test_a_week_of_looks_takes_no_more_room_than_an_hour(tmp_path: Path) -> None:
     """Three servers are asked every ten seconds for an hour, and then for a week, until they answer as was waited for."""
 
-    async def wait(outside: RunContext, looks: int) -> None:
+    async def wait(context: RunContext, looks: int) -> None:
         left = looks
 
         async def missing() -> str:
             nonlocal left
             left -= 1
             for server in range(3):
-                reply = Reply(f"192.0.2.{server}", DOMAIN, 6, outside.clock.now(), 0.01, Transport.UDP, 1, WIRE)
-                for hear in outside.asker.heard:
+                reply = Reply(f"192.0.2.{server}", DOMAIN, 6, context.clock.now(), 0.01, Transport.UDP, 1, WIRE)
+                for hear in context.asker.heard:
                     hear(reply)
             return "" if left == 0 else "not yet"
 
         async def change() -> str:
-            await outside.until_seen(missing, "the change", patience=1e9)
+            await context.until_seen(missing, "the change", patience=1e9)
             return "seen"
 
-        await carried_out(outside, DOMAIN, f"after {looks}", "waiting", change)
+        await carried_out(context, DOMAIN, f"after {looks}", "waiting", change)
 
     async def work() -> None:
         clock = Ahead()
-        outside = RunContext(Settings(network=Network(roots={})), tmp_path, clock, Asker(Route({}), clock), {})
+        context = RunContext(Settings(network=Network(roots={})), tmp_path, clock, Asker(Route({}), clock), {})
         for looks in (360, 60_480):
-            await wait(outside, looks)
+            await wait(context, looks)
             gc.collect()
-            assert sum(isinstance(each, Reply) for each in gc.get_objects()) < 50 and outside.asker.heard == []
-            (entry,) = [each for each in outside.journal.entries(DOMAIN) if each.step == f"after {looks}"][-1:]
+            assert sum(isinstance(each, Reply) for each in gc.get_objects()) < 50 and context.asker.heard == []
+            (entry,) = [each for each in context.journal.entries(DOMAIN) if each.step == f"after {looks}"][-1:]
             assert entry.kind == "outcome" and 500 <= entry.replies <= 1003
-        outside.asker.close()
+        context.asker.close()
 
     asyncio.run(work())

@@ -46,16 +46,16 @@ def run(args: argparse.Namespace) -> int:
             "`legatum amend DOMAIN www A 198.51.100.80 --at PROVIDER`",
         )
 
-    async def work(outside: "RunContext") -> int:
-        provider = outside.provider(args.at)
+    async def work(context: "RunContext") -> int:
+        provider = context.provider(args.at)
         if provider.by_hand:
             raise BadInput(
                 f"{args.at} is changed by hand only",
                 "`legatum publish DOMAIN --from FILE --to PROVIDER` makes a worksheet from a master file",
             )
         if args.serial is not None:
-            return await _serial(args, outside, provider)
-        return await _records(args, outside, provider, _amendment(args, domain))
+            return await _serial(args, context, provider)
+        return await _records(args, context, provider, _amendment(args, domain))
 
     return with_outside(args, work)
 
@@ -71,7 +71,7 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
     return Amendment(typed_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
 
 
-async def _records(args: argparse.Namespace, outside: "RunContext", provider: "Provider", amendment: "Amendment") -> int:
+async def _records(args: argparse.Namespace, context: "RunContext", provider: "Provider", amendment: "Amendment") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.effect import found_done
@@ -79,31 +79,31 @@ async def _records(args: argparse.Namespace, outside: "RunContext", provider: "P
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import prove, publish
 
-    publication = await draw_amendment(outside, provider, parse_domain(args.domain), amendment)
+    publication = await draw_amendment(context, provider, parse_domain(args.domain), amendment)
     state, done = "unchanged", None
     if publication.is_needed:
         if not args.anyway:
             refuse_losses(publication, amendment)
-            await refuse_harm(outside, publication)
+            await refuse_harm(context, publication)
         if agreed(args, f"{args.domain} at {provider.name}, old → new:", change_lines(publication)):
             note(args, "publishing, then waiting until every server answers with the new serial …")
-            state, done = "published", await publish(outside, publication)
+            state, done = "published", await publish(context, publication)
         else:
             state = "shown" if args.dry_run else "declined"
     else:
-        done = await prove(outside, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
+        done = await prove(context, publication, [(amendment.name, amendment.rtype)], 0 if args.dry_run else None)
         if not args.dry_run:
-            found_done(outside, publication.wanted.origin, "publish")
+            found_done(context, publication.wanted.origin, "publish")
     document = publish_document(publication, state, done)
     tell_how(args, done)
-    places, domain = (provider.name, *also_named(outside, publication)), args.domain
+    places, domain = (provider.name, *also_named(context, publication)), args.domain
     others = [f"`legatum compare {places[0]} {other} --domain {domain}`" for other in places[1:]]
     following = f"see whether who is named beside it has the same: {', '.join(others)}" if others else ""
     show(args, document, lambda screen: show_publish(document, screen, following))
     return SHUT if state == "declined" else OK
 
 
-async def _serial(args: argparse.Namespace, outside: "RunContext", provider: "Provider") -> int:
+async def _serial(args: argparse.Namespace, context: "RunContext", provider: "Provider") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.core.records.soa import serial_path
     from legatum.views.zones.publish import serial_document, show_publish
@@ -117,7 +117,7 @@ async def _serial(args: argparse.Namespace, outside: "RunContext", provider: "Pr
     if path:
         lines = [f"serial {old} → {new}, on every server before the next" for old, new in zip((present, *path), path, strict=False)]
         if agreed(args, f"{args.domain} at {provider.name}:", lines):
-            state, done = "published", await go_to_serial(outside, provider, domain, args.serial)
+            state, done = "published", await go_to_serial(context, provider, domain, args.serial)
         else:
             state = "shown" if args.dry_run else "declined"
     document = serial_document(domain, provider.name, state, done)

@@ -59,30 +59,30 @@ def with_outside(args: argparse.Namespace, work: "Callable[[RunContext], Awaitab
     from legatum.work.run_context import open_outside
 
     async def opened() -> int:
-        async with open_outside(find_settings(args.settings)) as outside:
-            _show_zone(args, outside)
-            outside.told = lambda text: note(args, text)
-            if outside.assumed:
-                note(args, outside.assumed)
-            for path in outside.exposed_secrets():
+        async with open_outside(find_settings(args.settings)) as context:
+            _show_zone(args, context)
+            context.told = lambda text: note(args, text)
+            if context.assumed:
+                note(args, context.assumed)
+            for path in context.exposed_secrets():
                 note(args, f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known")
             if args.verbose > 1:
-                outside.asker.heard.append(
+                context.asker.heard.append(
                     lambda reply: note(args, f"{reply.server} {reply.transport} {reply.outcome}, {reply.took * 1000:.1f} ms")
                 )
             try:
-                return await work(outside)
+                return await work(context)
             finally:
                 if args.verbose:
-                    asker = outside.asker
+                    asker = context.asker
                     note(args, f"{asker.asked} questions asked, {asker.dropped} stray datagrams dropped")
 
     return run_interruptibly(opened())
 
 
-def _show_zone(args: argparse.Namespace, outside: "RunContext") -> None:
+def _show_zone(args: argparse.Namespace, context: "RunContext") -> None:
     """Times in the house's zone beside UTC, where it is another one."""
-    named = args.time_zone or outside.settings.house.time_zone
+    named = args.time_zone or context.settings.house.time_zone
     if named != "UTC":
         from legatum.core.calendar.zone import parse_zone
 
@@ -140,15 +140,15 @@ def picture_file(text: str) -> Path:
     return Path(text)
 
 
-def remember(args: argparse.Namespace, outside: "RunContext", pictures: "Iterable[tuple[Observation, Iterable[Finding] | None]]") -> bool:
+def remember(args: argparse.Namespace, context: "RunContext", pictures: "Iterable[tuple[Observation, Iterable[Finding] | None]]") -> bool:
     """For later plans, with what surveys came to where it was judged; whether it was kept."""
     from legatum.work.memory import note_of, our_servers
 
-    ours = our_servers(outside)
-    return keep(args, outside, [note for each in pictures if (note := note_of(*each, ours)) is not None])
+    ours = our_servers(context)
+    return keep(args, context, [note for each in pictures if (note := note_of(*each, ours)) is not None])
 
 
-def tell_under_way(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> None:
+def tell_under_way(args: argparse.Namespace, context: "RunContext", domain: "Name") -> None:
     """Whoever looks at a domain is told of the move that is leading it somewhere else."""
     from contextlib import suppress
 
@@ -157,30 +157,30 @@ def tell_under_way(args: argparse.Namespace, outside: "RunContext", domain: "Nam
     from legatum.work.under_way import pending_text
 
     with suppress(Fault):
-        if text := pending_text(outside, domain):
+        if text := pending_text(context, domain):
             note(args, f"{name_text(domain)}: a move is under way, and part of what differs may be meant; next in it: {text}")
 
 
-def keep(args: argparse.Namespace, outside: "RunContext", notes: "Collection[Note]") -> bool:
+def keep(args: argparse.Namespace, context: "RunContext", notes: "Collection[Note]") -> bool:
     """Where nothing can be kept the looking is none the worse; whether it was."""
     from legatum.core.fault import Fault
     from legatum.work.memory import keep_notes
 
     try:
-        keep_notes(outside, notes)
+        keep_notes(context, notes)
         return True
     except Fault as fault:
         note(args, f"what was seen is not kept for later plans: {fault.message}")
         return False
 
 
-def remember_chain(args: argparse.Namespace, outside: "RunContext", chain: "Chain") -> "Chain":
+def remember_chain(args: argparse.Namespace, context: "RunContext", chain: "Chain") -> "Chain":
     """As :func:`remember`; with the chain, since when it is broken as far as was seen."""
     from legatum.core.fault import Fault
     from legatum.work.memory import note_chain
 
     try:
-        return note_chain(outside, chain)
+        return note_chain(context, chain)
     except Fault as fault:
         note(args, f"what was seen is not kept, and since when it is so is not known: {fault.message}")
         return chain

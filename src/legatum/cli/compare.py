@@ -56,14 +56,14 @@ def run(args: argparse.Namespace) -> int:
     if args.csv and args.json:
         raise BadInput("--csv and --json both go to standard output", "choose one of them")
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.zones.compare import compare_contents
 
         documents = []
         for place in (args.right, *args.more):
             with bar(args):
-                contents = await compare_contents(outside, args.left, place, domain)
-                answers, everywhere = await _answers(args, outside, place, contents) if args.answers else (None, None)
+                contents = await compare_contents(context, args.left, place, domain)
+                answers, everywhere = await _answers(args, context, place, contents) if args.answers else (None, None)
             documents.append(_document(contents, answers, everywhere))
         _tell(args, documents)
         bad = any(each.worse or (each.everywhere is not None and not each.everywhere.good) for each in documents)
@@ -80,13 +80,13 @@ def _views(args: argparse.Namespace) -> int:
         raise BadInput("--views compares one domain's names", "name the domain alone, beside --views")
     domain = parse_domain(args.domain or args.left)
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.views.look.views import show_views, views_document
         from legatum.work.gathering.contents import contents_of
         from legatum.work.services.views import compare_views
 
-        zones = [(await contents_of(outside, place, domain)).zone if place else None for place in (args.zone, args.before)]
-        document = views_document(await compare_views(outside, domain, *args.views, *zones))
+        zones = [(await contents_of(context, place, domain)).zone if place else None for place in (args.zone, args.before)]
+        document = views_document(await compare_views(context, domain, *args.views, *zones))
         show(args, document, lambda screen: show_views(document, screen))
         return OK if document.good else FOUND
 
@@ -124,7 +124,7 @@ def _tell(args: argparse.Namespace, documents: "list[CompareDocument]") -> None:
 
 
 async def _answers(
-    args: argparse.Namespace, outside: "RunContext", right: str, contents: "ContentsComparison"
+    args: argparse.Namespace, context: "RunContext", right: str, contents: "ContentsComparison"
 ) -> "tuple[AnswersComparison, Everywhere | None]":
     from legatum.core.fault import BadInput
     from legatum.core.zones.zone import Zone
@@ -132,14 +132,14 @@ async def _answers(
 
     sides: dict[str, str] = {}
     for place in (args.left, right):
-        if place in outside.providers:
-            sides |= await addresses_by_side(outside, {place: outside.provider(place).servers})
+        if place in context.providers:
+            sides |= await addresses_by_side(context, {place: context.provider(place).servers})
         elif place.startswith("server:"):
             sides[place.removeprefix("server:")] = place
     if len(set(sides.values())) < 2:
         raise BadInput("--answers needs servers on both sides", "name two providers of the settings, or server:ADDRESS")
     both = Zone(contents.left.zone.origin, [*contents.right.zone, *contents.left.zone])
-    found = await compare_answers(outside, both, sides, right)
+    found = await compare_answers(context, both, sides, right)
     if not wants_viewpoints(args):
         return found, None
     from legatum.core.everywhere import of_answers
@@ -149,4 +149,4 @@ async def _answers(
         worse = len(seen.worse)
         return not worse, f"{worse} of {seen.questions} questions answered worse" if worse else f"{seen.questions} questions, none worse"
 
-    return found, await look_everywhere(args, outside, found, answers_there, (both, sides, right), of_answers, verdict)
+    return found, await look_everywhere(args, context, found, answers_there, (both, sides, right), of_answers, verdict)

@@ -39,7 +39,7 @@ def add_expected(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339, or how long ago, such as 5m")
 
 
-def expected_of(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Expected":
+def expected_of(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "Expected":
     """Raises :class:`BadInput`."""
     from dataclasses import replace
 
@@ -49,13 +49,13 @@ def expected_of(args: argparse.Namespace, outside: "RunContext", domain: "Name")
     from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
     from legatum.core.records.name import typed_host
 
-    expected = Expected(publishing=parse_duration(outside.settings.house.patience))
+    expected = Expected(publishing=parse_duration(context.settings.house.patience))
     if args.move:
         from legatum.work.moves.expectation import expected_of_move
 
-        expected = expected_of_move(outside, domain)
+        expected = expected_of_move(context, domain)
     elif args.to:
-        expected = replace(expected, ns=tuple(sorted(outside.provider(args.to).servers)))
+        expected = replace(expected, ns=tuple(sorted(context.provider(args.to).servers)))
     elif args.ns:
         expected = replace(expected, ns=tuple(sorted(typed_host(text.strip(), domain) for text in args.ns.split(","))))
     if args.ds:
@@ -63,7 +63,7 @@ def expected_of(args: argparse.Namespace, outside: "RunContext", domain: "Name")
         if none and len(args.ds) > 1:
             raise BadInput("--ds none and another --ds", "either the parent has DS records or it has none")
         expected = replace(expected, ds=() if none else tuple(sorted(parse_ds_text(text) for text in args.ds)))
-    since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else expected.since
+    since = parse_instant_or_age(args.since, context.clock.now()) if args.since else expected.since
     return replace(expected, serial=args.serial, records=expected.records + parse_records(args.record or (), domain), since=since)
 
 
@@ -73,8 +73,8 @@ def run(args: argparse.Namespace) -> int:
     domains = [parse_domain(text) for text in args.domain]
     require_service(args)
 
-    async def work(outside: "RunContext") -> int:
-        documents = [await _one(args, outside, domain) for domain in domains]
+    async def work(context: "RunContext") -> int:
+        documents = [await _one(args, context, domain) for domain in domains]
         if args.json:
             from legatum.views.look.confirm import ConfirmListDocument
 
@@ -84,7 +84,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "ConfirmDocument":
+async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "ConfirmDocument":
     from dataclasses import replace
 
     from legatum.core.everywhere import of_verdict
@@ -95,20 +95,20 @@ async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name") 
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)
     service = (args.before or "") if args.service else None
-    expected = expected_of(args, outside, domain)
-    verdict, found = await confirm(outside, domain, expected, args.registrar, wanted, service)
-    remember(args, outside, [(found.picture, None)])
-    tell_under_way(args, outside, found.picture.domain)
+    expected = expected_of(args, context, domain)
+    verdict, found = await confirm(context, domain, expected, args.registrar, wanted, service)
+    remember(args, context, [(found.observation, None)])
+    tell_under_way(args, context, found.observation.domain)
     if found.asked_for is not None:
-        note(args, f"{name_text(domain)} lies in {name_text(found.picture.domain)}: that is looked at")
+        note(args, f"{name_text(domain)} lies in {name_text(found.observation.domain)}: that is looked at")
     if args.verbose:
-        note(args, f"{name_text(domain)}: {found.picture.questions} questions")
+        note(args, f"{name_text(domain)}: {found.observation.questions} questions")
     everywhere = None
     if wants_viewpoints(args):
         from legatum.work.afar.remote_tasks import confirm_there
 
         values = (domain, expected, replace(wanted, rdap=False))
-        everywhere = await look_everywhere(args, outside, verdict, confirm_there, values, of_verdict, _verdict)
+        everywhere = await look_everywhere(args, context, verdict, confirm_there, values, of_verdict, _verdict)
     document = confirm_document(verdict, everywhere)
     if not args.json:
         show(args, document, lambda screen: show_confirm(verdict, everywhere, screen))

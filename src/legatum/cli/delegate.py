@@ -32,9 +32,9 @@ def run(args: argparse.Namespace) -> int:
     origin = parse_domain(args.of)
     cut, ttl = typed_name(args.name, origin), parse_duration(args.ttl)
 
-    async def work(outside: "RunContext") -> int:
-        low = parse_duration(outside.settings.house.low_ttl)
+    async def work(context: "RunContext") -> int:
+        low = parse_duration(context.settings.house.low_ttl)
         wish = Wishes(domain=origin, old=args.at, part=(cut, args.to), part_ttl=ttl, part_back=args.back, low_ttl=low, anyway=args.anyway)
-        return await draft_and_go(args, outside, wish)
+        return await draft_and_go(args, context, wish)
 
     return with_outside(args, work)

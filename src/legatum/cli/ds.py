@@ -43,22 +43,22 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     ways = {"show": _show, "derive": _derive}
-    return with_outside(args, lambda outside: ways.get(args.action, _change)(args, outside))
+    return with_outside(args, lambda context: ways.get(args.action, _change)(args, context))
 
 
-async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.dnssec.chain import State
     from legatum.core.records.name import parse_domain
     from legatum.views.look.chain import chain_document, show_chain
     from legatum.work.look.chain import chain_of
 
-    chain, now = remember_chain(args, outside, await chain_of(outside, parse_domain(args.domain))), outside.clock.now()
+    chain, now = remember_chain(args, context, await chain_of(context, parse_domain(args.domain))), context.clock.now()
     document = chain_document(chain, now)
     show(args, document, lambda screen: show_chain(document, now, screen))
     return FOUND if chain.state in (State.BROKEN, State.UNKNOWN) else OK
 
 
-async def _derive(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _derive(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.dnssec.keytext import keys_of_lines
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.ds_forms import asked_document, derived_document, show_asked, show_derived
@@ -66,11 +66,11 @@ async def _derive(args: argparse.Namespace, outside: "RunContext") -> int:
 
     domain = parse_domain(args.domain)
     if args.cds:
-        request, doubt = await asked_on_the_wire(outside, domain)
+        request, doubt = await asked_on_the_wire(context, domain)
         told = asked_document(domain, request, doubt)
         show(args, told, lambda screen: show_asked(told, screen))
         return FOUND if doubt else OK
-    keys = keys_of_lines(text_of(args.key), args.key) if args.key else await keys_on_the_wire(outside, domain)
+    keys = keys_of_lines(text_of(args.key), args.key) if args.key else await keys_on_the_wire(context, domain)
     document = derived_document(domain, keys)
     show(args, document, lambda screen: show_derived(document, screen))
     return OK
@@ -84,13 +84,13 @@ def text_of(given: str) -> str:
     return path.read_text(encoding="utf-8") if path.is_file() else given
 
 
-async def _requested(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> tuple[str, ...]:
+async def _requested(args: argparse.Namespace, context: "RunContext", domain: "Name") -> tuple[str, ...]:
     """The DS records that the zone asks for. Raises :class:`GateShut` where that is nobody's word, or something else is wanted."""
     from legatum.core.fault import GateShut
     from legatum.core.records.name import name_text
     from legatum.work.registry.deriving import asked_on_the_wire
 
-    request, doubt = await asked_on_the_wire(outside, domain)
+    request, doubt = await asked_on_the_wire(context, domain)
     text = name_text(domain)
     if doubt:
         raise GateShut(doubt, f"compare what `legatum ds derive {text} --cds` shows with the provider's pages; then without --cds")
@@ -101,21 +101,21 @@ async def _requested(args: argparse.Namespace, outside: "RunContext", domain: "N
     return request.records
 
 
-async def _change(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _change(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain)
-    records = await _requested(args, outside, domain) if args.cds else ds_records(getattr(args, "ds", []))
-    return await draft_and_go(args, outside, _wish(args, outside, domain, records))
+    records = await _requested(args, context, domain) if args.cds else ds_records(getattr(args, "ds", []))
+    return await draft_and_go(args, context, _wish(args, context, domain, records))
 
 
-def _wish(args: argparse.Namespace, outside: "RunContext", domain: "Name", records: tuple[str, ...]) -> "Wishes":
+def _wish(args: argparse.Namespace, context: "RunContext", domain: "Name", records: tuple[str, ...]) -> "Wishes":
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
 
     return Wishes(
         domain=domain, old=args.at, registrar=args.registrar, sign=args.action == "submit", exchange=args.action == "exchange",
-        unsign=args.action == "withdraw", ds=records, low_ttl=parse_duration(outside.settings.house.low_ttl),
+        unsign=args.action == "withdraw", ds=records, low_ttl=parse_duration(context.settings.house.low_ttl),
         publishing=parse_duration(args.publishing), anyway=args.anyway, way=getattr(args, "way", ""),
         algorithm=getattr(args, "algorithm", 0),
     )  # fmt: skip

@@ -22,7 +22,7 @@ def wants_viewpoints(args: argparse.Namespace) -> bool:
 
 
 async def look_everywhere(
-    args: argparse.Namespace, outside: "RunContext", own: Any, errand: "Callable[..., Any]", values: tuple[Any, ...],
+    args: argparse.Namespace, context: "RunContext", own: Any, errand: "Callable[..., Any]", values: tuple[Any, ...],
     told: "Callable[[Any], Mapping[str, Told]]", verdict: "Callable[[Any], tuple[bool, str]]",
     read: "Callable[[str, Any, str], Awaitable[Any]] | None" = None,
 ) -> "Everywhere":  # fmt: skip
@@ -31,8 +31,8 @@ async def look_everywhere(
     :class:`OutsideFault` where no scheduler is there."""
     from legatum.work.afar.viewpoints import HERE, compared, named_viewpoints, open_lookouts
 
-    names = named_viewpoints(outside, () if args.from_everywhere else args.from_viewpoint)
-    async with open_lookouts(outside, names) as lookouts:
+    names = named_viewpoints(context, () if args.from_everywhere else args.from_viewpoint)
+    async with open_lookouts(context, names) as lookouts:
         note(args, f"looking from {', '.join(names)} too …")
         seen = await lookouts.look(errand, *values)
         if read is not None:

@@ -51,19 +51,19 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("--since needs a place to ask", "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS")
     extra = _names(args, source)
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.memory import note_gathered
 
         with bar(args):
-            contents, tried = await _gathered(args, outside, source, extra)
-        note_gathered(outside, args.source if (args.source or "") in outside.providers else "", contents.zone)
+            contents, tried = await _gathered(args, context, source, extra)
+        note_gathered(context, args.source if (args.source or "") in context.providers else "", contents.zone)
         return _finish(args, domain, contents, tried)
 
     return with_outside(args, work)
 
 
 async def _gathered(
-    args: argparse.Namespace, outside: "RunContext", domain: "Name", extra: "list[Name]"
+    args: argparse.Namespace, context: "RunContext", domain: "Name", extra: "list[Name]"
 ) -> "tuple[Contents, tuple[Tried, ...]]":
     from legatum.core.fault import OutsideFault
     from legatum.net.gathering.ways import WAYS, Tried
@@ -73,26 +73,26 @@ async def _gathered(
     place = args.source
     ways = args.way or WAYS
     if args.since:
-        return await changed_since(outside, read_master_file(Path(args.since), domain), place), ()
+        return await changed_since(context, read_master_file(Path(args.since), domain), place), ()
     if place is None:
-        return await gather(outside, domain, ways, extra)
+        return await gather(context, domain, ways, extra)
     if place.startswith("server:"):
-        return await gather(outside, domain, ways, extra, (place.removeprefix("server:"),))
-    if place in outside.providers:
-        provider = outside.provider(place)
+        return await gather(context, domain, ways, extra, (place.removeprefix("server:"),))
+    if place in context.providers:
+        provider = context.provider(place)
         tried: list[Tried] = []
         if provider.hands_out and "transfer" in ways:
             # With the key of the settings, from where the settings say: its servers would refuse a stranger.
             try:
-                return await contents_of(outside, place, domain), ()
+                return await contents_of(context, place, domain), ()
             except OutsideFault as fault:
                 if not args.way or list(ways) == ["transfer"]:
                     raise
                 tried.append(Tried("transfer", fault.message))
         others = [way for way in ways if way != "transfer"] if provider.hands_out else ways
-        contents, more = await gather(outside, domain, others, extra, await outside.addresses_of(provider.servers))
+        contents, more = await gather(context, domain, others, extra, await context.addresses_of(provider.servers))
         return contents, (*tried, *more)
-    return await contents_of(outside, place, domain), ()
+    return await contents_of(context, place, domain), ()
 
 
 def _names(args: argparse.Namespace, origin: "Name") -> "list[Name]":

@@ -45,22 +45,22 @@ def run(args: argparse.Namespace) -> int:
     if args.out and args.evidence is None:
         raise BadInput("--out goes with --evidence", "leave it out")
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         if args.evidence is not None:
-            return _evidence(args, outside)
+            return _evidence(args, context)
         if args.taken:
-            return _taken(args, outside)
-        return _told(args, outside)
+            return _taken(args, context)
+        return _told(args, context)
 
     return with_outside(args, work)
 
 
-def _evidence(args: argparse.Namespace, outside: "RunContext") -> int:
+def _evidence(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.net.file import write_whole
     from legatum.net.keeping.recording import recording_text
     from legatum.work.history import evidence_of
 
-    text = recording_text(evidence_of(outside, args.evidence))
+    text = recording_text(evidence_of(context, args.evidence))
     if args.out:
         write_whole(Path(args.out), text)
         note(args, f"evidence: {args.out}")
@@ -69,39 +69,39 @@ def _evidence(args: argparse.Namespace, outside: "RunContext") -> int:
     return OK
 
 
-def _taken(args: argparse.Namespace, outside: "RunContext") -> int:
+def _taken(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import name_text
     from legatum.work.history import import_history
 
-    domain, came, there = import_history(outside, Path(args.taken))
+    domain, came, there = import_history(context, Path(args.taken))
     note(args, f"{name_text(domain)}: {came} entries taken in, {there} were there already")
-    return _shown(args, outside, [domain], None)
+    return _shown(args, context, [domain], None)
 
 
-def _told(args: argparse.Namespace, outside: "RunContext") -> int:
+def _told(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.instant import parse_instant_or_age
     from legatum.core.records.name import parse_domain
     from legatum.work.history import export_history
 
-    since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else None
+    since = parse_instant_or_age(args.since, context.clock.now()) if args.since else None
     domains = None if args.house else [parse_domain(text) for text in args.domain]
     if args.export and domains:
-        count = export_history(outside, domains[0], Path(args.export))
+        count = export_history(context, domains[0], Path(args.export))
         note(args, f"{args.export}: {count} entries")
         return OK
-    return _shown(args, outside, domains, since)
+    return _shown(args, context, domains, since)
 
 
-def _shown(args: argparse.Namespace, outside: "RunContext", domains: "list[Name] | None", since: float | None) -> int:
+def _shown(args: argparse.Namespace, context: "RunContext", domains: "list[Name] | None", since: float | None) -> int:
     from functools import partial
 
     from legatum.views.moves.history import HouseHistoryDocument, history_csv, history_document, show_history, write_history
     from legatum.work.history import history_of
 
-    found = history_of(outside, domains, since)
+    found = history_of(context, domains, since)
     documents = [history_document(each, since) for each in found]
     if args.note:
-        _write_note(args, outside, found[0])
+        _write_note(args, context, found[0])
         return OK
     if args.html:
         write_history(Path(args.html), documents)
@@ -116,15 +116,15 @@ def _shown(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]
     return OK
 
 
-def _write_note(args: argparse.Namespace, outside: "RunContext", found: "History") -> None:
+def _write_note(args: argparse.Namespace, context: "RunContext", found: "History") -> None:
     from legatum.views.letters.letter import form_of
 
-    write_page(outside, found, args.note, form_of(args.note, args.form))
+    write_page(context, found, args.note, form_of(args.note, args.form))
     if args.note != "-":
         note(args, f"letter to the customer: {args.note}")
 
 
-def write_page(outside: "RunContext", found: "History", file: str, form: str = "html") -> None:
+def write_page(context: "RunContext", found: "History", file: str, form: str = "html") -> None:
     """For the customer, in a folder that is made where it is not there."""
     from legatum.core.fault import BadInput
     from legatum.core.history import Became
@@ -134,11 +134,11 @@ def write_page(outside: "RunContext", found: "History", file: str, form: str = "
     from legatum.work.under_way import pending_text
 
     proofs = [each.proof for each in found.acts if each.became in (Became.DONE, Became.SEEN) and each.proof is not None]
-    evidence = {number: recording_text(evidence_of(outside, number)) for number in proofs}
+    evidence = {number: recording_text(evidence_of(context, number)) for number in proofs}
     path = Path(file)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise BadInput(f"{path.parent}: {error.strerror}", "give a folder that can be written") from None
-    house, pending = outside.settings.house.operator, pending_text(outside, found.domain)
-    write_note(file, form, found, evidence, pending, house, outside.letters, outside.clock.now())
+    house, pending = context.settings.house.operator, pending_text(context, found.domain)
+    write_note(file, form, found, evidence, pending, house, context.letters, context.clock.now())

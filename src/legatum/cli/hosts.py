@@ -45,25 +45,25 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     looks = {"show": _show, "leaning": _leaning_on}
-    return with_outside(args, lambda outside: looks.get(args.action, _change)(args, outside))
+    return with_outside(args, lambda context: looks.get(args.action, _change)(args, context))
 
 
-async def _change(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _change(args: argparse.Namespace, context: "RunContext") -> int:
     """As a move."""
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
 
     domain, hosts = _hosts(args.of, args.hosts if args.action == "enlist" else [args.host])
-    addresses = {} if args.action == "enlist" else {hosts[0]: await _addresses(args, outside, domain, hosts[0])}
+    addresses = {} if args.action == "enlist" else {hosts[0]: await _addresses(args, context, domain, hosts[0])}
     wish = Wishes(
         domain=domain, old=args.at, registrar=args.registrar, hosts=addresses, named=tuple(hosts) if args.action == "enlist" else (),
-        alone=getattr(args, "alone", False), leaning=tuple(_leaning(args)), low_ttl=parse_duration(outside.settings.house.low_ttl),
+        alone=getattr(args, "alone", False), leaning=tuple(_leaning(args)), low_ttl=parse_duration(context.settings.house.low_ttl),
         anyway=args.anyway,
     )  # fmt: skip
-    return await draft_and_go(args, outside, wish)
+    return await draft_and_go(args, context, wish)
 
 
-async def _addresses(args: argparse.Namespace, outside: "RunContext", domain: "Name", host: "Name") -> tuple[str, ...]:
+async def _addresses(args: argparse.Namespace, context: "RunContext", domain: "Name", host: "Name") -> tuple[str, ...]:
     """What the host shall have. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
@@ -77,21 +77,21 @@ async def _addresses(args: argparse.Namespace, outside: "RunContext", domain: "N
             raise BadInput("the same address twice", "give each once")
         return given
     old, new = canonical_address(args.old), canonical_address(args.new)
-    present = next(each for each in await look_at_hosts(outside, domain, None, [host]) if each.name == host).zone
+    present = next(each for each in await look_at_hosts(context, domain, None, [host]) if each.name == host).zone
     if old not in present and new not in present:
         raise BadInput(f"{name_text(host)} does not have {old}", f"it has {', '.join(present) or 'no address'}")
     return tuple(dict.fromkeys(new if each == old else each for each in present))
 
 
-async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.fault import OutsideFault
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.hosts import hosts_document, show_hosts
     from legatum.work.registry.hosts import look_at_hosts
 
     domain = parse_domain(args.domain)
-    registrar = outside.registrar(args.registrar) if args.registrar else None
-    views = await look_at_hosts(outside, domain, registrar)
+    registrar = context.registrar(args.registrar) if args.registrar else None
+    views = await look_at_hosts(context, domain, registrar)
     if not views:
         raise OutsideFault(f"{args.domain} is not delegated: nobody hands out name servers for it", "is it spelt right?")
     document = hosts_document(domain, views)
@@ -114,14 +114,14 @@ def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
     return parent_of(hosts[0]), hosts
 
 
-async def _leaning_on(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _leaning_on(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parent_of
     from legatum.views.registry.hosts import leaning_document, show_leaning
     from legatum.work.registry.hosts import look_for_leaning
 
     _, (host,) = _hosts(None, [args.host])
-    registrar = outside.registrar(args.registrar) if args.registrar else None
-    leaning = await look_for_leaning(outside, host, [parent_of(host), *_leaning(args)], registrar)
+    registrar = context.registrar(args.registrar) if args.registrar else None
+    leaning = await look_for_leaning(context, host, [parent_of(host), *_leaning(args)], registrar)
     document = leaning_document(host, leaning)
     show(args, document, lambda screen: show_leaning(document, screen))
     return FOUND if leaning.unknown else OK

@@ -23,14 +23,14 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     keep_apart({}, {"--calendar": args.calendar, "--metrics": args.metrics})
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.net.file import write_whole
         from legatum.views.moves.house import house_calendar, house_document, house_metrics, show_house
         from legatum.work.fleet.undrawn import look_at_campaigns
         from legatum.work.house import look_at_house
 
-        house = look_at_house(outside, lambda done, of: note(args, f"moves worked out, to be kept: {done} of {of} …"))
-        document = house_document(house, args.all, *look_at_campaigns(outside, {each.domain: each for each in house.standings}))
+        house = look_at_house(context, lambda done, of: note(args, f"moves worked out, to be kept: {done} of {of} …"))
+        document = house_document(house, args.all, *look_at_campaigns(context, {each.domain: each for each in house.standings}))
         if args.calendar:
             write_whole(Path(args.calendar), house_calendar(document).encode())
             note(args, f"calendar: {args.calendar}")
@@ -38,14 +38,14 @@ def run(args: argparse.Namespace) -> int:
             write_whole(Path(args.metrics), house_metrics(document))
             note(args, f"metrics: {args.metrics}")
         if args.html:
-            _write_pages(args, outside, house, document)
+            _write_pages(args, context, house, document)
         show(args, document, lambda screen: show_house(document, screen, bool(args.verbose)))
         return FOUND if document.needs_somebody else OK
 
     return with_outside(args, work)
 
 
-def _write_pages(args: argparse.Namespace, outside: "RunContext", house: "House", document: "HouseDocument") -> None:
+def _write_pages(args: argparse.Namespace, context: "RunContext", house: "House", document: "HouseDocument") -> None:
     from legatum.core.fault import BadInput
     from legatum.core.moves.runbook import forecast
     from legatum.core.moves.standing import State
@@ -65,9 +65,9 @@ def _write_pages(args: argparse.Namespace, outside: "RunContext", house: "House"
     moves = []
     for each in shown:
         path = house.files[name_text(each.domain)]
-        runbook = open_move(outside, path)
-        slots = list(forecast(runbook, outside.journal.outcomes(runbook.id), house.at))
-        (history,) = history_of(outside, [each.domain])
+        runbook = open_move(context, path)
+        slots = list(forecast(runbook, context.journal.outcomes(runbook.id), house.at))
+        (history,) = history_of(context, [each.domain])
         by_hand = each.because if each.state == State.PERSON else ""
         moves.append((move_document(runbook, slots, str(path), house.at, each.trouble, by_hand), history_document(history, None)))
     count = write_house(folder, document, moves)

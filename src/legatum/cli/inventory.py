@@ -38,10 +38,10 @@ def run(args: argparse.Namespace) -> int:
     if args.json and args.csv:
         raise BadInput("--json and --csv", "choose one of them")
     keep_apart({f"the list {each}": each for each in args.list}, {"--html": args.html})
-    return with_outside(args, lambda outside: _listed(args, outside) if args.group else _taken(args, outside))
+    return with_outside(args, lambda context: _listed(args, context) if args.group else _taken(args, context))
 
 
-async def _listed(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _listed(args: argparse.Namespace, context: "RunContext") -> int:
     """Names alone, for `legatum fleet`."""
     from legatum.core.fault import BadInput
     from legatum.core.inventory import Group, groups_of
@@ -50,16 +50,16 @@ async def _listed(args: argparse.Namespace, outside: "RunContext") -> int:
 
     if args.group not in set(Group):
         raise BadInput(f"no group '{args.group}'{proposal(args.group, Group)}", f"there are: {', '.join(Group)}")
-    head, now = read_head(outside.folder), outside.clock.now()
+    head, now = read_head(context.folder), context.clock.now()
     if head is None:
         raise BadInput("no inventory was taken yet", "`legatum inventory` takes one")
-    for item in read_items(outside.folder / NAME):
+    for item in read_items(context.folder / NAME):
         if args.group in [group for group, _ in groups_of(item, head.sides, now)]:
             sys.stdout.write(f"{item.domain}\n")
     return OK
 
 
-async def _taken(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _taken(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.net.file import write_whole
     from legatum.views.inventory import inventory_csv, inventory_page, show_inventory
     from legatum.work.inventory.inventory import our_sides
@@ -67,23 +67,23 @@ async def _taken(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.work.inventory.sources import find_domains
 
     if args.rate is not None:
-        outside.settings.network.rate = args.rate
-    named = await find_domains(outside, args.list)
-    sides, left_out = await our_sides(outside)
-    part, path = outside.folder / PART, outside.folder / NAME
+        context.settings.network.rate = args.rate
+    named = await find_domains(context, args.list)
+    sides, left_out = await our_sides(context)
+    part, path = context.folder / PART, context.folder / NAME
     done = {each.domain for each in read_items(part)} if args.resume else set[str]()
     before = f"; {len(done)} done before" if done else ""
-    note(args, f"{len(named.domains)} domains, {len(sides)} providers, {len(outside.registrars)} accounts{before}")
+    note(args, f"{len(named.domains)} domains, {len(sides)} providers, {len(context.registrars)} accounts{before}")
     with bar(args):
-        await _work_through(args, outside, sides, list(named.domains), done, part)
-    last = read_head(outside.folder)
-    document = _document(outside, sides, (part, path), last.at if last is not None else None, [*named.left_out, *left_out])
-    taken_over(outside.folder, Head(outside.clock.now(), sides))
+        await _work_through(args, context, sides, list(named.domains), done, part)
+    last = read_head(context.folder)
+    document = _document(context, sides, (part, path), last.at if last is not None else None, [*named.left_out, *left_out])
+    taken_over(context.folder, Head(context.clock.now(), sides))
     if args.html:
         write_whole(Path(args.html), inventory_page(document))
         note(args, f"page: {args.html}")
     if args.csv:
-        grouped = _grouping(outside, sides)
+        grouped = _grouping(context, sides)
         for line in inventory_csv((item, [group for group, _ in grouped(item)]) for item in read_items(path)):
             sys.stdout.write(line)
         sys.stdout.flush()
@@ -93,7 +93,7 @@ async def _taken(args: argparse.Namespace, outside: "RunContext") -> int:
 
 
 async def _work_through(
-    args: argparse.Namespace, outside: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]", done: set[str], part: Path
+    args: argparse.Namespace, context: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]", done: set[str], part: Path
 ) -> None:
     """Every domain that is not done yet, a line each as it comes."""
     from legatum.core.records.name import name_text
@@ -103,14 +103,14 @@ async def _work_through(
     if args.resume:
         cut_off(part)
     left = [each for each in domains if name_text(each) not in done]
-    parts = look_here(outside, sides, left, args.at_once) if args.engine is None else _by_engine(args, outside, sides, left)
+    parts = look_here(context, sides, left, args.at_once) if args.engine is None else _by_engine(args, context, sides, left)
     with part.open("ab" if args.resume else "wb") as file:
-        async for item in take_inventory(outside, parts, len(left)):
+        async for item in take_inventory(context, parts, len(left)):
             file.write(write_item(item))
             file.flush()
 
 
-async def _by_engine(args: argparse.Namespace, outside: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]") -> "Parts":
+async def _by_engine(args: argparse.Namespace, context: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]") -> "Parts":
     import msgspec
 
     from legatum.net.engine import open_engine
@@ -118,23 +118,23 @@ async def _by_engine(args: argparse.Namespace, outside: "RunContext", sides: "tu
     from legatum.work.fleet.looks import each_of
     from legatum.work.inventory.inventory import Order, look_there
 
-    async with open_engine(engine_hub(outside, args.engine)) as engine:
+    async with open_engine(engine_hub(context, args.engine)) as engine:
         workers = await fit_workers(engine, lambda text: note(args, text))
-        rate = outside.settings.network.rate
-        order = Order(msgspec.json.encode(looking_settings(outside, max(1, rate // len(workers)) if rate else 0)), sides)
+        rate = context.settings.network.rate
+        order = Order(msgspec.json.encode(looking_settings(context, max(1, rate // len(workers)) if rate else 0)), sides)
         async for found in engine.in_parts(look_there, order, each_of(domains), workers, 100):
             yield found
 
 
-def _grouping(outside: "RunContext", sides: "tuple[Side, ...]") -> "Callable[[Item], list[tuple[Group, str]]]":
+def _grouping(context: "RunContext", sides: "tuple[Side, ...]") -> "Callable[[Item], list[tuple[Group, str]]]":
     from legatum.core.inventory import groups_of
 
-    now = outside.clock.now()
+    now = context.clock.now()
     return lambda item: groups_of(item, sides, now)
 
 
 def _document(
-    outside: "RunContext", sides: "tuple[Side, ...]", files: tuple[Path, Path], before: float | None, left_out: list[str]
+    context: "RunContext", sides: "tuple[Side, ...]", files: tuple[Path, Path], before: float | None, left_out: list[str]
 ) -> "InventoryDocument":
     """The new inventory by groups, and what is not as in the last one. ``files``: of the new one, and of the last; ``before``: when that
     was taken."""
@@ -143,7 +143,7 @@ def _document(
     from legatum.work.inventory.kept import is_as_before, marks_of, read_items
 
     new, last = files
-    grouped, groups = _grouping(outside, sides), dict["Group", list[tuple[str, str]]]()
+    grouped, groups = _grouping(context, sides), dict["Group", list[tuple[str, str]]]()
     marks, changed, came, count = marks_of(last), dict[str, "Item"](), list[str](), 0
     for item in read_items(new):
         count += 1
@@ -160,4 +160,4 @@ def _document(
             changes.append((item.domain, told))
         if is_as_before(there, item) is None:
             gone.append(item.domain)
-    return inventory_document(outside.clock.now(), count, groups, before, sorted(changes), came, gone, left_out)
+    return inventory_document(context.clock.now(), count, groups, before, sorted(changes), came, gone, left_out)

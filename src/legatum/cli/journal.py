@@ -23,10 +23,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.views.journal import journal_document, show_journal
 
-        journal, copied, to = outside.journal, None, None
+        journal, copied, to = context.journal, None, None
         form = journal.form()
         if args.action == "copy":
             copied, to = journal.copy_to(args.to, Path.cwd()), args.to

@@ -34,20 +34,20 @@ def run(args: argparse.Namespace) -> int:
             checked = [lint_file(Path(place), domain, home) for place in args.place]
         return _finish(args, checked)
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.gathering.contents import contents_of, domain_of
         from legatum.work.zones.lint import lint_file, lint_zone
 
-        home = tuple(outside.settings.network.home)
+        home = tuple(context.settings.network.home)
         origin = domain or next((domain_of(Path(place)) for place in (*args.place, args.against or "") if place and is_file(place)), None)
         found = []
         with bar(args):
-            other = (await contents_of(outside, args.against, origin)).zone if args.against else None
+            other = (await contents_of(context, args.against, origin)).zone if args.against else None
             for place in args.place:
-                if is_file(place) and place not in outside.providers:
+                if is_file(place) and place not in context.providers:
                     found.append(lint_file(Path(place), origin, home, other))
                 else:
-                    contents = await contents_of(outside, place, origin)
+                    contents = await contents_of(context, place, origin)
                     found.append(lint_zone(contents.zone, contents.source, home, other))
         return _finish(args, found)
 

@@ -105,22 +105,22 @@ def run(args: argparse.Namespace) -> int:
 def _draft(args: argparse.Namespace) -> int:
     from legatum.core.fault import BadInput
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         named = args.domains or args.list
-        domains, unseen = (domains_of(args), []) if named else await _concerned(args, outside)
+        domains, unseen = (domains_of(args), []) if named else await _concerned(args, context)
         if len(domains) > 1 and args.out:
             raise BadInput("--out is of one move", "leave it out: each goes into the moves folder of the settings")
         if len(domains) == 1 and not args.list and not unseen:
             note(args, "looking at the domain, its providers and the registry …")
-            wish = wished(args, outside, domains[0])
-            runbook, path = await drafted(args, outside, wish, Path(args.out) if args.out else None)
-            return present(args, outside, runbook, path, {})
-        return await _draft_many(args, outside, domains, unseen)
+            wish = wished(args, context, domains[0])
+            runbook, path = await drafted(args, context, wish, Path(args.out) if args.out else None)
+            return present(args, context, runbook, path, {})
+        return await _draft_many(args, context, domains, unseen)
 
     return with_outside(args, work)
 
 
-async def _concerned(args: argparse.Namespace, outside: "RunContext") -> "tuple[list[Name], list[tuple[Name, Fault]]]":
+async def _concerned(args: argparse.Namespace, context: "RunContext") -> "tuple[list[Name], list[tuple[Name, Fault]]]":
     """The domains that a wish is about which names an address or hosts and no domain; and those of which that could not be seen."""
     from legatum.cli.wishes import host_domains, replaced
     from legatum.core.fault import BadInput
@@ -133,7 +133,7 @@ async def _concerned(args: argparse.Namespace, outside: "RunContext") -> "tuple[
     found: dict[Name, None] = {}
     unseen: dict[Name, Fault] = {}
     for each in map(replaced, args.replace):
-        carriers = await carriers_of(outside, each)
+        carriers = await carriers_of(context, each)
         note(args, f"{each.old} stands in {len(carriers.carrying)} of the {carriers.looked} domains of the house that could be looked at")
         found |= dict.fromkeys(carriers.carrying)
         unseen |= dict(carriers.unseen)
@@ -143,7 +143,7 @@ async def _concerned(args: argparse.Namespace, outside: "RunContext") -> "tuple[
 
 
 async def _draft_many(
-    args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", unseen: "Sequence[tuple[Name, Fault]]" = ()
+    args: argparse.Namespace, context: "RunContext", domains: "list[Name]", unseen: "Sequence[tuple[Name, Fault]]" = ()
 ) -> int:
     """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed, ``unseen`` the
     ones that could not be looked at before."""
@@ -155,38 +155,38 @@ async def _draft_many(
 
     async def one(domain: "Name") -> "tuple[Name, Runbook | None, Path | None, Fault | None]":
         try:
-            return domain, *await drafted(args, outside, wished(args, outside, domain)), None
+            return domain, *await drafted(args, context, wished(args, context, domain)), None
         except Fault as fault:
             return domain, None, None, fault
 
     drawn = await side_by_side(one, domains, _SIDE_BY_SIDE)
     drawn += [(domain, None, None, fault) for domain, fault in unseen]
-    document = drafts_document(drawn, outside.clock.now())
+    document = drafts_document(drawn, context.clock.now())
     show(args, document, lambda screen: show_drafts(document, screen))
     return next((fault.status for *_, fault in drawn if fault is not None), OK)
 
 
 def _show(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.movefile import retreat_path
         from legatum.work.recall import open_move
 
-        path, runbook, journal = _opened(args, outside)
+        path, runbook, journal = _opened(args, context)
         if retreat_path(path).exists():
             path = retreat_path(path)
-            runbook = open_move(outside, path)
+            runbook = open_move(context, path)
         outcomes = journal.outcomes(runbook.id)
         if getattr(args, "note", None):
-            _write_letter(args, outside, runbook, outcomes)
+            _write_letter(args, context, runbook, outcomes)
             return OK
-        if not _schedule(args, outside, runbook, outcomes):
-            present(args, outside, runbook, path, outcomes, brief=args.action == "status")
+        if not _schedule(args, context, runbook, outcomes):
+            present(args, context, runbook, path, outcomes, brief=args.action == "status")
         return OK
 
     return with_outside(args, work)
 
 
-def _write_letter(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> None:
+def _write_letter(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> None:
     """For the customer, in her words."""
     from legatum.core.instant import instant_text
     from legatum.core.letter import of_move
@@ -194,18 +194,18 @@ def _write_letter(args: argparse.Namespace, outside: "RunContext", runbook: "Run
     from legatum.core.moves.standing import by_hand_of
     from legatum.views.letters.letter import form_of, letter_text, write_letter
 
-    now = outside.clock.now()
+    now = context.clock.now()
     slots = list(forecast(runbook, outcomes, now))
-    waits = bool(by_hand_of(next_step(runbook, outcomes), outside.journal.of_move(runbook.id)))
+    waits = bool(by_hand_of(next_step(runbook, outcomes), context.journal.of_move(runbook.id)))
     letter = of_move(runbook, len(outcomes), instant_text(slots[-1].ends), waits)
-    house = outside.settings.house.operator
-    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, outside.letters, house, of_changes=True))
+    house = context.settings.house.operator
+    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, context.letters, house, of_changes=True))
     if args.note != "-":
         note(args, f"letter to the customer: {args.note}")
 
 
 def _rehearse(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.core.rehearsal import rehearse
         from legatum.core.rehearsal.crowd import follow_all
         from legatum.views.moves.rehearse import rehearsal_document, show_rehearsal
@@ -213,17 +213,17 @@ def _rehearse(args: argparse.Namespace) -> int:
         from legatum.work.gathering.contents import read_master_file
         from legatum.work.movefile import zone_path
 
-        path, runbook, journal = _opened(args, outside)
+        path, runbook, journal = _opened(args, context)
         _refuse_without_answers(runbook, "there is nothing to rehearse")
         outcomes = journal.outcomes(runbook.id)
-        meanwhile = await signed_meanwhile(outside, runbook, outcomes)
-        rehearsal = rehearse(runbook, outcomes, outside.clock.now(), meanwhile.reasons, meanwhile.ends)
+        meanwhile = await signed_meanwhile(context, runbook, outcomes)
+        rehearsal = rehearse(runbook, outcomes, context.clock.now(), meanwhile.reasons, meanwhile.ends)
         gathered = zone_path(path)
         if gathered.exists():
             zone = read_master_file(gathered, runbook.domain).zone
         else:
             place = next((each.place for each in runbook.premises.served if each.zone == runbook.domain), "")
-            zone = await outside.provider(place).fetch(runbook.domain)
+            zone = await context.provider(place).fetch(runbook.domain)
         crowd = [follow_all(rehearsal, args.population)] if args.population else []
         document = rehearsal_document(rehearsal, zone, *crowd)
         show(args, document, lambda screen: show_rehearsal(document, screen))
@@ -232,14 +232,14 @@ def _rehearse(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _opened(args: argparse.Namespace, outside: "RunContext") -> "tuple[Path, Runbook, Journal]":
+def _opened(args: argparse.Namespace, context: "RunContext") -> "tuple[Path, Runbook, Journal]":
     from legatum.core.records.name import parse_domain
     from legatum.work.movefile import move_path
     from legatum.work.recall import open_move
 
     given = Path(args.move)
-    path = given if given.suffix == ".toml" else move_path(outside, parse_domain(args.move))
-    return path, open_move(outside, path), outside.journal
+    path = given if given.suffix == ".toml" else move_path(context, parse_domain(args.move))
+    return path, open_move(context, path), context.journal
 
 
 def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
@@ -250,13 +250,13 @@ def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
         raise BadInput(f"a transfer changes nothing that caches hold: {words}", "`legatum move show DOMAIN` has the whole runbook")
 
 
-def _schedule(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
+def _schedule(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
     """Writes what was asked for in another form than text; whether anything was."""
     from legatum.core.moves.runbook import forecast
     from legatum.net.file import unwritable, write_whole
     from legatum.views.look.schedule import calendar, markdown
 
-    now = outside.clock.now()
+    now = context.clock.now()
     slots = list(forecast(runbook, outcomes, now))
     wanted = [getattr(args, form, None) for form in ("markdown", "calendar", "picture")]
     if wanted[0]:
@@ -286,28 +286,28 @@ def _advance(args: argparse.Namespace) -> int:
     if args.all:
         if args.until or args.again or args.code:
             raise BadInput("--until, --again and --code are of one move", "name its domain instead of --all")
-        return with_outside(args, lambda outside: _advance_all(args, outside))
+        return with_outside(args, lambda context: _advance_all(args, context))
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.settings.secret import check_reference
         from legatum.work.moves.advance import do_again
         from legatum.work.moves.retreat import refuse_while_retreating
         from legatum.work.recall import open_move
 
-        path, runbook, journal = _opened(args, outside)
-        outside.code_reference = check_reference(args.code) if args.code else ""
+        path, runbook, journal = _opened(args, context)
+        context.code_reference = check_reference(args.code) if args.code else ""
         if not runbook.retreating:
             refuse_while_retreating(runbook, path)
-        with journal.occupied([runbook.domain], outside.clock.now()):
-            runbook = open_move(outside, path)  # as it is now that nobody else works on it
+        with journal.occupied([runbook.domain], context.clock.now()):
+            runbook = open_move(context, path)  # as it is now that nobody else works on it
             if args.again:
-                do_again(runbook, journal, args.again, outside.clock.now())
-            return await carry_out(args, outside, runbook, path, journal)
+                do_again(runbook, journal, args.again, context.clock.now())
+            return await carry_out(args, context, runbook, path, journal)
 
     return with_outside(args, work)
 
 
-async def _advance_all(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _advance_all(args: argparse.Namespace, context: "RunContext") -> int:
     """One after the other, or with --wait and --yes side by side; one that fails holds up none of the others."""
     from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
@@ -319,13 +319,13 @@ async def _advance_all(args: argparse.Namespace, outside: "RunContext") -> int:
         runbook = read_move(path)
         try:
             refuse_while_retreating(runbook, path)
-            with outside.journal.occupied([runbook.domain], outside.clock.now()):
+            with context.journal.occupied([runbook.domain], context.clock.now()):
                 runbook = read_move(path)
-                return await carried_out(args, outside, runbook, path, outside.journal)
+                return await carried_out(args, context, runbook, path, context.journal)
         except Fault as fault:
             return failed_advance(name_text(runbook.domain), fault)
 
-    paths = moves_under_way(outside)
+    paths = moves_under_way(context)
     parts = list(await asyncio.gather(*map(one, paths))) if args.wait and args.yes else [await one(path) for path in paths]
     document = AdvancesDocument(moves=parts)
     show(args, document, lambda screen: show_advances(document, screen))
@@ -333,7 +333,7 @@ async def _advance_all(args: argparse.Namespace, outside: "RunContext") -> int:
 
 
 def _redraw(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.core.moves.runbook import next_step
         from legatum.work.movefile import write_move
         from legatum.work.moves.premises import redraw
@@ -341,45 +341,45 @@ def _redraw(args: argparse.Namespace) -> int:
         from legatum.work.moves.step_context import StepContext
         from legatum.work.recall import open_move
 
-        path, runbook, journal = _opened(args, outside)
+        path, runbook, journal = _opened(args, context)
         refuse_while_retreating(runbook, path)
-        with journal.occupied([runbook.domain], outside.clock.now()):
-            runbook = open_move(outside, path)
+        with journal.occupied([runbook.domain], context.clock.now()):
+            runbook = open_move(context, path)
             _refuse_without_answers(runbook, "there is nothing to draw anew")
             outcomes = journal.outcomes(runbook.id)
             step = next_step(runbook, outcomes) or runbook.steps[-1]
-            drawn = await redraw(StepContext(runbook, step, outcomes, outside, path))
+            drawn = await redraw(StepContext(runbook, step, outcomes, context, path))
             write_move(path, drawn)
-        return present(args, outside, drawn, path, outcomes)
+        return present(args, context, drawn, path, outcomes)
 
     return with_outside(args, work)
 
 
-def _give_up(args: argparse.Namespace, outside: "RunContext", move: "Runbook", path: Path) -> int:
+def _give_up(args: argparse.Namespace, context: "RunContext", move: "Runbook", path: Path) -> int:
     from legatum.core.records.name import name_text
     from legatum.work.moves.retreat import give_up
 
     if not args.dry_run:
-        move = give_up(move, path, outside.journal, outside.clock.now())
+        move = give_up(move, path, context.journal, context.clock.now())
         note(args, f"the way back is given up; go on: `legatum move advance {name_text(move.domain)}`")
-    return present(args, outside, move, path, outside.journal.outcomes(move.id), brief=True)
+    return present(args, context, move, path, context.journal.outcomes(move.id), brief=True)
 
 
 def _retreat(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.moves.retreat import open_retreat
         from legatum.work.recall import open_move
 
-        path, move, journal = _opened(args, outside)
-        with journal.occupied([move.domain], outside.clock.now()):
-            move = open_move(outside, path)
+        path, move, journal = _opened(args, context)
+        with journal.occupied([move.domain], context.clock.now()):
+            move = open_move(context, path)
             if args.give_up:
-                return _give_up(args, outside, move, path)
-            retreat, there = open_retreat(move, path, journal, outside.clock.now(), keep=not args.dry_run)
-            status = await carry_out(args, outside, retreat, there, journal)
+                return _give_up(args, context, move, path)
+            retreat, there = open_retreat(move, path, journal, context.clock.now(), keep=not args.dry_run)
+            status = await carry_out(args, context, retreat, there, journal)
             if args.dry_run and not args.json:
                 sys.stdout.write("\nThe whole way back:\n")
-                present(args, outside, retreat, there, journal.outcomes(retreat.id))
+                present(args, context, retreat, there, journal.outcomes(retreat.id))
             if status == SHUT and not journal.begun(retreat.id):  # declined, or refused at its first step: the move can still go on
                 there.unlink(missing_ok=True)
             return status

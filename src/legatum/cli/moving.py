@@ -38,7 +38,7 @@ def add_against_advice(parser: argparse.ArgumentParser) -> None:
 
 
 async def drafted(
-    args: argparse.Namespace, outside: "RunContext", wish: "Wishes", out: Path | None = None, keep: bool = True, over_drafts: bool = False
+    args: argparse.Namespace, context: "RunContext", wish: "Wishes", out: Path | None = None, keep: bool = True, over_drafts: bool = False
 ) -> "tuple[Runbook, Path]":
     """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as drafting does, and
     :class:`BadInput` where there is one already."""
@@ -49,32 +49,32 @@ async def drafted(
     from legatum.work.drafting.registrar_transfer import make_room
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move, retreat_path, write_move
 
-    path = out or move_path(outside, wish.domain)
+    path = out or move_path(context, wish.domain)
     if wish.transfer and keep:
-        make_room(path, outside.journal)
+        make_room(path, context.journal)
     forced = getattr(args, "force", False) or not keep
-    forced = forced or (over_drafts and path.exists() and is_untouched(read_move(path), outside.journal))
-    if path.exists() and not forced and not is_over(path, outside.journal):
+    forced = forced or (over_drafts and path.exists() and is_untouched(read_move(path), context.journal))
+    if path.exists() and not forced and not is_over(path, context.journal):
         there = read_move(path)
         raise BadInput(
             f"{path}: there is a move of this domain already: {there.wish}, drafted {instant_text(there.drafted)}",
             f"go on with it (`legatum move status {name_text(wish.domain)}`), take it back, or draw another one in its place with --force",
         )
-    runbook, paces = await draft_move(outside, wish, lambda text: note(args, text))
+    runbook, paces = await draft_move(context, wish, lambda text: note(args, text))
     for pace, ends in paces.items():
         note(
             args,
             f"{'TTLs lowered first' if pace == 'lowered' else 'the change at once'} (--pace {pace}): over on "
-            f"{people_text(ends, outside.clock.now())}",
+            f"{people_text(ends, context.clock.now())}",
         )
     if keep:
         write_move(path, runbook)
         retreat_path(path).unlink(missing_ok=True)
-        outside.journal.bring([wish.domain], ours=True)
+        context.journal.bring([wish.domain], ours=True)
     return runbook, path
 
 
-async def draft_and_go(args: argparse.Namespace, outside: "RunContext", wish: "Wishes") -> int:
+async def draft_and_go(args: argparse.Namespace, context: "RunContext", wish: "Wishes") -> int:
     """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it may go."""
     from legatum.core.fault import AlreadySo
     from legatum.core.records.name import name_text
@@ -82,61 +82,61 @@ async def draft_and_go(args: argparse.Namespace, outside: "RunContext", wish: "W
     from legatum.views.moves.move import already_so
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move
 
-    path = move_path(outside, wish.domain)
+    path = move_path(context, wish.domain)
     before = path.read_bytes() if path.exists() else None
-    under_way = path.exists() and not is_over(path, outside.journal) and not getattr(args, "force", False)
+    under_way = path.exists() and not is_over(path, context.journal) and not getattr(args, "force", False)
     if under_way and (there := read_move(path)).wish == wish.words:
         runbook = there
     else:
         note(args, "looking at the domain, its providers and the registry …")
         try:
-            runbook, path = await drafted(args, outside, wish, keep=not args.dry_run, over_drafts=True)
+            runbook, path = await drafted(args, context, wish, keep=not args.dry_run, over_drafts=True)
         except AlreadySo as fault:
             told = already_so(name_text(wish.domain), fault)
             show(args, told, lambda screen: screen.verdict(True, told.reasons[0], "there is nothing to do"))
             return OK
-    journal = outside.journal
-    with journal.occupied([runbook.domain], outside.clock.now()):
+    journal = context.journal
+    with journal.occupied([runbook.domain], context.clock.now()):
         status = SHUT
         try:
-            status = await carry_out(args, outside, runbook, path, journal)
+            status = await carry_out(args, context, runbook, path, journal)
         finally:
             if status != OK and not args.dry_run and is_untouched(runbook, journal):  # refused, or declined: all is as it was before
                 path.unlink(missing_ok=True) if before is None else write_whole(path, before)
         return status
 
 
-async def carry_out(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, journal: "Journal") -> int:
+async def carry_out(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, journal: "Journal") -> int:
     """As far as it may go, and said."""
     from legatum.views.moves.move import advance_document, show_halt
     from legatum.work.moves.advance import Halt
 
-    halted, done = await _gone_on(args, outside, runbook, path, journal)
+    halted, done = await _gone_on(args, context, runbook, path, journal)
     document = advance_document(runbook, halted, done)
-    show(args, document, lambda screen: show_halt(runbook, halted, done, outside.clock.now(), screen))
+    show(args, document, lambda screen: show_halt(runbook, halted, done, context.clock.now(), screen))
     return SHUT if halted.halt in (Halt.REFUSED, Halt.DECLINED) else OK
 
 
 async def carried_out(
-    args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
 ) -> "AdvanceDocument":
     """As far as it may go, for a document of several."""
     from legatum.views.moves.move import advance_document
 
-    return advance_document(runbook, *await _gone_on(args, outside, runbook, path, journal))
+    return advance_document(runbook, *await _gone_on(args, context, runbook, path, journal))
 
 
 async def _gone_on(
-    args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
 ) -> "tuple[AdvanceResult, list[str]]":
     """Where it halted, and the steps that were done."""
     from legatum.work.moves.advance import advance
 
     done: list[str] = []
-    return await advance(outside, runbook, path, journal, _ways(args, outside, runbook, path, done)), done
+    return await advance(context, runbook, path, journal, _ways(args, context, runbook, path, done)), done
 
 
-def _ways(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, done: list[str]) -> "AdvanceOptions":
+def _ways(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, done: list[str]) -> "AdvanceOptions":
     from legatum.core.instant import people_text
     from legatum.core.moves.outcome import Outcome
     from legatum.core.moves.runbook import Step
@@ -153,11 +153,11 @@ def _ways(args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", p
         note(args, f"{number(step)} {step.title} …")
 
     def hold(step: Step, bound: Bound) -> None:
-        note(args, f"    hold until {people_text(bound.instant, outside.clock.now())}: {bound.reason}")
+        note(args, f"    hold until {people_text(bound.instant, context.clock.now())}: {bound.reason}")
 
     def finished(step: Step, outcome: Outcome) -> None:
         done.append(step.id)
-        note(args, f"    {people_text(outcome.all, outside.clock.now())}: {outcome.summary}")
+        note(args, f"    {people_text(outcome.all, context.clock.now())}: {outcome.summary}")
 
     def ask(step: Step, lines: list[str]) -> bool:
         return agreed(args, f"    {step.title}, old → new:", [f"    {line}" for line in lines])
@@ -187,17 +187,17 @@ def write_by_hand(runbook: "Runbook", path: Path, step: "Step", what: "ByHand") 
 
 
 def present(
-    args: argparse.Namespace, outside: "RunContext", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
 ) -> int:
     """The whole runbook, or a line for each step."""
     from legatum.core.moves.runbook import forecast
     from legatum.core.moves.standing import by_hand_of, trouble_of
     from legatum.views.moves.move import move_document, show_move, show_status
 
-    now = outside.clock.now()
+    now = context.clock.now()
     slots = list(forecast(runbook, outcomes, now))
     following = next((each.step for each in slots if each.outcome is None), None)
-    entries = outside.journal.of_move(runbook.id)
+    entries = context.journal.of_move(runbook.id)
     document = move_document(runbook, slots, str(path), now, trouble_of(following, entries), by_hand_of(following, entries))
     if brief:
         show(args, document, lambda screen: show_status(document, slots, now, screen))

@@ -65,16 +65,16 @@ def run(args: argparse.Namespace) -> int:
     ns_ttl = parse_duration(args.ns_ttl) if args.ns_ttl else None
     keep_apart({"what is published": args.source, "the difference": args.difference}, {"--sheet": args.sheet})
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         domains = domains_of(args)
         if len(domains) > 1 and (args.difference or args.sheet or args.wait):
             raise BadInput("--difference, --sheet and --wait are of one zone", "name one domain")
-        return await (_one(args, outside, domains[0], ns_ttl) if len(domains) == 1 else _many(args, outside, domains, ns_ttl))
+        return await (_one(args, context, domains[0], ns_ttl) if len(domains) == 1 else _many(args, context, domains, ns_ttl))
 
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", ns_ttl: int | None) -> int:
+async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name", ns_ttl: int | None) -> int:
     from legatum.core.fault import GateShut
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import kept_of_source, with_difference
@@ -86,32 +86,32 @@ async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", 
     from legatum.work.zones.harm import refuse_harm
     from legatum.work.zones.publish import plan, present_at, prove, publish
 
-    provider = outside.provider(args.to)
+    provider = context.provider(args.to)
     if args.difference:
         zone = with_difference(await provider.fetch(domain), _changes(args, domain))
     else:
-        contents = await contents_of(outside, args.source, domain)
+        contents = await contents_of(context, args.source, domain)
         if contents.pasted is not None:
             _tell_pasted(args, contents.pasted)
-            contents = contents.completed(await present_at(outside, provider, domain) or fresh_zone(domain, provider.servers))
+            contents = contents.completed(await present_at(context, provider, domain) or fresh_zone(domain, provider.servers))
         zone = contents.zone
-    flattened = await flatten(outside, zone)
+    flattened = await flatten(context, zone)
     zone = flattened.zone
     for text in flattened.notes:
         note(args, text)
     if provider.by_hand:
-        return await _by_hand(args, outside, provider, zone)
+        return await _by_hand(args, context, provider, zone)
     with bar(args):
-        publication = await plan(outside, provider, zone, ns_ttl)
+        publication = await plan(context, provider, zone, ns_ttl)
     for text in (*publication.notes, *kept_of_source(publication)):
         note(args, text)
-    refused = None if args.remove else _too_much(publication, outside.settings.house.most_removed)
+    refused = None if args.remove else _too_much(publication, context.settings.house.most_removed)
     if refused is not None and not args.dry_run:
         raise refused
     if publication.is_needed and not args.anyway:
         try:
             with bar(args):
-                await refuse_harm(outside, publication, zone if args.source and is_served(outside, args.source) else None)
+                await refuse_harm(context, publication, zone if args.source and is_served(context, args.source) else None)
         except GateShut as fault:
             if not args.dry_run:
                 raise
@@ -122,13 +122,13 @@ async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", 
         if agreed(args, title, change_lines(publication)):
             note(args, "publishing, then waiting until every server answers with the new serial …")
             with bar(args):
-                state, done = "published", await publish(outside, publication)
+                state, done = "published", await publish(context, publication)
         else:
             state = "shown" if args.dry_run else "declined"
     else:
-        done = await prove(outside, publication, publication.wanted.keys, 0 if args.dry_run else None)
+        done = await prove(context, publication, publication.wanted.keys, 0 if args.dry_run else None)
         if not args.dry_run:
-            found_done(outside, domain, "publish")
+            found_done(context, domain, "publish")
     document = publish_document(publication, state, done)
     tell_how(args, done)
     show(args, document, lambda screen: show_publish(document, screen))
@@ -158,26 +158,26 @@ def _tell_pasted(args: argparse.Namespace, pasted: "Pasted") -> None:
             note(args, f"    {text}")
 
 
-async def _many(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", ns_ttl: int | None) -> int:
+async def _many(args: argparse.Namespace, context: "RunContext", domains: "list[Name]", ns_ttl: int | None) -> int:
     from legatum.views.zones.publish_many import many_document, many_lines, show_many
     from legatum.work.fleet.zones import draw_many, draw_sheets, publish_many
     from legatum.work.gathering.contents import check_place
 
-    provider, files = outside.provider(args.to), {}
-    check_place(outside, args.source)
+    provider, files = context.provider(args.to), {}
+    check_place(context, args.source)
     ready, go = 0, False
     note(args, f"looking at {len(domains)} zones …")
     if provider.by_hand:
-        puts = await draw_sheets(outside, provider, domains, args.source)
+        puts = await draw_sheets(context, provider, domains, args.source)
         files = _write_sheets(args, puts)
     else:
-        puts = await draw_many(outside, provider, domains, args.source, ns_ttl, args.remove, args.anyway)
+        puts = await draw_many(context, provider, domains, args.source, ns_ttl, args.remove, args.anyway)
         ready = sum(each.state == "ready" for each in puts)
         title = f"{ready} zone{'' if ready == 1 else 's'}: {args.source} → {provider.name}, old → new:"
         go = bool(ready) and agreed(args, title, many_lines(puts, args.dry_run))
         if go:
             note(args, "publishing, then waiting until every server answers with the new serials …")
-            puts = await publish_many(outside, puts)
+            puts = await publish_many(context, puts)
     state = ending_of(args, ready, go)
     document = many_document(state, provider.name, args.source, puts, files)
     show(args, document, lambda screen: show_many(document, screen))
@@ -215,7 +215,7 @@ def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
     return differences_of(document, domain)
 
 
-async def _by_hand(args: argparse.Namespace, outside: "RunContext", provider: "Provider", zone: "Zone") -> int:
+async def _by_hand(args: argparse.Namespace, context: "RunContext", provider: "Provider", zone: "Zone") -> int:
     """A worksheet for somebody else's form; with ``--wait`` until it is seen."""
     from pathlib import Path
 
@@ -225,14 +225,14 @@ async def _by_hand(args: argparse.Namespace, outside: "RunContext", provider: "P
 
     if made := signers_own(zone.unsorted):
         note(args, f"left out, because a signer made it: {counted_text(made)}")
-    sheet = await draw_worksheet(outside, provider, zone)
+    sheet = await draw_worksheet(context, provider, zone)
     path = Path(args.sheet) if args.sheet else sheet_path(zone.origin)
     if not args.dry_run:
         write_worksheet(path, sheet)
     seen = None
     if args.wait and not args.dry_run:
         note(args, f"worksheet: {path}; watching until every server of {provider.name} has it …")
-        seen = await wait_for(outside, sheet)
+        seen = await wait_for(context, sheet)
     document = worksheet_document(sheet, None if args.dry_run else path, seen)
     show(args, document, lambda screen: show_worksheet(document, screen))
     return OK

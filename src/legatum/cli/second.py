@@ -34,56 +34,56 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: {"show": _show, "add": _add, "leave": _leave}[args.action](args, outside))
+    return with_outside(args, lambda context: {"show": _show, "add": _add, "leave": _leave}[args.action](args, context))
 
 
-async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.second import second_document, show_second
     from legatum.work.drafting.second import open_seconding, serials_of
 
-    seconding = open_seconding(outside, parse_domain(args.domain), args.at, args.second)
-    document = second_document(seconding.domain, await serials_of(outside, seconding))
+    seconding = open_seconding(context, parse_domain(args.domain), args.at, args.second)
+    document = second_document(seconding.domain, await serials_of(context, seconding))
     show(args, document, lambda screen: show_second(document, screen))
     return OK if document.agreed else FOUND
 
 
-def _wish(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Wishes":
+def _wish(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "Wishes":
     from legatum.core.duration import parse_duration
     from legatum.core.moves.wishes import Wishes
 
     added = args.action == "add"
     return Wishes(
         domain=domain, old=args.at, registrar=args.registrar, second=args.second if added else "", without="" if added else args.second,
-        dead=getattr(args, "dead", False), at_registrar=bool(args.registrar), low_ttl=parse_duration(outside.settings.house.low_ttl),
+        dead=getattr(args, "dead", False), at_registrar=bool(args.registrar), low_ttl=parse_duration(context.settings.house.low_ttl),
         anyway=args.anyway,
     )  # fmt: skip
 
 
-async def _add(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _add(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.fault import BadInput
     from legatum.work.drafting.second import has_own_zone
 
     domains = domains_of(args)
-    if len(domains) > 1 and has_own_zone(outside, args.second):
+    if len(domains) > 1 and has_own_zone(context, args.second):
         raise BadInput(f"{args.second} has a zone of its own for each domain, with keys of its own", "name one domain")
     if len(domains) == 1 and not args.list:
-        return await draft_and_go(args, outside, _wish(args, outside, domains[0]))
-    return await _add_many(args, outside, domains)
+        return await draft_and_go(args, context, _wish(args, context, domains[0]))
+    return await _add_many(args, context, domains)
 
 
-async def _add_many(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]") -> int:
+async def _add_many(args: argparse.Namespace, context: "RunContext", domains: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.zones.second import joined_document, show_joined
     from legatum.work.fleet.seconds import Joined, draft_many, join_many
 
-    drawn = await draft_many(outside, [_wish(args, outside, each) for each in domains])
+    drawn = await draft_many(context, [_wish(args, context, each) for each in domains])
     ready = [each for each in drawn.values() if not isinstance(each, Joined)]
     lines = [f"{args.second} is told of them, and each is brought into step"]
     lines += [f"then at {place}: + its servers" for place in (args.at, args.registrar) if place]
     lines += first_of(args, [name_text(each.runbook.domain) for each in ready])
     go = bool(ready) and agreed(args, f"{len(ready)} zones: {args.second} beside {args.at}", lines)
-    done = {each.domain: each for each in await join_many(outside, ready, args.wait)} if go else {}
+    done = {each.domain: each for each in await join_many(context, ready, args.wait)} if go else {}
     found = [each if isinstance(each, Joined) else done.get(domain, Joined(domain, "ready")) for domain, each in drawn.items()]
     state = ending_of(args, ready, go)
     document = joined_document(state, args.at, args.second, found)
@@ -93,7 +93,7 @@ async def _add_many(args: argparse.Namespace, outside: "RunContext", domains: "l
     return FOUND if any(each.state == "failed" for each in document.domains) else OK
 
 
-async def _leave(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _leave(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
 
-    return await draft_and_go(args, outside, _wish(args, outside, parse_domain(args.domain)))
+    return await draft_and_go(args, context, _wish(args, context, parse_domain(args.domain)))

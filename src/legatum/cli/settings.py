@@ -31,21 +31,21 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: {"show": _show, "check": _check, "add": _add}[args.action](args, outside))
+    return with_outside(args, lambda context: {"show": _show, "check": _check, "add": _add}[args.action](args, context))
 
 
-async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.settings.reading import find_settings
     from legatum.views.settings import settings_document, show_settings
     from legatum.work.checks.shown import values_in_force
 
     path = find_settings(args.settings)
-    document = settings_document(str(path or ""), str(outside.folder), values_in_force(outside.settings, path))
+    document = settings_document(str(path or ""), str(context.folder), values_in_force(context.settings, path))
     show(args, document, lambda screen: show_settings(document, screen))
     return OK
 
 
-async def _check(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _check(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.settings.lines import Lines
     from legatum.settings.reading import find_settings
@@ -55,14 +55,14 @@ async def _check(args: argparse.Namespace, outside: "RunContext") -> int:
     path = find_settings(args.settings)
     lines = Lines(path.read_text(encoding="utf-8")) if path is not None else None
     note(args, "trying everything that the settings say …")
-    found = await check_settings(outside, args.names, [parse_domain(each) for each in args.domain])
+    found = await check_settings(context, args.names, [parse_domain(each) for each in args.domain])
     places = [lines.of(each.table, each.key) if lines is not None else None for each in found]
-    document = check_document(str(path or ""), outside.clock.now(), found, places)
+    document = check_document(str(path or ""), context.clock.now(), found, places)
     show(args, document, lambda screen: show_check(document, screen))
     return OK if document.good else FOUND
 
 
-async def _add(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _add(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.settings.reading import find_settings
     from legatum.views.settings import added_document, show_added
@@ -70,8 +70,8 @@ async def _add(args: argparse.Namespace, outside: "RunContext") -> int:
 
     path = find_settings(args.settings) or _own_file()
     serves = parse_domain(args.serves) if args.serves else None
-    drawn = await draw_section(outside, args.kind, args.name, serves, args.set)
-    text = written(path, outside.folder, drawn)
+    drawn = await draw_section(context, args.kind, args.name, serves, args.set)
+    text = written(path, context.folder, drawn)
     go = agreed(args, f"settings {path}", drawn.text.splitlines())
     if go:
         from legatum.net.file import write_whole

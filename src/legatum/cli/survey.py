@@ -96,47 +96,47 @@ def run(args: argparse.Namespace) -> int:
 
         form_of(args.note, args.form)
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.net.keeping.recording import Recording, write_recording
         from legatum.work.verdicts.recorded import recording_of
         from legatum.work.verdicts.survey import survey, whole_chain, with_service
 
-        wanted = await _wanted(args, outside)
+        wanted = await _wanted(args, context)
         surveys, recordings = [], list[Recording]()
         for domain in domains:
             try:
-                found = await survey(outside, domain, args.registrar, wanted)
+                found = await survey(context, domain, args.registrar, wanted)
             except OutsideFault as fault:
-                return await _through_resolver(args, outside, domains, fault)
+                return await _through_resolver(args, context, domains, fault)
             if args.chain:
-                found = replace(found, chain=remember_chain(args, outside, await whole_chain(outside, found)))
+                found = replace(found, chain=remember_chain(args, context, await whole_chain(context, found)))
             if args.service:
-                found = await with_service(outside, found, args.before or "", new_places(args, found.picture.domain))
-            found = replace(found, views=await _seen_from(args, outside, found.picture.domain))
+                found = await with_service(context, found, args.before or "", new_places(args, found.observation.domain))
+            found = replace(found, views=await _seen_from(args, context, found.observation.domain))
             if args.leftovers or args.former:
                 from legatum.work.left_behind import with_leftovers
 
-                found = await with_leftovers(outside, found, args.registrar or "", args.tenants or "")
-            recordings.append(recording_of(outside, wanted, found))
+                found = await with_leftovers(context, found, args.registrar or "", args.tenants or "")
+            recordings.append(recording_of(context, wanted, found))
             if wants_viewpoints(args):
-                found = replace(found, everywhere=await _from_everywhere(args, outside, found, wanted, recordings))
+                found = replace(found, everywhere=await _from_everywhere(args, context, found, wanted, recordings))
             surveys.append(found)
             _tell(args, found)
-            if not found.picture.delegation:
-                _propose(args, outside, found.picture.domain)
-            remember(args, outside, [(found.picture, found.findings)])
-            tell_under_way(args, outside, found.picture.domain)
+            if not found.observation.delegation:
+                _propose(args, context, found.observation.domain)
+            remember(args, context, [(found.observation, found.findings)])
+            tell_under_way(args, context, found.observation.domain)
         if args.evidence:
             write_recording(Path(args.evidence), recordings)
             note(args, f"evidence: {args.evidence}")
         if args.note:
-            _write_letter(args, outside, surveys[0])
+            _write_letter(args, context, surveys[0])
         return _finish(args, surveys)
 
     return with_outside(args, work)
 
 
-async def _through_resolver(args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", fault: "OutsideFault") -> int:
+async def _through_resolver(args: argparse.Namespace, context: "RunContext", domains: "list[Name]", fault: "OutsideFault") -> int:
     """Where a resolver is the only way out: what it has of each domain, and that it is no survey; the exit status. Raises other faults."""
     from legatum.cli.program.main import told
     from legatum.views.look.through import show_through, through_document
@@ -144,28 +144,28 @@ async def _through_resolver(args: argparse.Namespace, outside: "RunContext", dom
 
     if not isinstance(fault, OnlyResolver):
         raise fault
-    document = through_document([await look_through(outside, domain, fault.name, fault.place) for domain in domains])
+    document = through_document([await look_through(context, domain, fault.name, fault.place) for domain in domains])
     show(args, document, lambda screen: show_through(document, screen))
     return told(fault, ())
 
 
-def _write_letter(args: argparse.Namespace, outside: "RunContext", found: "Survey") -> None:
+def _write_letter(args: argparse.Namespace, context: "RunContext", found: "Survey") -> None:
     """For the customer, in her words."""
     from legatum.core.instant import instant_text
     from legatum.core.letter import of_survey
     from legatum.core.records.name import unicode_text
     from legatum.views.letters.letter import form_of, letter_text, write_letter
 
-    picture, now = found.picture, outside.clock.now()
-    until = max((each.until for each in picture.kept if each.until > now), default=0.0)
+    observation, now = found.observation, context.clock.now()
+    until = max((each.until for each in observation.kept if each.until > now), default=0.0)
     findings = [(each.kind.slug, str(each.kind.severity)) for each in found.findings]
-    letter = of_survey(unicode_text(picture.domain), bool(picture.delegation), findings, instant_text(until) if until else "")
-    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, outside.letters, outside.settings.house.operator))
+    letter = of_survey(unicode_text(observation.domain), bool(observation.delegation), findings, instant_text(until) if until else "")
+    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, context.letters, context.settings.house.operator))
     if args.note != "-":
         note(args, f"letter to the customer: {args.note}")
 
 
-def _propose(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> None:
+def _propose(args: argparse.Namespace, context: "RunContext", domain: "Name") -> None:
     """Of a domain that nobody delegates: one of the house's that is written nearly so."""
     from contextlib import suppress
 
@@ -175,21 +175,21 @@ def _propose(args: argparse.Namespace, outside: "RunContext", domain: "Name") ->
     from legatum.work.registry.hosts import known_domains
 
     with suppress(Fault):
-        if near := nearest(name_text(domain), map(name_text, known_domains(outside)), 1):
+        if near := nearest(name_text(domain), map(name_text, known_domains(context)), 1):
             note(args, f"did you mean {near[0]}?")
 
 
-async def _seen_from(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "tuple[Compared, ...]":
+async def _seen_from(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "tuple[Compared, ...]":
     """The views wanted, each beside what the world is given. Raises :class:`BadInput`."""
     if not args.view:
         return ()
     from legatum.work.services.views import PUBLIC, compare_views
 
-    return tuple([await compare_views(outside, domain, view, PUBLIC) for view in args.view])
+    return tuple([await compare_views(context, domain, view, PUBLIC) for view in args.view])
 
 
 async def _from_everywhere(
-    args: argparse.Namespace, outside: "RunContext", found: "Survey", wanted: "Wanted", recordings: "list[Recording]"
+    args: argparse.Namespace, context: "RunContext", found: "Survey", wanted: "Wanted", recordings: "list[Recording]"
 ) -> "Everywhere":
     """What the viewpoints saw, judged here by what they give back; that is added to the recordings, marked as theirs."""
     from legatum.core.everywhere import of_picture
@@ -204,13 +204,13 @@ async def _from_everywhere(
         return await judged_again(recording, Path(place))
 
     def verdict(seen: "Survey") -> tuple[bool, str]:
-        errors = any(each.kind.severity == "error" for each in seen.findings) or not seen.picture.delegation
-        return not errors, verdict_of(seen.picture, seen.findings)[0]
+        errors = any(each.kind.severity == "error" for each in seen.findings) or not seen.observation.delegation
+        return not errors, verdict_of(seen.observation, seen.findings)[0]
 
     there = replace(wanted, rdap=False, former={})
-    domain = found.asked_for or found.picture.domain
+    domain = found.asked_for or found.observation.domain
     return await look_everywhere(
-        args, outside, found, survey_there, (domain, there), lambda seen: of_picture(seen.picture), verdict, read
+        args, context, found, survey_there, (domain, there), lambda seen: of_picture(seen.observation), verdict, read
     )  # fmt: skip
 
 
@@ -223,17 +223,17 @@ async def _again(args: argparse.Namespace) -> int:
     return _finish(args, surveys)
 
 
-async def _wanted(args: argparse.Namespace, outside: "RunContext") -> "Wanted":
+async def _wanted(args: argparse.Namespace, context: "RunContext") -> "Wanted":
     from legatum.work.look.wanted import Wanted
 
     former, change_at = {}, None
     if args.former:
-        servers = await outside.addresses(outside.provider(args.former).servers)
+        servers = await context.addresses(context.provider(args.former).servers)
         former = {address: name for name, addresses in servers.items() for address in addresses}
     if args.change_at:
         from legatum.core.instant import parse_instant_or_wait
 
-        change_at = parse_instant_or_wait(args.change_at, outside.clock.now())
+        change_at = parse_instant_or_wait(args.change_at, context.clock.now())
     return Wanted(not args.no_resolvers, not args.no_rdap, former, change_at, args.transfer)
 
 
@@ -244,10 +244,10 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
     if found.viewpoint:
         note(args, f"as seen from {found.viewpoint}{f', of which is to be said: {found.doubts}' if found.doubts else ''}")
     if found.asked_for is not None:
-        note(args, f"{name_text(found.asked_for)} lies in {name_text(found.picture.domain)}: that is looked at")
+        note(args, f"{name_text(found.asked_for)} lies in {name_text(found.observation.domain)}: that is looked at")
     if args.verbose:
-        left_out = f", {found.picture.dropped} left out to spare the servers" if found.picture.dropped else ""
-        note(args, f"{name_text(found.picture.domain)}: {found.picture.questions} questions{left_out}")
+        left_out = f", {found.observation.dropped} left out to spare the servers" if found.observation.dropped else ""
+        note(args, f"{name_text(found.observation.domain)}: {found.observation.questions} questions{left_out}")
     if not args.json:
         # The view is loaded only now: the first question should not wait for it.
         from legatum.views.look.survey import show_survey
@@ -262,7 +262,9 @@ def _document(found: "Survey") -> "SurveyDocument":
     from legatum.views.everywhere import with_everywhere
     from legatum.views.look.survey import survey_document
 
-    document = survey_document(found.picture, found.findings, found.chain, found.service, found.views, found.leftovers, found.not_looked_at)
+    document = survey_document(
+        found.observation, found.findings, found.chain, found.service, found.views, found.leftovers, found.not_looked_at
+    )
     document = structs.replace(document, viewpoint=found.viewpoint, doubts=found.doubts)
     return with_everywhere(document, found.everywhere) if found.everywhere is not None else document
 
@@ -277,7 +279,7 @@ def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
     if args.html:
         from legatum.views.look.report import write_report
 
-        write_report(Path(args.html), [(document, found.picture) for document, found in zip(documents, surveys, strict=True)])
+        write_report(Path(args.html), [(document, found.observation) for document, found in zip(documents, surveys, strict=True)])
         note(args, f"report: {args.html}")
     if args.json:
         from legatum.views.look.survey import SurveyListDocument

@@ -36,15 +36,15 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.zones.templates import read_templates
 
-        templates = read_templates(outside.folder / outside.settings.templates)
+        templates = read_templates(context.folder / context.settings.templates)
         if args.action == "list":
             return _list(args, templates)
         if args.action == "show":
             return _show(args, templates)
-        return await _hold(args, outside, templates)
+        return await _hold(args, context, templates)
 
     return with_outside(args, work)
 
@@ -91,13 +91,13 @@ def _tenants(args: argparse.Namespace) -> "list[Tenant]":
     return tenants
 
 
-async def _hold(args: argparse.Namespace, outside: "RunContext", templates: "dict[str, Template]") -> int:
+async def _hold(args: argparse.Namespace, context: "RunContext", templates: "dict[str, Template]") -> int:
     from legatum.net.side_by_side import side_by_side
     from legatum.views.zones.templates import DriftDocument, show_drift
 
     # Whoever is asked is asked about one domain at a time.
     at_once = _AT_ONCE if args.action == "drift" or args.yes else 1
-    parts = await side_by_side(partial(_tenant, args, outside, templates), _tenants(args), at_once)
+    parts = await side_by_side(partial(_tenant, args, context, templates), _tenants(args), at_once)
     states = {part.state for part in parts}
     if args.action == "drift":
         state = "compared"
@@ -109,25 +109,25 @@ async def _hold(args: argparse.Namespace, outside: "RunContext", templates: "dic
     return FOUND if states & bad else SHUT if "declined" in states else OK
 
 
-async def _tenant(args: argparse.Namespace, outside: "RunContext", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
+async def _tenant(args: argparse.Namespace, context: "RunContext", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
     from legatum.core.fault import Fault
     from legatum.views.zones.templates import tenant_part
     from legatum.work.zones.publish import prove
     from legatum.work.zones.templates import hold
 
-    held = await hold(outside, outside.provider(args.at), templates, tenant)
+    held = await hold(context, context.provider(args.at), templates, tenant)
     if args.action == "drift" or held.publication is None:
         return tenant_part(held)
     try:
         if not held.differences and not held.publication.is_new:
-            await prove(outside, held.publication, held.publication.wanted.keys, patience=0)
+            await prove(context, held.publication, held.publication.wanted.keys, patience=0)
             return tenant_part(held)
-        return tenant_part(held, await _put_right(args, outside, held))
+        return tenant_part(held, await _put_right(args, context, held))
     except Fault as fault:
         return tenant_part(held, failed=fault.message)
 
 
-async def _put_right(args: argparse.Namespace, outside: "RunContext", held: "TenantResult") -> str:
+async def _put_right(args: argparse.Namespace, context: "RunContext", held: "TenantResult") -> str:
     from legatum.core.records.name import name_text
     from legatum.core.zones.changing.publication import refuse_removal
     from legatum.views.zones.templates import drift_lines
@@ -135,10 +135,10 @@ async def _put_right(args: argparse.Namespace, outside: "RunContext", held: "Ten
     from legatum.work.zones.publish import publish
 
     assert held.publication is not None
-    refuse_removal(held.publication, outside.settings.house.most_removed)
+    refuse_removal(held.publication, context.settings.house.most_removed)
     if not args.anyway:
-        await refuse_harm(outside, held.publication)
+        await refuse_harm(context, held.publication)
     if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):
         return "" if args.dry_run else "declined"
-    await publish(outside, held.publication)
+    await publish(context, held.publication)
     return "made" if held.publication.is_new else "put right"

@@ -72,13 +72,13 @@ def run(args: argparse.Namespace) -> int:
     if args.asked_every and args.capture:
         raise BadInput("--asked-every and --capture", "how often is supposed, or counted: choose one of them")
 
-    async def work(outside: "RunContext") -> int:
-        return await _told(args, outside)
+    async def work(context: "RunContext") -> int:
+        return await _told(args, context)
 
     return with_outside(args, work)
 
 
-async def _told(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _told(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.instant import instant_text
     from legatum.core.records.name import name_text, parse_domain
@@ -86,20 +86,20 @@ async def _told(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.views.look.timetable import TimetableDocument, row_part, show_timetable, switch_part
     from legatum.work.timetable.look import look
 
-    domain, house = parse_domain(args.domain), outside.settings.house
+    domain, house = parse_domain(args.domain), context.settings.house
     change, publishing = _change(args, domain), parse_duration(args.publishing)
     windows, captured = windows_of(args, house), _captured(args, domain)
-    started = outside.clock.now()
+    started = context.clock.now()
     at = moment_of(args.switch, started, windows.zone) if args.switch else None
     note(args, "asking every server …")
-    looked = await look(outside, domain, change)
-    now, matters = outside.clock.now(), looked.matters
-    found = all_aged(matters, now, publishing, outside.caution)
+    looked = await look(context, domain, change)
+    now, matters = context.clock.now(), looked.matters
+    found = all_aged(matters, now, publishing, context.caution)
     last = decisive(found)
-    wish = _wish(args, outside, looked, at, publishing) if at is not None else None
+    wish = _wish(args, context, looked, at, publishing) if at is not None else None
     document = TimetableDocument(
         domain=name_text(domain), at=instant_text(now), change=change.text, gone=instant_text(last.until), decides=last.matter.text,
-        rows=[row_part(each, wanted_ttl(house, each.matter)) for each in found], assumed=_assumed(args, outside, looked),
+        rows=[row_part(each, wanted_ttl(house, each.matter)) for each in found], assumed=_assumed(args, context, looked),
         not_looked_at=list(looked.not_looked_at), switch=switch_part(wish, windows) if wish is not None else None,
         costs=_costs(args, house, matters, captured), soa=_soa(house, looked, captured, now) if args.soa else None,
     )  # fmt: skip
@@ -119,7 +119,7 @@ async def _told(args: argparse.Namespace, outside: "RunContext") -> int:
         write_whole(Path(args.calendar), switch_calendar([(document.domain, document.switch.schedule)], now).encode())
         note(args, f"calendar: {args.calendar}")
     if args.draft:
-        return await _draft(args, outside, domain, document, wish)
+        return await _draft(args, context, domain, document, wish)
     show(args, document, lambda screen: show_timetable(document, now, screen, bool(args.verbose)))
     return FOUND if document.switch is not None and (document.switch.late or not document.switch.fits) else OK
 
@@ -156,12 +156,12 @@ def _change(args: argparse.Namespace, domain: "Name") -> "PlannedChange":
     return PlannedChange(tuple(one_set(each, domain, _SET) for each in args.change), added, removed, part)
 
 
-def _wish(args: argparse.Namespace, outside: "RunContext", looked: "Looked", at: float, publishing: int) -> "Wish":
+def _wish(args: argparse.Namespace, context: "RunContext", looked: "Looked", at: float, publishing: int) -> "Wish":
     from legatum.core.duration import parse_duration
     from legatum.core.timetable.switch import wished
 
-    low = parse_duration(args.low_ttl or outside.settings.house.low_ttl)
-    return wished(looked.matters, at, low, outside.clock.now(), publishing, outside.caution)
+    low = parse_duration(args.low_ttl or context.settings.house.low_ttl)
+    return wished(looked.matters, at, low, context.clock.now(), publishing, context.caution)
 
 
 def wanted_ttl(house: "House", matter: "Subject") -> int | None:
@@ -175,16 +175,16 @@ def wanted_ttl(house: "House", matter: "Subject") -> int | None:
     return parse_duration(text) if text else None
 
 
-def _assumed(args: argparse.Namespace, outside: "RunContext", looked: "Looked") -> list[str]:
+def _assumed(args: argparse.Namespace, context: "RunContext", looked: "Looked") -> list[str]:
     from legatum.core.duration import rough_text
 
-    caution, timers = outside.caution, looked.picture.soa
+    caution, timers = context.caution, looked.observation.soa
     said = ["a change reaches every server within seconds, as NOTIFY brings it"]
     if timers is not None:
         said[0] += f"; a secondary that misses that is up to {rough_text(timers.refresh + timers.retry)} behind"
     said.append(f"resolvers may keep an answer {rough_text(caution.floor)} even where its TTL is shorter; a question takes at most "
                 f"{caution.time_out} s; margin {caution.margin} s")  # fmt: skip
-    if any(view.answered for view in looked.picture.parents):
+    if any(view.answered for view in looked.observation.parents):
         said.append(f"the registry publishes a change within {args.publishing} (--publishing)")
     silent = sorted({address for each in looked.matters for address in each.silent})
     if silent:
@@ -251,9 +251,9 @@ def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: flo
     from legatum.net.keeping.captured import refreshing
     from legatum.views.look.timetable import SoaTold, soa_part
 
-    soa = next((view.soa for view in looked.picture.serving if view.soa is not None), None)
+    soa = next((view.soa for view in looked.observation.serving if view.soa is not None), None)
     if soa is None:
-        raise OutsideFault("no server shows the SOA record", f"`legatum survey {name_text(looked.picture.domain)}` says what is wrong")
+        raise OutsideFault("no server shows the SOA record", f"`legatum survey {name_text(looked.observation.domain)}` says what is wrong")
     fields, negative = parse_soa(soa.rdatas[0]), negative_ttl(soa)
     wanted = {str(timer): parse_duration(text) for timer, text in house.soa.items()}
     shown = {
@@ -267,7 +267,7 @@ def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: flo
 
 
 async def _draft(
-    args: argparse.Namespace, outside: "RunContext", domain: "Name", document: "TimetableDocument", wish: "Wish | None"
+    args: argparse.Namespace, context: "RunContext", domain: "Name", document: "TimetableDocument", wish: "Wish | None"
 ) -> int:
     """The move that lowers what has to be lowered, or mends the timers."""
     from legatum.core.fault import BadInput
@@ -279,5 +279,5 @@ async def _draft(
     if not ttls and not proposed:
         raise BadInput("nothing is to be lowered or mended", "without --draft it is told why")
     soa = Soa(**proposed) if proposed else None
-    runbook, path = await drafted(args, outside, Wishes(domain=domain, old=args.old, ttls=ttls, soa=soa))
-    return present(args, outside, runbook, path, {})
+    runbook, path = await drafted(args, context, Wishes(domain=domain, old=args.old, ttls=ttls, soa=soa))
+    return present(args, context, runbook, path, {})

@@ -41,8 +41,8 @@ def run(args: argparse.Namespace) -> int:
 
     domains = [parse_domain(text) for text in args.domain]
 
-    async def work(outside: "RunContext") -> int:
-        documents = [await _one(args, outside, domain) for domain in domains]
+    async def work(context: "RunContext") -> int:
+        documents = [await _one(args, context, domain) for domain in domains]
         if args.html:
             from legatum.views.look.visit import write_visit
 
@@ -57,7 +57,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "VisitDocument":
+async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "VisitDocument":
     from msgspec import structs
 
     from legatum.core.service import judge_visit, worse
@@ -65,16 +65,16 @@ async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name") 
     from legatum.work.services.visit import trusted_file, visit
 
     places = new_places(args, domain)
-    found = await visit(outside, domain, places, args.authority)
+    found = await visit(context, domain, places, args.authority)
     document = visit_document(found, judge_visit(found), worse(found))
     if wants_viewpoints(args):
         from legatum.core.everywhere import of_visit
         from legatum.views.everywhere import with_everywhere
         from legatum.work.afar.remote_tasks import visit_there
 
-        trusted = trusted_file(outside, args.authority)
+        trusted = trusted_file(context, args.authority)
         values = (domain, places, Path(trusted).read_text(encoding="utf-8") if trusted else "")
-        everywhere = await look_everywhere(args, outside, found, visit_there, values, of_visit, _verdict)
+        everywhere = await look_everywhere(args, context, found, visit_there, values, of_visit, _verdict)
         document = structs.replace(with_everywhere(document, everywhere), good=document.good and everywhere.good)
     if not args.json:
         show(args, document, lambda screen: show_visit(document, screen))

@@ -49,23 +49,23 @@ def run(args: argparse.Namespace) -> int:
     if not (args.ns or args.to or args.move or args.record):
         raise BadInput("watch for what?", "say --ns, --to, --move or --record")
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant_or_age
         from legatum.core.observation.progress import Progress
         from legatum.work.verdicts.watch import Watch, held_of
 
-        change, since = _change(args, outside, domain)
-        since = parse_instant_or_age(args.since, outside.clock.now()) if args.since else since
-        progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(outside, domain, change))
-        house = outside.settings.house
+        change, since = _change(args, context, domain)
+        since = parse_instant_or_age(args.since, context.clock.now()) if args.since else since
+        progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(context, domain, change))
+        house = context.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
         patience = parse_duration(args.patience or house.patience)
         try:
             if wants_viewpoints(args):
-                await _follow_everywhere(args, outside, domain, progress, poll, patience)
+                await _follow_everywhere(args, context, domain, progress, poll, patience)
             else:
-                await _follow(args, Watch(outside, domain, progress), poll, patience)
+                await _follow(args, Watch(context, domain, progress), poll, patience)
         finally:
             _finish(args, progress)
         return OK if progress.looks[-1].complete else FOUND
@@ -73,7 +73,7 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _change(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "tuple[WatchedChange, float | None]":
+def _change(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "tuple[WatchedChange, float | None]":
     from legatum.core.fault import BadInput
     from legatum.core.observation.expected import parse_records
     from legatum.core.records.name import typed_host
@@ -86,13 +86,13 @@ def _change(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> 
             raise BadInput("watch follows one RRset", "give records of one name and type")
         return record_change(records[0]), None
     if args.move:
-        return delegation_change(domain, goal_of_move(outside, domain)), None
-    names = outside.provider(args.to).servers if args.to else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
+        return delegation_change(domain, goal_of_move(context, domain)), None
+    names = context.provider(args.to).servers if args.to else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
     return delegation_change(domain, names), None
 
 
 async def _follow_everywhere(
-    args: argparse.Namespace, outside: "RunContext", domain: "Name", progress: "Progress", poll: float, patience: float
+    args: argparse.Namespace, context: "RunContext", domain: "Name", progress: "Progress", poll: float, patience: float
 ) -> None:
     from legatum.core.fault import Fault
     from legatum.core.observation.progress import State, Told
@@ -100,8 +100,8 @@ async def _follow_everywhere(
     from legatum.work.afar.viewpoints import named_viewpoints, open_lookouts
     from legatum.work.verdicts.watch import Watch
 
-    names = named_viewpoints(outside, () if args.from_everywhere else args.from_viewpoint)
-    async with open_lookouts(outside, names) as lookouts:
+    names = named_viewpoints(context, () if args.from_everywhere else args.from_viewpoint)
+    async with open_lookouts(context, names) as lookouts:
 
         async def elsewhere() -> list[Told]:
             found: list[Told] = []
@@ -112,7 +112,7 @@ async def _follow_everywhere(
                     found += [replace(each, who=f"{each.who} from {place}") for each in told]
             return found
 
-        await _follow(args, Watch(outside, domain, progress, elsewhere=elsewhere), poll, patience)
+        await _follow(args, Watch(context, domain, progress, elsewhere=elsewhere), poll, patience)
 
 
 async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patience: float) -> None:

@@ -122,7 +122,7 @@ def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser
     )
 
 
-def wished(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Wishes":
+def wished(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "Wishes":
     """Raises :class:`BadInput` for what is no wish."""
     from legatum.core.duration import parse_duration
     from legatum.core.instant import parse_instant_or_wait
@@ -130,7 +130,7 @@ def wished(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "
     from legatum.core.records.rrtype import NS
     from legatum.settings.named import provider_name
 
-    house = outside.settings.house
+    house = context.settings.house
     hosts, part = _hosts(args, domain), _part(args.part, domain)
     ttls = dict(_ttl(each, domain) for each in args.ttl)
     cut_ttl = ttls.pop((part[0], NS), None) if part else None
@@ -173,7 +173,7 @@ def wished(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> "
         anyway=args.anyway,
         windows=tuple(args.window),
         quiet=tuple(args.quiet_time),
-        old_ends=parse_instant_or_wait(args.old_ends, outside.clock.now()) if args.old_ends else None,
+        old_ends=parse_instant_or_wait(args.old_ends, context.clock.now()) if args.old_ends else None,
     )
 
 

@@ -102,18 +102,18 @@ def _kind(seen: Sequence[Told]) -> PlaceDifference:
     return PlaceDifference.WRONG if len({each.bad for each in seen}) > 1 else PlaceDifference.PLACE
 
 
-def of_picture(picture: Observation) -> dict[str, Told]:
+def of_picture(observation: Observation) -> dict[str, Told]:
     """Of every server address of the parent and of the domain, and of the domain's contents."""
     found = {}
-    for parent in picture.parents:
+    for parent in observation.parents:
         subject = f"{name_text(parent.server)} ({parent.address})"
         names = ", ".join(sorted(map(name_text, targets(parent.ns)))) if parent.ns is not None else ""
         found[subject] = Told(f"delegates to {names}" if names else str(parent.outcome), parent.answered, bad=not names)
-    for view in picture.servers:
+    for view in observation.servers:
         serial = parse_soa(view.soa.rdatas[0]).serial if view.soa is not None else None
         text = f"serial {serial}" if view.serves and serial is not None else view.outcome
         found[f"{name_text(view.server)} ({view.address})"] = Told(text, not view.silent, serial, not view.serves)
-    for (name, rtype), each in picture.contents.items():
+    for (name, rtype), each in observation.contents.items():
         if rtype != SOA:
             found[f"{name_text(name)} {type_text(rtype)}"] = Told(", ".join(rdata_texts(each)) if each is not None else "nothing")
     return found

@@ -33,9 +33,9 @@ class History:
     seen: tuple[Given, ...]
 
 
-def history_of(outside: RunContext, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
+def history_of(context: RunContext, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
     """``domains``: None for all that the journal knows of; ``since``: only what was done, or first seen, from then on."""
-    journal = outside.journal
+    journal = context.journal
     wanted = list(domains) if domains is not None else journal.domains()
     found = []
     for domain in wanted:
@@ -45,20 +45,20 @@ def history_of(outside: RunContext, domains: Iterable[Name] | None, since: float
     return found
 
 
-def evidence_of(outside: RunContext, number: int) -> Recording:
+def evidence_of(context: RunContext, number: int) -> Recording:
     """The replies that are kept with an entry, as a recording that `survey --from` judges. Raises :class:`BadInput`."""
-    entry = outside.journal.entry(number)
+    entry = context.journal.entry(number)
     if entry is None:
         raise BadInput(f"no entry {number} in the journal", "`legatum history DOMAIN` numbers them")
-    replies = outside.journal.replies(number)
+    replies = context.journal.replies(number)
     if not replies:
         raise BadInput(f"entry {number} has no replies", "`legatum history DOMAIN` shows which have some")
-    return Recording(msgspec.to_builtins(head_of_entry(outside, entry.domain, entry.at)), Evidence(replies))
+    return Recording(msgspec.to_builtins(head_of_entry(context, entry.domain, entry.at)), Evidence(replies))
 
 
-def export_history(outside: RunContext, domain: Name, path: Path) -> int:
+def export_history(context: RunContext, domain: Name, path: Path) -> int:
     """Everything about a domain into a file; how many entries. Raises as :func:`~legatum.net.file.write_whole`."""
-    journal, lines = outside.journal, [json.dumps({"schema": _SCHEMA, "domain": name_text(domain)})]
+    journal, lines = context.journal, [json.dumps({"schema": _SCHEMA, "domain": name_text(domain)})]
     entries = journal.entries(domain)
     for each in entries:
         replies = [reply_line(number, reply) for number, reply in enumerate(journal.replies(each.number), 1)]
@@ -72,7 +72,7 @@ def export_history(outside: RunContext, domain: Name, path: Path) -> int:
     return len(entries)
 
 
-def import_history(outside: RunContext, path: Path) -> tuple[Name, int, int]:
+def import_history(context: RunContext, path: Path) -> tuple[Name, int, int]:
     """What another journal put out; the domain, how many entries came, and how many were there already. Raises :class:`BadInput`."""
     remedy = "give a file that `legatum history DOMAIN --export FILE` wrote"
     try:
@@ -96,11 +96,11 @@ def import_history(outside: RunContext, path: Path) -> tuple[Name, int, int]:
             raise BadInput(f"{path}:{number}: not a history ({error})", remedy) from None
     if domain is None:
         raise BadInput(f"{path}: empty", remedy)
-    with outside.journal.occupied([domain], outside.clock.now()):
+    with context.journal.occupied([domain], context.clock.now()):
         for entry, replies in read:
-            new = outside.journal.take_in(entry, replies)
+            new = context.journal.take_in(entry, replies)
             came, there = came + new, there + (not new)
-        outside.journal.recall(domain, seen)
+        context.journal.recall(domain, seen)
     return domain, came, there
 
 

@@ -30,12 +30,12 @@ class House:
     surveys: tuple[Surveyed, ...]
 
 
-def look_at_house(outside: RunContext, worked: Callable[[int, int], None] = lambda done, of: None) -> House:
+def look_at_house(context: RunContext, worked: Callable[[int, int], None] = lambda done, of: None) -> House:
     """Nothing is asked outside: the files and the journal say all. ``worked``: told now and then how many files are done, where moves had
     to be worked out."""
-    now, journal = outside.clock.now(), outside.journal
+    now, journal = context.clock.now(), context.journal
     journal.bring()
-    folder = outside.folder / outside.settings.moves
+    folder = context.folder / context.settings.moves
     kept, latest = journal.standings(), journal.latest()
     found, files, broken, fresh = list[Standing](), dict[str, Path](), list[tuple[str, str]](), list[tuple[str, str, str]]()
     paths = sorted(folder.glob("*.move.toml"))
@@ -47,7 +47,7 @@ def look_at_house(outside: RunContext, worked: Callable[[int, int], None] = lamb
             ident, mark, standing = _kept(kept.get(str(there)))
             wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0) if standing is not None else 0}"
             if standing is None or mark != wanted or _windows(standing, now):
-                ident, standing = _worked_out(outside, there, now)
+                ident, standing = _worked_out(context, there, now)
                 wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0)}"
                 if len(fresh) % _TOLD_EVERY == _TOLD_EVERY - 1:
                     worked(number + 1, len(paths))
@@ -64,15 +64,15 @@ def look_at_house(outside: RunContext, worked: Callable[[int, int], None] = lamb
     return House(now, tuple(by_urgency(found)), files, tuple(broken), tuple(journal.surveys()))
 
 
-def _worked_out(outside: RunContext, path: Path, now: float) -> tuple[str, Standing]:
+def _worked_out(context: RunContext, path: Path, now: float) -> tuple[str, Standing]:
     """Raises :class:`BadInput` for what is no move."""
-    runbook = open_move(outside, path)
+    runbook = open_move(context, path)
 
     def by_hand(name: str) -> bool:
-        return isinstance(outside.providers.get(name), ManualProvider) or isinstance(outside.registrars.get(name), ManualRegistrar)
+        return isinstance(context.providers.get(name), ManualProvider) or isinstance(context.registrars.get(name), ManualRegistrar)
 
-    entries = outside.journal.of_move(runbook.id)
-    return runbook.id, standing_of(runbook, outside.journal.outcomes(runbook.id), entries, by_hand, now)
+    entries = context.journal.of_move(runbook.id)
+    return runbook.id, standing_of(runbook, context.journal.outcomes(runbook.id), entries, by_hand, now)
 
 
 def _kept(row: tuple[str, str] | None) -> tuple[str, str, Standing | None]:

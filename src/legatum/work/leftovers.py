@@ -23,8 +23,8 @@ from legatum.work.zones.templates import read_templates, read_tenants
 
 
 async def look_for_leftovers(
-    outside: RunContext,
-    picture: Observation,
+    context: RunContext,
+    observation: Observation,
     zone: Zone,
     registrar: str,
     templates: Mapping[str, Template] | None = None,
@@ -32,63 +32,65 @@ async def look_for_leftovers(
 ) -> tuple[list[Leftover], list[str]]:
     """``zone``: as it is served now; ``registrar``: the account, empty for none; ``templates``, ``tenant``: the house's, and which one is
     the domain's. Also what was not looked at, in words."""
-    domain, journal, left = picture.domain, outside.journal, list[str]()
+    domain, journal, left = observation.domain, context.journal, list[str]()
     memory = journal.memory(domain)
-    account = outside.registrar(registrar) if registrar else None
+    account = context.registrar(registrar) if registrar else None
     held = None
     if account is None:
         left.append("hosts at the registry (no account: --registrar NAME)")
     else:
         try:
-            held = await _held_hosts(outside, account, domain, zone)
+            held = await _held_hosts(context, account, domain, zone)
         except OutsideFault as fault:
             left.append(f"hosts at the registry: {fault.message}")
     if tenant is None or templates is None:
         left.append("records of other templates (which is the domain's? --tenants FILE)")
     known = KnownToHouse(
         zone,
-        await look_for_former(outside, picture),
+        await look_for_former(context, observation),
         held,
         hosts_in(each.data for each in memory if each.rtype == NS),
         acts(journal.entries(domain)),
         {(each.name, each.rtype): each.first for each in sorted(memory, key=lambda each: -each.first) if each.gone is None},
         _only_of(templates, tenant) if tenant is not None and templates is not None else None,
     )
-    found = leftovers(picture, known, registrar)
-    return [await _checked(outside, each, account) for each in found], left
+    found = leftovers(observation, known, registrar)
+    return [await _checked(context, each, account) for each in found], left
 
 
-def tenancy(outside: RunContext, domain: Name, table: str) -> tuple[dict[str, Template] | None, Tenant | None]:
+def tenancy(context: RunContext, domain: Name, table: str) -> tuple[dict[str, Template] | None, Tenant | None]:
     """The house's templates, and which of them is the domain's by a table; None where there is no table. Raises :class:`BadInput`."""
     if not table:
         return None, None
     tenants = {each.domain: each for each in read_tenants(Path(table))}
-    return read_templates(outside.folder / outside.settings.templates), tenants.get(domain)
+    return read_templates(context.folder / context.settings.templates), tenants.get(domain)
 
 
-async def _checked(outside: RunContext, found: Leftover, account: Registrar | None) -> Leftover:
+async def _checked(context: RunContext, found: Leftover, account: Registrar | None) -> Leftover:
     """A host on which somebody else leans is of use."""
     if found.kind != LeftoverKind.HOST or found.host is None:
         return found
     try:
-        refuse_leaned_on(found.host, await look_for_leaning(outside, found.host, (), account))
+        refuse_leaned_on(found.host, await look_for_leaning(context, found.host, (), account))
     except GateShut as shut:
         return replace(found, sure=False, why=shut.message)
     return found
 
 
-async def look_for_former(outside: RunContext, picture: Observation) -> dict[str, RRset | None]:
+async def look_for_former(context: RunContext, observation: Observation) -> dict[str, RRset | None]:
     """Providers and secondaries of the settings that answer for the domain, and that neither the parent nor the zone leads to."""
-    led = {*picture.delegation, *picture.own_ns}
-    sections = {**outside.providers, **outside.settings.secondaries}
+    led = {*observation.delegation, *observation.own_ns}
+    sections = {**context.providers, **context.settings.secondaries}
     others = {name: each.servers for name, each in sections.items() if not led & set(server_names(each.servers))}
 
     async def served(name: str, servers: Sequence[str]) -> tuple[str, RRset | None] | None:
         try:
-            addresses = await outside.addresses_of(server_names(servers))
+            addresses = await context.addresses_of(server_names(servers))
         except OutsideFault:
             return None
-        replies = await asyncio.gather(*(outside.asker.ask(address, picture.domain, rtype) for address in addresses for rtype in (SOA, NS)))
+        replies = await asyncio.gather(
+            *(context.asker.ask(address, observation.domain, rtype) for address in addresses for rtype in (SOA, NS))
+        )
         own = [each for each in replies if each.authoritative and each.find(SOA)]
         return (name, next((ns for each in replies if each.authoritative and (ns := each.find(NS))), None)) if own else None
 
@@ -96,12 +98,12 @@ async def look_for_former(outside: RunContext, picture: Observation) -> dict[str
     return dict(each for each in found if each is not None)
 
 
-async def _held_hosts(outside: RunContext, account: Registrar, domain: Name, zone: Zone) -> dict[Name, tuple[str, ...]]:
+async def _held_hosts(context: RunContext, account: Registrar, domain: Name, zone: Zone) -> dict[Name, tuple[str, ...]]:
     """Raises :class:`OutsideFault`."""
     held = await account.registration(domain)
     found = {}
     for host in held.hosts:
-        found[host] = await held_addresses(outside, account, host) or ()
+        found[host] = await held_addresses(context, account, host) or ()
     return found
 
 

@@ -15,10 +15,10 @@ SCHEMA = "legatum.move/2"
 _EARLIER = "legatum.move/1"
 
 
-def move_path(outside: RunContext, domain: Name) -> Path:
+def move_path(context: RunContext, domain: Name) -> Path:
     """Where the move of a domain is kept, as it is now."""
-    outside.journal.bring([domain])
-    return outside.folder / outside.settings.moves / f"{file_name(domain)}.move.toml"
+    context.journal.bring([domain])
+    return context.folder / context.settings.moves / f"{file_name(domain)}.move.toml"
 
 
 def is_over(path: Path, journal: Journal) -> bool:
@@ -28,11 +28,11 @@ def is_over(path: Path, journal: Journal) -> bool:
     return next_step(last, journal.outcomes(last.id)) is None
 
 
-def moves_under_way(outside: RunContext) -> list[Path]:
+def moves_under_way(context: RunContext) -> list[Path]:
     """Files of moves that are not over, in the order of their names. Raises :class:`BadInput` for one that cannot be read."""
-    outside.journal.bring()
-    folder = outside.folder / outside.settings.moves
-    return [path for path in sorted(folder.glob("*.move.toml")) if not is_over(path, outside.journal)]
+    context.journal.bring()
+    folder = context.folder / context.settings.moves
+    return [path for path in sorted(folder.glob("*.move.toml")) if not is_over(path, context.journal)]
 
 
 def is_untouched(runbook: Runbook, journal: Journal) -> bool:

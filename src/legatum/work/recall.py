@@ -11,16 +11,16 @@ from legatum.work.movefile import read_move
 from legatum.work.run_context import RunContext
 
 
-def open_move(outside: RunContext, path: Path) -> Runbook:
+def open_move(context: RunContext, path: Path) -> Runbook:
     """Raises :class:`BadInput` for what is no move."""
     runbook = read_move(path)
-    return with_memory(outside, runbook, outside.journal.outcomes(runbook.id))
+    return with_memory(context, runbook, context.journal.outcomes(runbook.id))
 
 
-def with_memory(outside: RunContext, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Runbook:
+def with_memory(context: RunContext, runbook: Runbook, outcomes: Mapping[str, Outcome]) -> Runbook:
     """Its holds count what was given meanwhile, whoever changed it."""
     if not runbook.changes_answers:
         return runbook
     zones = dict.fromkeys((runbook.domain, *runbook.premises.zones()))
-    remembered = {zone: held_copies(outside, zone) for zone in zones}
-    return recalled(runbook, outcomes, remembered, outside.clock.now())
+    remembered = {zone: held_copies(context, zone) for zone in zones}
+    return recalled(runbook, outcomes, remembered, context.clock.now())

@@ -303,17 +303,17 @@ async def open_outside(path: Path | None) -> AsyncIterator[RunContext]:
         host, port = _place(settings.clock.control)
         clock = WorldControl(host, port, read_secret(settings.clock.token, folder))
         await clock.refresh()
-    outside = outside_of(settings, folder, clock)
-    outside.cache = platformdirs.user_cache_path("legatum")
+    context = outside_of(settings, folder, clock)
+    context.cache = platformdirs.user_cache_path("legatum")
     if path is None:
-        outside.assumed = assumed_text(settings, folder)
+        context.assumed = assumed_text(settings, folder)
         with suppress(OSError):  # where nothing can be kept the looking is none the worse
             folder.mkdir(parents=True, exist_ok=True)
     try:
-        yield outside
+        yield context
     finally:
-        await outside.close()
-        outside.asker.close()
+        await context.close()
+        context.asker.close()
 
 
 def outside_of(settings: Settings, folder: Path, clock: Clock) -> RunContext:

@@ -13,15 +13,15 @@ from legatum.work.recall import open_move
 from legatum.work.run_context import RunContext
 
 
-def refuse_under_way(outside: RunContext, domain: Name, keys: Iterable[RRsetKey] | None = None) -> None:
+def refuse_under_way(context: RunContext, domain: Name, keys: Iterable[RRsetKey] | None = None) -> None:
     """Raises :class:`GateShut` while a move of its DNS has changed something outside and is not over. ``keys``: what is to be edited,
     None for
     the delegation: an edit of what the move neither changes nor copies is beside it."""
-    path = move_path(outside, domain)
-    if not path.exists() or is_over(path, outside.journal):
+    path = move_path(context, domain)
+    if not path.exists() or is_over(path, context.journal):
         return
     move = read_move(path)
-    begun = outside.journal.begun(move.id)
+    begun = context.journal.begun(move.id)
     if not move.changes_answers or not any(step.changes and step.id in begun for step in move.steps):
         return
     if keys is not None and not _copies(move, domain) and not _changed(move, domain) & set(keys):
@@ -33,13 +33,13 @@ def refuse_under_way(outside: RunContext, domain: Name, keys: Iterable[RRsetKey]
     )
 
 
-def pending_text(outside: RunContext, domain: Name) -> str:
+def pending_text(context: RunContext, domain: Name) -> str:
     """What is still to come of a move that has been begun, in words; empty where nothing is."""
-    path = move_path(outside, domain)
-    if not path.exists() or is_over(path, outside.journal):
+    path = move_path(context, domain)
+    if not path.exists() or is_over(path, context.journal):
         return ""
-    move, now = open_move(outside, path), outside.clock.now()
-    outcomes = outside.journal.outcomes(move.id)
+    move, now = open_move(context, path), context.clock.now()
+    outcomes = context.journal.outcomes(move.id)
     step = next_step(move, outcomes)
     if step is None or not outcomes:
         return ""

@@ -89,13 +89,13 @@ HEALTHY = Observation(
 )  # fmt: skip
 
 
-def first(picture: Observation = HEALTHY, **changes: Any) -> Observation:
+def first(observation: Observation = HEALTHY, **changes: Any) -> Observation:
     """The first server address changed, the others as they are."""
-    return replace(picture, servers=(replace(picture.servers[0], **changes), *picture.servers[1:]))
+    return replace(observation, servers=(replace(observation.servers[0], **changes), *observation.servers[1:]))
 
 
-def every(picture: Observation = HEALTHY, **changes: Any) -> Observation:
-    return replace(picture, servers=tuple(replace(view, **changes) for view in picture.servers))
+def every(observation: Observation = HEALTHY, **changes: Any) -> Observation:
+    return replace(observation, servers=tuple(replace(view, **changes) for view in observation.servers))
 
 
 def parents(*sets: RRset | None, **changes: Any) -> Observation:

@@ -66,9 +66,9 @@ def hosts(**changes: Any) -> Observation:
 
 def nameds(*names: Any, known: bool = True) -> Observation:
     """The NS set is this one, at the parent and in the zone."""
-    picture = every(ns=ns(*names))
+    observation = every(ns=ns(*names))
     found = {name: HOSTS.get(name) or host(name, *(["198.51.100.77"] if known else [])) for name in names}
-    return replace(picture, parents=tuple(parent(number, ns(*names)) for number in (1, 2)), hosts=found)
+    return replace(observation, parents=tuple(parent(number, ns(*names)) for number in (1, 2)), hosts=found)
 
 
 def alias(name: Any, target: Any) -> RRset:
@@ -88,9 +88,9 @@ def cds(rdata: bytes) -> Observation:
     return signed(spoil=lambda view: replace(view, cds=rrset(DOMAIN, CDS, 60, [rdata])))
 
 
-def one_signature_gone(picture: Observation, rtype: int = SOA) -> Observation:
-    view = picture.servers[0]
-    return first(picture, signatures={key: each for key, each in view.signatures.items() if key != rtype})
+def one_signature_gone(observation: Observation, rtype: int = SOA) -> Observation:
+    view = observation.servers[0]
+    return first(observation, signatures={key: each for key, each in view.signatures.items() if key != rtype})
 
 
 def believed(authenticated: bool, **dates: float) -> Observation:
@@ -132,11 +132,11 @@ def _resolvers(*rcodes: int | None) -> Observation:
 
 def _astray(**changes: Any) -> Observation:
     """The parent gives an address more than the zone has, and who stands there is this."""
-    picture = inside(*GLUE, address(INSIDE, "192.0.2.66"))
+    observation = inside(*GLUE, address(INSIDE, "192.0.2.66"))
     glue = (rrset(INSIDE, A, 3600, [*GLUE[0].rdatas, *address(INSIDE, "192.0.2.66").rdatas]), GLUE[1])
-    views = tuple(replace(view, glue=glue) for view in picture.parents)
-    stranger = replace(picture.servers[0], address="192.0.2.66", **changes)
-    return replace(picture, parents=views, servers=(*picture.servers, stranger))
+    views = tuple(replace(view, glue=glue) for view in observation.parents)
+    stranger = replace(observation.servers[0], address="192.0.2.66", **changes)
+    return replace(observation, parents=views, servers=(*observation.servers, stranger))
 
 
 KEPT = KeptSet((OTHER,), NOW + 900, "the parent gave it until lately")
@@ -334,20 +334,20 @@ CASES: dict[str, tuple[Observation, Observation]] = {
 }  # fmt: skip
 
 
-def slugs(picture: Observation) -> dict[str, Any]:
+def slugs(observation: Observation) -> dict[str, Any]:
     """What is told, and what counts under a cause."""
-    found = judge(picture)
+    found = judge(observation)
     explained = {slug: None for each in found for slug, _ in each.explains}
     return {**explained, **{each.kind.slug: each for each in found}}
 
 
 @pytest.mark.parametrize(
-    "picture",
+    "observation",
     [HEALTHY, signed(), two_signers(True), inside(*GLUE), resolver(), registered()],
     ids=["plain", "signed", "two-signers", "inside", "asked", "registered"],
 )
-def test_a_healthy_domain_has_nothing_worth_a_warning(picture: Observation) -> None:
-    assert [each.kind.slug for each in judge(picture) if each.kind.severity != Severity.NOTICE] == []
+def test_a_healthy_domain_has_nothing_worth_a_warning(observation: Observation) -> None:
+    assert [each.kind.slug for each in judge(observation) if each.kind.severity != Severity.NOTICE] == []
 
 
 def test_an_unsigned_domain_in_order_has_no_finding_at_all() -> None:
@@ -369,8 +369,8 @@ def test_the_case_shows_the_finding_and_the_near_miss_does_not(slug: str) -> Non
 
 @pytest.mark.parametrize("slug", sorted(CASES))
 def test_no_family_is_passed_over_that_has_something_to_say(slug: str) -> None:
-    for picture in CASES[slug]:
-        assert judge(picture) == judge_with(KINDS.values(), picture)
+    for observation in CASES[slug]:
+        assert judge(observation) == judge_with(KINDS.values(), observation)
 
 
 def test_worst_first() -> None:
@@ -396,13 +396,13 @@ def test_a_cause_is_told_once_and_its_symptoms_counted_under_it() -> None:
 
 
 def test_a_symptom_elsewhere_keeps_its_own_finding() -> None:
-    picture = replace(HEALTHY, servers=_dead(NS1, **SILENT))
-    picture = replace(picture, servers=(*picture.servers[:3], replace(picture.servers[3], **NO_TCP)))
-    assert {each.kind.slug for each in judge(picture)} == {"server-silent", "tcp-fails"}
+    observation = replace(HEALTHY, servers=_dead(NS1, **SILENT))
+    observation = replace(observation, servers=(*observation.servers[:3], replace(observation.servers[3], **NO_TCP)))
+    assert {each.kind.slug for each in judge(observation)} == {"server-silent", "tcp-fails"}
 
 
 @pytest.mark.parametrize(
-    ("picture", "cause", "explains"),
+    ("observation", "cause", "explains"),
     [
         (replace(every(**REFUSED), former=former(ns=ns(OTHER)).former), "moved-too-early", {"server-refuses", "former-keeps-old-ns"}),
         (_astray(**REFUSED), "glue-leads-astray", {"server-refuses", "glue-differs"}),
@@ -415,9 +415,9 @@ def test_a_symptom_elsewhere_keeps_its_own_finding() -> None:
                  hosts={**HOSTS, DOUBLED: host(DOUBLED)}), "ns-doubled-suffix", {"ns-only-at-parent", "ns-only-at-child"}),
     ],
 )  # fmt: skip
-def test_harmful_remedies_stay_under_the_cause(picture: Observation, cause: str, explains: set[str]) -> None:
+def test_harmful_remedies_stay_under_the_cause(observation: Observation, cause: str, explains: set[str]) -> None:
     """What would make it worse - ending the old service, taking a live server out, making a zone at a wrong address - is not advised."""
-    found = {each.kind.slug: each for each in judge(picture) if each.kind.severity != Severity.NOTICE}
+    found = {each.kind.slug: each for each in judge(observation) if each.kind.severity != Severity.NOTICE}
     assert set(found) == {cause} and explains <= {slug for slug, _ in found[cause].explains}
 
 

@@ -16,7 +16,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
 from legatum.core.rehearsal import rehearse
 from legatum.core.timing import Caution
-from tests.core.moves.drawn import ALDER, AT, BIRCH, DOMAIN, ZONE, drawing, plan
+from tests.core.moves.drawn import ALDER, AT, BIRCH, DOMAIN, ZONE, plan, plan_input
 from tests.core.moves.test_trust import plan as signed_plan
 
 CAUTION = Caution(300, 4, 30)
@@ -165,7 +165,7 @@ def test_a_ds_set_put_back_meanwhile_is_waited_for() -> None:
 
 def test_an_soa_record_of_before_leaves_no_copy_behind() -> None:
     """Of serials, it counts only what is given in the end."""
-    runbook = plan("soa", drawing(follows=("cedar",)))
+    runbook = plan("soa", plan_input(follows=("cedar",)))
     older = rrset(DOMAIN, SOA, 7200, [ZONE.soa._replace(serial=77).rdata()])
     copy = HeldCopy("alder", DOMAIN, SOA, 7200, older, (now := runbook.drafted + 30) - 20, now - 10, True)
     known = recalled(runbook, {}, {DOMAIN: [copy]}, now)

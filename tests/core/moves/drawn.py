@@ -1,4 +1,4 @@
-"""A drawing of kilnandclay.example at alder, and plans of every kind from it."""
+"""A plan_input of kilnandclay.example at alder, and plans of every kind from it."""
 
 from dataclasses import replace
 
@@ -52,8 +52,8 @@ ALDER, BIRCH, CEDAR = place("alder", 10), place("birch", 20), place("cedar", 30)
 ABOVE = Place(PARENT, {parse_name("a.nic.example."): ("203.0.113.1",)})
 
 
-def drawing(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> PlanInput:
-    """``more``: fields of the drawing that are to be otherwise."""
+def plan_input(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> PlanInput:
+    """``more``: fields of the plan_input that are to be otherwise."""
     made = PlanInput(
         domain=DOMAIN, at=AT, parent_zone=parse_name("example."), parent_ttl=parent_ttl, zones={("alder", DOMAIN): zone},
         places=(ABOVE, ALDER, BIRCH, CEDAR), delegation=tuple(sorted(ALDER.servers)), glue=(), glue_ttl=parent_ttl, main="alder",
@@ -96,7 +96,7 @@ KINDS: dict[str, Wish] = {
 
 
 def plan(kind: str, of: PlanInput | None = None) -> Runbook:
-    drawn = of or drawing()
+    drawn = of or plan_input()
     if kind == "hosts":  # its server answers at the new address already
         drawn = replace(drawn, places=tuple(replace(each, servers={**each.servers,
         HOST: ("198.51.100.77",)}) if each.name == "alder" else each
@@ -105,4 +105,4 @@ def plan(kind: str, of: PlanInput | None = None) -> Runbook:
 
 
 def first(of: PlanInput | None = None) -> Runbook:
-    return draw(replace(of or drawing(), delegation=()), "m1", "first", [First("alder")])
+    return draw(replace(of or plan_input(), delegation=()), "m1", "first", [First("alder")])

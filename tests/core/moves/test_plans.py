@@ -28,13 +28,13 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import NS, TXT, A
 from legatum.core.rehearsal import rehearse
 from legatum.core.timing import Caution
-from tests.core.moves.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, drawing, plan
+from tests.core.moves.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, plan, plan_input
 
 WWW, APP = parse_name("www.kilnandclay.example."), parse_name("app.kilnandclay.example.")
 
 
 def ids(*wishes: Wish, **more: object) -> list[str]:
-    return [step.id for step in draw(drawing(**more), "m1", "tried", list(wishes)).steps]  # type: ignore[arg-type]
+    return [step.id for step in draw(plan_input(**more), "m1", "tried", list(wishes)).steps]  # type: ignore[arg-type]
 
 
 def test_records_first_delegation_second_nothing_ended_early() -> None:
@@ -54,14 +54,14 @@ def test_several_wishes_make_one_plan_in_which_everything_is_done_at_both_sides(
     assert [each for each in together if each.startswith("address")] == ["address", "address-2"]
     assert together.index("publish") < together.index("lower-addresses") < together.index("ready") < together.index("address")
     assert together.index("confirm-address") < together.index("end") < together.index("old-address") < together.index("old-sender")
-    both = draw(drawing(), "m1", "both", [KINDS["provider"], NewAddress("192.0.2.10", "192.0.2.99")])
+    both = draw(plan_input(), "m1", "both", [KINDS["provider"], NewAddress("192.0.2.10", "192.0.2.99")])
     assert rehearse(both, {}, AT).safe
 
 
 def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
     """Mail's senders and a text for somebody else, both at the apex, each until its own end; and so on the way back."""
     verified = Verification(((DOMAIN, "site-check=4f1c"),), 60)
-    move = draw(drawing(), "m1", "both", [KINDS["mail"], verified])
+    move = draw(plan_input(), "m1", "both", [KINDS["mail"], verified])
     rows = [
         (step.id, set(rdata_texts(each.before)), set(rdata_texts(each.after)))
         for step in move.steps
@@ -74,7 +74,7 @@ def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
     assert all(before[2] == after[1] for before, after in pairwise(rows))  # each begins with what the one before it left
     check = '"site-check=4f1c"'
     assert [check in row[2] for row in rows] == [False, True, True, False]
-    assert rows[-1][2] == set(rdata_texts(draw(drawing(), "m1", "mail", [KINDS["mail"]]).steps[-1].effects[0].changed[0].after))  # type: ignore[attr-defined]
+    assert rows[-1][2] == set(rdata_texts(draw(plan_input(), "m1", "mail", [KINDS["mail"]]).steps[-1].effects[0].changed[0].after))  # type: ignore[attr-defined]
     looked = [effect for step in move.steps for effect in step.effects if isinstance(effect, Answered)]
     assert all(check in rdata_texts(each) for effect in looked for each in effect.rrsets if (each.name, each.rtype) == (DOMAIN, TXT))
     assert rehearse(move, {}, AT).safe
@@ -107,7 +107,7 @@ def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
 )
 def test_what_contradicts_itself_is_refused_with_the_reason(wishes: list[Wish], says: str) -> None:
     with pytest.raises(Fault) as seen:
-        draw(drawing(at_once=True), "m1", "tried", wishes)
+        draw(plan_input(at_once=True), "m1", "tried", wishes)
     assert says in seen.value.message and seen.value.remedy
 
 
@@ -127,9 +127,9 @@ def test_the_old_service_never_ends_before_rule_4_allows(parent_ttl: int, apex_t
     """Whatever was observed: the end lies at or after max(t_p + T_par, t_c + T_ns), or t_p + T_par + T_ns with a fixed NS set, which the
     old side goes on giving: then it is not ended."""
     assert ZONE.apex_ns is not None
-    places = (drawing().places[0], replace(ALDER, own_ns=keeps), *drawing().places[2:])
+    places = (plan_input().places[0], replace(ALDER, own_ns=keeps), *plan_input().places[2:])
     zone = ZONE.with_rrsets([ZONE.apex_ns.with_ttl(apex_ttl)])
-    of = drawing(zone, parent_ttl=parent_ttl, low_ttl=low, caution=Caution(floor, 4, 0), places=places)
+    of = plan_input(zone, parent_ttl=parent_ttl, low_ttl=low, caution=Caution(floor, 4, 0), places=places)
     slots = {each.step.id: each for each in forecast(plan("provider", of), {}, 0.0)}
     assert ("end" in slots) == (not keeps)
     end, parents = slots["confirm" if keeps else "end"].expected, slots["parents"].expected + 240
@@ -156,24 +156,24 @@ def test_holds_run_from_what_was_measured() -> None:
 
 
 def test_of_two_paces_the_shorter_one_is_taken_and_both_are_told() -> None:
-    chosen, ends = shorter_pace(drawing(), "m1", "to birch", [KINDS["provider"]])
+    chosen, ends = shorter_pace(plan_input(), "m1", "to birch", [KINDS["provider"]])
     assert set(ends) == {LOWERED, AT_ONCE} and ends[AT_ONCE] < ends[LOWERED] and "lower" not in [step.id for step in chosen.steps]
-    assert shorter_pace(drawing(), "m1", "second", [KINDS["second"]])[1] == {}  # no TTL to lower: one pace
+    assert shorter_pace(plan_input(), "m1", "second", [KINDS["second"]])[1] == {}  # no TTL to lower: one pace
 
 
 def test_what_was_served_before_counts_whoever_saw_it() -> None:
     """A TTL that was lowered by hand, or by a plan that was drawn again: copies with the old one are still about."""
     assert ZONE.apex_ns is not None
     low = ZONE.with_rrsets([ZONE.apex_ns.with_ttl(300)])
-    forgetful = plan("provider", drawing(low))
+    forgetful = plan("provider", plan_input(low))
     seen = HeldCopy("alder", DOMAIN, NS, 86400, None, 0, AT - 60, True)
-    knowing = plan("provider", drawing(low, remembered={DOMAIN: (seen,)}))
+    knowing = plan("provider", plan_input(low, remembered={DOMAIN: (seen,)}))
     ends = [list(forecast(each, {}, AT))[-1].ends for each in (forgetful, knowing)]
     assert ends[1] - ends[0] > 70_000 and rehearse(knowing, {}, AT).safe
     hasty = replace(knowing, steps=tuple(replace(new, waits=old.waits) for new, old in zip(knowing.steps, forgetful.steps, strict=True)))
     assert not rehearse(hasty, {}, AT).safe
     long_ago = replace(seen, given_until=AT - 100_000)
-    assert plan("provider", drawing(low, remembered={DOMAIN: (long_ago,)})).steps == forgetful.steps
+    assert plan("provider", plan_input(low, remembered={DOMAIN: (long_ago,)})).steps == forgetful.steps
 
 
 @pytest.mark.parametrize("ttl", [60, 7200])
@@ -192,7 +192,7 @@ def test_another_ttl_at_the_parent_is_drawn_anew(ttl: int) -> None:
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_what_visitors_can_feel_is_done_in_windows_and_the_rest_at_any_time(kind: str) -> None:
-    housed = drawing(windows=("Sat 22:00-04:00", "Wed 01:00-02:00"), quiet=("1970-01-07",), time_zone="Europe/Berlin")
+    housed = plan_input(windows=("Sat 22:00-04:00", "Wed 01:00-02:00"), quiet=("1970-01-07",), time_zone="Europe/Berlin")
     runbook = plan(kind, housed)
     slots = list(forecast(runbook, {}, AT))
     felt = [slot for slot in slots if slot.step.felt]
@@ -218,5 +218,5 @@ def test_what_visitors_can_feel_is_done_in_windows_and_the_rest_at_any_time(kind
 
 def test_a_house_without_any_window_plans_nothing_that_is_felt() -> None:
     with pytest.raises(Fault, match="no window comes within a year"):
-        plan("provider", drawing(windows=("Sat 22:00-04:00",), quiet=("daily 00:00-24:00",)))
-    assert plan("ttl", drawing(windows=("Sat 22:00-04:00",), quiet=("daily 00:00-24:00",))).steps
+        plan("provider", plan_input(windows=("Sat 22:00-04:00",), quiet=("daily 00:00-24:00",)))
+    assert plan("ttl", plan_input(windows=("Sat 22:00-04:00",), quiet=("daily 00:00-24:00",))).steps

@@ -28,7 +28,7 @@ from legatum.core.moves.plan import NewRegistrar, draw
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.records.name import parse_name
-from tests.core.moves.drawn import drawing
+from tests.core.moves.drawn import plan_input
 
 NOW = 2_000_000_000.0
 DOMAIN, OWN = parse_name("kilnandclay.example."), parse_name("ns1.kilnandclay.example.")
@@ -90,7 +90,7 @@ def test_dns_and_hosts_that_the_losing_registrar_runs_go_first() -> None:
 
 
 def draft(held: RegisteredDomain, wish: Terms) -> Runbook:
-    of = drawing(at=NOW, registrar="", registered=registered_of(held), hosts=(), unsigned="")
+    of = plan_input(at=NOW, registrar="", registered=registered_of(held), hosts=(), unsigned="")
     return draw(of, "k-1", "registered through slate", [NewRegistrar(held, wish)])
 
 

@@ -27,7 +27,7 @@ from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.playback import Playback
 from legatum.core.timing import Caution
-from tests.core.moves.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, drawing
+from tests.core.moves.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, plan_input
 
 KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)
 BOTH = Keys(("12/13", "34/13", "56/13"), ("12/13", "56/13"), ("34/13",), 7200)
@@ -41,7 +41,7 @@ def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> PlanInput:
         "places": (ABOVE, ALDER, ROWAN, CEDAR), "keys": {("alder", DOMAIN): keys}, "anchors": DsSet((OLD,), (), ds_ttl),
         "offers": {"alder": (OLD,)}, "signing": "signed", "unsigned": "", "caution": Caution(0, 4, 30),
     }  # fmt: skip
-    return drawing(**{**fields, **more})  # type: ignore[arg-type]
+    return plan_input(**{**fields, **more})  # type: ignore[arg-type]
 
 
 UNCONNECTED = signed(anchors=DsSet(), earlier_keys={("alder", DOMAIN): (KeyState(None, -FOREVER, -FOREVER),)})
@@ -63,7 +63,7 @@ PLANS: dict[str, tuple[PlanInput, Wish]] = {
     "passage-at-once": (signed(ds_ttl=86400, at_once=True), NewProvider(DOMAIN, "alder", "birch")),
     "to-one-that-does-not-sign": (signed(), NewProvider(DOMAIN, "alder", "cedar", unsigned=True)),
     "unsigned": (signed(), Unsign(True)),
-    "signed": (drawing(), Sign()),
+    "signed": (plan_input(), Sign()),
     "connected": (UNCONNECTED, Sign()),
     "shared": (signed(places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
     "shared-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
@@ -180,14 +180,14 @@ def test_what_cannot_be_meant_is_refused() -> None:
     with pytest.raises(GateShut, match=r"run out at 1970-01-02.* \(rule 12\)"):
         draw(signed(signed_until=87000.0), "m1", "", [NewProvider(DOMAIN, "alder", "birch")])
     with pytest.raises(BadInput, match="has no DS"):
-        draw(drawing(), "m1", "", [Unsign()])
+        draw(plan_input(), "m1", "", [Unsign()])
 
 
 class Resolver:
     """Independent of the rehearsal: one that validates, follows the parent alone, and keeps each thing until its TTL is over."""
 
-    def __init__(self, stage: Playback, chance: random.Random) -> None:
-        self.stage, self.chance = stage, chance
+    def __init__(self, playback: Playback, chance: random.Random) -> None:
+        self.playback, self.chance = playback, chance
         self.kept: dict[str, tuple[object, float]] = {}
 
     def have(self, what: str, now: float, given: "tuple[object, int]") -> object:
@@ -201,18 +201,18 @@ class Resolver:
         return self.chance.choice([each.value for each in track.periods if each.begins <= now < each.ends])  # type: ignore[attr-defined]
 
     def bogus(self, now: float) -> bool:
-        scene, stage = self.stage.scene, self.stage
-        anchors = self.at(scene.anchors[DOMAIN], now) if DOMAIN in scene.anchors else DsSet()
+        timeline, playback = self.playback.timeline, self.playback
+        anchors = self.at(timeline.anchors[DOMAIN], now) if DOMAIN in timeline.anchors else DsSet()
         anchors = self.have("ds", now, (anchors, anchors.ttl if anchors else 60))  # type: ignore[attr-defined]
-        ns = self.at(scene.said["the parent", stage.premises.parent_zone, DOMAIN, 2], now)
+        ns = self.at(timeline.said["the parent", playback.premises.parent_zone, DOMAIN, 2], now)
         ns = self.have("ns", now, (ns, ns.ttl if ns is not None else 60))  # type: ignore[attr-defined]
         if ns is None:
             return False  # it is led nowhere
-        places = {place.name for place in stage.premises.places if set(place.servers) & set(ns.rdatas)}  # type: ignore[attr-defined]
+        places = {place.name for place in playback.premises.places if set(place.servers) & set(ns.rdatas)}  # type: ignore[attr-defined]
         place = min(places)
-        keys = self.at(scene.signed[place, DOMAIN], now)
+        keys = self.at(timeline.signed[place, DOMAIN], now)
         known = self.have("keys", now, (keys, keys.ttl if keys else 60))  # type: ignore[attr-defined]
-        data = self.have("data", now, (self.at(scene.signed[place, DOMAIN], now), stage.premises.longest_ttl(DOMAIN)))
+        data = self.have("data", now, (self.at(timeline.signed[place, DOMAIN], now), playback.premises.longest_ttl(DOMAIN)))
         if not anchors:
             return False
         if known is None or not anchors.labels & set(known.published) & set(known.entry):  # type: ignore[attr-defined]
@@ -229,10 +229,10 @@ def test_what_is_called_safe_is_never_bogus_by_chance(kind: str, data: st.DataOb
         runbook = without_waits(runbook, step.id, set(range(20)))
     if rehearse(runbook, {}, runbook.drafted).safe:
         slots = list(forecast(runbook, {}, runbook.drafted))
-        stage, chance = build_stage(runbook, slots), random.Random(seed)
+        playback, chance = build_stage(runbook, slots), random.Random(seed)
         first, last = runbook.drafted - 90000, slots[-1].ends + 90000
         edges = [each + offset for slot in slots for each in (slot.first, slot.ends) for offset in (-1, 0, 1)]
         for _ in range(3):
-            resolver = Resolver(stage, chance)
+            resolver = Resolver(playback, chance)
             moments = sorted([*edges, *(chance.uniform(first, last) for _ in range(60))])
             assert not [now for now in moments if resolver.bogus(now)]

@@ -83,12 +83,12 @@ def test_records_are_below_the_domain_unless_they_are_in_it() -> None:
 def test_the_verdict_names_who_disagrees_and_until_when() -> None:
     late = ResolverView("harbour", "192.0.2.101", "answer", ns(NS1, ttl=700), None, 9)
     good = ResolverView("mill", "192.0.2.102", "answer", ns(NS1, NS2, ttl=700), None, 9)
-    picture = replace(HEALTHY, resolvers=(late, good), registration=RegistrationView("flint", (NS2, NS1), ("ok",), ""))
-    verdict = agreement(picture, (NS2, NS1))
+    observation = replace(HEALTHY, resolvers=(late, good), registration=RegistrationView("flint", (NS2, NS1), ("ok",), ""))
+    verdict = agreement(observation, (NS2, NS1))
     assert [(each.party, each.until) for each in verdict.disagreeing] == [("resolver", NOW + 700)]
     assert not verdict.confirmed and not verdict.faults and agreement(HEALTHY).confirmed
     assert not agreement(HEALTHY, (NS1,)).confirmed and not agreement(parents(None, None)).confirmed
-    left_over = replace(picture, registration=RegistrationView("flint", (NS1, NS2, INSIDE), ("ok",), ""), resolvers=())
+    left_over = replace(observation, registration=RegistrationView("flint", (NS1, NS2, INSIDE), ("ok",), ""), resolvers=())
     assert [each.party for each in agreement(left_over, (NS1, NS2)).disagreeing] == ["registrar"]
 
 
@@ -233,11 +233,11 @@ def test_a_hosts_addresses_in_one_spelling() -> None:
 # Sound in itself
 
 
-def givens(picture: Observation, signer: Signer | None = None, **spoilt: Any) -> list[Given]:
+def givens(observation: Observation, signer: Signer | None = None, **spoilt: Any) -> list[Given]:
     """Every server answers alike for what visitors come for, with signatures by ``signer``; ``spoilt`` changes what the first one gives
     for the domain's address."""
     found = []
-    for view in picture.servers:
+    for view in observation.servers:
         for name, rtype in questions(DOMAIN):
             sets = [address(name, "198.51.100.80")] if rtype == A else [mx(MAIL)] if rtype == MX else []
             signatures = [signer.sign(each) for each in sets] if signer else []
@@ -267,7 +267,7 @@ def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> Non
 
 
 @pytest.mark.parametrize(
-    ("picture", "spoilt", "about", "says"),
+    ("observation", "spoilt", "about", "says"),
     [
         (HEALTHY, {"answer": (address(DOMAIN, "198.51.100.99"),)}, "kilnandclay.example A", "198.51.100.99"),
         (HEALTHY, {"answer": (), "outcome": "no data"}, "kilnandclay.example A", "no data"),
@@ -279,14 +279,14 @@ def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> Non
         (replace(HEALTHY, parents=(replace(HEALTHY.parents[0], ds_absent=False), HEALTHY.parents[1])), {}, "DS", "no proof"),
     ],
 )
-def test_what_is_not_sound_is_named(picture: Observation, spoilt: dict[str, Any], about: str, says: str) -> None:
-    faults = agreement(picture, None, (), givens(picture, **spoilt)).faults
+def test_what_is_not_sound_is_named(observation: Observation, spoilt: dict[str, Any], about: str, says: str) -> None:
+    faults = agreement(observation, None, (), givens(observation, **spoilt)).faults
     assert faults and {each.about for each in faults} == {about} and says in faults[0].said
 
 
 def test_under_a_ds_keys_and_signatures_are_checked_down_to_the_answer_at_every_server() -> None:
-    def judged(picture: Observation, given: list[Given]) -> list[str]:
-        return [each.said for each in agreement(picture, None, (), given).faults if each.about == "signatures"]
+    def judged(observation: Observation, given: list[Given]) -> list[str]:
+        return [each.said for each in agreement(observation, None, (), given).faults if each.about == "signatures"]
 
     sound = [each for each in givens(signed(), SIGNER) if each.rcode == 0 and each.answer]  # what is denied is another question
     assert judged(signed(), sound) == []

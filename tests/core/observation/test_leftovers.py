@@ -28,8 +28,8 @@ HOST = below("ns9", DOMAIN)
 KNOWN = KnownToHouse(ZONE, {})
 
 
-def found(known: KnownToHouse = KNOWN, picture: object = HEALTHY, registrar: str = "flint") -> list[Leftover]:
-    return leftovers(picture, known, registrar)  # type: ignore[arg-type]
+def found(known: KnownToHouse = KNOWN, observation: object = HEALTHY, registrar: str = "flint") -> list[Leftover]:
+    return leftovers(observation, known, registrar)  # type: ignore[arg-type]
 
 
 def kinds(listed: list[Leftover]) -> dict[LeftoverKind, list[bool]]:
@@ -71,10 +71,10 @@ def test_addresses_of_name_servers_that_were_and_of_what_has_moved() -> None:
 def test_names_and_ds_at_one_side_only() -> None:
     stray = RRset(DOMAIN, DS, 3600, (b"\x12\x67\x0d\x02" + b"\xab" * 32,))
     parents = tuple(replace(each, ds=stray) for each in HEALTHY.parents)
-    (ds,) = [each for each in found(picture=replace(HEALTHY, parents=parents)) if each.kind == LeftoverKind.DS]
+    (ds,) = [each for each in found(observation=replace(HEALTHY, parents=parents)) if each.kind == LeftoverKind.DS]
     assert ds.sure and "ds withdraw" in ds.remedy
     other = (replace(HEALTHY.servers[0], ns=rrset(DOMAIN, 2, 60, [parse_name("ns7.gone.test.")])), *HEALTHY.servers[1:])
-    names = [each for each in found(picture=replace(HEALTHY, servers=other)) if each.kind == LeftoverKind.NS_NAME]
+    names = [each for each in found(observation=replace(HEALTHY, servers=other)) if each.kind == LeftoverKind.NS_NAME]
     assert [(each.what, each.where, each.sure) for each in names] == [("ns7.gone.test", "the zone", False)]
 
 

@@ -13,7 +13,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CNAME, MX, SRV, A
 from legatum.core.rehearsal import rehearse
 from legatum.core.timing import Wait
-from tests.core.moves.drawn import AT, DOMAIN, MARGIN, ZONE, drawing, plan
+from tests.core.moves.drawn import AT, DOMAIN, MARGIN, ZONE, plan, plan_input
 
 OLD, NEW = below("mail", DOMAIN), below("mail2", DOMAIN)
 NEGATIVE, SLACK = 1800, 5  # of the zone; a question under way
@@ -79,7 +79,7 @@ def test_mail_comes_from_a_new_address_when_nobody_has_an_spf_record_without_it(
 
 def test_what_nothing_uses_is_taken_away_hosts_last() -> None:
     removed = tuple((each, None) for each in (MX_OLD, ZONE.get(OLD, A)) if each is not None)
-    runbook = draw(drawing(), "m1", "leftovers", [Leftovers(removed)])
+    runbook = draw(plan_input(), "m1", "leftovers", [Leftovers(removed)])
     assert [each.id for each in runbook.steps] == ["records", "records-led-to"] and rehearse(runbook, {}, AT).safe
     hasty = replace(runbook, steps=tuple(replace(each, waits=()) for each in runbook.steps))
     assert "looks for the address of mail.kilnandclay.example" in rehearse(hasty, {}, AT).counterexamples[0].story[-1]

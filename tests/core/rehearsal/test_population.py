@@ -28,10 +28,10 @@ def test_in_a_safe_move_nobody_fails_and_everybody_arrives(kind: CacheKind) -> N
 def test_the_careless_way_costs_what_each_kind_of_cache_keeps() -> None:
     hasty = careless(MOVE)
     assert not rehearse(hasty, {}, AT).safe
-    stage = build_stage(hasty, list(forecast(hasty, {}, AT)))
+    playback = build_stage(hasty, list(forecast(hasty, {}, AT)))
     last = {}
     for kind in CacheKind:
-        shares = follow(stage, WHAT, kind, AT - 600, AT + 95_000, np.random.default_rng(3), caches=500, every=300, points=800)
+        shares = follow(playback, WHAT, kind, AT - 600, AT + 95_000, np.random.default_rng(3), caches=500, every=300, points=800)
         last[kind] = shares.times[np.nonzero(shares.failed > 0.01)[0][-1]] - AT
         assert shares.failed.max() > 0.3
     assert last[CacheKind.PARENT_TRUSTING] < 9000 < last[CacheKind.CHILD_TRUSTING] and last[CacheKind.STICKY] > 80_000
@@ -53,6 +53,6 @@ def test_what_else_is_changed_has_its_sides(kind: str, sides: tuple[str, str]) -
 
 
 def test_the_same_seed_gives_the_same_picture() -> None:
-    stage = build_stage(MOVE, list(forecast(MOVE, {}, AT)))
-    one, other = (follow(stage, WHAT, CacheKind.STICKY, AT, AT + 100, np.random.default_rng(5), 50, 20, 30) for _ in range(2))
+    playback = build_stage(MOVE, list(forecast(MOVE, {}, AT)))
+    one, other = (follow(playback, WHAT, CacheKind.STICKY, AT, AT + 100, np.random.default_rng(5), 50, 20, 30) for _ in range(2))
     assert np.array_equal(one.answered["birch"], other.answered["birch"])

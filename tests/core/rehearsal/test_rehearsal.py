@@ -19,7 +19,7 @@ from legatum.core.rehearsal import build_stage, rehearse, schedules
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless
 from legatum.core.timing import Caution
-from tests.core.moves.drawn import ALDER, AT, BIRCH, CEDAR, DOMAIN, KINDS, MARGIN, ZONE, drawing, first, plan
+from tests.core.moves.drawn import ALDER, AT, BIRCH, CEDAR, DOMAIN, KINDS, MARGIN, ZONE, first, plan, plan_input
 from tests.core.rehearsal.caches import every_cache_fails, first_failure
 
 
@@ -43,7 +43,7 @@ def reordered(runbook: Runbook, *order: str) -> Runbook:
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("at_once", [False, True])
 def test_what_is_drafted_is_safe_and_the_careless_way_is_not(kind: str, at_once: bool) -> None:
-    of = drawing(at_once=at_once, follows=("cedar",) if kind == "soa" else ())
+    of = plan_input(at_once=at_once, follows=("cedar",) if kind == "soa" else ())
     runbook = plan(kind, of)
     found = rehearse(runbook, {}, AT)
     assert found.safe and found.checked > 10, found.counterexamples[:1]
@@ -54,7 +54,7 @@ def test_what_is_drafted_is_safe_and_the_careless_way_is_not(kind: str, at_once:
 
 def test_a_first_delegation_waits_for_its_name_servers() -> None:
     assert rehearse(first(), {}, AT).safe
-    assert not rehearse(careless(first(drawing(hosts=tuple(KnownHost(host, AT, 600) for host in ALDER.servers)))), {}, AT).safe
+    assert not rehearse(careless(first(plan_input(hosts=tuple(KnownHost(host, AT, 600) for host in ALDER.servers)))), {}, AT).safe
 
 
 def test_a_hold_may_be_shortened_by_its_margin_and_not_a_second_more() -> None:
@@ -73,7 +73,7 @@ def test_other_holds_are_exact_too(kind: str, step: str, rule: int) -> None:
         named = (*ALDER.servers, *BIRCH.servers)
         zone = ZONE.with_rrsets([ZONE.apex_ns._replace(rdatas=tuple(sorted(named)))])  # type: ignore[union-attr]
         runbook = draw_plan(
-            drawing(zone, delegation=tuple(sorted(named)), follows=("birch",), hosts=()), "m1", kind, [Second("birch", True, True, True)]
+            plan_input(zone, delegation=tuple(sorted(named)), follows=("birch",), hosts=()), "m1", kind, [Second("birch", True, True, True)]
         )
     else:
         runbook = plan(kind)
@@ -107,12 +107,12 @@ def test_sets_that_lead_to_each_other_and_back_are_followed_to_their_end() -> No
     one, other = (ZONE.with_rrsets([rrset(DOMAIN, NS, 4, each)]) for each in (names, names[:1]))
     before = HeldCopy("the parent", DOMAIN, NS, 3600, rrset(DOMAIN, NS, 3600, names[:1]), 0, AT, True)
     zones = {("alder", DOMAIN): one, ("cedar", DOMAIN): other}
-    of = drawing(zones=zones, delegation=tuple(names), remembered={DOMAIN: (before,)}, caution=Caution(0, 4, MARGIN))
+    of = plan_input(zones=zones, delegation=tuple(names), remembered={DOMAIN: (before,)}, caution=Caution(0, 4, MARGIN))
     assert not rehearse(plan("ttl", of), {}, AT).uncovered
 
 
 def test_the_old_ns_set_kept_is_safe_for_no_sticky_cache() -> None:
-    of = drawing(places=(drawing().places[0], replace(ALDER, own_ns=True), *drawing().places[2:]))
+    of = plan_input(places=(plan_input().places[0], replace(ALDER, own_ns=True), *plan_input().places[2:]))
     runbook = plan("provider", of)
     assert "end" not in [each.id for each in runbook.steps] and rehearse(runbook, {}, AT).safe
     ended = replace(runbook, steps=(*runbook.steps, replace(plan("provider").step("end"), waits=())))
@@ -121,19 +121,19 @@ def test_the_old_ns_set_kept_is_safe_for_no_sticky_cache() -> None:
 
 
 def test_an_old_side_that_vanishes_is_safe_or_not_by_when() -> None:
-    late = plan("provider", drawing(vanishing=(Vanishing("alder", AT + 10 * 86400),)))
+    late = plan("provider", plan_input(vanishing=(Vanishing("alder", AT + 10 * 86400),)))
     assert "end" not in [step.id for step in late.steps]
-    soon = plan("provider", drawing(vanishing=(Vanishing("alder", AT + 3600),)))
+    soon = plan("provider", plan_input(vanishing=(Vanishing("alder", AT + 3600),)))
     found = rehearse(soon, {}, AT)
     assert not found.safe and "earlier, or have the old side stay" in found.counterexamples[0].remedy
 
 
 def test_a_new_name_server_just_made() -> None:
-    of = drawing(hosts=tuple(KnownHost(host, AT, 10**6) for host in BIRCH.servers))
+    of = plan_input(hosts=tuple(KnownHost(host, AT, 10**6) for host in BIRCH.servers))
     assert rehearse(plan("provider", of), {}, AT).safe
     found = rehearse(shortened(plan("provider", of), "ready", 3, 10**6), {}, AT)
     assert any("no address" in example.story[-1] for example in found.counterexamples)
-    known = drawing(hosts=tuple(KnownHost(host, AT - 700, 600) for host in BIRCH.servers))
+    known = plan_input(hosts=tuple(KnownHost(host, AT - 700, 600) for host in BIRCH.servers))
     slots = {each.step.id: each for each in forecast(plan("provider", replace(known, at_once=True)), {}, AT)}
     assert slots["ready"].expected < AT + 60  # seen long ago, in another move: nothing is waited for
 
@@ -146,7 +146,7 @@ def runbooks(draw: st.DrawFn) -> Runbook:
     zone = ZONE.with_rrsets([each.with_ttl(min(each.ttl, ttl)) for each in ZONE])
     parent = draw(st.integers(5, 400))
     hosts = tuple(KnownHost(host, AT - draw(st.integers(0, 300)), draw(st.integers(0, 200))) for host in BIRCH.servers)
-    of = drawing(
+    of = plan_input(
         zone, parent_ttl=parent, glue_ttl=parent, caution=caution, low_ttl=draw(st.integers(5, 100)), publishing=draw(st.integers(0, 50)),
         hosts=hosts, at_once=draw(st.booleans()),
     )  # fmt: skip
@@ -168,27 +168,27 @@ def test_what_is_called_safe_never_fails_by_chance(runbook: Runbook, seed: int) 
     for schedule, slots in schedules(runbook, {}, AT):
         if "two days" in schedule:
             continue
-        stage = build_stage(runbook, slots)
-        given_up = not any(each.ends == float("inf") for _, _, each in stage.delegations(runbook.domain))
+        playback = build_stage(runbook, slots)
+        given_up = not any(each.ends == float("inf") for _, _, each in playback.delegations(runbook.domain))
         last = max(slot.ends for slot in slots) + 1500
         for kind in CacheKind if not given_up else (CacheKind.PARENT_TRUSTING, CacheKind.CHILD_TRUSTING):
             for _ in range(6):
-                failure = first_failure(stage, kind, chance, AT - 700, last, chance.choice([3, 20, 90]))
+                failure = first_failure(playback, kind, chance, AT - 700, last, chance.choice([3, 20, 90]))
                 assert not failure, (failure, schedule)
 
 
 @pytest.mark.parametrize("kind", sorted(set(KINDS) - {"ttl", "soa", "verify", "mail"}))
 def test_what_is_called_unsafe_does_fail_by_chance(kind: str) -> None:
     """The careless way: there is a counterexample for each kind of cache, and random caches of that kind do meet it."""
-    of = drawing(
+    of = plan_input(
         ZONE.with_rrsets([each.with_ttl(min(each.ttl, 400)) for each in ZONE]), parent_ttl=300, caution=Caution(0, 0, 0), publishing=5
     )
     hasty = careless(plan(kind, replace(of, hosts=())))
     unsafe = {each for example in rehearse(hasty, {}, AT).counterexamples for each in example.kinds}
     assert unsafe
-    stage, chance = build_stage(hasty, next(iter(schedules(hasty, {}, AT)))[1]), random.Random(7)
+    playback, chance = build_stage(hasty, next(iter(schedules(hasty, {}, AT)))[1]), random.Random(7)
     for each in unsafe:
-        assert any(first_failure(stage, each, chance, AT - 700, AT + 3000, 20) for _ in range(200)), each
+        assert any(first_failure(playback, each, chance, AT - 700, AT + 3000, 20) for _ in range(200)), each
 
 
 @given(st.integers(1, 4), st.integers(1, 4), st.integers(0, 12), st.integers(0, 12), st.booleans(), st.sampled_from(list(CacheKind)))
@@ -198,8 +198,8 @@ def test_the_verdict_is_that_of_all_caches_of_a_small_world(
 ) -> None:
     """TTLs and holds of a few seconds: the NS set switched, the apex exchanged or not, the old side ended; every cache is tried."""
     zone = ZONE.with_rrsets([each.with_ttl(own) for each in ZONE])
-    places = (drawing().places[0], replace(ALDER, own_ns=keeps), *drawing().places[2:])
-    of = drawing(
+    places = (plan_input().places[0], replace(ALDER, own_ns=keeps), *plan_input().places[2:])
+    of = plan_input(
         zone, parent_ttl=parent, caution=Caution(0, 0, 0), hosts=(), low_ttl=own, final_ttl=own, publishing=0, at_once=True, places=places
     )
     runbook = plan("provider", of)
@@ -218,11 +218,11 @@ def test_the_verdict_is_that_of_all_caches_of_a_small_world(
     ]
     runbook = replace(runbook, steps=tuple(whole))
     slots = list(forecast(runbook, {}, AT))
-    stage = build_stage(runbook, slots)
+    playback = build_stage(runbook, slots)
     unsafe = kind in {
         each for example in rehearse(runbook, {}, AT).counterexamples if example.schedule == "as estimated" for each in example.kinds
     }
-    assert every_cache_fails(stage, kind, int(AT) - 20, int(AT) + 60) == unsafe
+    assert every_cache_fails(playback, kind, int(AT) - 20, int(AT) + 60) == unsafe
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -30,9 +30,9 @@ def told(rehearsal: Rehearsal) -> Any:
 def stories(stages: Any, since: float) -> set[tuple[str, ...]]:
     return {
         (schedule, str(kind), *each.story, each.remedy)
-        for schedule, stage in stages.items()
+        for schedule, playback in stages.items()
         for kind in CacheKind
-        for each in counterexamples(stage, kind, schedule, since)
+        for each in counterexamples(playback, kind, schedule, since)
     }
 
 
@@ -42,9 +42,11 @@ def same(runbook: Runbook, seed: int = 0) -> bool:
     stages = told_stages(document := told(rehearsal))
     found = stories(stages, document["ground"]["since"])
     assert found == stories(rehearsal.stages, runbook.drafted) and bool(found) == (not document["safe"])
-    for schedule, stage in stages.items():
+    for schedule, playback in stages.items():
         for kind in CacheKind:
-            one, other = (first_failure(each, kind, random.Random(seed), AT, AT + 9000, 90) for each in (stage, rehearsal.stages[schedule]))
+            one, other = (
+                first_failure(each, kind, random.Random(seed), AT, AT + 9000, 90) for each in (playback, rehearsal.stages[schedule])
+            )
             assert one == other
     return bool(found)
 

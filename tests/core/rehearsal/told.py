@@ -19,7 +19,7 @@ def told_stages(document: Document) -> dict[str, Playback]:
     premises, ground = _premises(document), document["ground"]
     copies = tuple((follower, parse_domain(zone), primary) for follower, zone, primary in ground["copies"])
     return {
-        each["schedule"]: Playback(premises, _scene(each), document["lag"], document["floor"], copies) for each in document["timelines"]
+        each["schedule"]: Playback(premises, _timeline(each), document["lag"], document["floor"], copies) for each in document["timelines"]
     }
 
 
@@ -37,7 +37,7 @@ def _premises(document: Document) -> Premises:
     return Premises(parse_domain(ground["parent_zone"]), "", places, served, hosts, unsigned="told")
 
 
-def _scene(timeline: Document) -> Timeline:
+def _timeline(told: Document) -> Timeline:
     def data(name: Name, rtype: int, each: Document) -> Any:
         return None if each["data"] is None else rrset(name, rtype, each["ttl"], [parse_rdata(rtype, one, name) for one in each["data"]])
 
@@ -45,21 +45,21 @@ def _scene(timeline: Document) -> Timeline:
         roles = (tuple(each[role] or ()) for role in ("published", "sign_keys", "sign_rest"))
         return None if each["published"] is None else Keys(*roles, each["ttl"])
 
-    scene = Timeline()
-    for one in timeline["rrsets"]:
+    timeline = Timeline()
+    for one in told["rrsets"]:
         zone, name, rtype = parse_domain(one["zone"]), parse_domain(one["name"]), parse_type(one["type"])
-        scene.said[one["place"], zone, name, rtype] = _track(one, lambda each, name=name, rtype=rtype: data(name, rtype, each))
-    for one in timeline["zones"]:
-        scene.served[one["place"], parse_domain(one["zone"])] = _track(one, lambda each: Content(each["content"]))
-    for one in timeline["servers"]:
-        scene.answering[one["address"]] = _track(one, lambda each: each["place"])
-    for one in timeline["services"]:
-        scene.services[one["address"]] = _track(one, lambda each: each["works"])
-    for one in timeline["signing"]:
-        scene.signed[one["place"], parse_domain(one["zone"])] = _track(one, keys)
-    for one in timeline["ds"]:
-        scene.anchors[parse_domain(one["domain"])] = _track(one, lambda each: _anchors(each["keys"], each["ttl"]))
-    return scene
+        timeline.said[one["place"], zone, name, rtype] = _track(one, lambda each, name=name, rtype=rtype: data(name, rtype, each))
+    for one in told["zones"]:
+        timeline.served[one["place"], parse_domain(one["zone"])] = _track(one, lambda each: Content(each["content"]))
+    for one in told["servers"]:
+        timeline.answering[one["address"]] = _track(one, lambda each: each["place"])
+    for one in told["services"]:
+        timeline.services[one["address"]] = _track(one, lambda each: each["works"])
+    for one in told["signing"]:
+        timeline.signed[one["place"], parse_domain(one["zone"])] = _track(one, keys)
+    for one in told["ds"]:
+        timeline.anchors[parse_domain(one["domain"])] = _track(one, lambda each: _anchors(each["keys"], each["ttl"]))
+    return timeline
 
 
 def _anchors(labels: list[str], ttl: int) -> DsSet:

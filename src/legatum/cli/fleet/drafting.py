@@ -18,23 +18,23 @@ if TYPE_CHECKING:
     from legatum.work.run_context import RunContext
 
 
-def refuse_nothing(args: argparse.Namespace, outside: "RunContext", domain: "Name") -> None:
+def refuse_nothing(args: argparse.Namespace, context: "RunContext", domain: "Name") -> None:
     """Raises :class:`BadInput` where it is not said what shall be different, or by a value that is none."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
 
-    wish = wished(args, outside, domain)
+    wish = wished(args, context, domain)
     for name in filter(None, (wish.to, wish.old)):
-        outside.provider(name)
+        context.provider(name)
     if wish.registrar:
-        outside.registrar(wish.registrar)
+        context.registrar(wish.registrar)
     if not wish.said and not getattr(args, ADDRESS, ""):
         raise BadInput(f"{name_text(domain)}: what shall be different?", "say it for all of them, such as --to PROVIDER, or in a column")
     if getattr(args, ADDRESS, ""):
         canonical_address(args.address)
 
 
-async def members_of(outside: "RunContext", domains: "tuple[Name, ...]") -> "list[Member]":
+async def members_of(context: "RunContext", domains: "tuple[Name, ...]") -> "list[Member]":
     """Who leads to each domain; of one that cannot be looked at that is not known."""
     from collections.abc import AsyncIterator
 
@@ -47,9 +47,9 @@ async def members_of(outside: "RunContext", domains: "tuple[Name, ...]") -> "lis
             yield domain
 
     found: dict[Name, Member] = {domain: Member(domain) for domain in domains}
-    async for result in Fleet(outside, judging=False).results(listed()):
-        if result.picture is not None:
-            found[result.domain] = Member(result.domain, frozenset(result.picture.delegation))
+    async for result in Fleet(context, judging=False).results(listed()):
+        if result.observation is not None:
+            found[result.domain] = Member(result.domain, frozenset(result.observation.delegation))
     return list(found.values())
 
 
@@ -59,17 +59,17 @@ def own_line(args: argparse.Namespace, campaign: "Campaign", domain: "Name") -> 
     return own
 
 
-async def _wish(own: argparse.Namespace, outside: "RunContext", domain: "Name") -> "Wishes":
+async def _wish(own: argparse.Namespace, context: "RunContext", domain: "Name") -> "Wishes":
     """Raises :class:`BadInput`."""
     from legatum.core.fault import AlreadySo, BadInput
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.records.name import name_text
 
-    wish = wished(own, outside, domain)
+    wish = wished(own, context, domain)
     if not getattr(own, ADDRESS, ""):
         return wish
     new = canonical_address(own.address)
-    old = [each for each in await outside.walker().addresses(domain) if (":" in each) == (":" in new)]
+    old = [each for each in await context.walker().addresses(domain) if (":" in each) == (":" in new)]
     if len(old) != 1:
         raise BadInput(
             f"{name_text(domain)} has {len(old)} addresses of this family: which one does {new} replace?",
@@ -82,17 +82,17 @@ async def _wish(own: argparse.Namespace, outside: "RunContext", domain: "Name") 
     return replace(wish, replace=(*wish.replace, NewAddress(old[0], new)))
 
 
-def is_own(args: argparse.Namespace, campaign: "Campaign", outside: "RunContext", domain: "Name", words: str) -> bool:
+def is_own(args: argparse.Namespace, campaign: "Campaign", context: "RunContext", domain: "Name", words: str) -> bool:
     """Whether a move with this wish, in words, is what this fleet move wishes for the domain, drawn for it or before it. Which address was
     replaced by a new one is not known any more once it was."""
     own = own_line(args, campaign, domain)
     address = getattr(own, ADDRESS, "")
     said = [each for each in words.split(", ") if not (address and each.endswith(f"replaced by {canonical_address(address)}"))]
-    return wished(own, outside, domain).is_said_by(", ".join(said))
+    return wished(own, context, domain).is_said_by(", ".join(said))
 
 
 async def draft(
-    args: argparse.Namespace, campaign: "Campaign", outside: "RunContext", domain: "Name", keep: bool = True
+    args: argparse.Namespace, campaign: "Campaign", context: "RunContext", domain: "Name", keep: bool = True
 ) -> "tuple[Runbook, Path]":
     """The move of this fleet move that is under way, or one that is drafted now. Raises as drafting does, and :class:`GateShut` for another
     one that is under way."""
@@ -100,18 +100,18 @@ async def draft(
     from legatum.core.records.name import name_text
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move
 
-    path = move_path(outside, domain)
+    path = move_path(context, domain)
     own = own_line(args, campaign, domain)
-    if path.exists() and not is_over(path, outside.journal) and not is_untouched(there := read_move(path), outside.journal):
-        if not is_own(args, campaign, outside, domain, there.wish):
+    if path.exists() and not is_over(path, context.journal) and not is_untouched(there := read_move(path), context.journal):
+        if not is_own(args, campaign, context, domain, there.wish):
             raise GateShut(
                 f"another move is under way: {there.wish}",
                 f"let it come to its end (`legatum move status {name_text(domain)}`), or take it back; then --resume",
             )
         return there, path
-    wish = await _wish(own, outside, domain)
+    wish = await _wish(own, context, domain)
     try:
-        return await drafted(own, outside, wish, keep=keep, over_drafts=True)
+        return await drafted(own, context, wish, keep=keep, over_drafts=True)
     except AlreadySo as fault:
         if len(wish.said) == 1:
             raise

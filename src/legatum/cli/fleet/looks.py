@@ -100,14 +100,14 @@ def run(args: argparse.Namespace) -> int:
     if args.engine is not None:
         if args.jobs:
             raise BadInput("--engine and --jobs", "the engine has workers of its own: leave --jobs out")
-        return with_outside(args, lambda outside: _stream(args, _by_engine(args, outside, total), total))
+        return with_outside(args, lambda context: _stream(args, _by_engine(args, context, total), total))
     alone = bool(getattr(args, "evidence", None))
     jobs = args.jobs or (os.cpu_count() or 1 if not alone and (total is None or total >= _WORTH_SEVERAL) else 1)
     if jobs > 1 and args.list != "-" and threading.active_count() == 1:  # a copy of what has threads may wait for one that it lacks
         return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
 
-    async def work(outside: "RunContext") -> int:
-        return await _stream(args, _by_fleet(args, fleet_of(args, outside)), total)
+    async def work(context: "RunContext") -> int:
+        return await _stream(args, _by_fleet(args, fleet_of(args, context)), total)
 
     return with_outside(args, work)
 
@@ -116,9 +116,9 @@ def _resolve_switch(args: argparse.Namespace) -> None:
     """The instant, and the windows, as every process is to take them."""
     from legatum.core.instant import instant_text
 
-    async def work(outside: "RunContext") -> int:
-        args.windows = windows_of(args, outside.settings.house)
-        args.switch = instant_text(moment_of(args.switch, outside.clock.now(), args.windows.zone))
+    async def work(context: "RunContext") -> int:
+        args.windows = windows_of(args, context.settings.house)
+        args.switch = instant_text(moment_of(args.switch, context.clock.now(), args.windows.zone))
         return OK
 
     with_outside(args, work)
@@ -132,24 +132,24 @@ def _by_fleet(args: argparse.Namespace, fleet: "Fleet") -> "Source":
     ) -> "AsyncGenerator[FleetLine, None]":
         from legatum.work.memory import Note, held_copies, note_of, our_servers
 
-        told = telling(args, fleet.outside, lambda domain: held_copies(fleet.outside, domain))
-        asker, ours, notes, kept = fleet.outside.asker, our_servers(fleet.outside), list[Note](), True
+        told = telling(args, fleet.context, lambda domain: held_copies(fleet.context, domain))
+        asker, ours, notes, kept = fleet.context.asker, our_servers(fleet.context), list[Note](), True
         asked = asker.asked
         usual = tally.left_out
         try:
             async with aclosing(_looked_at(args, fleet, domains, keep_evidence)) as results:
                 async for result in results:
-                    if kept and result.picture is not None:
-                        note = note_of(result.picture, result.findings if args.action == "survey" else None, ours)
+                    if kept and result.observation is not None:
+                        note = note_of(result.observation, result.findings if args.action == "survey" else None, ours)
                         notes += [note] if note is not None else []
                     if len(notes) >= _REMEMBERED:
-                        kept = keep(args, fleet.outside, notes)
+                        kept = keep(args, fleet.context, notes)
                         notes.clear()
                     tally.left_out = ", ".join((*asker.patience.reach.left_out, usual))
                     tally.questions, tally.slowed = asker.asked - asked, fleet.pace.slowed
                     yield told(result)
         finally:
-            keep(args, fleet.outside, notes)
+            keep(args, fleet.context, notes)
 
     return lines
 
@@ -228,7 +228,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     return lines
 
 
-def _by_engine(args: argparse.Namespace, outside: "RunContext", total: int | None) -> "Source":
+def _by_engine(args: argparse.Namespace, context: "RunContext", total: int | None) -> "Source":
     """On other machines: in parts, so large that each of their threads has some of them."""
 
     async def lines(
@@ -245,11 +245,11 @@ def _by_engine(args: argparse.Namespace, outside: "RunContext", total: int | Non
 
         async def wanted() -> "AsyncGenerator[tuple[Name, Expected | None], None]":
             async for domain in domains:
-                yield domain, expected_of(args, outside, domain) if args.action == "confirm" else None
+                yield domain, expected_of(args, context, domain) if args.action == "confirm" else None
 
-        async with open_engine(engine_hub(outside, args.engine)) as engine:
+        async with open_engine(engine_hub(context, args.engine)) as engine:
             workers = await fit_workers(engine, lambda text: note(args, text))
-            order = order_of(args, outside, len(workers))
+            order = order_of(args, context, len(workers))
             note(args, f"the workers look: {', '.join(sorted(each.name for each in workers))}")
             fair = (total or 0) // (_PARTS_EACH * sum(each.threads for each in workers))
             parts = engine.in_parts(look, order, wanted(), workers, min(max(fair, _SMALLEST_PART), _LARGEST_PART))
@@ -258,7 +258,7 @@ def _by_engine(args: argparse.Namespace, outside: "RunContext", total: int | Non
                     keep_evidence(part.evidence)
                     tally.questions += part.asked
                     tally.slowed |= part.slowed
-                    keep(args, outside, part.notes)
+                    keep(args, context, part.notes)
                     for line in part.lines:
                         yield decoder.decode(line)
 

@@ -74,37 +74,37 @@ def run(args: argparse.Namespace) -> int:
         except OSError as error:
             raise BadInput(f"{args.notes}: {error.strerror}", "give a folder that can be written; nothing was begun") from None
 
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.work.fleet.campaign import campaign_path, paused, read_campaign
         from legatum.work.fleet.courses import courses_of, to_look_at_again
 
-        path = campaign_path(outside, args.list)
+        path = campaign_path(context, args.list)
         begun = args.resume or args.status or args.pause or args.take_back is not None
         if not begun:
-            campaign, unused = await _begun(args, outside, path)
+            campaign, unused = await _begun(args, context, path)
         else:
             campaign, unused = _with_terms(args, read_campaign(path)), ()
-        courses = courses_of(outside, campaign, partial(is_own, args, campaign, outside))
+        courses = courses_of(context, campaign, partial(is_own, args, campaign, context))
         if args.resume:
             courses = to_look_at_again(courses)
             _refuse_another_list(args, campaign, courses)
         if args.pause:
-            paused(campaign, True, outside.journal)
-            return tell_all(args, outside, campaign, courses, "it was paused")
+            paused(campaign, True, context.journal)
+            return tell_all(args, context, campaign, courses, "it was paused")
         if args.status:
             try:
                 _refuse_another_list(args, campaign, courses)
             except BadInput as fault:
                 note(args, fault.message)
-            return tell_all(args, outside, campaign, courses, "it was paused" if campaign.paused else "")
+            return tell_all(args, context, campaign, courses, "it was paused" if campaign.paused else "")
         if args.dry_run and args.take_back is None:
-            return await _shown(args, outside, campaign, courses, unused)
-        return await _led(args, outside, campaign, courses, unused)
+            return await _shown(args, context, campaign, courses, unused)
+        return await _led(args, context, campaign, courses, unused)
 
     return with_outside(args, work)
 
 
-async def _begun(args: argparse.Namespace, outside: "RunContext", path: Path) -> "tuple[Campaign, tuple[str, ...]]":
+async def _begun(args: argparse.Namespace, context: "RunContext", path: Path) -> "tuple[Campaign, tuple[str, ...]]":
     """A new one, kept unless it is only to be shown. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
     from legatum.core.moves.waves import in_waves, parse_sizes, parse_tolerance
@@ -114,7 +114,7 @@ async def _begun(args: argparse.Namespace, outside: "RunContext", path: Path) ->
 
     if path.exists() and not (args.anew or args.dry_run):
         there = read_campaign(path)
-        courses = courses_of(outside, there, partial(is_own, args, there, outside)).values()
+        courses = courses_of(context, there, partial(is_own, args, there, context)).values()
         ended = sum(each.stage in ENDED for each in courses)
         if ended < len(courses):
             raise BadInput(
@@ -125,16 +125,16 @@ async def _begun(args: argparse.Namespace, outside: "RunContext", path: Path) ->
     terms = {name: usual if getattr(args, name) is None else getattr(args, name) for name, usual in _TERMS.items()}
     wish = wish_of(args)
     for domain in rows.domains:
-        refuse_nothing(with_wish(args, wish, rows.wishes.get(domain, {})), outside, domain)
-    sizes, _, _ = parse_sizes(terms["waves"]), parse_tolerance(terms["stop_at"]), _limits(terms["limit"], outside)
+        refuse_nothing(with_wish(args, wish, rows.wishes.get(domain, {})), context, domain)
+    sizes, _, _ = parse_sizes(terms["waves"]), parse_tolerance(terms["stop_at"]), _limits(terms["limit"], context)
     note(args, f"looking at who serves {counted(len(rows.domains))} …")
-    waves = in_waves(await members_of(outside, rows.domains), sizes)
+    waves = in_waves(await members_of(context, rows.domains), sizes)
     if args.column is not None:
         terms["column"] = args.column
-    campaign = Campaign(path, outside.clock.now(), tuple(waves), wish, rows.wishes, rows.customers, terms)
+    campaign = Campaign(path, context.clock.now(), tuple(waves), wish, rows.wishes, rows.customers, terms)
     campaign = _with_terms(args, campaign)
     if not args.dry_run:
-        write_campaign(campaign, outside.journal)
+        write_campaign(campaign, context.journal)
     return campaign, rows.unused
 
 
@@ -180,11 +180,11 @@ def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses
         )
 
 
-def _limits(given: "list[str]", outside: "RunContext") -> dict[str, int]:
+def _limits(given: "list[str]", context: "RunContext") -> dict[str, int]:
     """Provider or registrar → changes a minute. Raises :class:`BadInput`."""
     from legatum.core.fault import BadInput
 
-    settings = outside.settings
+    settings = context.settings
     found = {name: each.changes_a_minute for name, each in (*settings.providers.items(), *settings.registrars.items())}
     for text in given:
         name, _, count = text.partition("=")
@@ -197,7 +197,7 @@ def _limits(given: "list[str]", outside: "RunContext") -> dict[str, int]:
 
 
 async def _shown(
-    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
+    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
 ) -> int:
     """Every move drafted and rehearsed, none kept."""
     from legatum.core.fault import AlreadySo, Fault
@@ -214,8 +214,8 @@ async def _shown(
         if course.stage != Stage.WAITING and (course.steps or course.stage not in (Stage.TROUBLE, Stage.DONE)):
             return course
         try:
-            runbook, _ = await draft(args, campaign, outside, domain, keep=False)
-            now = outside.clock.now()
+            runbook, _ = await draft(args, campaign, context, domain, keep=False)
+            now = context.clock.now()
             if runbook.changes_answers and not args.unproven:
                 require_safe(rehearse(runbook, {}, now))
             return replace(course, steps=len(runbook.steps), ends=list(forecast(runbook, {}, now))[-1].ends)
@@ -225,11 +225,11 @@ async def _shown(
             return replace(course, stage=Stage.TROUBLE, because=fault.message, remedy=fault.remedy, status=fault.status)
 
     drawn = await side_by_side(one, courses, args.at_once)
-    return tell_all(args, outside, campaign, {each.domain: each for each in drawn}, "", shown=True, unused=unused)
+    return tell_all(args, context, campaign, {each.domain: each for each in drawn}, "", shown=True, unused=unused)
 
 
 async def _led(
-    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
+    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
 ) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
@@ -242,41 +242,41 @@ async def _led(
     if back and not 1 <= args.take_back <= len(campaign.waves):
         raise BadInput(f"there is no wave {args.take_back}", f"there are 1 to {len(campaign.waves)}")
     between, tolerance = parse_duration(str(campaign.terms["between"])), parse_tolerance(str(campaign.terms["stop_at"]))
-    turns = Turns(_limits(campaign.terms["limit"], outside))
+    turns = Turns(_limits(campaign.terms["limit"], context))
     if not args.dry_run:
-        campaign = paused(campaign, back, outside.journal)
+        campaign = paused(campaign, back, context.journal)
 
     async def its_move(domain: "Name") -> "tuple[Runbook, Path]":
-        return await draft(args, campaign, outside, domain)
+        return await draft(args, campaign, context, domain)
 
     def ways(runbook: "Runbook", path: Path) -> "AdvanceOptions":
         return _ways(args, campaign, runbook, path)
 
-    tell = Telling(args, outside, campaign, courses)
-    owns = partial(is_own, args, campaign, outside)
-    carrier = Carrier(outside, campaign, courses, its_move, owns, ways, tell, turns, tolerance, args.at_once, args.wait)
+    tell = Telling(args, context, campaign, courses)
+    owns = partial(is_own, args, campaign, context)
+    carrier = Carrier(context, campaign, courses, its_move, owns, ways, tell, turns, tolerance, args.at_once, args.wait)
     status: int | None = None
     try:
         if back:
             wave = campaign.waves[args.take_back - 1]
-            if not _agreed(args, outside, campaign, courses, args.take_back, "take back"):
-                return tell_all(args, outside, campaign, courses, "" if args.dry_run else "declined", shown=args.dry_run)
+            if not _agreed(args, context, campaign, courses, args.take_back, "take back"):
+                return tell_all(args, context, campaign, courses, "" if args.dry_run else "declined", shown=args.dry_run)
             with tell.drawn():
                 await carrier.take_back(wave)
         else:
-            status = await _forward(args, outside, carrier, tell, between)
+            status = await _forward(args, context, carrier, tell, between)
     finally:
-        write_notes(args, outside, carrier)
+        write_notes(args, context, carrier)
     if status is not None:
         return status
     stopped = carrier.stopped or (f"wave {args.take_back} is being taken back" if back else "")
     wave = campaign.waves[args.take_back - 1] if back else ()
     if back and all(courses[each].stage in (Stage.WAITING, Stage.BACK, Stage.LEFT_OUT) or not courses[each].steps for each in wave):
         stopped = ""
-    return tell_all(args, outside, campaign, courses, stopped, unused=unused)
+    return tell_all(args, context, campaign, courses, stopped, unused=unused)
 
 
-async def _forward(args: argparse.Namespace, outside: "RunContext", carrier: "Carrier", tell: "Telling", between: int) -> int | None:
+async def _forward(args: argparse.Namespace, context: "RunContext", carrier: "Carrier", tell: "Telling", between: int) -> int | None:
     """Wave after wave, each when the one before it is over; the exit status where somebody said no."""
     from legatum.work.fleet.courses import ENDED, Stage
 
@@ -287,10 +287,10 @@ async def _forward(args: argparse.Namespace, outside: "RunContext", carrier: "Ca
             continue
         fresh = all(courses[each].stage in (Stage.WAITING, *ENDED) for each in wave)
         earlier = [end for each in campaign.waves[: which - 1] for domain in each if (end := courses[domain].ends) is not None]
-        if fresh and between and earlier and not await _rested(args, outside, max(earlier) + between, which):
+        if fresh and between and earlier and not await _rested(args, context, max(earlier) + between, which):
             break
-        if not _agreed(args, outside, campaign, courses, which, "begin" if fresh else "go on with"):
-            return tell_all(args, outside, campaign, courses, f"wave {which} was declined")
+        if not _agreed(args, context, campaign, courses, which, "begin" if fresh else "go on with"):
+            return tell_all(args, context, campaign, courses, f"wave {which} was declined")
         with tell.drawn():
             await carrier.carry_out(wave)
         if carrier.stopped or any(courses[each].stage not in (*ENDED, Stage.TROUBLE) for each in wave):
@@ -298,24 +298,24 @@ async def _forward(args: argparse.Namespace, outside: "RunContext", carrier: "Ca
     return None
 
 
-async def _rested(args: argparse.Namespace, outside: "RunContext", until: float, number: int) -> bool:
+async def _rested(args: argparse.Namespace, context: "RunContext", until: float, number: int) -> bool:
     """The wave before was left alone for long enough."""
     from legatum.core.instant import people_text
 
-    if until <= outside.clock.now():
+    if until <= context.clock.now():
         return True
     note(
         args,
-        f"wave {number} is begun on {people_text(until, outside.clock.now())} at the earliest: the one before is left alone until then",
+        f"wave {number} is begun on {people_text(until, context.clock.now())} at the earliest: the one before is left alone until then",
     )
     if not args.wait:
         return False
-    await outside.clock.until(until)
+    await context.clock.until(until)
     return True
 
 
 def _agreed(
-    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
+    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
 ) -> bool:
     from legatum.core.records.name import name_text
     from legatum.views.fleet.waves import counted
@@ -328,7 +328,7 @@ def _agreed(
     for domain in wave:
         own = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(domain, {})))
         address = f" at {own.address}" if getattr(own, ADDRESS, "") else ""
-        lines.append(f"{name_text(domain)}: {wished(own, outside, domain).words}{address} ({courses[domain].stage})")
+        lines.append(f"{name_text(domain)}: {wished(own, context, domain).words}{address} ({courses[domain].stage})")
     return agreed(args, f"Wave {number} of {len(campaign.waves)}, {verb} {counted(len(wave))}:", first_of(args, lines))
 
 

@@ -54,14 +54,14 @@ class Looked:
     evidence: str = ""
 
 
-def order_of(args: argparse.Namespace, outside: RunContext, workers: int) -> Order:
+def order_of(args: argparse.Namespace, context: RunContext, workers: int) -> Order:
     """For so many workers, each of which has its share of the rate."""
-    rate = outside.settings.network.rate if args.rate is None else args.rate
+    rate = context.settings.network.rate if args.rate is None else args.rate
     line = argparse.Namespace(**{name: None if name in _NOT_TOLD else value for name, value in vars(args).items()})
     line.evidence = bool(getattr(args, "evidence", None))
     line.rate = max(1, rate // workers) if rate else 0
-    settings = looking_settings(outside, line.rate)
-    return Order(uuid.uuid4().hex, line, msgspec.json.encode(settings), our_servers(outside))
+    settings = looking_settings(context, line.rate)
+    return Order(uuid.uuid4().hex, line, msgspec.json.encode(settings), our_servers(context))
 
 
 def look(order: Order, part: Sequence[tuple[Name, Expected | None]]) -> Looked:
@@ -81,14 +81,14 @@ class _Post:
         self._fleet = asyncio.run_coroutine_threadsafe(self._opened(), self._loop).result()
 
     def close(self) -> None:
-        self._loop.call_soon_threadsafe(self._fleet.outside.asker.close)
+        self._loop.call_soon_threadsafe(self._fleet.context.asker.close)
         self._loop.call_soon_threadsafe(self._loop.stop)
 
     async def _opened(self) -> "Fleet":
         settings = msgspec.json.decode(self._order.settings, type=Settings)
-        outside = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
-        fleet = fleet_of(self._order.line, outside, self._expected.__getitem__)
-        outside.asker.pace = fleet.pace  # for all parts, which go on side by side
+        context = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        fleet = fleet_of(self._order.line, context, self._expected.__getitem__)
+        context.asker.pace = fleet.pace  # for all parts, which go on side by side
         return fleet
 
     def look(self, part: Sequence[tuple[Name, Expected | None]]) -> Looked:
@@ -97,7 +97,7 @@ class _Post:
     async def _look(self, part: Sequence[tuple[Name, Expected | None]]) -> Looked:
         self._expected |= {domain: each for domain, each in part if each is not None}
         fleet, notes, lines = self._fleet, list[Note](), list[bytes]()
-        told, names, text = telling(self._order.line, fleet.outside), each_of(domain for domain, _ in part), ""
+        told, names, text = telling(self._order.line, fleet.context), each_of(domain for domain, _ in part), ""
         async for results, evidence in self._results(names):
             text += evidence
             for result in results:
@@ -106,7 +106,7 @@ class _Post:
                 notes += [note] if note is not None else []
         for domain, _ in part:
             self._expected.pop(domain, None)
-        asked, self._told = fleet.outside.asker.asked - self._told, fleet.outside.asker.asked
+        asked, self._told = fleet.context.asker.asked - self._told, fleet.context.asker.asked
         return Looked(lines, notes, asked, fleet.pace.slowed, text)
 
     async def _results(self, names: AsyncIterator[Name]) -> AsyncIterator[tuple[list["Result"], str]]:
@@ -121,7 +121,7 @@ class _Post:
 
     def _note(self, result: "Result") -> Note | None:
         surveyed = self._order.line.action == "survey"
-        return None if result.picture is None else note_of(result.picture, result.findings if surveyed else None, self._order.ours)
+        return None if result.observation is None else note_of(result.observation, result.findings if surveyed else None, self._order.ours)
 
 
 _posts: OrderedDict[str, _Post] = OrderedDict()

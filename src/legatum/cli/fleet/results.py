@@ -16,15 +16,15 @@ if TYPE_CHECKING:
     from legatum.work.run_context import RunContext
 
 
-def fleet_of(args: argparse.Namespace, outside: "RunContext", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
+def fleet_of(args: argparse.Namespace, context: "RunContext", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
     """``expected``: what confirm is to find, where that was worked out elsewhere."""
     from legatum.work.fleet.looks import Fleet
     from legatum.work.look.depth import DEPTHS
 
     if args.rate is not None:
-        outside.settings.network.rate = args.rate
-    expected = (expected or (lambda domain: expected_of(args, outside, domain))) if args.action == "confirm" else None
-    return Fleet(outside, args.at_once, expected, DEPTHS[depth_of(args)], judging=args.action != "timetable")
+        context.settings.network.rate = args.rate
+    expected = (expected or (lambda domain: expected_of(args, context, domain))) if args.action == "confirm" else None
+    return Fleet(context, args.at_once, expected, DEPTHS[depth_of(args)], judging=args.action != "timetable")
 
 
 def depth_of(args: argparse.Namespace) -> str:
@@ -35,7 +35,7 @@ def depth_of(args: argparse.Namespace) -> str:
 
 
 def telling(
-    args: argparse.Namespace, outside: "RunContext", held: "Callable[[Name], list[HeldCopy]] | None" = None
+    args: argparse.Namespace, context: "RunContext", held: "Callable[[Name], list[HeldCopy]] | None" = None
 ) -> "Callable[[Result], FleetLine]":
     """How a result becomes a line. ``held``: what is remembered of a domain; None where the journal is not at hand."""
     from legatum.views.fleet.lists import fleet_line, switch_line
@@ -48,13 +48,13 @@ def telling(
     from legatum.core.timetable.observed import of_brief_look, with_held
     from legatum.core.timetable.switch import Wish, wished
 
-    at, publishing, caution = parse_instant(args.switch), parse_duration(args.publishing), outside.caution
-    low = parse_duration(args.low_ttl or outside.settings.house.low_ttl)
+    at, publishing, caution = parse_instant(args.switch), parse_duration(args.publishing), context.caution
+    low = parse_duration(args.low_ttl or context.settings.house.low_ttl)
 
     def wish(result: "Result") -> "Wish | None":
-        matters = list(of_brief_look(result.picture)) if result.picture is not None and result.picture.serving else []
+        matters = list(of_brief_look(result.observation)) if result.observation is not None and result.observation.serving else []
         if held is not None:
-            matters = with_held(matters, held(result.domain), outside.clock.now(), caution)
-        return wished(matters, at, low, outside.clock.now(), publishing, caution) if matters else None
+            matters = with_held(matters, held(result.domain), context.clock.now(), caution)
+        return wished(matters, at, low, context.clock.now(), publishing, caution) if matters else None
 
     return lambda result: switch_line(result, wish(result))

@@ -20,10 +20,10 @@ if TYPE_CHECKING:
 class Telling:
     """Of each change of a domain's course: drawn on a terminal, a line elsewhere, a JSON line where that is wanted."""
 
-    def __init__(self, args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]") -> None:
+    def __init__(self, args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]") -> None:
         from legatum.views.screen import Screen
 
-        self._args, self._outside, self._campaign, self._courses = args, outside, campaign, courses
+        self._args, self._context, self._campaign, self._courses = args, context, campaign, courses
         self._live: Any = None
         self._screen = Screen(sys.stderr)
         self._told: dict[Name, tuple[str, str]] = {}
@@ -52,14 +52,14 @@ class Telling:
         if self._args.json or self._args.quiet or not sys.stdout.isatty():
             yield
             return
-        with LiveWaves(self._campaign, self._courses, self._outside.clock.now) as self._live:
+        with LiveWaves(self._campaign, self._courses, self._context.clock.now) as self._live:
             try:
                 yield
             finally:
                 self._live = None
 
 
-def write_notes(args: argparse.Namespace, outside: "RunContext", carrier: "Carrier") -> None:
+def write_notes(args: argparse.Namespace, context: "RunContext", carrier: "Carrier") -> None:
     from legatum.cli.history import write_page
     from legatum.core.printable import file_word
     from legatum.core.records.name import file_name
@@ -69,15 +69,15 @@ def write_notes(args: argparse.Namespace, outside: "RunContext", carrier: "Carri
     if not args.notes:
         return
     complete = [each.domain for each in carrier.courses.values() if each.stage == Stage.DONE and each.steps]
-    moved = [each for each in history_of(outside, complete) if each.acts]
+    moved = [each for each in history_of(context, complete) if each.acts]
     for found in moved:
         customer = carrier.campaign.customers.get(found.domain, "")
-        write_page(outside, found, str(Path(args.notes) / file_word(customer) / f"{file_name(found.domain)}.html"))
+        write_page(context, found, str(Path(args.notes) / file_word(customer) / f"{file_name(found.domain)}.html"))
     note(args, f"pages for customers: {len(moved)} in {args.notes}")
 
 
 def tell_all(
-    args: argparse.Namespace, outside: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", stopped: str, shown: bool = False,
+    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", stopped: str, shown: bool = False,
     unused: tuple[str, ...] = (),
 ) -> int:  # fmt: skip
     """Where everything stands; the exit status is that of the first trouble."""
@@ -85,7 +85,7 @@ def tell_all(
     from legatum.views.fleet.waves import fleet_move_document, show_fleet_move
     from legatum.work.fleet.courses import Stage
 
-    document = fleet_move_document(campaign, courses, args.list, outside.clock.now(), stopped, shown, unused)
+    document = fleet_move_document(campaign, courses, args.list, context.clock.now(), stopped, shown, unused)
     if args.json:
         sys.stdout.write(json_line(document))
     else:

@@ -27,21 +27,21 @@ async def _lines() -> list[str]:
             "  your servers and accounts: `legatum settings add provider NAME --serves DOMAIN`, then `legatum settings check`",
             "  to try everything by hand: `legatum practice start DIR`",
         ]
-    async with open_outside(path) as outside:
-        held = f"{len(outside.providers)} providers, {len(outside.registrars)} registrars, {len(outside.resolvers())} resolvers"
+    async with open_outside(path) as context:
+        held = f"{len(context.providers)} providers, {len(context.registrars)} registrars, {len(context.resolvers())} resolvers"
         lines = [f"settings {path}: {held}; `legatum settings check` tries them out"]
-        return [*lines, *_moves(outside)]
+        return [*lines, *_moves(context)]
 
 
-def _moves(outside: "object") -> list[str]:
+def _moves(context: "object") -> list[str]:
     from legatum.core.instant import people_text
     from legatum.core.moves.standing import State
     from legatum.core.records.name import name_text
     from legatum.work.house import look_at_house
     from legatum.work.run_context import RunContext
 
-    assert isinstance(outside, RunContext)
-    house = look_at_house(outside)
+    assert isinstance(context, RunContext)
+    house = look_at_house(context)
     waiting = [each for each in house.standings if each.state in (State.TROUBLE, State.PERSON, State.READY)]
     holding = [each for each in house.standings if each.state == State.HOLDING]
     lines = []

@@ -36,15 +36,15 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: _ACTIONS[args.action](args, outside))
+    return with_outside(args, lambda context: _ACTIONS[args.action](args, context))
 
 
-async def _code(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _code(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.net.file import write_private
     from legatum.work.moves.effects.transfer.request import new_code
 
-    domain, registrar, path = parse_domain(args.domain), outside.registrar(args.registrar), Path(args.into)
+    domain, registrar, path = parse_domain(args.domain), context.registrar(args.registrar), Path(args.into)
     _refuse_place(path)
     document = document_of(args, domain, registrar, ["the code that the registry has"], [f"the same, in {path}"])
     code = await registrar.code(domain)
@@ -53,7 +53,7 @@ async def _code(args: argparse.Namespace, outside: "RunContext") -> int:
         if not agreed(args, f"authorisation code of {args.domain} at {registrar.name}:", ["the present one → another one"]):
             document.state = "shown" if args.dry_run else "declined"
             return end(args, document)
-        document.said = await _set_code(outside, domain, registrar, new_code(), path)
+        document.said = await _set_code(context, domain, registrar, new_code(), path)
     elif not args.dry_run:
         write_private(path, code + "\n")
     document.state, document.said = "shown" if args.dry_run else "changed", document.said or "fetched"
@@ -70,7 +70,7 @@ def _refuse_place(path: Path) -> None:
         raise BadInput(f"{path}: no file can be made there", "name one in a folder that is there and can be written")
 
 
-async def _set_code(outside: "RunContext", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
+async def _set_code(context: "RunContext", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
     """Written down first: whatever happens then, it is not lost. What was said."""
     from legatum.core.fault import OutsideFault
     from legatum.net.file import write_private
@@ -80,7 +80,7 @@ async def _set_code(outside: "RunContext", domain: "Name", registrar: "Registrar
     write_private(path, code + "\n")
     words = f"another authorisation code at {registrar.name}"
     try:
-        return (await carried_out(outside, domain, "code", words, lambda: registrar.change_code(domain, code))).summary
+        return (await carried_out(context, domain, "code", words, lambda: registrar.change_code(domain, code))).summary
     except Refused:
         path.unlink()
         raise
@@ -88,25 +88,25 @@ async def _set_code(outside: "RunContext", domain: "Name", registrar: "Registrar
         raise OutsideFault(f"{fault.message}; the code that was to be set is in {path}", f"it may hold or not: {fault.remedy}") from None
 
 
-async def _queue(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _queue(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.views.registry.registration import queue_document, show_queue
 
-    messages = await outside.registrar(args.registrar).messages(lambda _: args.take)
+    messages = await context.registrar(args.registrar).messages(lambda _: args.take)
     document = queue_document(args.registrar, messages)
     show(args, document, lambda screen: show_queue(document, screen))
     return OK
 
 
-async def _password(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _password(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import ROOT
     from legatum.views.registry.registration import PasswordDocument, show_password
     from legatum.work.effect import carried_out
 
-    registrar = outside.registrar(args.registrar)
-    new = outside.secret(args.new)
+    registrar = context.registrar(args.registrar)
+    new = context.secret(args.new)
     document = PasswordDocument(registrar=registrar.name, state="shown" if args.dry_run else "declined")
     if agreed(args, f"password of {registrar.name} at the registry:", ["the present one → the new one"]):
-        await carried_out(outside, ROOT, "password", f"another password at {registrar.name}", lambda: _password_set(registrar, new))
+        await carried_out(context, ROOT, "password", f"another password at {registrar.name}", lambda: _password_set(registrar, new))
         document.state = "changed"
     show(args, document, lambda screen: show_password(document, screen))
     return SHUT if document.state == "declined" else OK
@@ -117,7 +117,7 @@ async def _password_set(registrar: "Registrar", new: str) -> str:
     return "set"
 
 
-async def _contact(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _contact(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.fault import BadInput
     from legatum.core.records.name import ROOT
     from legatum.services.registrar import Contact
@@ -125,7 +125,7 @@ async def _contact(args: argparse.Namespace, outside: "RunContext") -> int:
     from legatum.work.effect import carried_out
     from legatum.work.moves.effects.transfer.request import new_code
 
-    registrar = outside.registrar(args.registrar)
+    registrar = context.registrar(args.registrar)
     found = await registrar.contact(args.ident)
     fields = (args.name, args.city, args.country, args.email)
     document = ContactDocument(registrar=registrar.name, ident=args.ident, state="there" if found else "missing")
@@ -140,7 +140,7 @@ async def _contact(args: argparse.Namespace, outside: "RunContext") -> int:
             args, f"contact {args.ident} at {registrar.name}:", [f"nothing → {args.name}, {args.city} {wanted.country}, {args.email}"]
         ):
             words = f"the contact {args.ident} at {registrar.name}"
-            done = await carried_out(outside, ROOT, "contact", words, lambda: registrar.make_contact(wanted, new_code()))
+            done = await carried_out(context, ROOT, "contact", words, lambda: registrar.make_contact(wanted, new_code()))
             document.said = done.summary
             document.state, document.name, document.city = "made", wanted.name, wanted.city
             document.country, document.email = wanted.country, wanted.email

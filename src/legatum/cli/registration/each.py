@@ -44,19 +44,19 @@ def add_domains(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)")
 
 
-async def carry_out(args: argparse.Namespace, outside: "RunContext", what: str, look: "Look") -> int:
+async def carry_out(args: argparse.Namespace, context: "RunContext", what: str, look: "Look") -> int:
     """``what`` is changed, in words."""
     from legatum.core.fault import BadInput
 
-    domains, registrar = domains_of(args), outside.registrar(args.registrar)
+    domains, registrar = domains_of(args), context.registrar(args.registrar)
     if len(domains) == 1 and not args.list:
-        return await _one(args, outside, registrar, what, await look(registrar, domains[0]))
+        return await _one(args, context, registrar, what, await look(registrar, domains[0]))
     if args.sheet or registrar.by_hand:
         raise BadInput("--sheet and registrars by hand are for one domain at a time", "name one domain")
-    return await _many(args, outside, registrar, what, domains, look)
+    return await _many(args, context, registrar, what, domains, look)
 
 
-async def _one(args: argparse.Namespace, outside: "RunContext", registrar: "Registrar", what: str, change: RegistrationChange) -> int:
+async def _one(args: argparse.Namespace, context: "RunContext", registrar: "Registrar", what: str, change: RegistrationChange) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import form_sheet
     from legatum.work.effect import found_done
@@ -65,7 +65,7 @@ async def _one(args: argparse.Namespace, outside: "RunContext", registrar: "Regi
     document.said = change.said
     if change.do is None:
         if not args.dry_run:
-            found_done(outside, change.domain, args.action)
+            found_done(context, change.domain, args.action)
         return end(args, document)
     if registrar.by_hand and not args.dry_run:
         put_down(args, document, form_sheet(change.domain, registrar.name, registrar.page, what, change.to_do))
@@ -80,7 +80,7 @@ async def _one(args: argparse.Namespace, outside: "RunContext", registrar: "Regi
 
 async def _many(
     args: argparse.Namespace,
-    outside: "RunContext",
+    context: "RunContext",
     registrar: "Registrar",
     what: str,
     domains: "list[Name]",
@@ -106,7 +106,7 @@ async def _many(
         part.old, part.new, part.why = change.old, change.new, change.said
         part.state = "ready" if change.do else "unchanged"
         if change.do is None and not args.dry_run:
-            found_done(outside, domain, args.action)
+            found_done(context, domain, args.action)
 
     async def made(domain: "Name", part: "ChangePart") -> None:
         do = changes[domain].do

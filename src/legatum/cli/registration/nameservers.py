@@ -28,29 +28,29 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    async def work(outside: "RunContext") -> int:
+    async def work(context: "RunContext") -> int:
         from legatum.core.fault import BadInput
         from legatum.core.records.name import typed_host
 
         domains = domains_of(args)
-        registrar = outside.registrar(args.registrar)
+        registrar = context.registrar(args.registrar)
         if args.ns and len(domains) > 1 and any("." not in text.strip() for text in args.ns.split(",")):
             raise BadInput(f"--ns {args.ns}: of which of the {len(domains)} domains?", "write the name servers' names whole")
         typed = (args.ns or "").split(",")
-        wanted = sorted(outside.provider(args.to).servers if args.to else {typed_host(text.strip(), domains[0]) for text in typed})
+        wanted = sorted(context.provider(args.to).servers if args.to else {typed_host(text.strip(), domains[0]) for text in typed})
         if len(domains) == 1 and not args.list:
-            return await _one(args, outside, domains[0], registrar, wanted)
+            return await _one(args, context, domains[0], registrar, wanted)
         if args.wait or args.sheet or registrar.by_hand:
             raise BadInput(
                 "--wait, --sheet and registrars by hand are for one domain at a time",
                 "for many: `legatum fleet confirm LIST --to PROVIDER`",
             )
-        return await _many(args, outside, domains, registrar, wanted)
+        return await _many(args, context, domains, registrar, wanted)
 
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
+async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import nameserver_sheet
     from legatum.work.effect import found_done
@@ -60,10 +60,10 @@ async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", 
     document = document_of(args, domain, registrar, [name_text(name) for name in sorted(before)], [name_text(name) for name in wanted])
     if set(before) != set(wanted):
         if not args.anyway:
-            count = await refuse_unready(outside, domain, before, wanted)
+            count = await refuse_unready(context, domain, before, wanted)
             if count:
                 note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
-            for text in await other_names(outside, domain, wanted):
+            for text in await other_names(context, domain, wanted):
                 note(args, f"{text}: resolvers that go by the zone's own set come to those; make it the same there too")
 
         async def sheet() -> str:
@@ -71,32 +71,32 @@ async def _one(args: argparse.Namespace, outside: "RunContext", domain: "Name", 
 
         title, lines = f"NS set of {name_text(domain)} at {registrar.name}", [f"{', '.join(document.old)} → {', '.join(document.new)}"]
         await change_or_put_down(
-            args, document, registrar, title, lines, sheet, lambda: change_nameservers(outside, registrar, domain, wanted)
+            args, document, registrar, title, lines, sheet, lambda: change_nameservers(context, registrar, domain, wanted)
         )
     elif not args.dry_run:
-        found_done(outside, domain, "nameservers")
-    await watch(args, document, lambda told: wait_until_published(outside, domain, before, wanted, told))
+        found_done(context, domain, "nameservers")
+    await watch(args, document, lambda told: wait_until_published(context, domain, before, wanted, told))
     return end(args, document)
 
 
 async def _many(
-    args: argparse.Namespace, outside: "RunContext", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]"
+    args: argparse.Namespace, context: "RunContext", domains: "list[Name]", registrar: "Registrar", wanted: "list[Name]"
 ) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.registration import many_document, show_many
     from legatum.work.effect import found_done
     from legatum.work.fleet.ns_sets import change, look
 
-    candidates = await look(outside, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
+    candidates = await look(context, registrar, domains, wanted, not args.anyway, lambda text: note(args, text))
     for each in candidates:
         if each.state == "unchanged" and not args.dry_run:
-            found_done(outside, each.domain, "nameservers")
+            found_done(context, each.domain, "nameservers")
     ready = [each for each in candidates if each.state == "ready"]
     lines = first_of(args, [f"{name_text(each.domain)}: {', '.join(map(name_text, each.old))}" for each in ready])
     lines.append(f"→ {', '.join(map(name_text, wanted))}")
     go = bool(ready) and agreed(args, f"NS sets of {len(ready)} domains at {registrar.name}, old → new:", lines)
     if go:
-        candidates = await change(outside, registrar, candidates, wanted)
+        candidates = await change(context, registrar, candidates, wanted)
     state = ending_of(args, ready, go)
     document = many_document(state, registrar.name, wanted, candidates)
     show(args, document, lambda screen: show_many(document, screen))

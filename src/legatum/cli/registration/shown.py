@@ -23,27 +23,27 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: (_check if args.action == "check" else _show)(args, outside))
+    return with_outside(args, lambda context: (_check if args.action == "check" else _show)(args, context))
 
 
-async def _show(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.registration import registration_document, show_registration
     from legatum.work.registry.registration import look_at_sides
 
     domain = parse_domain(args.domain)
-    registrar = outside.registrar(args.registrar) if args.registrar else None
-    code = outside.secret(args.code) if args.code else ""
-    document = registration_document(await look_at_sides(outside, domain, registrar, code))
+    registrar = context.registrar(args.registrar) if args.registrar else None
+    code = context.secret(args.code) if args.code else ""
+    document = registration_document(await look_at_sides(context, domain, registrar, code))
     show(args, document, lambda screen: show_registration(document, screen))
     return OK if document.agreed else FOUND
 
 
-async def _check(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _check(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.registry.registration import availability_document, show_availability
 
     domains = [parse_domain(text) for text in args.domains]
-    document = availability_document(args.registrar, await outside.registrar(args.registrar).availability(domains))
+    document = availability_document(args.registrar, await context.registrar(args.registrar).availability(domains))
     show(args, document, lambda screen: show_availability(document, screen))
     return OK

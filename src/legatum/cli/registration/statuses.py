@@ -21,26 +21,26 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: _lock(args, outside))
+    return with_outside(args, lambda context: _lock(args, context))
 
 
-async def _lock(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _lock(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.work.registry.held import look_at_held
     from legatum.work.registry.registration import LOCKS, change_locks
 
     lock = args.action == "lock"
 
     async def look(registrar: "Registrar", domain: "Name") -> RegistrationChange:
-        held = (await look_at_held(outside, domain, registrar))[0].statuses
+        held = (await look_at_held(context, domain, registrar))[0].statuses
         rest = [each for each in held if each not in LOCKS and each != "ok"]
         new = sorted([*rest, *LOCKS] if lock else rest) or ["ok"]
         changing = [each for each in LOCKS if (each in held) != lock]
 
         async def do() -> tuple[str, list[str]]:
-            outcome, statuses = await change_locks(outside, registrar, domain, lock)
+            outcome, statuses = await change_locks(context, registrar, domain, lock)
             return outcome.summary, sorted(statuses)
 
         to_do = [f"{'set' if lock else 'lift'} `{each}`" for each in changing]
         return RegistrationChange(domain, sorted(held), new, do if changing else None, to_do)
 
-    return await carry_out(args, outside, "statuses", look)
+    return await carry_out(args, context, "statuses", look)

@@ -29,10 +29,10 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: (_renew if args.action == "renew" else _restore)(args, outside))
+    return with_outside(args, lambda context: (_renew if args.action == "renew" else _restore)(args, context))
 
 
-async def _renew(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _renew(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.fault import BadInput
     from legatum.core.renewal import MOST_YEARS
     from legatum.work.registry.renewal import note_worksheet, plan_renewal, renew
@@ -41,30 +41,30 @@ async def _renew(args: argparse.Namespace, outside: "RunContext") -> int:
         raise BadInput(f"{args.years} years", f"a registration is renewed for 1 to {MOST_YEARS} years")
 
     async def look(registrar: "Registrar", domain: "Name") -> RegistrationChange:
-        renewal = await plan_renewal(outside, registrar, domain, args.years, args.until or "")
+        renewal = await plan_renewal(context, registrar, domain, args.years, args.until or "")
 
         async def do() -> tuple[str, list[str]]:
-            outcome, until = await renew(outside, registrar, renewal)
+            outcome, until = await renew(context, registrar, renewal)
             return outcome.summary, [until]
 
         return RegistrationChange(
             domain, [renewal.expires], [renewal.until], do if renewal.years else None, [f"renew it for {renewal.words}"],
-            lambda: note_worksheet(outside, registrar, renewal), renewal.over,
+            lambda: note_worksheet(context, registrar, renewal), renewal.over,
         )  # fmt: skip
 
-    return await carry_out(args, outside, "date of expiry", look)
+    return await carry_out(args, context, "date of expiry", look)
 
 
-async def _restore(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _restore(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.work.registry.registration import restore
 
-    domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
+    domain, registrar = parse_domain(args.domain), context.registrar(args.registrar)
     held = await registrar.registration(domain)
     old = [*held.statuses, *held.grace]
     document = document_of(args, domain, registrar, old, ["restored"])
     document.state = "shown" if args.dry_run else "declined"
     if agreed(args, f"{args.domain} at {registrar.name}, old → new:", [f"{', '.join(old)} → restored, in the zone again"]):
-        outcome, now = await restore(outside, registrar, domain, args.reason)
+        outcome, now = await restore(context, registrar, domain, args.reason)
         document.state, document.said, document.new = "changed", outcome.summary, [*now.statuses, *now.grace]
     return end(args, document)

@@ -33,15 +33,15 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 
 def run(args: argparse.Namespace) -> int:
-    return with_outside(args, lambda outside: (_answer if args.action == "answer" else _transfer)(args, outside))
+    return with_outside(args, lambda context: (_answer if args.action == "answer" else _transfer)(args, context))
 
 
-async def _answer(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _answer(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.fault import GateShut
     from legatum.core.records.name import parse_domain
     from legatum.work.effect import carried_out
 
-    domain, registrar = parse_domain(args.domain), outside.registrar(args.registrar)
+    domain, registrar = parse_domain(args.domain), context.registrar(args.registrar)
     standing = await registrar.transfer_state(domain)
     if not registrar.by_hand and (standing is None or not standing.pending):
         raise GateShut(
@@ -54,18 +54,18 @@ async def _answer(args: argparse.Namespace, outside: "RunContext") -> int:
     document.state = "shown" if args.dry_run else "declined"
     if agreed(args, f"{args.domain} at {registrar.name}, which {who} asks for:", [document.new[0]]):
         outcome = await carried_out(
-            outside, domain, args.words, f"{args.words} the transfer to {who}", lambda: registrar.transfer(domain, args.words)
+            context, domain, args.words, f"{args.words} the transfer to {who}", lambda: registrar.transfer(domain, args.words)
         )
         document.state, document.said = "changed", outcome.summary
     return end(args, document)
 
 
-async def _transfer(args: argparse.Namespace, outside: "RunContext") -> int:
+async def _transfer(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.moves.wishes import TransferWish, Wishes
     from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain)
     note(args, "looking at the registration …")
     transfer = TransferWish(domain, args.losing, args.gaining, args.code, args.approve, args.years, args.registrant)
-    runbook, path = await drafted(args, outside, Wishes(domain=domain, registrar=args.losing, transfer=transfer))
-    return present(args, outside, runbook, path, {})
+    runbook, path = await drafted(args, context, Wishes(domain=domain, registrar=args.losing, transfer=transfer))
+    return present(args, context, runbook, path, {})

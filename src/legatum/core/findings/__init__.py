@@ -22,9 +22,11 @@ _BY_FAMILY = [(getattr(family, "concerned", None), collect(vars(family))) for fa
 KINDS: dict[str, FindingKind] = {kind.slug: kind for _, kinds in _BY_FAMILY for kind in kinds}
 
 
-def judge(picture: Observation) -> tuple[Finding, ...]:
+def judge(observation: Observation) -> tuple[Finding, ...]:
     """Every finding that the picture shows, worst first."""
-    return judge_with(chain.from_iterable(kinds for concerned, kinds in _BY_FAMILY if concerned is None or concerned(picture)), picture)
+    return judge_with(
+        chain.from_iterable(kinds for concerned, kinds in _BY_FAMILY if concerned is None or concerned(observation)), observation
+    )
 
 
 __all__ = ["FAMILIES", "KINDS", "Finding", "FindingKind", "Severity", "judge"]

@@ -85,12 +85,12 @@ def collect(module: Mapping[str, Any]) -> list[FindingKind]:
     return [each for each in module.values() if isinstance(each, FindingKind)]
 
 
-def judge_with(kinds: Iterable[FindingKind], picture: object) -> tuple[Finding, ...]:
+def judge_with(kinds: Iterable[FindingKind], observation: object) -> tuple[Finding, ...]:
     """Every finding, worst first, each symptom counted under its cause."""
     counted = tally()
     seen = {}
     for kind in kinds:
-        if sightings := tuple(kind.check(picture)):
+        if sightings := tuple(kind.check(observation)):
             seen[kind.slug] = (kind, sightings)
         counted.done += 1
     explained: dict[str, Counter[str]] = {}

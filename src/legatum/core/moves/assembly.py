@@ -57,19 +57,19 @@ def assemble(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[P
 
 def resolved(ordered: Sequence[Step], premises: Premises, past: Sequence[Past], caution: Caution) -> tuple[Step, ...]:
     """The steps with the waits that their needs come to, given everything before each of them."""
-    scene = timeline_at_the_beginning(premises)
+    timeline = timeline_at_the_beginning(premises)
     for number, each in enumerate(past):
-        play(scene, each.effects, number - len(past), each.label)
+        play(timeline, each.effects, number - len(past), each.label)
     steps: list[Step] = []
     seen_by: dict[str, str] = {}
     for number, step in enumerate(ordered):
         needs = dict.fromkeys((*step.needs, *(need for effect in step.effects for need in effect.needs)))
-        found = (wait for need in needs for wait in waits_for(need, scene, premises, caution, step.effects))
+        found = (wait for need in needs for wait in waits_for(need, timeline, premises, caution, step.effects))
         waits = _longest(replace(wait, after=seen_by.get(wait.after, wait.after)) for wait in found)
         step = replace(step, waits=_known(waits, steps, past))
         seen_by |= {each.id: step.id for each in steps if _is_shown(each, step)}
         steps.append(step)
-        play(scene, step.effects, number, step.id)
+        play(timeline, step.effects, number, step.id)
     return tuple(_told_when_final(steps))
 
 
@@ -104,10 +104,10 @@ def _ordered(pieces: Iterable[PlannedStep]) -> list[PlannedStep]:
     return found
 
 
-def play(scene: Timeline, effects: Iterable[Effect], at: float, label: str) -> None:
+def play(timeline: Timeline, effects: Iterable[Effect], at: float, label: str) -> None:
     """Effects one after the other, for the order of things only."""
     for effect in effects:
-        effect.play(scene, at, at, label)
+        effect.play(timeline, at, at, label)
 
 
 def _told_when_final(steps: Sequence[Step]) -> Iterable[Step]:
@@ -119,20 +119,20 @@ def _told_when_final(steps: Sequence[Step]) -> Iterable[Step]:
 
 def led_back(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[Past]) -> list[str]:
     """Who would still lead caches to what a step takes away, in words; empty for a plan that leads everybody away first."""
-    scene, found = timeline_at_the_beginning(premises), list[str]()
+    timeline, found = timeline_at_the_beginning(premises), list[str]()
     for each in past:
-        play(scene, each.effects, 0, each.label)
+        play(timeline, each.effects, 0, each.label)
     for number, piece in enumerate(_ordered(pieces)):
         for need in piece.needs:
             if isinstance(need, NoLongerQueried):
-                found += still_led(need, scene, premises)
-        play(scene, piece.step.effects, number, piece.step.id)
+                found += still_led(need, timeline, premises)
+        play(timeline, piece.step.effects, number, piece.step.id)
     return found
 
 
 def runbook_of(
-    ident: str, wish: str, at: float, premises: Premises, pieces: Iterable[PlannedStep], past: Sequence[Past], caution: Caution, domain: Name,
-    back_of: str = "",
+    ident: str, wish: str, at: float, premises: Premises, pieces: Iterable[PlannedStep], past: Sequence[Past], caution: Caution,
+    domain: Name, back_of: str = "",
 ) -> Runbook:  # fmt: skip
     """The whole plan."""
     steps = assemble(pieces, premises, past, caution)

@@ -77,34 +77,34 @@ _KINDS: dict[type, Callable[[PlanInput, Any], Iterator[PlannedStep]]] = {
     Sign: sign_pieces,
     Exchange: exchange_pieces,
     Unsign: unsign_pieces,
-    NewRegistrar: lambda drawing, wish: transfer_pieces(wish.held, wish.wish),
+    NewRegistrar: lambda inputs, wish: transfer_pieces(wish.held, wish.wish),
 }
 _ALONE = (First, Retirement, Leftovers, SecondSigner)
 _OF_KEYS = (Sign, Exchange, Unsign)
 _SERVERS = (NewProvider, Second, Hosts)
 
 
-def draw(drawing: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> Runbook:
+def draw(inputs: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> Runbook:
     """The plan. Raises :class:`BadInput` for wishes that contradict each other, and as each kind does."""
     _refuse_contradictions(wishes)
     made = tuple((each.new, each.zone) for each in wishes if isinstance(each, NewProvider))
-    drawing = replace(drawing, made=made)
+    inputs = replace(inputs, made=made)
     for each in wishes:
-        if isinstance(each, NewProvider) and (why := passage_words(drawing, each)):
-            drawing = replace(drawing, signing=f"{drawing.signing}; {why}")
-    pieces = with_texts_merged([piece for wish in wishes for piece in _KINDS[type(wish)](drawing, wish)])
-    pieces = completed(drawing, pieces)
+        if isinstance(each, NewProvider) and (why := passage_words(inputs, each)):
+            inputs = replace(inputs, signing=f"{inputs.signing}; {why}")
+    pieces = with_texts_merged([piece for wish in wishes for piece in _KINDS[type(wish)](inputs, wish)])
+    pieces = completed(inputs, pieces)
     _refuse_twice(pieces)
-    _refuse_lost_ds(drawing, wishes, pieces)
-    premises, past = premises_of(drawing, pieces)
+    _refuse_lost_ds(inputs, wishes, pieces)
+    premises, past = premises_of(inputs, pieces)
     if leading := led_back(pieces, premises, past):
         raise GateShut(
-            f"{name_text(drawing.domain)}: {'; '.join(dict.fromkeys(leading))}, to the end: nobody would ever stop asking there",
+            f"{name_text(inputs.domain)}: {'; '.join(dict.fromkeys(leading))}, to the end: nobody would ever stop asking there",
             "have that changed first, or say who serves it now",
         )
-    runbook = runbook_of(ident, words, drawing.at, premises, pieces, past, drawing.caution, drawing.domain)
+    runbook = runbook_of(ident, words, inputs.at, premises, pieces, past, inputs.caution, inputs.domain)
     refuse_no_window(runbook)
-    for obstacle in running_out(runbook, (), drawing.signed_until, drawing.at) if drawing.anchors else ():
+    for obstacle in running_out(runbook, (), inputs.signed_until, inputs.at) if inputs.anchors else ():
         raise GateShut(obstacle.reason, obstacle.remedy)
     return runbook
 
@@ -118,7 +118,7 @@ def refuse_no_window(runbook: Runbook) -> None:
         )
 
 
-def _refuse_lost_ds(drawing: PlanInput, wishes: Sequence[Wish], pieces: Sequence[PlannedStep]) -> None:
+def _refuse_lost_ds(inputs: PlanInput, wishes: Sequence[Wish], pieces: Sequence[PlannedStep]) -> None:
     """A DS set comes out of a transfer as it went in, or goes before it."""
     changed = [effect.after for piece in pieces for effect in piece.step.effects if isinstance(effect, DsChanged)]
     for each in wishes:
@@ -133,10 +133,10 @@ def _refuse_lost_ds(drawing: PlanInput, wishes: Sequence[Wish], pieces: Sequence
             )
 
 
-def shorter_pace(drawing: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
+def shorter_pace(inputs: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
     """Of the two paces the plan that is over sooner; and pace → when it would be over, where both differ."""
-    plans = {pace: draw(replace(drawing, at_once=pace == AT_ONCE), ident, words, wishes) for pace in (LOWERED, AT_ONCE)}
-    ends = {pace: slots_of(plan, drawing.at)[-1].ends for pace, plan in plans.items()}
+    plans = {pace: draw(replace(inputs, at_once=pace == AT_ONCE), ident, words, wishes) for pace in (LOWERED, AT_ONCE)}
+    ends = {pace: slots_of(plan, inputs.at)[-1].ends for pace, plan in plans.items()}
     best = min(ends, key=lambda pace: (ends[pace], pace != LOWERED))
     return plans[best], ends if plans[LOWERED].steps != plans[AT_ONCE].steps else {}
 

@@ -124,58 +124,58 @@ class PlanInput:
         )
 
 
-def premises_of(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> tuple[Premises, tuple[Past, ...]]:
+def premises_of(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> tuple[Premises, tuple[Past, ...]]:
     """The premises of a plan that is made of these pieces, and what is remembered beside them."""
-    followed = _followed(drawing, pieces)
+    followed = _followed(inputs, pieces)
     past = list[Past]()
-    served = [_parent(drawing)]
-    for (place, origin), zone in drawing.zones.items():
+    served = [_parent(inputs)]
+    for (place, origin), zone in inputs.zones.items():
         sets = [each for key in followed.get(origin, ()) if (each := zone.get(*key)) is not None]
-        keys = drawing.keys.get((place, origin))
-        states = [*drawing.earlier_keys.get((place, origin), ()), KeyState(keys, drawing.at, drawing.at)]
-        states = states[_first_kept(states, drawing, max(_longest(drawing, origin, zone))) :]
-        negative, longest = _longest(drawing, origin, zone)
+        keys = inputs.keys.get((place, origin))
+        states = [*inputs.earlier_keys.get((place, origin), ()), KeyState(keys, inputs.at, inputs.at)]
+        states = states[_first_kept(states, inputs, max(_longest(inputs, origin, zone))) :]
+        negative, longest = _longest(inputs, origin, zone)
         served.append(Served(place, origin, tuple(sets), negative, longest, states[0].keys))
-        follows = drawing.follows if place == drawing.main else ()
+        follows = inputs.follows if place == inputs.main else ()
         for before, state in pairwise(states):
             if state.keys != before.keys:
                 signs = f"signs with {state.keys.roles_text}" if state.keys is not None else "does not sign"
                 label = f"{place} {signs} since {instant_text(state.since)}"
                 past.append(Past(label, (Signed(place, origin, before.keys, state.keys, follows),), state.since, state.everywhere))
-        if place == drawing.main and origin == drawing.domain:
-            served += [replace(served[-1], place=each) for each in drawing.follows]
-    seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in drawing.hosts if each.since is not None]
-    anchors = {drawing.domain: drawing.anchors} if drawing.anchors else {}
+        if place == inputs.main and origin == inputs.domain:
+            served += [replace(served[-1], place=each) for each in inputs.follows]
+    seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in inputs.hosts if each.since is not None]
+    anchors = {inputs.domain: inputs.anchors} if inputs.anchors else {}
     premises = Premises(
-        drawing.parent_zone, drawing.registrar, drawing.places, tuple(served), drawing.hosts, _registered(drawing, pieces),
-        drawing.vanishing, drawing.unsigned, drawing.signing, anchors, drawing.caution.floor, drawing.caution.time_out, drawing.serial_rule,
-        drawing.reads_cds, drawing.windows, drawing.quiet, drawing.time_zone, drawing.users,
+        inputs.parent_zone, inputs.registrar, inputs.places, tuple(served), inputs.hosts, _registered(inputs, pieces),
+        inputs.vanishing, inputs.unsigned, inputs.signing, anchors, inputs.caution.floor, inputs.caution.time_out, inputs.serial_rule,
+        inputs.reads_cds, inputs.windows, inputs.quiet, inputs.time_zone, inputs.users,
     )  # fmt: skip
-    scene = timeline_at_the_beginning(premises)
-    past += remembered_past(premises, scene, {}, drawing.remembered, drawing.caution, drawing.at)
+    timeline = timeline_at_the_beginning(premises)
+    past += remembered_past(premises, timeline, {}, inputs.remembered, inputs.caution, inputs.at)
     return premises, (*past, *seen)
 
 
-def _first_kept(states: Sequence[KeyState], drawing: PlanInput, longest: int) -> int:
+def _first_kept(states: Sequence[KeyState], inputs: PlanInput, longest: int) -> int:
     """Of states one after the other, the number of the first that anybody may hold anything of."""
     lasts = max([longest, *(each.keys.ttl for each in states if each.keys is not None)])
-    caution = drawing.caution
-    cut = drawing.at - caution.lasts(lasts) - caution.slack(2) - caution.margin
+    caution = inputs.caution
+    cut = inputs.at - caution.lasts(lasts) - caution.slack(2) - caution.margin
     return max(number for number, each in enumerate(states) if number == 0 or each.everywhere < cut)
 
 
-def _longest(drawing: PlanInput, origin: Name, zone: Zone) -> tuple[int, int]:
+def _longest(inputs: PlanInput, origin: Name, zone: Zone) -> tuple[int, int]:
     """How long *no such name* may be kept, and anything at all, by what was given lately too."""
-    held = [each for each in drawing.remembered.get(origin, ()) if each.place != PARENT and each.until(drawing.caution) > drawing.at]
+    held = [each for each in inputs.remembered.get(origin, ()) if each.place != PARENT and each.until(inputs.caution) > inputs.at]
     absence = [each.ttl for each in held if each.absent]
     return max(negative_ttl(zone.soa_rrset), *absence, 0), max(*(each.ttl for each in zone.unsorted), *(each.ttl for each in held))
 
 
-def _registered(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> Registered | None:
+def _registered(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> Registered | None:
     """As it should come out of a transfer: with what the plan has changed by then."""
-    if drawing.registered is None:
+    if inputs.registered is None:
         return None
-    held: Registered = drawing.registered
+    held: Registered = inputs.registered
     for piece in sorted(pieces, key=lambda each: each.phase):
         for effect in piece.step.effects:
             if isinstance(effect, Delegated):
@@ -188,15 +188,15 @@ def _registered(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> Registered
     return held
 
 
-def _parent(drawing: PlanInput) -> Served:
-    ns = [rrset(drawing.domain, NS, drawing.parent_ttl, drawing.delegation)] if drawing.delegation else []
-    return Served(PARENT, drawing.parent_zone, (*ns, *drawing.glue), 0)
+def _parent(inputs: PlanInput) -> Served:
+    ns = [rrset(inputs.domain, NS, inputs.parent_ttl, inputs.delegation)] if inputs.delegation else []
+    return Served(PARENT, inputs.parent_zone, (*ns, *inputs.glue), 0)
 
 
-def _followed(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> dict[Name, list[RRsetKey]]:
+def _followed(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> dict[Name, list[RRsetKey]]:
     """Zone → names and types that the plan rests on: NS sets, addresses of name servers in it, and what changes."""
-    found: dict[Name, dict[RRsetKey, None]] = {origin: {(origin, NS): None} for _, origin in drawing.zones}
-    named = {host for zone in drawing.zones.values() for host in targets(zone.apex_ns)} | set(drawing.delegation)
+    found: dict[Name, dict[RRsetKey, None]] = {origin: {(origin, NS): None} for _, origin in inputs.zones}
+    named = {host for zone in inputs.zones.values() for host in targets(zone.apex_ns)} | set(inputs.delegation)
     for origin, keys in found.items():
         keys |= {(host, rtype): None for host in sorted(named) if is_under(host, origin) for rtype in ADDRESSES}
     for piece in pieces:
@@ -211,12 +211,12 @@ def _followed(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> dict[Name, l
     return {origin: list(keys) for origin, keys in found.items()}
 
 
-def completed(drawing: PlanInput, pieces: Sequence[PlannedStep]) -> list[PlannedStep]:
+def completed(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> list[PlannedStep]:
     """Pieces whose making of a zone says of every RRset that the plan follows what it will be there."""
-    followed = _followed(drawing, pieces)
+    followed = _followed(inputs, pieces)
 
     def whole(effect: ZoneMade) -> ZoneMade:
-        source = drawing.zones.get((effect.source or drawing.main, effect.zone))
+        source = inputs.zones.get((effect.source or inputs.main, effect.zone))
         if source is None:
             return effect
         there = {(each.name, each.rtype) for each in effect.rrsets}
@@ -246,10 +246,10 @@ def grouped(servers: Iterable[tuple[Name, str]]) -> dict[Name, tuple[str, ...]]:
     return found
 
 
-def glue_of(picture: Observation) -> tuple[tuple[RRset, ...], int]:
+def glue_of(observation: Observation) -> tuple[tuple[RRset, ...], int]:
     """Addresses that the parent gives along, and the largest TTL of them."""
     found: dict[RRsetKey, RRset] = {}
-    for view in picture.parents:
+    for view in observation.parents:
         for each in view.glue:
             there = found.get((each.name, each.rtype))
             if there is None or each.ttl > there.ttl:

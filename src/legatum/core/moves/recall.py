@@ -30,12 +30,12 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
     """With the waits that come of it. ``outcomes``: of the steps done."""
     caution = Caution(runbook.premises.floor, runbook.premises.time_out, runbook.margin)
     runbook = _with_own_ttls(runbook, remembered, caution)
-    scene, happened = timeline_at_the_beginning(runbook.premises), happened_before(runbook)
+    timeline, happened = timeline_at_the_beginning(runbook.premises), happened_before(runbook)
     for each in runbook.past:
-        play(scene, each.effects, each.first, each.label)
+        play(timeline, each.effects, each.first, each.label)
     for step in runbook.steps:
         if step.id in outcomes:
-            play(scene, step.effects, outcomes[step.id].first, step.id)
+            play(timeline, step.effects, outcomes[step.id].first, step.id)
             looks = [look for effect in step.effects if (look := shown_by(runbook, step, effect)) is not None]
             if all(look.id in outcomes for look in looks):
                 happened[step.id] = max(outcomes[one.id].all for one in (step, *looks))
@@ -43,7 +43,7 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
     # What has not ended is the present: that is looked at when a hold begins, and held against the plan then.
     known = runbook.known_keys
     counted = {domain: [each for each in copies if each.ended and _is_known(each, known)] for domain, copies in remembered.items()}
-    found = remembered_past(runbook.premises, scene, happened, counted, caution, now)
+    found = remembered_past(runbook.premises, timeline, happened, counted, caution, now)
     more = [past for past in found if past.label not in there]
     if not more:
         return runbook
@@ -80,39 +80,39 @@ def _is_known(copy: HeldCopy, keys: Collection[str]) -> bool:
 
 
 def remembered_past(
-    premises: Premises, scene: Timeline, happened: Mapping[str, float], remembered: Remembered, caution: Caution, now: float
+    premises: Premises, timeline: Timeline, happened: Mapping[str, float], remembered: Remembered, caution: Caution, now: float
 ) -> list[Past]:
-    """What somebody may hold and ``scene`` does not account for. ``happened``: label → when it was true of all servers."""
+    """What somebody may hold and ``timeline`` does not account for. ``happened``: label → when it was true of all servers."""
     found = dict[str, Past]()
     for domain, copies in remembered.items():
         held = [each for each in copies if each.until(caution) > now]
-        asked = _asked(domain, held, scene)
+        asked = _asked(domain, held, timeline)
         for copy in held:
             if copy.place in asked:
-                found |= {past.label: past for past in _unexplained(copy, domain, scene, premises, happened)}
+                found |= {past.label: past for past in _unexplained(copy, domain, timeline, premises, happened)}
     return list(found.values())
 
 
-def _asked(domain: Name, held: Sequence[HeldCopy], scene: Timeline) -> set[str]:
+def _asked(domain: Name, held: Sequence[HeldCopy], timeline: Timeline) -> set[str]:
     """Places that caches may have what they gave from: the plan's own, and those to which an NS set leads that the parent gave lately. What
     was only made ready somewhere nobody has."""
-    found = {PARENT, OWN_SERVERS, *(place for place, zone in scene.served if zone == domain)}
+    found = {PARENT, OWN_SERVERS, *(place for place, zone in timeline.served if zone == domain)}
     sets = [each for each in held if each.key == (domain, NS)]
     led = {host for each in sets if each.place == PARENT for host in targets(each.rrset)}
     return found | {each.place for each in sets if led & set(targets(each.rrset))}
 
 
-def _unexplained(copy: HeldCopy, domain: Name, scene: Timeline, premises: Premises, happened: Mapping[str, float]) -> Iterator[Past]:
+def _unexplained(copy: HeldCopy, domain: Name, timeline: Timeline, premises: Premises, happened: Mapping[str, float]) -> Iterator[Past]:
     """Nothing for what the plan has in its own history, at least as long, or does not rest on."""
     zone = premises.parent_zone if copy.place == PARENT else domain
-    served = [place for place, each in scene.served if each == zone]
+    served = [place for place, each in timeline.served if each == zone]
     if copy.rtype == DS and copy.place == PARENT and copy.rrset is not None:
         given = anchors_of(copy.rrset.rdatas, copy.ttl)
-        track = scene.anchors.get(copy.name)
+        track = timeline.anchors.get(copy.name)
         if track is None or not _gave(track, lambda one: set(one.records) == set(given.records) and one.ttl >= given.ttl, copy, happened):
             yield _past(copy, PARENT, zone, copy.rrset)
         return
-    tracks = dict(scene.tracks(zone, copy.key))
+    tracks = dict(timeline.tracks(zone, copy.key))
     if not served or not tracks or copy.rtype == DS:
         return
     place = copy.place if copy.place in served else served[0]

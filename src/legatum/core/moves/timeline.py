@@ -171,15 +171,15 @@ def _copied(tracks: dict[_K, History[_V]]) -> dict[_K, History[_V]]:
 
 def timeline_at_the_beginning(premises: Premises) -> Timeline:
     """As it was observed."""
-    scene = Timeline()
+    timeline = Timeline()
     for place in premises.places:
         for addresses in place.servers.values():
             for address in addresses:
-                scene.answering[address] = History(place.name)
+                timeline.answering[address] = History(place.name)
     for served in premises.served:
-        scene.served[served.place, served.zone] = History(Content.WHOLE)
+        timeline.served[served.place, served.zone] = History(Content.WHOLE)
         for rrset in served.rrsets:
-            scene.said[served.place, served.zone, rrset.name, rrset.rtype] = History(rrset)
-        scene.signed[served.place, served.zone] = History(served.keys)
-    scene.anchors |= {domain: History(anchors) for domain, anchors in premises.anchors.items()}
-    return scene
+            timeline.said[served.place, served.zone, rrset.name, rrset.rtype] = History(rrset)
+        timeline.signed[served.place, served.zone] = History(served.keys)
+    timeline.anchors |= {domain: History(anchors) for domain, anchors in premises.anchors.items()}
+    return timeline

@@ -169,19 +169,19 @@ def refuse_strange_names(wish: Wishes) -> None:
             raise BadInput(words, "only hosts below a domain have addresses at its registry")
 
 
-def refuse_silence(wish: Wishes, picture: Observation, dead: Collection[Name]) -> None:
+def refuse_silence(wish: Wishes, observation: Observation, dead: Collection[Name]) -> None:
     """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing. ``dead``: servers of which
     that is known."""
-    domain = name_text(picture.domain)
+    domain = name_text(observation.domain)
     if wish.first:
         return
     beside = bool(wish.second or wish.without) and not wish.at_registrar  # before anybody delegates it, too
-    if not picture.delegation and not wish.transfer and not beside:
+    if not observation.delegation and not wish.transfer and not beside:
         raise GateShut(f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`")
     if not (wish.leads or wish.of_keys):
         return
-    silent = [view.address for view in picture.servers if not view.serves and view.server not in dead] + [
-        view.address for view in picture.parents if not view.answered
+    silent = [view.address for view in observation.servers if not view.serves and view.server not in dead] + [
+        view.address for view in observation.parents if not view.answered
     ]
     if silent:
         hint = f"; where {wish.without} is dead: `legatum second leave {domain} --at PROVIDER --second NAME --dead`" if wish.without else ""

@@ -68,10 +68,10 @@ class KnownToHouse:
     of_templates: Mapping[str, Sequence[RRset]] | None = None
 
 
-def leftovers(picture: Observation, known: KnownToHouse, registrar: str) -> list[Leftover]:
+def leftovers(observation: Observation, known: KnownToHouse, registrar: str) -> list[Leftover]:
     """In the order in which they are taken away."""
-    found = [*_texts(picture, known), *_addresses(picture, known), *_of_templates(known)]
-    return [*found, *_hosts(picture, known, registrar), *_names(picture), *_ds(picture), *_zones(picture, known)]
+    found = [*_texts(observation, known), *_addresses(observation, known), *_of_templates(known)]
+    return [*found, *_hosts(observation, known, registrar), *_names(observation), *_ds(observation), *_zones(observation, known)]
 
 
 def cleared(found: Iterable[Leftover]) -> list[tuple[RRset, RRset | None]]:
@@ -88,41 +88,41 @@ def cleared(found: Iterable[Leftover]) -> list[tuple[RRset, RRset | None]]:
     return list(changed.values())
 
 
-def _zones(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
+def _zones(observation: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     for place in known.former:
         why = f"{place} still answers for it, and neither the parent nor the zone leads there"
-        yield Leftover(LeftoverKind.ZONE, name_text(picture.domain), place, why, True)
+        yield Leftover(LeftoverKind.ZONE, name_text(observation.domain), place, why, True)
 
 
-def _hosts(picture: Observation, known: KnownToHouse, registrar: str) -> Iterable[Leftover]:
-    named = {*picture.delegation, *picture.own_ns}
+def _hosts(observation: Observation, known: KnownToHouse, registrar: str) -> Iterable[Leftover]:
+    named = {*observation.delegation, *observation.own_ns}
     for host, addresses in (known.hosts or {}).items():
         if host not in named:
             listed = ", ".join(addresses) or "no address"
             yield Leftover(
-                LeftoverKind.HOST, name_text(host), registrar, f"it has {listed}, and the domain's own NS sets do not name it", True, host=host,
-                addresses=addresses,
+                LeftoverKind.HOST, name_text(host), registrar, f"it has {listed}, and the domain's own NS sets do not name it", True,
+                host=host, addresses=addresses,
             )  # fmt: skip
 
 
-def _names(picture: Observation) -> Iterable[Leftover]:
-    parent, own = set(picture.delegation), set(picture.own_ns)
+def _names(observation: Observation) -> Iterable[Leftover]:
+    parent, own = set(observation.delegation), set(observation.own_ns)
     if not own:
         return
     for where, names in (("the parent", parent - own), ("the zone", own - parent)):
         for name in sorted(names):
             other = "the zone" if where == "the parent" else "the parent"
-            remedy = f"`legatum registration nameservers {name_text(picture.domain)} --registrar NAME --to PROVIDER` sets the whole set"
+            remedy = f"`legatum registration nameservers {name_text(observation.domain)} --registrar NAME --to PROVIDER` sets the whole set"
             yield Leftover(LeftoverKind.NS_NAME, name_text(name), where, f"{other} does not name it", False, remedy=remedy)
 
 
-def _ds(picture: Observation) -> Iterable[Leftover]:
-    keys = {rdata for view in picture.serving if view.keys for rdata in view.keys.rdatas}
-    unknown = any(view.keys is None and view.keys_asked for view in picture.serving) and bool(keys)
-    for rdata in picture.ds:
+def _ds(observation: Observation) -> Iterable[Leftover]:
+    keys = {rdata for view in observation.serving if view.keys for rdata in view.keys.rdatas}
+    unknown = any(view.keys is None and view.keys_asked for view in observation.serving) and bool(keys)
+    for rdata in observation.ds:
         ds = parse_ds(rdata)
-        if ds is not None and not any(fits(picture.domain, ds, key) for key in keys):
-            domain = name_text(picture.domain)
+        if ds is not None and not any(fits(observation.domain, ds, key) for key in keys):
+            domain = name_text(observation.domain)
             remedy = (
                 f"`legatum ds withdraw {domain} --registrar NAME`, or, where others fit, `legatum ds exchange {domain} --registrar NAME`"
             )
@@ -131,9 +131,9 @@ def _ds(picture: Observation) -> Iterable[Leftover]:
             )
 
 
-def _addresses(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
+def _addresses(observation: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     """Addresses of name servers that were, and records that still have an address which others have left."""
-    zone, named = known.zone, {*picture.delegation, *picture.own_ns, *targets(known.zone.apex_ns)}
+    zone, named = known.zone, {*observation.delegation, *observation.own_ns, *targets(known.zone.apex_ns)}
     used = {name for each in zone for rdata in each.rdatas for name in names_in(each.rtype, rdata) if each.rtype not in (NS, SOA)}
     for host in sorted(known.once_named - named):
         for rtype in (A, AAAA):
@@ -166,7 +166,7 @@ def _listed(text: str) -> list[str]:
     return re.sub(r"^\d+ ", "", text).split(" | ") if text else []
 
 
-def _texts(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
+def _texts(observation: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     for each in known.zone:
         if each.rtype != TXT:
             continue
@@ -177,7 +177,7 @@ def _texts(picture: Observation, known: KnownToHouse) -> Iterable[Leftover]:
                 kept = [other for other in each.rdatas if other != rdata]
                 after = rrset(each.name, each.rtype, each.ttl, kept) if kept else None
                 since = (known.first_seen or {}).get((each.name, each.rtype))
-                old = proves and since is not None and picture.at - since > 86400
+                old = proves and since is not None and observation.at - since > 86400
                 why = (
                     "an authority looks at it once, and it is here for more than a day" if old
                     else "an authority looks at it once" if proves else "some service looked at it once, or still does: ask whose it is"

@@ -8,28 +8,28 @@ from legatum.core.observation.observation import Observation
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY
 
 
-def ds_of(picture: Observation) -> list[Ds]:
+def ds_of(observation: Observation) -> list[Ds]:
     """The DS records that any parent server hands out."""
-    return [parsed for rdata in picture.ds if (parsed := parse_ds(rdata))]
+    return [parsed for rdata in observation.ds if (parsed := parse_ds(rdata))]
 
 
-def keys_of(picture: Observation) -> list[bytes]:
+def keys_of(observation: Observation) -> list[bytes]:
     """The data of every key that any server of the domain publishes."""
-    return sorted({rdata for view in picture.serving if view.keys for rdata in view.keys.rdatas})
+    return sorted({rdata for view in observation.serving if view.keys for rdata in view.keys.rdatas})
 
 
-def own_link(picture: Observation) -> Link:
+def own_link(observation: Observation) -> Link:
     """The domain's own link, as each server showed it; what is above is not in the picture."""
     ds = {
         view.address: anchors_of(view.ds.rdatas if view.ds else (), view.ds.ttl if view.ds else 0) if view.answered else None
-        for view in picture.parents
+        for view in observation.parents
     }
     served = []
-    for view in picture.servers:
+    for view in observation.servers:
         asking = [rtype for rtype, each in ((CDS, view.cds), (CDNSKEY, view.cdnskey)) if each is not None]
-        given = server_keys(picture.domain, view.keys, view.soa, view.signatures.values(), asking, picture.at)
+        given = server_keys(observation.domain, view.keys, view.soa, view.signatures.values(), asking, observation.at)
         served.append(Served(view.server, view.address, given, not view.silent and view.keys_asked and DNSKEY not in view.unanswered))
-    return Link(picture.domain, picture.parent_zone, ds, served)
+    return Link(observation.domain, observation.parent_zone, ds, served)
 
 
 def usable(ds: Ds) -> bool:
@@ -37,6 +37,6 @@ def usable(ds: Ds) -> bool:
     return algorithm(ds.algorithm).checked and digest_type(ds.digest_type).checked
 
 
-def secured(picture: Observation) -> bool:
+def secured(observation: Observation) -> bool:
     """Validating resolvers demand signatures: some DS is of a kind that they know."""
-    return any(usable(each) for each in ds_of(picture))
+    return any(usable(each) for each in ds_of(observation))

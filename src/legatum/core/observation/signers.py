@@ -12,10 +12,10 @@ from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.records.rrtype import DNSKEY, SOA
 
 
-def by_signer(picture: Observation) -> list[list[ServerView]]:
+def by_signer(observation: Observation) -> list[list[ServerView]]:
     """The servers that answer for the domain, by whose zone they give; all together where not several sign it, or not with shared keys."""
     alike: dict[frozenset[str], list[ServerView]] = {}
-    for view in picture.serving:
+    for view in observation.serving:
         alike.setdefault(_made_with(view, SOA), []).append(view)
     groups: list[tuple[ServerView, list[ServerView]]] = []
     for views in alike.values():

@@ -76,7 +76,7 @@ def names_said(names: Iterable[Name]) -> str:
 
 
 def agreement(
-    picture: Observation,
+    observation: Observation,
     expected: "tuple[Name, ...] | Expected | None" = None,
     records: Iterable[RecordView] = (),
     given: Sequence[Given] | None = None,
@@ -90,60 +90,60 @@ def agreement(
     """
     wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
     if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:
-        wanted = replace(wanted, ns=_usual_ns(picture))
+        wanted = replace(wanted, ns=_usual_ns(observation))
     checks: list[Check] = []
     if wanted.ns is not None:
-        checks += _ns_checks(picture, tuple(sorted(wanted.ns)), wanted)
+        checks += _ns_checks(observation, tuple(sorted(wanted.ns)), wanted)
     if wanted.ds is not None:
-        checks += _ds_checks(picture, tuple(sorted(wanted.ds)), wanted)
+        checks += _ds_checks(observation, tuple(sorted(wanted.ds)), wanted)
     if wanted.serial is not None:
-        checks += _serial_checks(picture, wanted.serial, wanted)
-    checks += _record_checks(picture, wanted, records)
+        checks += _serial_checks(observation, wanted.serial, wanted)
+    checks += _record_checks(observation, wanted, records)
     if given is not None:
-        checks += _sound_checks(picture, wanted, given, varieties)
-    told = _remembered(_with_causes(checks), picture)
-    return Verdict(picture.domain, picture.at, tuple(sorted(wanted.ns or ())), told, tuple(not_looked_at), picture.parent_ttl)
+        checks += _sound_checks(observation, wanted, given, varieties)
+    told = _remembered(_with_causes(checks), observation)
+    return Verdict(observation.domain, observation.at, tuple(sorted(wanted.ns or ())), told, tuple(not_looked_at), observation.parent_ttl)
 
 
-def _usual_ns(picture: Observation) -> tuple[Name, ...]:
+def _usual_ns(observation: Observation) -> tuple[Name, ...]:
     """What everybody should have where nothing else is said: the parent's NS set - unless the registration and the zone agree on another
     one, or the registrar's account has another: then it is the parent that is behind."""
-    held = {tuple(sorted(view.nameservers)) for _, view in picture.registrations}
-    account = picture.registration
+    held = {tuple(sorted(view.nameservers)) for _, view in observation.registrations}
+    account = observation.registration
     if account is not None and account.nameservers:
         return tuple(sorted(account.nameservers))
-    if len(held) == 1 and held == {picture.own_ns} and held != {picture.delegation} and picture.delegation:
-        return picture.own_ns
-    return picture.delegation
+    if len(held) == 1 and held == {observation.own_ns} and held != {observation.delegation} and observation.delegation:
+        return observation.own_ns
+    return observation.delegation
 
 
-def _sound_checks(picture: Observation, wanted: Expected, given: Sequence[Given], varieties: Varieties | None) -> Iterator[Check]:
-    meant = [view for view in picture.servers if view.server in (wanted.ns or ())]
+def _sound_checks(observation: Observation, wanted: Expected, given: Sequence[Given], varieties: Varieties | None) -> Iterator[Check]:
+    meant = [view for view in observation.servers if view.server in (wanted.ns or ())]
     if meant:  # on the way from one NS set to another the servers of the other one are somebody else's
-        picture = replace(picture, servers=tuple(meant))
+        observation = replace(observation, servers=tuple(meant))
         own = {view.address for view in meant}
         given = [each for each in given if each.party != "child" or each.address in own]
-    views = {f"{name_text(view.server)} ({view.address})": view for view in picture.servers}
+    views = {f"{name_text(view.server)} ({view.address})": view for view in observation.servers}
     left = {(each.who, f"{name_text(each.name)} {type_text(each.rtype)}"): each.left for each in given if each.party == "resolver"}
-    for party, who, about, agrees, said in unsound(picture, given, varieties):
+    for party, who, about, agrees, said in unsound(observation, given, varieties):
         if about == "DS" and wanted.ds is not None:
             continue  # what is expected says more
         until = _copied(views[who], wanted) if who in views and about != "signatures" else None
         if party == "parent":
             until = _published(wanted)
         elif party == "resolver" and left.get((who, about)):
-            until = picture.at + left[who, about]
+            until = observation.at + left[who, about]
         yield Check(party, who, agrees, said, _unless(agrees, until), about)
 
 
 _FAILING = ("server failure", "no answer in time")
 
 
-def _remembered(checks: tuple[Check, ...], picture: Observation) -> tuple[Check, ...]:
+def _remembered(checks: tuple[Check, ...], observation: Observation) -> tuple[Check, ...]:
     """Resolvers that may go by an NS set of before: one that fails may do so for as long as somebody keeps that."""
-    if not picture.kept:
+    if not observation.kept:
         return checks
-    last = picture.kept[0]
+    last = observation.kept[0]
 
     def told(each: Check) -> Check:
         if each.party != "resolver" or each.agrees or each.because or (each.until is None and each.said not in _FAILING):
@@ -183,37 +183,37 @@ def _unless(agrees: bool, until: float | None) -> float | None:
     return None if agrees else until
 
 
-def _ns_checks(picture: Observation, ns: tuple[Name, ...], wanted: Expected) -> Iterator[Check]:
+def _ns_checks(observation: Observation, ns: tuple[Name, ...], wanted: Expected) -> Iterator[Check]:
     own = tuple(sorted(wanted.own_ns)) if wanted.own_ns is not None else ns
-    for parent in picture.parents:
+    for parent in observation.parents:
         said = names_said(targets(parent.ns)) if parent.ns else parent.outcome
         agrees = bool(ns) and targets(parent.ns) == ns
         yield Check("parent", f"{name_text(parent.server)} ({parent.address})", agrees, said, _unless(agrees, _published(wanted)))
-    for view in picture.servers:
+    for view in observation.servers:
         if view.serves and not view.ns_asked:
             continue  # a brief look asks one address of each server
         said = names_said(targets(view.ns)) if view.serves else view.outcome
         agrees = view.serves and targets(view.ns) == own
         yield Check("child", f"{name_text(view.server)} ({view.address})", agrees, said, _unless(agrees, _copied(view, wanted)))
-    for source, held_view in picture.registrations:
+    for source, held_view in observation.registrations:
         held = tuple(sorted(held_view.nameservers))
         party, who = ("registrar", held_view.registrar) if source != "RDAP" else ("RDAP", held_view.registrar)
         yield Check(party, who, held == ns, names_said(held), _unless(held == ns, _published(wanted)))
-    for resolver in picture.resolvers:
+    for resolver in observation.resolvers:
         said = names_said(targets(resolver.ns)) if resolver.ns else resolver.outcome
-        until = picture.at + resolver.ns.ttl if resolver.ns else None
+        until = observation.at + resolver.ns.ttl if resolver.ns else None
         agrees = targets(resolver.ns) in (ns, own)
         yield Check("resolver", f"{resolver.name} ({resolver.address})", agrees, said, _unless(agrees, until))
 
 
-def _ds_checks(picture: Observation, ds: tuple[bytes, ...], wanted: Expected) -> Iterator[Check]:
-    for parent in picture.parents:
+def _ds_checks(observation: Observation, ds: tuple[bytes, ...], wanted: Expected) -> Iterator[Check]:
+    for parent in observation.parents:
         held = parent.ds.rdatas if parent.ds else ()
         said = _ds_said(held) if parent.answered else parent.outcome
         agrees = parent.answered and held == ds
         who = f"{name_text(parent.server)} ({parent.address})"
         yield Check("parent", who, agrees, said, _unless(agrees, _published(wanted)), "DS")
-    for source, view in picture.registrations:
+    for source, view in observation.registrations:
         if view.ds is not None:
             agrees = tuple(sorted(view.ds)) == ds
             party = "RDAP" if source == "RDAP" else "registrar"
@@ -224,8 +224,8 @@ def _ds_said(rdatas: Iterable[bytes]) -> str:
     return ds_set_text(rdatas)
 
 
-def _serial_checks(picture: Observation, serial: int, wanted: Expected) -> Iterator[Check]:
-    for view in picture.servers:
+def _serial_checks(observation: Observation, serial: int, wanted: Expected) -> Iterator[Check]:
+    for view in observation.servers:
         has = parse_soa(view.soa.rdatas[0]).serial if view.serves and view.soa else None
         agrees = has is not None and (has == serial or serial_is_newer(has, serial))
         who = f"{name_text(view.server)} ({view.address})"
@@ -233,13 +233,13 @@ def _serial_checks(picture: Observation, serial: int, wanted: Expected) -> Itera
         yield Check("child", who, agrees, said, _unless(agrees, _copied(view, wanted)), "serial")
 
 
-def _record_checks(picture: Observation, wanted: Expected, views: Iterable[RecordView]) -> Iterator[Check]:
+def _record_checks(observation: Observation, wanted: Expected, views: Iterable[RecordView]) -> Iterator[Check]:
     expected = {(each.name, each.rtype): each for each in wanted.records}
-    slowest = max((until for view in picture.serving if (until := _copied(view, wanted)) is not None), default=None)
+    slowest = max((until for view in observation.serving if (until := _copied(view, wanted)) is not None), default=None)
     for view in views:
         rrset = expected[view.name, view.rtype]
         said = ", ".join(rdata_texts(view.rrset)) if view.rrset else view.outcome
         agrees = rrset.says_the_same(view.rrset)
-        until = picture.at + view.rrset.ttl if view.rrset and view.party == "resolver" else slowest if view.party == "child" else None
+        until = observation.at + view.rrset.ttl if view.rrset and view.party == "resolver" else slowest if view.party == "child" else None
         about = f"{name_text(view.name)} {rrset.type_text}"
         yield Check(view.party, view.who, agrees, said, _unless(agrees, until), about)

@@ -21,12 +21,12 @@ def follow_all(rehearsal: Rehearsal, caches: int) -> tuple[Shares, ...]:
         raise BadInput("nothing of this move can be seen by a visitor in another place", "leave --population out")
     if not 3 <= caches <= _MOST:
         raise BadInput(f"{caches} caches are no population", f"give a number up to {_MOST}")
-    stage = rehearsal.stages["as estimated"]
+    playback = rehearsal.stages["as estimated"]
     slots = list(forecast(rehearsal.runbook, {}, rehearsal.runbook.drafted))
     begins, ends = slots[0].first - _BEFORE, slots[-1].ends + _AFTER
 
     def one(kind: CacheKind) -> Shares:
-        return follow(stage, what, kind, begins, ends, np.random.default_rng(1), caches // len(CacheKind))
+        return follow(playback, what, kind, begins, ends, np.random.default_rng(1), caches // len(CacheKind))
 
     with ThreadPoolExecutor(len(CacheKind)) as threads:  # the arithmetic of arrays goes on side by side
         return tuple(threads.map(one, CacheKind))

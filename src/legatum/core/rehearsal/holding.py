@@ -46,19 +46,19 @@ class CachedNsSet:
     renewed: bool = False
 
 
-def holdings(stage: Playback, kind: CacheKind) -> dict[Name, list[CachedNsSet]]:
+def holdings(playback: Playback, kind: CacheKind) -> dict[Name, list[CachedNsSet]]:
     """Zone → all spans, each with the way in which it comes about."""
     found: dict[Name, list[CachedNsSet]] = {}
-    for zone in stage.zones:
-        found[zone] = _of_zone(stage, kind, zone, found)
+    for zone in playback.zones:
+        found[zone] = _of_zone(playback, kind, zone, found)
     return found
 
 
-def _of_zone(stage: Playback, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> list[CachedNsSet]:
+def _of_zone(playback: Playback, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> list[CachedNsSet]:
     """The spans that end last are followed first: where sets lead to each other and back, the short ones lie within them."""
     found: dict[tuple[tuple[Name, ...], bool], list[CachedNsSet]] = {}
     number = count()
-    waiting = [(-span.ends, span.begins, next(number), span) for span in _referrals(stage, zone, above)]
+    waiting = [(-span.ends, span.begins, next(number), span) for span in _referrals(playback, zone, above)]
     heapq.heapify(waiting)
     while waiting:
         *_, span = heapq.heappop(waiting)
@@ -68,7 +68,7 @@ def _of_zone(stage: Playback, kind: CacheKind, zone: Name, above: Mapping[Name, 
         alike[:] = [each for each in alike if not _contains(span, each)] + [span]
         if kind == CacheKind.PARENT_TRUSTING or (kind == CacheKind.CHILD_TRUSTING and span.from_child):
             continue
-        for each in _learnt(stage, kind, span):
+        for each in _learnt(playback, kind, span):
             heapq.heappush(waiting, (-each.ends, each.begins, next(number), each))
     return [span for alike in found.values() for span in alike]
 
@@ -77,17 +77,17 @@ def _contains(one: CachedNsSet, other: CachedNsSet) -> bool:
     return one.begins <= other.begins and one.ends >= other.ends
 
 
-def _referrals(stage: Playback, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> Iterator[CachedNsSet]:
-    for place, upper, period in stage.delegations(zone):
+def _referrals(playback: Playback, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> Iterator[CachedNsSet]:
+    for place, upper, period in playback.delegations(zone):
         if place == PARENT:
-            yield _fetched(stage, zone, period, place, None)
+            yield _fetched(playback, zone, period, place, None)
             continue
         for span in above.get(upper, ()):
-            for begins, ends in asked_at(stage, span, place):
-                for served in stage.content(place, upper):
+            for begins, ends in asked_at(playback, span, place):
+                for served in playback.content(place, upper):
                     first, last = max(begins, period.begins, served.begins), min(ends, period.ends, served.ends)
                     if served.value == Content.WHOLE and _is_span(first, last):
-                        yield _fetched(stage, zone, Period(first, last, period.value, period.step), place, span)
+                        yield _fetched(playback, zone, Period(first, last, period.value, period.step), place, span)
 
 
 def _is_span(begins: float, ends: float) -> bool:
@@ -95,17 +95,17 @@ def _is_span(begins: float, ends: float) -> bool:
 
 
 def _fetched(
-    stage: Playback, zone: Name, period: Period[RRset], place: str, through: CachedNsSet | None, from_child: bool = False
+    playback: Playback, zone: Name, period: Period[RRset], place: str, through: CachedNsSet | None, from_child: bool = False
 ) -> CachedNsSet:
     ttl = period.value.ttl
-    ends = period.ends + stage.lasts(ttl)
+    ends = period.ends + playback.lasts(ttl)
     return CachedNsSet(zone, targets(period.value), period.begins, ends, period.ends, ttl, place, from_child, period.step, through)
 
 
-def asked_at(stage: Playback, span: CachedNsSet, place: str) -> list[tuple[float, float]]:
+def asked_at(playback: Playback, span: CachedNsSet, place: str) -> list[tuple[float, float]]:
     """When a cache with this copy may ask a server of the place."""
     found: list[tuple[float, float]] = []
-    for way in _ways(stage, span):
+    for way in _ways(playback, span):
         if way.place == place:
             begins, ends = max(span.begins, way.begins), min(span.ends, way.ends)
             if _is_span(begins, ends) and (begins, ends) not in found:
@@ -113,19 +113,19 @@ def asked_at(stage: Playback, span: CachedNsSet, place: str) -> list[tuple[float
     return found
 
 
-def _ways(stage: Playback, span: CachedNsSet) -> Iterator[ServerPath]:
+def _ways(playback: Playback, span: CachedNsSet) -> Iterator[ServerPath]:
     for host in span.names:
-        yield from stage.ways_to(host)
+        yield from playback.ways_to(host)
 
 
-def _learnt(stage: Playback, kind: CacheKind, span: CachedNsSet) -> Iterator[CachedNsSet]:
+def _learnt(playback: Playback, kind: CacheKind, span: CachedNsSet) -> Iterator[CachedNsSet]:
     """The sets that the servers which ``span`` leads to hand out while it is held."""
-    for place in dict.fromkeys(way.place for way in _ways(stage, span) if way.place is not None):
-        for asked_from, asked_until in asked_at(stage, span, place):
-            for served in stage.content(place, span.zone):
+    for place in dict.fromkeys(way.place for way in _ways(playback, span) if way.place is not None):
+        for asked_from, asked_until in asked_at(playback, span, place):
+            for served in playback.content(place, span.zone):
                 if served.value == Content.NOTHING:
                     continue
-                for period in stage.said(place, span.zone, (span.zone, NS)):
+                for period in playback.said(place, span.zone, (span.zone, NS)):
                     if period.value is None:
                         continue
                     begins = max(asked_from, served.begins, period.begins)
@@ -135,11 +135,14 @@ def _learnt(stage: Playback, kind: CacheKind, span: CachedNsSet) -> Iterator[Cac
                     given = Period(begins, ends, period.value, period.step)
                     renewed = kind == CacheKind.STICKY and targets(period.value) == span.names and period.value.ttl > 0
                     if not renewed:
-                        yield _fetched(stage, span.zone, given, place, span, from_child=True)
+                        yield _fetched(playback, span.zone, given, place, span, from_child=True)
                         continue
                     # Each answer renews the copy: once held in the period, it can be held as long as its servers can be asked in it.
-                    last = min(served.ends, period.ends, max((way.ends for way in _ways(stage, span) if way.place == place), default=ends))
+                    last = min(
+                        served.ends, period.ends, max((way.ends for way in _ways(playback, span) if way.place == place), default=ends)
+                    )
                     ttl = period.value.ttl
                     yield CachedNsSet(
-                        span.zone, span.names, begins, last + stage.lasts(ttl), last, ttl, place, True, period.step, span, last > span.ends
+                        span.zone, span.names, begins, last + playback.lasts(ttl), last, ttl, place, True, period.step, span,
+                        last > span.ends,
                     )  # fmt: skip

@@ -52,62 +52,62 @@ class _Gone(NamedTuple):
     step: str = ""
 
 
-def dead_names(stage: Playback, sources: Sequence[Source], is_cut: Callable[[int, Name], bool]) -> Iterator[Astray]:
+def dead_names(playback: Playback, sources: Sequence[Source], is_cut: Callable[[int, Name], bool]) -> Iterator[Astray]:
     """Sets that name a host of the plan's zones, held while that host has no address. ``is_cut``: of a source and a name: it is handed on
     there, and followed by itself."""
     absences = dict[Name, list[_Gone]]()
     for number, source in enumerate(sources):
-        for key in stage.scene.keys(source.zone):
+        for key in playback.timeline.keys(source.zone):
             if key[1] not in NAME_FIELDS or key[1] in (NS, SOA):
                 continue
-            for begins, got, period in _had(stage, source, key):
+            for begins, got, period in _had(playback, source, key):
                 assert period.value is not None
-                ends = got + stage.lasts(period.value.ttl)
+                ends = got + playback.lasts(period.value.ttl)
                 for host in targets(period.value):
                     if not any(is_under(host, each.zone) for each in sources) or is_cut(number, host):
                         continue
                     if host not in absences:
-                        absences[host] = list(_absences(stage, sources, host))
+                        absences[host] = list(_absences(playback, sources, host))
                     for gone in absences[host]:
                         at, until, step = max(begins, gone.begins), min(ends, gone.ends), gone.step or period.step
                         if at + _GRAIN < until and at > -FOREVER and step:
                             yield Astray(number, key, period.value, min(got, at), name_text(host), at, until, step)
 
 
-def unlisted_senders(stage: Playback, sources: Sequence[Source]) -> Iterator[Astray]:
+def unlisted_senders(playback: Playback, sources: Sequence[Source]) -> Iterator[Astray]:
     """Copies of an SPF record without an address that mail is sent from by then: a new one in it that visitors are led to."""
     for number, source in enumerate(sources):
-        for key in stage.scene.keys(source.zone):
-            periods = stage.said(source.place, source.zone, key) if key[1] == TXT else ()
+        for key in playback.timeline.keys(source.zone):
+            periods = playback.said(source.place, source.zone, key) if key[1] == TXT else ()
             if not periods:
                 continue
             new = listed_addresses(lasting(periods).value) - listed_addresses(original(periods).value)
             for address in sorted(new):
-                used = _first_use(stage, address)
+                used = _first_use(playback, address)
                 if used is None:
                     continue
-                for begins, got, period in _had(stage, source, key):
+                for begins, got, period in _had(playback, source, key):
                     if not (listed := listed_addresses(period.value)) or address in listed or period.value is None:
                         continue
-                    at, until = max(begins, used.begins), got + stage.lasts(period.value.ttl)
+                    at, until = max(begins, used.begins), got + playback.lasts(period.value.ttl)
                     if at + _GRAIN < until and at > -FOREVER:
                         yield Astray(number, key, period.value, min(got, at), address, at, until, used.step)
 
 
-def _had(stage: Playback, source: Source, key: RRsetKey) -> Iterator[tuple[float, float, Period[RRset | None]]]:
+def _had(playback: Playback, source: Source, key: RRsetKey) -> Iterator[tuple[float, float, Period[RRset | None]]]:
     """From when on and until when the set can be got there; where it is not there, nothing."""
-    for served in stage.content(source.place, source.zone):
-        for period in stage.said(source.place, source.zone, key) if served.value == Content.WHOLE else ():
+    for served in playback.content(source.place, source.zone):
+        for period in playback.said(source.place, source.zone, key) if served.value == Content.WHOLE else ():
             begins, got = max(source.begins, served.begins, period.begins), min(source.ends, served.ends, period.ends)
             if period.value is not None and begins + _GRAIN < got:
                 yield begins, got, period
 
 
-def _first_use(stage: Playback, address: str) -> Period[RRset | None] | None:
+def _first_use(playback: Playback, address: str) -> Period[RRset | None] | None:
     """From when on anybody is led to the address; None where that was always so, or never."""
     led = [
         period
-        for (_, _, _, rtype), track in stage.scene.said.items()
+        for (_, _, _, rtype), track in playback.timeline.said.items()
         if rtype in ADDRESSES
         for period in track.periods
         if period.value is not None and address in map(address_text, period.value.rdatas)
@@ -116,16 +116,16 @@ def _first_use(stage: Playback, address: str) -> Period[RRset | None] | None:
     return first if first is not None and first.begins > -FOREVER else None
 
 
-def _absences(stage: Playback, sources: Iterable[Source], host: Name) -> Iterator[_Gone]:
+def _absences(playback: Playback, sources: Iterable[Source], host: Name) -> Iterator[_Gone]:
     """When somebody may think that the host has no address, as long as that is kept. Of a host that nobody follows nothing is known."""
     zone = max({each.zone for each in sources if is_under(host, each.zone)}, key=len)
-    kept = stage.lasts(stage.premises.negative_ttl(zone))
+    kept = playback.lasts(playback.premises.negative_ttl(zone))
     for source in sources:
-        tracks = [stage.said(source.place, zone, (host, rtype)) for rtype in _FOUND_BY] if source.zone == zone else []
+        tracks = [playback.said(source.place, zone, (host, rtype)) for rtype in _FOUND_BY] if source.zone == zone else []
         if not any(tracks):
             continue
         spans = [_Gone(source.begins, source.ends)]
-        spans = _both(spans, [_gone(each) for each in stage.content(source.place, zone) if each.value == Content.WHOLE])
+        spans = _both(spans, [_gone(each) for each in playback.content(source.place, zone) if each.value == Content.WHOLE])
         for track in tracks:
             spans = _both(spans, [_gone(each) for each in track if each.value is None]) if track else spans
         yield from (each._replace(ends=each.ends + kept) for each in spans)

@@ -50,7 +50,7 @@ class Playback:
     ``floor``: the least time that caches keep a copy; ``copies``: who takes a zone from whom, to the end."""
 
     premises: Premises
-    scene: Timeline
+    timeline: Timeline
     lag: int
     floor: int
     copies: tuple[tuple[str, Name, str], ...] = ()
@@ -63,20 +63,20 @@ class Playback:
     @property
     def zones(self) -> list[Name]:
         """From the top down."""
-        found = {zone for _, zone in self.scene.served} - {self.premises.parent_zone}
+        found = {zone for _, zone in self.timeline.served} - {self.premises.parent_zone}
         return sorted(found, key=lambda zone: (len(zone), zone))
 
     def content(self, place: str, zone: Name) -> tuple[Period[Content], ...]:
         """What the place has of the zone; one that has the zone above, and does not hand this part on, answers for it from there."""
-        track = self.scene.served.get((place, zone))
+        track = self.timeline.served.get((place, zone))
         if track is not None:
             return track.periods
         upper = self.answers_from(place, zone)
-        cut = self.scene.said.get((place, upper, zone, NS)) if upper != zone else None
+        cut = self.timeline.said.get((place, upper, zone, NS)) if upper != zone else None
         if cut is None:
             return (Period(-FOREVER, FOREVER, Content.NOTHING),)
         found = []
-        for above in self.scene.served[place, upper].periods:
+        for above in self.timeline.served[place, upper].periods:
             for each in cut.periods:
                 begins, ends = max(above.begins, each.begins), min(above.ends, each.ends)
                 if begins < ends:
@@ -86,20 +86,20 @@ class Playback:
 
     def answers_from(self, place: str, zone: Name) -> Name:
         """The zone from which the place answers for this one: itself, or one above it that is served there."""
-        if (place, zone) in self.scene.served:
+        if (place, zone) in self.timeline.served:
             return zone
-        above = [each for where, each in self.scene.served if where == place and is_under(zone, each)]
+        above = [each for where, each in self.timeline.served if where == place and is_under(zone, each)]
         return max(above, key=len, default=zone)
 
     def said(self, place: str, zone: Name, key: RRsetKey) -> tuple[Period[RRset | None], ...]:
-        track = self.scene.said.get((place, zone, *key))
+        track = self.timeline.said.get((place, zone, *key))
         return track.periods if track is not None else ()
 
     def delegations(self, zone: Name) -> list[tuple[str, Name, Period[RRset]]]:
         """Where and when the zone is handed on: place, the zone there, and the NS set."""
         return [
             (place, upper, Period(each.begins, each.ends, each.value, each.step))
-            for (place, upper, name, rtype), track in self.scene.said.items()
+            for (place, upper, name, rtype), track in self.timeline.said.items()
             if name == zone and rtype == NS and upper != zone
             for each in track.periods
             if each.value is not None
@@ -114,7 +114,7 @@ class Playback:
     def _found_ways(self, host: Name) -> list[ServerPath]:
         given = [
             (place, zone, period)
-            for (place, zone, name, rtype), track in self.scene.said.items()
+            for (place, zone, name, rtype), track in self.timeline.said.items()
             if name == host and rtype in ADDRESSES
             for period in track.periods
         ]
@@ -139,7 +139,7 @@ class Playback:
 
     def _answering(self, way: ServerPath) -> list[ServerPath]:
         """Who answers there, when."""
-        track = self.scene.answering.get(way.address)
+        track = self.timeline.answering.get(way.address)
         found = []
         if track is None:  # nobody is known to answer there
             return [way]
@@ -154,14 +154,16 @@ class Playback:
         outside = next((each for each in self.premises.hosts if each.host == host), None)
         if outside is not None and outside.since is not None and outside.negative_ttl:
             return -FOREVER, outside.since + self.lasts(outside.negative_ttl)
-        absent = [self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.scene.said if name == host}]
+        absent = [self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.timeline.said if name == host}]
         times = [each for each in absent if each is not None]
         return min(times) if times else None
 
     def _absence(self, zone: Name, host: Name) -> tuple[float, float] | None:
         if zone == self.premises.parent_zone:
             return None  # glue is given along or not: nobody asks for it by itself
-        tracks = [track for (_, each, name, rtype), track in self.scene.said.items() if (each, name) == (zone, host) and rtype in ADDRESSES]
+        tracks = [
+            track for (_, each, name, rtype), track in self.timeline.said.items() if (each, name) == (zone, host) and rtype in ADDRESSES
+        ]
         if any(track.versions[0][0] is not None for track in tracks):
             if any(track.value is not None for track in tracks):
                 return None
@@ -174,36 +176,36 @@ class Playback:
 def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping[str, float] = MappingProxyType({})) -> Playback:
     """The stage of a runbook carried out as ``slots`` say. ``signatures_end``: place → when those of the domain run out there."""
     premises = runbook.premises
-    scene = timeline_at_the_beginning(premises)
+    timeline = timeline_at_the_beginning(premises)
     for past in sorted(runbook.past, key=lambda each: each.first):
         for effect in past.effects:
-            effect.play(scene, past.first, FOREVER if past.everywhere is None else past.everywhere, past.label)
+            effect.play(timeline, past.first, FOREVER if past.everywhere is None else past.everywhere, past.label)
     ends, fresh = {slot.step.id: slot.ends for slot in slots}, dict(signatures_end)
     for slot in slots:
         for place in [place for place, at in fresh.items() if at <= slot.first]:
-            _run_out(scene, place, runbook.domain, fresh.pop(place))
+            _run_out(timeline, place, runbook.domain, fresh.pop(place))
         for effect in slot.step.effects:
             look = shown_by(runbook, slot.step, effect)
             everywhere = ends[look.id] if look is not None else FOREVER if effect.shown_later else slot.ends
-            effect.play(scene, slot.first, everywhere, slot.step.id)
+            effect.play(timeline, slot.first, everywhere, slot.step.id)
     for place, at in fresh.items():
-        _run_out(scene, place, runbook.domain, at)
+        _run_out(timeline, place, runbook.domain, at)
     for each in premises.vanishing:
-        for place, zone in list(scene.served):
+        for place, zone in list(timeline.served):
             if place == each.place:
-                scene.serve(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
-    return Playback(premises, scene, premises.time_out + 1, premises.floor, tuple(_copies(runbook, scene)))
+                timeline.serve(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
+    return Playback(premises, timeline, premises.time_out + 1, premises.floor, tuple(_copies(runbook, timeline)))
 
 
-def _run_out(scene: Timeline, place: str, domain: Name, at: float) -> None:
+def _run_out(timeline: Timeline, place: str, domain: Name, at: float) -> None:
     """From then on nothing that the place gives is proven, until it signs anew with other keys."""
-    keys = scene.keys_at(place, domain)
+    keys = timeline.keys_at(place, domain)
     if keys is not None:
         label = (f"keys whose signatures ran out at {instant_text(at)}",)
-        scene.sign(place, domain, Keys(label, (), label, keys.ttl), at, at, RUN_OUT)
+        timeline.sign(place, domain, Keys(label, (), label, keys.ttl), at, at, RUN_OUT)
 
 
-def _copies(runbook: Runbook, scene: Timeline) -> Iterator[tuple[str, Name, str]]:
+def _copies(runbook: Runbook, timeline: Timeline) -> Iterator[tuple[str, Name, str]]:
     """Follower, zone and primary, of those that serve it in the end."""
     found = dict[tuple[str, Name], str]()
     for step in runbook.steps:
@@ -212,7 +214,7 @@ def _copies(runbook: Runbook, scene: Timeline) -> Iterator[tuple[str, Name, str]
                 found |= {(place, effect.zone): effect.place for place in effect.follows}
             elif isinstance(effect, Joined):
                 found[effect.place, effect.zone] = effect.primary
-    return ((place, zone, primary) for (place, zone), primary in found.items() if scene.content(place, zone) == Content.WHOLE)
+    return ((place, zone, primary) for (place, zone), primary in found.items() if timeline.content(place, zone) == Content.WHOLE)
 
 
 VANISHED = "the end that the old side has set"

@@ -63,18 +63,18 @@ def followed(runbook: Runbook) -> Followed | None:
 
 
 def follow(
-    stage: Playback, what: Followed, kind: CacheKind, begins: float, ends: float, generator: np.random.Generator, caches: int = 3000,
+    playback: Playback, what: Followed, kind: CacheKind, begins: float, ends: float, generator: np.random.Generator, caches: int = 3000,
     every: float = 600.0, points: int = 110,
 ) -> Shares:  # fmt: skip
     """``every``: mean seconds between two questions that a cache has to answer. The state is advanced in ``points`` steps."""
     times = np.linspace(begins, ends, points)
     # Copies held when the picture begins were fetched at any time before: caches come in one by one over the longest TTL.
-    longest = _longest(stage, what)
+    longest = _longest(playback, what)
     runup = np.linspace(begins - 2 * longest, begins, max(points // 5, 20), endpoint=False)
-    sides = list(_sides(stage, what))
+    sides = list(_sides(playback, what))
     counts = np.zeros((len(sides) + 1, points))
     for first in range(0, caches, _TOGETHER):  # so many that their columns stay in the processor's own memory
-        crowd = _Crowd(stage, what, kind, min(_TOGETHER, caches - first), every, float(runup[0]), generator, longest)
+        crowd = _Crowd(playback, what, kind, min(_TOGETHER, caches - first), every, float(runup[0]), generator, longest)
         for now in runup:
             crowd.advance(float(now))
         for number, now in enumerate(times):
@@ -84,29 +84,29 @@ def follow(
     return Shares(kind, times, {side: shares[number + 1] for number, side in enumerate(sides)}, shares[0])
 
 
-def _longest(stage: Playback, what: Followed) -> float:
-    sets = [period.value for _, _, period in stage.delegations(what.zone)]
+def _longest(playback: Playback, what: Followed) -> float:
+    sets = [period.value for _, _, period in playback.delegations(what.zone)]
     keys = [(what.zone, NS), *([what.key] if what.key else [])]
     sets += [
         period.value
-        for place, zone in stage.scene.served
+        for place, zone in playback.timeline.served
         for key in keys
-        for period in stage.said(place, zone, key)
+        for period in playback.said(place, zone, key)
         if period.value is not None
     ]
-    return float(max((stage.lasts(each.ttl) for each in sets), default=3600))
+    return float(max((playback.lasts(each.ttl) for each in sets), default=3600))
 
 
 class _Crowd:
     """The caches, as columns: which NS set each holds, until when, from whom, when it is asked next, who answered last."""
 
     def __init__(
-        self, stage: Playback, what: Followed, kind: CacheKind, count: int, every: float, begins: float, generator: np.random.Generator,
+        self, playback: Playback, what: Followed, kind: CacheKind, count: int, every: float, begins: float, generator: np.random.Generator,
         spread: float,
     ) -> None:  # fmt: skip
-        self._stage, self._what, self._kind, self._every, self._random = stage, what, kind, every, generator
+        self._stage, self._what, self._kind, self._every, self._random = playback, what, kind, every, generator
         self._sets: list[tuple[Name, ...]] = []
-        self.sides = list(_sides(stage, what))
+        self.sides = list(_sides(playback, what))
         self._holds = np.full(count, _NOBODY, np.int8)
         self._expires = np.full(count, -np.inf)
         self._from_child = np.zeros(count, bool)
@@ -213,7 +213,7 @@ class _Crowd:
         sides = self._copy[caches]
         self.last[caches] = sides
         for number, side in enumerate(self.sides):
-            track = self._stage.scene.services.get(side)
+            track = self._stage.timeline.services.get(side)
             if track is not None and False in _now(track.periods, now):
                 self.last[caches[sides == number]] = _FAILED
 
@@ -221,19 +221,24 @@ class _Crowd:
         return self.sides.index(name)
 
 
-def _sides(stage: Playback, what: Followed) -> Iterator[str]:
+def _sides(playback: Playback, what: Followed) -> Iterator[str]:
     """In the order in which they come."""
     if what.key is None:
-        above = [place for place, _ in _above(stage, what.zone) if place != PARENT]
-        yield from dict.fromkeys([*above, *(place for place, zone in stage.scene.served if zone == what.zone)])
+        above = [place for place, _ in _above(playback, what.zone) if place != PARENT]
+        yield from dict.fromkeys([*above, *(place for place, zone in playback.timeline.served if zone == what.zone)])
         return
-    found = (period.value for place, zone in stage.scene.served for period in stage.said(place, zone, what.key) if period.value is not None)
+    found = (
+        period.value
+        for place, zone in playback.timeline.served
+        for period in playback.said(place, zone, what.key)
+        if period.value is not None
+    )
     yield from dict.fromkeys(map(_address, found))
 
 
-def _above(stage: Playback, zone: Name) -> list[tuple[str, Name]]:
+def _above(playback: Playback, zone: Name) -> list[tuple[str, Name]]:
     """Who hands the zone on, in which zone."""
-    return [(place, upper) for place, upper, name, rtype in stage.scene.said if name == zone and rtype == NS and upper != zone]
+    return [(place, upper) for place, upper, name, rtype in playback.timeline.said if name == zone and rtype == NS and upper != zone]
 
 
 def _address(rrset: RRset) -> str:

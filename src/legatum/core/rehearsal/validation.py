@@ -50,16 +50,16 @@ class _Copy:
     step: str
 
 
-def bogus(stage: Playback, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
+def bogus(playback: Playback, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
     """All that can go wrong for the domain from the instant ``since`` on, the first moment of each."""
-    vouched = stage.scene.anchors.get(domain)
+    vouched = playback.timeline.anchors.get(domain)
     if vouched is None:
         return
-    spans = [(each, each.ends + stage.lasts(each.value.ttl)) for each in vouched.periods if each.value]
+    spans = [(each, each.ends + playback.lasts(each.value.ttl)) for each in vouched.periods if each.value]
     servers = _longest(askable)
-    longest = max(stage.premises.longest_ttl(domain), 1)
-    sets = list(_copies(stage, domain, servers, None))
-    data = list(_copies(stage, domain, servers, longest))
+    longest = max(playback.premises.longest_ttl(domain), 1)
+    sets = list(_copies(playback, domain, servers, None))
+    data = list(_copies(playback, domain, servers, longest))
     for period, ends in spans:
         for keys in sets:
             first, last = max(period.begins, keys.begins, since), min(ends, keys.ends)
@@ -86,16 +86,16 @@ def _longest(askable: Iterable[Askable]) -> list[Askable]:
     return kept
 
 
-def _copies(stage: Playback, domain: Name, servers: Iterable[Askable], ttl: int | None) -> Iterator[_Copy]:
+def _copies(playback: Playback, domain: Name, servers: Iterable[Askable], ttl: int | None) -> Iterator[_Copy]:
     """``ttl``: of data; None for key sets, which have their own."""
     for server in servers:
-        track = stage.scene.signed.get((server.place, domain))
+        track = playback.timeline.signed.get((server.place, domain))
         periods = track.periods if track is not None else (Period(-FOREVER, FOREVER, None),)
         for each in periods:
             begins, ends = max(server.begins, each.begins), min(server.ends, each.ends)
             if begins < ends or begins == ends == -FOREVER:
-                own = each.value.ttl if each.value is not None else stage.premises.negative_ttl(domain)
-                lasts = stage.lasts(own if ttl is None else ttl)
+                own = each.value.ttl if each.value is not None else playback.premises.negative_ttl(domain)
+                lasts = playback.lasts(own if ttl is None else ttl)
                 step = each.step if each.begins >= server.begins else ""  # else it could be had since somebody is led there
                 yield _Copy(each.value, server.place, begins, ends + lasts, ends, step)
 

@@ -106,11 +106,11 @@ def rehearse(
     stages: dict[str, Playback] = {}
     checked = 0
     for schedule, slots in schedules(runbook, outcomes, now):
-        stage = stages[schedule] = build_stage(runbook, slots, ends)
+        playback = stages[schedule] = build_stage(runbook, slots, ends)
         for kind in CacheKind:
-            spans = holdings(stage, kind)
+            spans = holdings(playback, kind)
             checked += sum(map(len, spans.values()))
-            for example in counterexamples(stage, kind, schedule, runbook.drafted, spans):
+            for example in counterexamples(playback, kind, schedule, runbook.drafted, spans):
                 found.setdefault((kind, example.step, example.remedy.split(" begin ")[0]), example)
     examples = tuple(sorted(_told_once(found.values()), key=lambda each: (each.at, -each.until)))
     missing = (
@@ -122,12 +122,12 @@ def rehearse(
 
 
 def counterexamples(
-    stage: Playback, kind: CacheKind, schedule: str, since: float, spans: Mapping[Name, list[CachedNsSet]] | None = None
+    playback: Playback, kind: CacheKind, schedule: str, since: float, spans: Mapping[Name, list[CachedNsSet]] | None = None
 ) -> Iterator[Counterexample]:  # fmt: skip
     """All that can go wrong with caches of that kind from ``since`` on: what has happened has happened. ``spans``: what they may hold
     (:func:`~legatum.core.rehearsal.holding.holdings`)."""
-    judge = _Judge(stage, kind, schedule, since)
-    wrong = judge.wrong(holdings(stage, kind) if spans is None else spans)
+    judge = _Judge(playback, kind, schedule, since)
+    wrong = judge.wrong(holdings(playback, kind) if spans is None else spans)
     yield from (each for each in (*wrong, *judge.left_behind()) if each.at + _GRAIN >= since)
 
 
@@ -172,8 +172,8 @@ class _Asked:
 class _Judge:
     """One kind of cache on one stage."""
 
-    def __init__(self, stage: Playback, kind: CacheKind, schedule: str, drafted: float) -> None:
-        self._stage, self._kind, self._schedule, self._drafted = stage, kind, schedule, drafted
+    def __init__(self, playback: Playback, kind: CacheKind, schedule: str, drafted: float) -> None:
+        self._stage, self._kind, self._schedule, self._drafted = playback, kind, schedule, drafted
 
     def wrong(self, spans: Mapping[Name, list[CachedNsSet]]) -> Iterator[Counterexample]:
         asked: list[_Asked] = []
@@ -202,13 +202,13 @@ class _Judge:
 
     def _is_given_up(self, zone: Name) -> bool:
         """Nobody delegates it any more, at some time: caches that renew their copies are left behind."""
-        track = self._stage.scene.said.get((PARENT, self._stage.premises.parent_zone, zone, NS))
+        track = self._stage.timeline.said.get((PARENT, self._stage.premises.parent_zone, zone, NS))
         return track is not None and any(value is None for value, _ in track.versions[1:])
 
     def left_behind(self) -> Iterator[Counterexample]:
         """Copies of a zone that are not what they are a copy of, when everything is done."""
         for follower, zone, primary in self._stage.copies:
-            for key in self._stage.scene.keys(zone):
+            for key in self._stage.timeline.keys(zone):
                 left, right = self._stage.said(primary, zone, key), self._stage.said(follower, zone, key)
                 if left and right and (last := lasting(left)).value != lasting(right).value:
                     text = f"{name_text(key[0])} {type_text(key[1])}"
@@ -291,7 +291,7 @@ class _Judge:
             if (mark := (each.zone, each.place, each.begins, each.ends)) in done:
                 continue
             done.add(mark)
-            for key in self._stage.scene.keys(each.zone):
+            for key in self._stage.timeline.keys(each.zone):
                 if key[1] == NS:
                     continue
                 for period in self._stage.said(each.place, each.zone, key):
@@ -344,13 +344,13 @@ class _Judge:
         """A referral is given for it, at some time: what comes of that is followed by itself."""
         return any(
             rtype == NS and cut != zone and is_under(name, cut) and any(each.value is not None for each in track.periods)
-            for (place, zone, cut, rtype), track in self._stage.scene.said.items()
+            for (place, zone, cut, rtype), track in self._stage.timeline.said.items()
             if (place, zone) == (asked.place, asked.zone)
         )
 
     def _dead_end(self, asked: _Asked, key: RRsetKey, rrset: RRset, begins: float, ends: float) -> Iterator[Counterexample]:
         for address in map(address_text, rrset.rdatas):
-            track = self._stage.scene.services.get(address)
+            track = self._stage.timeline.services.get(address)
             for each in track.periods if track is not None else ():
                 if each.value:
                     continue
@@ -386,13 +386,13 @@ class _Judge:
         return [*self._how_held(span.through, min(fetched, span.through.ends)), told]
 
 
-def needed(stage: Playback) -> set[RRsetKey]:
+def needed(playback: Playback) -> set[RRsetKey]:
     """What is there before the runbook and after it, somewhere that is served: visitors come for it all the time."""
     before, after = set[RRsetKey](), set[RRsetKey]()
-    for (place, zone, name, rtype), track in stage.scene.said.items():
+    for (place, zone, name, rtype), track in playback.timeline.said.items():
         if place == PARENT or rtype == NS:
             continue
-        content = stage.content(place, zone)
+        content = playback.content(place, zone)
         if track.versions[0][0] is not None and original(content).value == Content.WHOLE:
             before.add((name, rtype))
         if track.value is not None and lasting(content).value == Content.WHOLE:

@@ -140,8 +140,8 @@ def failed_line(name: str, why: str, took: float = 0.0) -> FleetLine:
 
 def fleet_line(result: Result, signing: bool = False) -> FleetLine:
     """``signing``: with the state of that, of a picture that has it."""
-    name, picture = name_text(result.domain), result.picture
-    if picture is None:
+    name, observation = name_text(result.domain), result.observation
+    if observation is None:
         return failed_line(name, result.failed, result.took)
     found = [
         FoundPart(slug=each.kind.slug, severity=str(each.kind.severity), seen=[one.seen for one in each.sightings[:3]])
@@ -154,7 +154,7 @@ def fleet_line(result: Result, signing: bool = False) -> FleetLine:
         standing = found[0].severity if found else HEALTHY
         serious = [each.kind.title for each in result.findings if each.kind.severity != Severity.NOTICE]
         verdict = "; ".join(serious)
-    link = own_link(picture) if signing else None
+    link = own_link(observation) if signing else None
     labels = (
         sorted({label for each in link.servers if each.given.keys for label in (*each.given.keys.entry, *each.given.keys.zone)})
         if link
@@ -163,9 +163,9 @@ def fleet_line(result: Result, signing: bool = False) -> FleetLine:
     return FleetLine(
         signing=link.state if link else "", keys=labels,
         signed_until=instant_text(link.until) if link is not None and link.until is not None else None,
-        domain=name, standing=standing, verdict=verdict, findings=found, ns=[name_text(each) for each in picture.delegation],
-        serials=sorted({parse_soa(view.soa.rdatas[0]).serial for view in picture.serving if view.soa}), ds=len(picture.ds),
-        questions=picture.questions, milliseconds=round(result.took * 1000, 1), at=instant_text(picture.at),
+        domain=name, standing=standing, verdict=verdict, findings=found, ns=[name_text(each) for each in observation.delegation],
+        serials=sorted({parse_soa(view.soa.rdatas[0]).serial for view in observation.serving if view.soa}), ds=len(observation.ds),
+        questions=observation.questions, milliseconds=round(result.took * 1000, 1), at=instant_text(observation.at),
     )  # fmt: skip
 
 

@@ -39,29 +39,31 @@ class _Box:
         return self.y + self.height // 2
 
 
-def draw_delegation(document: SurveyDocument, picture: Observation) -> str:
+def draw_delegation(document: SurveyDocument, observation: Observation) -> str:
     """SVG text, safe to stand in a page: side by side for paper and wide screens."""
-    parents = list(_stacked(_LEFT, _TOP, _parent_boxes(picture)))
-    names = _names(picture)
-    children = list(_stacked(_RIGHT, _TOP, [_child_box(picture, name) for name in names]))
+    parents = list(_stacked(_LEFT, _TOP, _parent_boxes(observation)))
+    names = _names(observation)
+    children = list(_stacked(_RIGHT, _TOP, [_child_box(observation, name) for name in names]))
     height = max([box.y + box.height for box in (*parents, *children)], default=_TOP) + 16
     lines = [
         _opening(document, _WIDTH, height),
         _heading(_LEFT, 26, f"the parent, {_zone(document)}"),
         _heading(_RIGHT, 26, f"the name servers of {document.unicode}"),
     ]
-    lines += [_line(parent, child, name, picture) for parent in parents for child, name in zip(children, names, strict=True)]
+    lines += [_line(parent, child, name, observation) for parent in parents for child, name in zip(children, names, strict=True)]
     lines += [part for box in (*parents, *children) for part in _drawn(box)]
     if not children:
         lines.append(f'<text class="bad" x="{_RIGHT}" y="{_TOP + 24}">nobody: the parent names no server</text>')
     return "\n".join([*(line for line in lines if line), "</svg>"])
 
 
-def draw_narrow(document: SurveyDocument, picture: Observation) -> str:
+def draw_narrow(document: SurveyDocument, observation: Observation) -> str:
     """The same one below the other, for a phone: words in place of lines."""
-    parents = list(_stacked(_LEFT, _TOP, _parent_boxes(picture)))
+    parents = list(_stacked(_LEFT, _TOP, _parent_boxes(observation)))
     below = max((box.y + box.height for box in parents), default=_TOP) + 34
-    told = [(lines, state, _named_by(picture, name)) for name in _names(picture) for lines, state in [_child_box(picture, name)]]
+    told = [
+        (lines, state, _named_by(observation, name)) for name in _names(observation) for lines, state in [_child_box(observation, name)]
+    ]
     children = list(_stacked(_LEFT, below + 18, [((*lines, words), state) for lines, state, words in told]))
     height = max([box.y + box.height for box in (*parents, *children)], default=below) + 16
     lines = [
@@ -72,12 +74,12 @@ def draw_narrow(document: SurveyDocument, picture: Observation) -> str:
     return "\n".join([*lines, *(part for box in (*parents, *children) for part in _drawn(box)), "</svg>"])
 
 
-def _names(picture: Observation) -> list[Name]:
-    return sorted({*picture.delegation, *picture.own_ns})[:_MOST]
+def _names(observation: Observation) -> list[Name]:
+    return sorted({*observation.delegation, *observation.own_ns})[:_MOST]
 
 
-def _named_by(picture: Observation, name: Name) -> str:
-    named, own = name in picture.delegation, name in picture.own_ns
+def _named_by(observation: Observation, name: Name) -> str:
+    named, own = name in observation.delegation, name in observation.own_ns
     return "named by the parent and the domain" if named and own else f"named by the {'parent' if named else 'domain'} only"
 
 
@@ -101,11 +103,11 @@ def _stacked(x: int, y: int, boxes: list[tuple[tuple[str, ...], str]]) -> Iterat
         y += box.height + _GAP
 
 
-def _parent_boxes(picture: Observation) -> list[tuple[tuple[str, ...], str]]:
+def _parent_boxes(observation: Observation) -> list[tuple[tuple[str, ...], str]]:
     """One box for each server name of the parent zone."""
     boxes = []
-    for server in list({view.server: None for view in picture.parents})[:_MOST]:
-        views = [view for view in picture.parents if view.server == server]
+    for server in list({view.server: None for view in observation.parents})[:_MOST]:
+        views = [view for view in observation.parents if view.server == server]
         good = all(view.ns for view in views)
         ds = any(view.ds for view in views)
         told = "delegates" if good else "; ".join(sorted({view.outcome for view in views}))
@@ -115,10 +117,10 @@ def _parent_boxes(picture: Observation) -> list[tuple[tuple[str, ...], str]]:
     return boxes
 
 
-def _child_box(picture: Observation, name: Name) -> tuple[tuple[str, ...], str]:
-    views = [view for view in picture.servers if view.server == name]
+def _child_box(observation: Observation, name: Name) -> tuple[tuple[str, ...], str]:
+    views = [view for view in observation.servers if view.server == name]
     if not views:
-        host = picture.hosts.get(name)
+        host = observation.hosts.get(name)
         known = [address_text(rdata) for each in host.addresses for rdata in each.rdatas] if host else []
         return (name_text(name), *known[:4], "not asked" if known else (host.why if host else "no address")), BAD
     serving = [view for view in views if view.serves]
@@ -130,10 +132,10 @@ def _serial(view: ServerView) -> str:
     return f"serial {parse_soa(view.soa.rdatas[0]).serial}" if view.serves and view.soa else view.outcome
 
 
-def _line(parent: _Box, child: _Box, name: Name, picture: Observation) -> str:
+def _line(parent: _Box, child: _Box, name: Name, observation: Observation) -> str:
     server = parent.lines[0]
-    named = any(name in targets(view.ns) for view in picture.parents if name_text(view.server) == server)
-    own = name in picture.own_ns
+    named = any(name in targets(view.ns) for view in observation.parents if name_text(view.server) == server)
+    own = name in observation.own_ns
     if not named and not own:
         return ""
     kind = "both" if named and own else "parent" if named else "child"

@@ -18,12 +18,12 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Observation]]) -> str:
     drawn = [
         (
             document,
-            draw_delegation(document, picture),
-            draw_narrow(document, picture),
+            draw_delegation(document, observation),
+            draw_narrow(document, observation),
             draw_chain(document.chain),
             service_rows(document.service) if document.service is not None else [],
         )
-        for document, picture in surveys
+        for document, observation in surveys
     ]
     return render("report.html", surveys=drawn)
 

@@ -168,7 +168,7 @@ class SurveyListDocument(Document, tag="legatum.survey-list/1"):
 
 
 def survey_document(
-    picture: Observation,
+    observation: Observation,
     findings: tuple[Finding, ...],
     chain: Chain | None = None,
     service: Visit | None = None,
@@ -176,39 +176,39 @@ def survey_document(
     leftovers: Sequence[Leftover] = (),
     not_looked_at: Sequence[str] = (),
 ) -> SurveyDocument:
-    soas = [view.soa for view in picture.serving if view.soa]
-    verdict, following = verdict_of(picture, findings)
+    soas = [view.soa for view in observation.serving if view.soa]
+    verdict, following = verdict_of(observation, findings)
     return SurveyDocument(
-        domain=name_text(picture.domain),
-        unicode=unicode_text(picture.domain),
-        at=instant_text(picture.at),
+        domain=name_text(observation.domain),
+        unicode=unicode_text(observation.domain),
+        at=instant_text(observation.at),
         verdict=verdict,
         next=following,
-        parent_zone=name_text(picture.parent_zone),
-        delegation=_names(picture.delegation),
-        delegation_ttl=picture.parent_ttl,
-        own_ns=_names(picture.own_ns),
-        own_ns_ttl=picture.apex_ttl,
+        parent_zone=name_text(observation.parent_zone),
+        delegation=_names(observation.delegation),
+        delegation_ttl=observation.parent_ttl,
+        own_ns=_names(observation.own_ns),
+        own_ns_ttl=observation.apex_ttl,
         negative_ttl=max((negative_ttl(soa) for soa in soas), default=None),
-        parents=_parents(picture),
-        servers=[_server(view) for view in picture.servers],
-        hosts=_hosts(picture),
-        contents=[record_part(each) for each in picture.contents.values() if each and each.rtype != RRSIG],
-        resolvers=_resolvers(picture),
-        registrations=_registrations(picture),
-        former=[_server(view) for view in picture.former],
-        ds=ds_texts(picture.ds),
+        parents=_parents(observation),
+        servers=[_server(view) for view in observation.servers],
+        hosts=_hosts(observation),
+        contents=[record_part(each) for each in observation.contents.values() if each and each.rtype != RRSIG],
+        resolvers=_resolvers(observation),
+        registrations=_registrations(observation),
+        former=[_server(view) for view in observation.former],
+        ds=ds_texts(observation.ds),
         findings=[finding_part(each) for each in findings],
-        questions=picture.questions,
-        dropped=picture.dropped,
-        not_known=list(picture.not_known),
+        questions=observation.questions,
+        dropped=observation.dropped,
+        not_known=list(observation.not_known),
         not_looked_at=[
             "names other than those shown",
-            *unseen(picture, chain is not None),
+            *unseen(observation, chain is not None),
             *([] if service else ["the services behind the names (--service)"]),
             *not_looked_at,
         ],
-        chain=chain_document(chain, picture.at) if chain is not None else None,
+        chain=chain_document(chain, observation.at) if chain is not None else None,
         service=visit_document(service, judge_visit(service), worse(service)) if service is not None else None,
         views=[views_document(each) for each in views],
         leftovers=[
@@ -218,19 +218,19 @@ def survey_document(
     )
 
 
-def verdict_of(picture: Observation, findings: tuple[Finding, ...]) -> tuple[str, str]:
+def verdict_of(observation: Observation, findings: tuple[Finding, ...]) -> tuple[str, str]:
     """In plain words, and what to do next."""
-    domain = unicode_text(picture.domain)
+    domain = unicode_text(observation.domain)
     serious = [each for each in findings if each.kind.severity != Severity.NOTICE]
     if serious:
         first = serious[0]
         count = f", and {len(serious) - 1} more" if len(serious) > 1 else ""
         return f"{domain}: {first.kind.severity}: {first.kind.said}{count}", first.kind.remedy
-    if not picture.delegation:
+    if not observation.delegation:
         return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
-    agreed = f"The parent and all {len(picture.servers)} server addresses agree on {_listed(picture.delegation)}"
-    if picture.not_known:
-        return f"{domain}: healthy as far as is known. {agreed}; not known: {picture.not_known[0]}", "look again: packets got lost"
+    agreed = f"The parent and all {len(observation.servers)} server addresses agree on {_listed(observation.delegation)}"
+    if observation.not_known:
+        return f"{domain}: healthy as far as is known. {agreed}; not known: {observation.not_known[0]}", "look again: packets got lost"
     return f"{domain}: healthy. {agreed}", ""
 
 
@@ -242,7 +242,7 @@ def _listed(names: Iterable[Name]) -> str:
     return ", ".join(_names(names))
 
 
-def _parents(picture: Observation) -> list[ParentPart]:
+def _parents(observation: Observation) -> list[ParentPart]:
     return [
         ParentPart(
             server=name_text(view.server),
@@ -256,7 +256,7 @@ def _parents(picture: Observation) -> list[ParentPart]:
             ds_ttl=view.ds.ttl if view.ds else None,
             ds_absence_proven=view.ds_absent,
         )
-        for view in picture.parents
+        for view in observation.parents
     ]
 
 
@@ -304,18 +304,18 @@ def _timers(fields: dict[str, int]) -> dict[str, int]:
     return {key: fields[key] for key in ("serial", "refresh", "retry", "expire", "minimum")}
 
 
-def _hosts(picture: Observation) -> list[HostPart]:
+def _hosts(observation: Observation) -> list[HostPart]:
     return [
         HostPart(
             name=name_text(host.name),
             addresses={address_text(rdata): each.ttl for each in host.addresses for rdata in each.rdatas},
             why=host.why if not host.addresses else "",
         )
-        for host in picture.hosts.values()
+        for host in observation.hosts.values()
     ]
 
 
-def _resolvers(picture: Observation) -> list[ResolverPart]:
+def _resolvers(observation: Observation) -> list[ResolverPart]:
     return [
         ResolverPart(
             name=view.name,
@@ -328,11 +328,11 @@ def _resolvers(picture: Observation) -> list[ResolverPart]:
             authenticated=view.authenticated,
             extended_errors=[f"{number} {text}".strip() for number, text in view.errors],
         )
-        for view in picture.resolvers
+        for view in observation.resolvers
     ]
 
 
-def _registrations(picture: Observation) -> list[RegistrationPart]:
+def _registrations(observation: Observation) -> list[RegistrationPart]:
     return [
         RegistrationPart(
             source=source,
@@ -344,7 +344,7 @@ def _registrations(picture: Observation) -> list[RegistrationPart]:
             expires=held.expires,
             ds=None if held.ds is None else ds_texts(held.ds),
         )
-        for source, held in picture.registrations
+        for source, held in observation.registrations
     ]
 
 

@@ -136,8 +136,8 @@ class GroundPart(Part):
     copies: list[list[str]]
 
 
-def ground_part(stage: Playback, since: float) -> GroundPart:
-    premises = stage.premises
+def ground_part(playback: Playback, since: float) -> GroundPart:
+    premises = playback.premises
     zones = list(dict.fromkeys(each.zone for each in premises.served))
     return GroundPart(
         parent_zone=name_text(premises.parent_zone),
@@ -146,31 +146,31 @@ def ground_part(stage: Playback, since: float) -> GroundPart:
         longest_ttls={name_text(zone): premises.longest_ttl(zone) for zone in zones},
         known_hosts={name_text(each.host): KnownHostPart(since=each.since, negative_ttl=each.negative_ttl) for each in premises.hosts},
         since=since,
-        copies=[[follower, name_text(zone), primary] for follower, zone, primary in stage.copies],
+        copies=[[follower, name_text(zone), primary] for follower, zone, primary in playback.copies],
     )
 
 
-def timeline_part(schedule: str, stage: Playback) -> TimelinePart:
-    scene = stage.scene
+def timeline_part(schedule: str, playback: Playback) -> TimelinePart:
+    timeline = playback.timeline
     return TimelinePart(
         schedule=schedule,
-        rrsets=[_rrset(place, zone, name, rtype, track) for (place, zone, name, rtype), track in scene.said.items()],
+        rrsets=[_rrset(place, zone, name, rtype, track) for (place, zone, name, rtype), track in timeline.said.items()],
         zones=[
             ZoneTimelinePart(
                 place=place, zone=name_text(zone), periods=[ContentPart(**span, content=str(each.value)) for span, each in _spans(track)]
             )
-            for (place, zone), track in scene.served.items()
+            for (place, zone), track in timeline.served.items()
         ],
         servers=[
             ServerTimelinePart(address=address, periods=[AnsweringPart(**span, place=each.value) for span, each in _spans(track)])
-            for address, track in scene.answering.items()
+            for address, track in timeline.answering.items()
         ],
         services=[
             ServiceTimelinePart(address=address, periods=[WorkingPart(**span, works=each.value) for span, each in _spans(track)])
-            for address, track in scene.services.items()
+            for address, track in timeline.services.items()
         ],
-        signing=[_signing(place, zone, track) for (place, zone), track in scene.signed.items()],
-        ds=[_ds(domain, track) for domain, track in scene.anchors.items()],
+        signing=[_signing(place, zone, track) for (place, zone), track in timeline.signed.items()],
+        ds=[_ds(domain, track) for domain, track in timeline.anchors.items()],
     )
 
 

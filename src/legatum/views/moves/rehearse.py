@@ -115,7 +115,7 @@ class RehearsalDocument(Document, tag="legatum.rehearsal/2"):
 
 
 def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None, crowd: Sequence[Shares] = ()) -> RehearsalDocument:
-    stage = next(iter(rehearsal.stages.values()))
+    playback = next(iter(rehearsal.stages.values()))
     versions: list[VersionPart] = []
     addresses = [part for schedule, each in rehearsal.stages.items() for part in _addresses(schedule, each, versions)]
     return RehearsalDocument(
@@ -125,14 +125,14 @@ def rehearsal_document(rehearsal: Rehearsal, zone: Zone | None, crowd: Sequence[
         model=list(MODEL),
         counterexamples=[_example(each) for each in rehearsal.counterexamples],
         copies_followed=rehearsal.checked,
-        lag=stage.lag,
-        floor=stage.floor,
+        lag=playback.lag,
+        floor=playback.floor,
         versions=versions,
         addresses=addresses,
         questions=[part for schedule, each in rehearsal.stages.items() for part in _questions(schedule, each)],
         zone={_key_text(each.name, each.rtype): _set(each) for each in zone} if zone else {},
         population=[_crowd(each) for each in crowd],
-        ground=ground_part(stage, rehearsal.runbook.drafted),
+        ground=ground_part(playback, rehearsal.runbook.drafted),
         timelines=[timeline_part(schedule, each) for schedule, each in rehearsal.stages.items()],
     )
 
@@ -165,19 +165,19 @@ def _set(rrset: RRset) -> SetPart:
     return SetPart(ttl=rrset.ttl, data=rdata_texts(rrset))
 
 
-def _addresses(schedule: str, stage: Playback, versions: list[VersionPart]) -> Iterator[AddressPart]:
+def _addresses(schedule: str, playback: Playback, versions: list[VersionPart]) -> Iterator[AddressPart]:
     servers: dict[str, list[str]] = {}
-    for place in stage.premises.places:
+    for place in playback.premises.places:
         for host, addresses in place.servers.items():
             for address in addresses:
                 servers.setdefault(address, []).append(name_text(host))
-    for address, track in stage.scene.answering.items():
+    for address, track in playback.timeline.answering.items():
         served = []
         for period in track.periods:
             if period.value is None:
                 served.append(_served(period.begins, period.ends, []))
                 continue
-            for begins, ends, numbers in _contents(stage, period.value, versions):
+            for begins, ends, numbers in _contents(playback, period.value, versions):
                 first, last = max(begins, period.begins), min(ends, period.ends)
                 if first < last:
                     served.append(_served(first, last, numbers))
@@ -189,36 +189,36 @@ def _served(first: float, last: float, numbers: list[int]) -> ServedPart:
     return ServedPart(first=_instant(first), last=_instant(last), versions=numbers)
 
 
-def _contents(stage: Playback, place: str, versions: list[VersionPart]) -> Iterator[tuple[float, float, list[int]]]:
+def _contents(playback: Playback, place: str, versions: list[VersionPart]) -> Iterator[tuple[float, float, list[int]]]:
     """What the place gives between two changes of anything that it gives; where a change is on its way, once with the old and once with the
     new."""
-    zones = [zone for where, zone in stage.scene.served if where == place]
-    tracks: list[History[Any]] = [track for (where, *_), track in stage.scene.said.items() if where == place]
-    tracks += [track for (where, _), track in stage.scene.served.items() if where == place]
+    zones = [zone for where, zone in playback.timeline.served if where == place]
+    tracks: list[History[Any]] = [track for (where, *_), track in playback.timeline.said.items() if where == place]
+    tracks += [track for (where, _), track in playback.timeline.served.items() if where == place]
     changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.own)})
     edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]
     for (first, _), (_, last) in pairwise(edges):
-        numbers = [_numbered(version, versions) for zone in zones if (version := _version(stage, place, zone, first, edges)) is not None]
+        numbers = [_numbered(version, versions) for zone in zones if (version := _version(playback, place, zone, first, edges)) is not None]
         if first < last:
             yield first, last, numbers
 
 
-def _version(stage: Playback, place: str, zone: Name, at: float, edges: list[tuple[float, float]]) -> VersionPart | None:
+def _version(playback: Playback, place: str, zone: Name, at: float, edges: list[tuple[float, float]]) -> VersionPart | None:
     """The newest that is given just after ``at``."""
     moment = next((first for first, _ in edges if first > at), FOREVER)
     when = at if at == -FOREVER else min(at, moment)
-    content = stage.content(place, zone) if place != PARENT else ()
+    content = playback.content(place, zone) if place != PARENT else ()
     state = next((each.value for each in reversed(content) if each.begins <= when), Content.WHOLE)
     if state == Content.NOTHING:
         return None
     rrsets = {}
-    for name, rtype in stage.scene.keys(zone):
-        track = stage.scene.said.get((place, zone, name, rtype))
+    for name, rtype in playback.timeline.keys(zone):
+        track = playback.timeline.said.get((place, zone, name, rtype))
         given = next((each.value for each in reversed(track.own if track is not None else ()) if each.begins <= when), None)
         if given is not None:
             rrsets[_key_text(name, rtype)] = _set(given)
     whole = state == Content.WHOLE and place != PARENT
-    return VersionPart(origin=name_text(zone), whole=whole, negative_ttl=stage.premises.negative_ttl(zone), rrsets=rrsets)
+    return VersionPart(origin=name_text(zone), whole=whole, negative_ttl=playback.premises.negative_ttl(zone), rrsets=rrsets)
 
 
 def _numbered(version: VersionPart, versions: list[VersionPart]) -> int:
@@ -227,34 +227,37 @@ def _numbered(version: VersionPart, versions: list[VersionPart]) -> int:
     return versions.index(version)
 
 
-def _questions(schedule: str, stage: Playback) -> Iterator[QuestionPart]:
-    wanted = needed(stage)
+def _questions(schedule: str, playback: Playback) -> Iterator[QuestionPart]:
+    wanted = needed(playback)
     seen = dict.fromkeys(
-        (zone, name, rtype) for place, zone, name, rtype in stage.scene.said if place != PARENT and rtype != NS
+        (zone, name, rtype) for place, zone, name, rtype in playback.timeline.said if place != PARENT and rtype != NS
     )  # fmt: skip
     for zone, name, rtype in seen:
-        allowed = list(_allowed(stage, zone, name, rtype))
+        allowed = list(_allowed(playback, zone, name, rtype))
         if (name, rtype) not in wanted:
             allowed.append(AllowedPart(data=None, first=None, last=None))
         yield QuestionPart(schedule=schedule, name=name_text(name), type=type_text(rtype), allowed=allowed)
 
 
-def _allowed(stage: Playback, zone: Name, name: Name, rtype: int) -> Iterator[AllowedPart]:
+def _allowed(playback: Playback, zone: Name, name: Name, rtype: int) -> Iterator[AllowedPart]:
     values = dict.fromkeys(
-        period.value.rdatas for _, track in stage.scene.tracks(zone, (name, rtype)) for period in track.periods if period.value is not None
+        period.value.rdatas
+        for _, track in playback.timeline.tracks(zone, (name, rtype))
+        for period in track.periods
+        if period.value is not None
     )
     for rdatas in values:
         rrset = RRset(name, rtype, 0, rdatas)
-        ends = _dead_from(stage, rrset) if rtype in ADDRESSES else FOREVER
+        ends = _dead_from(playback, rrset) if rtype in ADDRESSES else FOREVER
         yield AllowedPart(data=rdata_texts(rrset), first=None, last=_instant(ends))
 
 
-def _dead_from(stage: Playback, rrset: RRset) -> float:
+def _dead_from(playback: Playback, rrset: RRset) -> float:
     ends = [
         period.begins
         for text in rdata_texts(rrset)
-        if text in stage.scene.services
-        for period in stage.scene.services[text].periods
+        if text in playback.timeline.services
+        for period in playback.timeline.services[text].periods
         if not period.value
     ]
     return min(ends, default=FOREVER)

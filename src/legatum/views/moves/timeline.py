@@ -137,11 +137,13 @@ def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
     _plain(axes)
 
 
-def _shares(axes: Any, stage: Playback, what: Followed, switched: float, ends: float, generator: np.random.Generator, title: str) -> None:
+def _shares(
+    axes: Any, playback: Playback, what: Followed, switched: float, ends: float, generator: np.random.Generator, title: str
+) -> None:
     begins = switched - 0.25 * _HOUR
     failed: list[Shares] = []
     for kind in CacheKind:
-        shares = follow(stage, what, kind, begins, ends, generator)
+        shares = follow(playback, what, kind, begins, ends, generator)
         failed.append(shares)
         side = list(shares.answered)[-1]
         axes.plot((shares.times - switched) / _HOUR, shares.answered[side] * 100, label=f"{side}, {kind}", linewidth=1.8, **_STYLES[kind])

@@ -11,13 +11,13 @@ from legatum.settings.document import Clock, Resolver, Settings, Viewpoint
 from legatum.work.run_context import RunContext
 
 
-def engine_hub(outside: RunContext, named: str = "") -> Hub:
+def engine_hub(context: RunContext, named: str = "") -> Hub:
     """``named``: on the line, instead of the settings'. Raises :class:`BadInput`."""
-    given = outside.settings.engine
+    given = context.settings.engine
     place = named or given.scheduler
     if not place:
         raise BadInput("which scheduler?", "name it: --engine tls://HOST:PORT, or `scheduler` in [engine] of the settings")
-    files = [str(outside.folder / each) if each else "" for each in (given.authority, given.certificate, given.key)]
+    files = [str(context.folder / each) if each else "" for each in (given.authority, given.certificate, given.key)]
     return Hub(place, *files)
 
 
@@ -35,16 +35,16 @@ async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[Worke
     return fit
 
 
-def looking_settings(outside: RunContext, rate: int | None = None, viewpoint: Viewpoint | None = None) -> Settings:
+def looking_settings(context: RunContext, rate: int | None = None, viewpoint: Viewpoint | None = None) -> Settings:
     """What somebody else needs to look: how to ask, and the house's rules. No provider, registrar, key or file is in it."""
-    given = outside.settings
+    given = context.settings
     network = msgspec.structs.replace(given.network, rate=given.network.rate if rate is None else rate)
     resolvers: dict[str, str | Resolver] = dict(given.resolvers)
     if viewpoint is not None:
         network = msgspec.structs.replace(network, ipv6=network.ipv6 and viewpoint.ipv6)
         resolvers = dict(viewpoint.resolvers) or resolvers
     plain = {name: each for name, each in resolvers.items() if isinstance(each, str) or not each.authority}
-    ahead = outside.clock.now() - time.time()
+    ahead = context.clock.now() - time.time()
     clock = Clock(ahead=ahead) if given.clock is not None else None
     visiting = msgspec.structs.replace(given.visit, authority=None)
     return Settings(network=network, clock=clock, resolvers=plain, house=given.house, visit=visiting)

@@ -36,15 +36,15 @@ T = TypeVar("T")
 def survey_there(settings: bytes, domain: Name, wanted: Wanted) -> str:
     """What a survey of the domain rests on, as it stands in a file of evidence, to be judged by whoever sent for it."""
 
-    async def work(outside: RunContext) -> str:
-        return recording_text(recording_of(outside, wanted, await survey(outside, domain, wanted=wanted)))
+    async def work(context: RunContext) -> str:
+        return recording_text(recording_of(context, wanted, await survey(context, domain, wanted=wanted)))
 
     return _with(settings, work)
 
 
 def confirm_there(settings: bytes, domain: Name, expected: Expected, wanted: Wanted) -> Verdict:
-    async def work(outside: RunContext) -> Verdict:
-        return (await confirm(outside, domain, expected, wanted=wanted))[0]
+    async def work(context: RunContext) -> Verdict:
+        return (await confirm(context, domain, expected, wanted=wanted))[0]
 
     return _with(settings, work)
 
@@ -55,8 +55,8 @@ def visit_there(settings: bytes, domain: Name, places: NewPlaces, authority: str
         trusted = Path(folder) / "authority.pem"
         trusted.write_text(authority, encoding="utf-8")
 
-        async def work(outside: RunContext) -> Visit:
-            return await visit(outside, domain, places, str(trusted) if authority else None)
+        async def work(context: RunContext) -> Visit:
+            return await visit(context, domain, places, str(trusted) if authority else None)
 
         return _with(settings, work)
 
@@ -64,15 +64,15 @@ def visit_there(settings: bytes, domain: Name, places: NewPlaces, authority: str
 def watch_there(settings: bytes, domain: Name, change: WatchedChange, servers: tuple[Name, ...]) -> tuple[Told, ...]:
     """One look at who has a change."""
 
-    async def work(outside: RunContext) -> tuple[Told, ...]:
-        return await Watch(outside, domain, Progress(change, 1.0), servers).once()
+    async def work(context: RunContext) -> tuple[Told, ...]:
+        return await Watch(context, domain, Progress(change, 1.0), servers).once()
 
     return _with(settings, work)
 
 
 def answers_there(settings: bytes, zone: Zone, sides: Mapping[str, str], right: str) -> AnswersComparison:
-    async def work(outside: RunContext) -> AnswersComparison:
-        return await compare_answers(outside, zone, dict(sides), right)
+    async def work(context: RunContext) -> AnswersComparison:
+        return await compare_answers(context, zone, dict(sides), right)
 
     return _with(settings, work)
 
@@ -80,10 +80,10 @@ def answers_there(settings: bytes, zone: Zone, sides: Mapping[str, str], right: 
 def _with(order: bytes, work: Callable[[RunContext], Awaitable[T]]) -> T:
     async def opened() -> T:
         settings = msgspec.json.decode(order, type=Settings)
-        outside = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        context = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
         try:
-            return await work(outside)
+            return await work(context)
         finally:
-            outside.asker.close()
+            context.asker.close()
 
     return asyncio.run(opened())

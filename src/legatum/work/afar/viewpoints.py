@@ -17,9 +17,9 @@ HERE = "here"
 _PATIENCE = 120.0  # seconds for one look from one place
 
 
-def named_viewpoints(outside: RunContext, names: Sequence[str]) -> list[str]:
+def named_viewpoints(context: RunContext, names: Sequence[str]) -> list[str]:
     """Those of the settings that are named, or all of them where none is. Raises :class:`BadInput`."""
-    known = outside.settings.viewpoints
+    known = context.settings.viewpoints
     if not known:
         raise BadInput("no viewpoints in the settings", "name workers in other networks: [viewpoints.NAME], see docs/settings.md")
     if strange := [each for each in names if each not in known]:
@@ -30,13 +30,13 @@ def named_viewpoints(outside: RunContext, names: Sequence[str]) -> list[str]:
 class Lookouts:
     """Workers at viewpoints, ready to look. ``missing``: viewpoints without one, and why; ``doubts``: what is to be said of the others."""
 
-    def __init__(self, outside: RunContext, engine: Engine, names: Iterable[str], workers: Iterable[WorkerState]) -> None:
-        self._outside, self._engine = outside, engine
+    def __init__(self, context: RunContext, engine: Engine, names: Iterable[str], workers: Iterable[WorkerState]) -> None:
+        self._context, self._engine = context, engine
         found = {each.name: each for each in workers}
         self._workers: dict[str, WorkerState] = {}
         self.missing: dict[str, str] = {}
         for name in names:
-            wanted = outside.settings.viewpoints[name].worker or name
+            wanted = context.settings.viewpoints[name].worker or name
             if wanted not in found:
                 self.missing[name] = f"no worker called {wanted} is registered"
             elif not found[wanted].same:
@@ -53,7 +53,7 @@ class Lookouts:
         :mod:`~legatum.work.afar.remote_tasks`."""
 
         async def one(name: str) -> Any:
-            settings = looking_settings(self._outside, viewpoint=self._outside.settings.viewpoints[name])
+            settings = looking_settings(self._context, viewpoint=self._context.settings.viewpoints[name])
             try:
                 return await self._engine.run(
                     errand, msgspec.json.encode(settings), *values, worker=self._workers[name], patience=_PATIENCE
@@ -67,10 +67,10 @@ class Lookouts:
 
 
 @asynccontextmanager
-async def open_lookouts(outside: RunContext, names: Sequence[str]) -> AsyncIterator[Lookouts]:
+async def open_lookouts(context: RunContext, names: Sequence[str]) -> AsyncIterator[Lookouts]:
     """``names``: of viewpoints, as :func:`named_viewpoints` gives them. Raises :class:`OutsideFault` where no scheduler is there."""
-    async with open_engine(engine_hub(outside)) as engine:
-        yield Lookouts(outside, engine, names, await engine.workers())
+    async with open_engine(engine_hub(context)) as engine:
+        yield Lookouts(context, engine, names, await engine.workers())
 
 
 def compared(

@@ -41,16 +41,16 @@ class Drawn:
         return tomlkit.dumps({self.table: {self.name: self.values}}).replace(f"[{self.table}]\n", "", 1).strip()
 
 
-async def draw_section(outside: RunContext, kind: str, name: str, serves: Name | None, lines: Sequence[str]) -> Drawn:
+async def draw_section(context: RunContext, kind: str, name: str, serves: Name | None, lines: Sequence[str]) -> Drawn:
     """``serves``: a domain that is there; ``lines``: ``KEY=VALUE``, which count before what is found. Raises :class:`BadInput`, and
     :class:`OutsideFault` where the domain shows nothing."""
     drawn = Drawn(_TABLES[kind], name, {})
     given = dict(map(_line, lines))
-    known = getattr(outside.settings, drawn.table)
+    known = getattr(context.settings, drawn.table)
     if name in known:
         raise BadInput(f"[{drawn.table}.{name}] is in the settings already", "change it there, or take another name")
     if serves is not None and kind in ("provider", "secondary"):
-        await _of_servers(outside, drawn, kind, serves, given)
+        await _of_servers(context, drawn, kind, serves, given)
     elif serves is not None:
         raise BadInput(f"--serves shows nothing of a {kind}", "leave it out, and say what there is: --set KEY=VALUE")
     drawn.values |= given
@@ -62,54 +62,54 @@ async def draw_section(outside: RunContext, kind: str, name: str, serves: Name |
     return drawn
 
 
-async def _of_servers(outside: RunContext, drawn: Drawn, kind: str, domain: Name, given: dict[str, Any]) -> None:
+async def _of_servers(context: RunContext, drawn: Drawn, kind: str, domain: Name, given: dict[str, Any]) -> None:
     """Who serves it, under which names; who of them lets us transfer, and takes updates."""
-    cut, reply = await outside.walker().delegation_of(domain)
+    cut, reply = await context.walker().delegation_of(domain)
     ns = (referral(cut.zone, reply) or reply.find(NS)) if reply is not None else None
     if ns is None:
         raise OutsideFault(f"{name_text(domain)}: nobody tells who serves it", "name a domain that is served there")
     names = sorted(targets(ns))
-    addresses = await outside.addresses(names)
+    addresses = await context.addresses(names)
     drawn.values["servers"] = [name_text(each) for each in names]
     told = [f"{name_text(each)} ({', '.join(addresses[each])})" for each in names]
     drawn.found.append(f"{name_text(domain)} is served by {', '.join(told)}")
     if kind == "secondary":
         return
-    key = _key(outside, given)
+    key = _key(context, given)
     places = [str(given["primary"])] if "primary" in given else list(dict.fromkeys(each for some in addresses.values() for each in some))
-    opened = await asyncio.gather(*(_hands_out(outside, address, domain, key) for address in places))
+    opened = await asyncio.gather(*(_hands_out(context, address, domain, key) for address in places))
     for address, why in zip(places, opened, strict=True):
         drawn.found.append(f"{address}: {why or 'lets us transfer the zone'}")
     primary = next((address for address, why in zip(places, opened, strict=True) if not why), None)
     if primary is None:
         drawn.values |= {"kind": "manual"}
         return
-    takes = await _takes_updates(outside, primary, domain, key)
+    takes = await _takes_updates(context, primary, domain, key)
     drawn.found.append(f"{primary}: {'looks at updates' if takes else 'takes no updates from us'}")
     drawn.values |= {"kind": "update" if takes else "manual", "primary": primary}
 
 
-def _key(outside: RunContext, given: dict[str, Any]) -> TsigKey | None:
+def _key(context: RunContext, given: dict[str, Any]) -> TsigKey | None:
     section = given.get("key")
     if section is None:
         return None
     if not isinstance(section, dict) or not {"name", "secret"} <= set(section):
         raise BadInput("key: no key", 'write --set \'key={ name = "NAME", secret = "file:PATH" }\'')
-    return open_key(KeyReference(**section), outside.folder)
+    return open_key(KeyReference(**section), context.folder)
 
 
-async def _hands_out(outside: RunContext, address: str, domain: Name, key: TsigKey | None) -> str:
+async def _hands_out(context: RunContext, address: str, domain: Name, key: TsigKey | None) -> str:
     """Why not; empty where it does."""
     try:
-        await transfer(outside.asker, address, domain, key)
+        await transfer(context.asker, address, domain, key)
     except OutsideFault as fault:
         return fault.message
     return ""
 
 
-async def _takes_updates(outside: RunContext, address: str, domain: Name, key: TsigKey | None) -> bool:
+async def _takes_updates(context: RunContext, address: str, domain: Name, key: TsigKey | None) -> bool:
     try:
-        probed = await probe_update(outside.asker, address, domain, key)
+        probed = await probe_update(context.asker, address, domain, key)
     except Fault:
         return False
     return probed.rcode == _YXDOMAIN and (probed.signed or key is None)

@@ -22,11 +22,11 @@ _TSIG_FUDGE = 300  # seconds by which clocks may differ for a signed message (RF
 _WHOLE = 2  # seconds: signed answers tell whole ones, and take a moment to come
 
 
-async def check_network(outside: RunContext) -> list[Checked]:
+async def check_network(context: RunContext) -> list[Checked]:
     """What of it can be asked from here, by a few questions to the root servers."""
-    if outside.asker.patience.reach.cut_off:
+    if context.asker.patience.reach.cut_off:
         return [fails("network", "roots", "root servers", "this machine has no way to any of them", "connect it")]
-    heard = await ask_around(outside.asker, outside.roots, outside.asker.patience.reach)
+    heard = await ask_around(context.asker, context.roots, context.asker.patience.reach)
     if heard.boxed:
         said = f"something on the way answers in the servers' place: {heard.boxed} offered to look names up"
         return [fails("network", "roots", "root servers", said, "look from another network, or have port 53 let through")]
@@ -37,9 +37,9 @@ async def check_network(outside: RunContext) -> list[Checked]:
     return found + [unknown("network", "ipv6" if "IPv6" in each else "roots", each.split(" (")[0], each) for each in heard.reach.why]
 
 
-async def check_resolver(outside: RunContext, name: str, place: ResolverPlace) -> list[Checked]:
+async def check_resolver(context: RunContext, name: str, place: ResolverPlace) -> list[Checked]:
     table = f"resolvers.{name}"
-    reply = await ask_resolver(outside.asker, place, ROOT, SOA)
+    reply = await ask_resolver(context.asker, place, ROOT, SOA)
     if not reply.answered:
         remedy = "is its certificate trusted: `authority`, `host`?" if reply.trouble == "its certificate is not trusted" else "is it up?"
         return [fails(table, "address", "looking up", f"{place.text}: {reply.outcome}", remedy)]
@@ -64,27 +64,27 @@ def check_clock(found: Iterable[Checked]) -> list[Checked]:
     return [works("clock", "", "this machine's clock", said if away >= _WHOLE else f"within two seconds of {len(told)} who told")]
 
 
-async def check_journal(outside: RunContext) -> list[Checked]:
+async def check_journal(context: RunContext) -> list[Checked]:
     try:
-        form, held = outside.journal.form(), outside.journal.held()
+        form, held = context.journal.form(), context.journal.held()
     except Fault as fault:
         return [fails("", "journal", "journal", fault.message, fault.remedy)]
-    said = f"{outside.journal.place}, form {form}: {held.entries} entries on {held.domains} domains"
-    path = Path(outside.journal.place)
+    said = f"{context.journal.place}, form {form}: {held.entries} entries on {held.domains} domains"
+    path = Path(context.journal.place)
     if path.exists() and not os.access(path, os.W_OK):
         return [fails("", "journal", "journal", f"{path} may not be written to by this user", "give this user the right to")]
     return [works("", "journal", "journal", said)]
 
 
-async def check_engine(outside: RunContext) -> list[Checked]:
-    settings = outside.settings
+async def check_engine(context: RunContext) -> list[Checked]:
+    settings = context.settings
     if not settings.engine.scheduler:
         return [fails("viewpoints", each, "viewpoint", "no [engine] to reach it by", "name a scheduler") for each in settings.viewpoints]
     from legatum.net.engine import open_engine
     from legatum.work.afar.hub import engine_hub
 
     try:
-        async with open_engine(engine_hub(outside)) as engine:
+        async with open_engine(engine_hub(context)) as engine:
             workers = await engine.workers()
     except Fault as fault:
         return [fails("engine", "scheduler", "engine", fault.message, fault.remedy)]
@@ -110,8 +110,8 @@ async def check_engine(outside: RunContext) -> list[Checked]:
     return found
 
 
-def check_files(outside: RunContext) -> list[Checked]:
-    settings, folder, found = outside.settings, outside.folder, list[Checked]()
+def check_files(context: RunContext) -> list[Checked]:
+    settings, folder, found = context.settings, context.folder, list[Checked]()
     moves = folder / settings.moves
     if moves.exists() and not os.access(moves, os.W_OK | os.X_OK):
         found.append(fails("", "moves", "folder of moves", f"{moves} may not be written to by this user", "give this user the right to"))
@@ -119,13 +119,13 @@ def check_files(outside: RunContext) -> list[Checked]:
         found.append(readable("", "domains", "list of domains", folder / settings.domains))
     if settings.visit.authority:
         found.append(readable("visit", "authority", "certificates to trust", folder / settings.visit.authority))
-    for path in outside.exposed_secrets():
+    for path in context.exposed_secrets():
         found.append(fails("", "", "secrets", f"{path}: everybody on this machine may read it", "chmod o-r it, and think of it as known"))
     return found
 
 
-def check_windows(outside: RunContext) -> list[Checked]:
-    house, now = outside.settings.house, outside.clock.now()
+def check_windows(context: RunContext) -> list[Checked]:
+    house, now = context.settings.house, context.clock.now()
     if not house.windows and not house.quiet:
         return []
     windows = parse_windows(tuple(house.windows), tuple(house.quiet), parse_zone(house.time_zone))
@@ -137,10 +137,10 @@ def check_windows(outside: RunContext) -> list[Checked]:
     return [works("house", "windows" if house.windows else "quiet", "windows", said)]
 
 
-def house_domains(outside: RunContext) -> list[str]:
+def house_domains(context: RunContext) -> list[str]:
     """Lines of the list of domains, where there is one that can be read."""
-    if not outside.settings.domains:
+    if not context.settings.domains:
         return []
     with suppress(OSError, UnicodeDecodeError, OutsideFault):
-        return (outside.folder / outside.settings.domains).read_text(encoding="utf-8").split()
+        return (context.folder / context.settings.domains).read_text(encoding="utf-8").split()
     return []

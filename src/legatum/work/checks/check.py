@@ -26,11 +26,11 @@ from legatum.work.run_context import RunContext
 _GENERAL = ("network", "rdap", "journal", "engine", "files", "windows", "clock")
 
 
-async def check_settings(outside: RunContext, names: Sequence[str], domains: Sequence[Name]) -> list[Checked]:
+async def check_settings(context: RunContext, names: Sequence[str], domains: Sequence[Name]) -> list[Checked]:
     """``names``: of tables, such as ``alder``, ``providers.alder`` or ``rdap``; all, where there are none. ``domains``: to try with, before
     those of the house. Raises :class:`BadInput` for a name that is none."""
-    tried = list(dict.fromkeys([*domains, *_of_the_house(outside)]))
-    checks = _checks(outside, tried)
+    tried = list(dict.fromkeys([*domains, *_of_the_house(context)]))
+    checks = _checks(context, tried)
     wanted = [table for table in checks if not names or any(_meant(table, name) for name in names)]
     for name in names:
         if not any(_meant(table, name) for table in [*checks, "clock"]):
@@ -47,34 +47,34 @@ def _meant(table: str, name: str) -> bool:
     return name in (table, table.partition(".")[2], table.partition(".")[0])
 
 
-def _checks(outside: RunContext, domains: Sequence[Name]) -> dict[str, Callable[[], Check]]:
+def _checks(context: RunContext, domains: Sequence[Name]) -> dict[str, Callable[[], Check]]:
     """In the order of the file."""
-    settings = outside.settings
+    settings = context.settings
 
     async def at_once(rows: list[Checked]) -> list[Checked]:
         return rows
 
-    found: dict[str, Callable[[], Check]] = {"network": partial(check_network, outside)}
-    for name, provider in outside.providers.items():
-        found[f"providers.{name}"] = partial(check_provider, outside, name, provider, domains)
+    found: dict[str, Callable[[], Check]] = {"network": partial(check_network, context)}
+    for name, provider in context.providers.items():
+        found[f"providers.{name}"] = partial(check_provider, context, name, provider, domains)
     for name, secondary in settings.secondaries.items():
-        found[f"secondaries.{name}"] = partial(check_secondary, outside, name, secondary, domains)
-    for name, registrar in outside.registrars.items():
-        found[f"registrars.{name}"] = partial(check_registrar, outside, name, registrar, domains)
-    for name, place in outside.resolvers().items():
-        found[f"resolvers.{name}"] = partial(check_resolver, outside, name, place)
+        found[f"secondaries.{name}"] = partial(check_secondary, context, name, secondary, domains)
+    for name, registrar in context.registrars.items():
+        found[f"registrars.{name}"] = partial(check_registrar, context, name, registrar, domains)
+    for name, place in context.resolvers().items():
+        found[f"resolvers.{name}"] = partial(check_resolver, context, name, place)
     return found | {
-        "rdap": partial(check_rdap, outside, domains),
-        "journal": partial(check_journal, outside),
-        "engine": partial(check_engine, outside),
-        "files": lambda: at_once(check_files(outside)),
-        "windows": lambda: at_once(check_windows(outside)),
+        "rdap": partial(check_rdap, context, domains),
+        "journal": partial(check_journal, context),
+        "engine": partial(check_engine, context),
+        "files": lambda: at_once(check_files(context)),
+        "windows": lambda: at_once(check_windows(context)),
     }
 
 
-def _of_the_house(outside: RunContext) -> list[Name]:
+def _of_the_house(context: RunContext) -> list[Name]:
     found = []
-    for text in house_domains(outside):
+    for text in house_domains(context):
         with suppress(Fault):
             found.append(parse_domain(text))
     return found

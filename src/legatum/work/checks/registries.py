@@ -14,14 +14,14 @@ from legatum.work.run_context import RunContext
 
 
 async def check_registrar(
-    outside: RunContext, name: str, section: EppRegistrar | ManualRegistrar, domains: Sequence[Name]
+    context: RunContext, name: str, section: EppRegistrar | ManualRegistrar, domains: Sequence[Name]
 ) -> list[Checked]:
     table = f"registrars.{name}"
     if isinstance(section, ManualRegistrar):
         page = f"its form: {section.page}" if section.page else "a form, and no page is named"
         return [unknown(table, "page", "account", f"{page}; only a person can log in there")]
     try:
-        account = outside.registrar(name)
+        account = context.registrar(name)
     except Fault as fault:
         return [fails(table, "password", "password", fault.message, fault.remedy)]
     assert isinstance(account, RegistryAccount)
@@ -31,7 +31,7 @@ async def check_registrar(
         key = "password" if "password" in fault.remedy else "authority" if "authority" in fault.remedy else "server"
         return [fails(table, key, "login", fault.message, fault.remedy)]
     said = f"{greeting.server} greets, and lets {section.user} in"
-    found = [works(table, "server", "login", said, _ahead(outside, greeting.date))]
+    found = [works(table, "server", "login", said, _ahead(context, greeting.date))]
     if not domains:
         return [*found, unknown(table, "server", "check of a domain", "no domain to check", "name one: --domain DOMAIN")]
     try:
@@ -42,16 +42,16 @@ async def check_registrar(
         return [*found, fails(table, "user", "check of a domain", fault.message, fault.remedy)]
 
 
-def _ahead(outside: RunContext, date: str) -> float | None:
+def _ahead(context: RunContext, date: str) -> float | None:
     try:
-        return parse_instant(date) - outside.clock.now()
+        return parse_instant(date) - context.clock.now()
     except BadInput:
         return None
 
 
-async def check_rdap(outside: RunContext, domains: Sequence[Name]) -> list[Checked]:
+async def check_rdap(context: RunContext, domains: Sequence[Name]) -> list[Checked]:
     try:
-        bootstrap = await outside.bootstrap()
+        bootstrap = await context.bootstrap()
     except ValueError as error:
         return [fails("rdap", "bootstrap", "list of servers", str(error), "is HTTPS open from here?")]
     except BadInput as fault:
@@ -63,9 +63,9 @@ async def check_rdap(outside: RunContext, domains: Sequence[Name]) -> list[Check
     if domain is None:
         return [*found, unknown("rdap", "bootstrap", "registration data", "no domain to ask for", "name one: --domain DOMAIN")]
     evidence = Evidence()
-    view, why = await look_at_rdap(outside, evidence, domain)
+    view, why = await look_at_rdap(context, evidence, domain)
     if view is None:
         return [*found, fails("rdap", "authority", "registration data", f"{name_text(domain)}: {why}", "is HTTPS open from here?")]
-    dates = [each.date - outside.clock.now() for each in evidence.web.values() if each.date is not None]
+    dates = [each.date - context.clock.now() for each in evidence.web.values() if each.date is not None]
     said = f"{name_text(domain)}: with {view.registrar or 'a registrar'}"
     return [*found, works("rdap", "bootstrap", "registration data", said, dates[0] if dates else None)]

@@ -28,7 +28,7 @@ _NO_ZONE = "name a domain that it serves: --domain DOMAIN"
 class _Account:
     """One provider or secondary under trial. ``domains``: of the house, to find a zone that it has."""
 
-    outside: RunContext
+    context: RunContext
     table: str
     servers: tuple[Name, ...]
     domains: Sequence[Name]
@@ -36,7 +36,7 @@ class _Account:
 
     async def answering(self) -> list[Checked]:
         """Each name server at each of its addresses, over UDP and TCP."""
-        walker = self.outside.walker()
+        walker = self.context.walker()
         found, left = [], []
         for name, each in zip(self.servers, await asyncio.gather(*map(walker.addresses, self.servers)), strict=True):
             self.addresses[name] = each
@@ -46,9 +46,9 @@ class _Account:
                 left.append(fails(self.table, "servers", f"name server {name_text(name)}", said, "is the name spelt right?"))
         places = [(name, address) for name, some in self.addresses.items() for address in some]
         for way, tcp in (("UDP", False), ("TCP", True)):
-            if tcp and not self.outside.asker.patience.reach.tcp:
+            if tcp and not self.context.asker.patience.reach.tcp:
                 continue
-            replies = await asyncio.gather(*(self.outside.asker.ask(address, ROOT, SOA, tcp=tcp) for _, address in places))
+            replies = await asyncio.gather(*(self.context.asker.ask(address, ROOT, SOA, tcp=tcp) for _, address in places))
             silent = [each.server for each in replies if not each.answered]
             what = f"name servers over {way}"
             if silent:
@@ -64,31 +64,31 @@ class _Account:
         candidates = list(dict.fromkeys([*self.domains[:_MOST_TRIED], *map(parent_of, self.servers)]))
         if not at:
             return None
-        replies = await asyncio.gather(*(self.outside.asker.ask(at[0], each, SOA) for each in candidates))
+        replies = await asyncio.gather(*(self.context.asker.ask(at[0], each, SOA) for each in candidates))
         return next((each.name for each in replies if each.authoritative and each.find(SOA)), None)
 
 
 async def check_provider(
-    outside: RunContext, name: str, section: UpdateProvider | FilesProvider | ManualProvider, domains: Sequence[Name]
+    context: RunContext, name: str, section: UpdateProvider | FilesProvider | ManualProvider, domains: Sequence[Name]
 ) -> list[Checked]:
     table = f"providers.{name}"
-    account = _Account(outside, table, server_names(section.servers), domains)
+    account = _Account(context, table, server_names(section.servers), domains)
     found = await account.answering()
     if isinstance(section, FilesProvider):
-        found += _folder(outside, table, section)
+        found += _folder(context, table, section)
     elif isinstance(section, UpdateProvider) or section.primary:
-        found += await _keyed(outside, table, section, account)
+        found += await _keyed(context, table, section, account)
     else:
         found.append(unknown(table, "primary", "the zone whole", "it hands none out: zones are gathered by asking"))
     return found + commands(table, {each: getattr(section, each, []) for each in _COMMANDS})
 
 
-async def _keyed(outside: RunContext, table: str, section: UpdateProvider | ManualProvider, account: _Account) -> list[Checked]:
+async def _keyed(context: RunContext, table: str, section: UpdateProvider | ManualProvider, account: _Account) -> list[Checked]:
     """What its primary does for the key."""
     key: TsigKey | None = None
     if section.key is not None:
         try:
-            key = open_key(section.key, outside.folder)
+            key = open_key(section.key, context.folder)
         except Fault as fault:
             return [fails(table, "key", "key", fault.message, fault.remedy)]
     primary = section.primary or ""
@@ -98,7 +98,7 @@ async def _keyed(outside: RunContext, table: str, section: UpdateProvider | Manu
         return [unknown(table, "primary", "transfer", said, _NO_ZONE)]
 
     async def transferred() -> Checked:
-        got = await transfer(outside.asker, primary, zone, key)
+        got = await transfer(context.asker, primary, zone, key)
         signed = f", signed with {name_text(key.name)}" if key else ""
         return works(
             table, "primary", "transfer", f"{name_text(zone)} from {primary}: {got.record_count} records, serial {got.soa.serial}{signed}"
@@ -106,14 +106,14 @@ async def _keyed(outside: RunContext, table: str, section: UpdateProvider | Manu
 
     found = [await tried(table, "key" if key else "primary", "transfer", transferred)]
     if isinstance(section, UpdateProvider):
-        found.append(await tried(table, "key" if key else "primary", "update", lambda: _updating(outside, table, section, zone, key)))
+        found.append(await tried(table, "key" if key else "primary", "update", lambda: _updating(context, table, section, zone, key)))
     return found
 
 
-async def _updating(outside: RunContext, table: str, section: UpdateProvider, zone: Name, key: TsigKey | None) -> Checked:
+async def _updating(context: RunContext, table: str, section: UpdateProvider, zone: Name, key: TsigKey | None) -> Checked:
     """By an update that changes nothing and is not carried out."""
     line = "key" if key else "primary"
-    probed = await probe_update(outside.asker, section.primary, zone, key)
+    probed = await probe_update(context.asker, section.primary, zone, key)
     what = f"{name_text(zone)} at {section.primary}"
     if probed.rcode == _YXDOMAIN and (probed.signed or key is None):
         said = f"{what}: updates with this key are looked at; which records it may change shows with the first one"
@@ -130,8 +130,8 @@ async def _updating(outside: RunContext, table: str, section: UpdateProvider, zo
     return fails(table, line, "update", f"{what}: {rcode_text(probed.rcode)}{unsigned}", remedy)
 
 
-def _folder(outside: RunContext, table: str, section: FilesProvider) -> list[Checked]:
-    path = (outside.folder / section.folder).resolve()
+def _folder(context: RunContext, table: str, section: FilesProvider) -> list[Checked]:
+    path = (context.folder / section.folder).resolve()
     if not path.is_dir():
         return [fails(table, "folder", "folder", f"{path} is not there", "make it, or mend the path")]
     if not os.access(path, os.R_OK | os.W_OK | os.X_OK):
@@ -140,29 +140,29 @@ def _folder(outside: RunContext, table: str, section: FilesProvider) -> list[Che
     return [works(table, "folder", "folder", f"{path}: {sum(1 for _ in path.glob(pattern))} files of zones, and it can be written to")]
 
 
-async def check_secondary(outside: RunContext, name: str, section: SecondaryProvider, domains: Sequence[Name]) -> list[Checked]:
+async def check_secondary(context: RunContext, name: str, section: SecondaryProvider, domains: Sequence[Name]) -> list[Checked]:
     table = f"secondaries.{name}"
-    account = _Account(outside, table, server_names(section.servers), domains)
+    account = _Account(context, table, server_names(section.servers), domains)
     found = await account.answering()
     if section.catalog:
-        found.append(await tried(table, "catalog", "catalog", lambda: _catalog(outside, table, section.catalog or "")))
+        found.append(await tried(table, "catalog", "catalog", lambda: _catalog(context, table, section.catalog or "")))
     if not section.catalog and not section.create:
         said = "neither a catalog nor a command tells it of zones: somebody has to"
         found.append(unknown(table, "create", "new zones", said))
     return found + commands(table, {each: getattr(section, each) for each in ("create", "end")})
 
 
-async def _catalog(outside: RunContext, table: str, catalog: str) -> Checked:
+async def _catalog(context: RunContext, table: str, catalog: str) -> Checked:
     """Whoever of the providers has it."""
     zone, told = parse_name(catalog.rstrip(".") + "."), []
-    for name in _who_hands_out(outside):
+    for name in _who_hands_out(context):
         try:
-            got = await outside.provider(name).fetch(zone)
+            got = await context.provider(name).fetch(zone)
             return works(table, "catalog", "catalog", f"{catalog} at {name}: {got.record_count} records, serial {got.soa.serial}")
         except OutsideFault as fault:
             told.append(fault.message)
     return fails(table, "catalog", "catalog", told[0] if told else f"no provider has {catalog}", "which provider's servers have it?")
 
 
-def _who_hands_out(outside: RunContext) -> Iterable[str]:
-    return [name for name, section in outside.providers.items() if not isinstance(section, ManualProvider) or section.primary]
+def _who_hands_out(context: RunContext) -> Iterable[str]:
+    return [name for name, section in context.providers.items() if not isinstance(section, ManualProvider) or section.primary]

@@ -16,12 +16,12 @@ from legatum.work.run_context import RunContext
 from legatum.work.zones.templates import read_templates
 
 
-def of_template(outside: RunContext, wish: Wishes, zone: Zone) -> tuple[NewAddress, ...]:
+def of_template(context: RunContext, wish: Wishes, zone: Zone) -> tuple[NewAddress, ...]:
     """What is to be replaced by what. Raises :class:`GateShut` where the template wants other things than other addresses, or an address
     would have to become several; :class:`AlreadySo` where the zone is as it says."""
     if not wish.template:
         return ()
-    templates = read_templates(outside.folder / outside.settings.templates)
+    templates = read_templates(context.folder / context.settings.templates)
     found: dict[str, str] = {}
     domain = name_text(wish.domain)
     for each in drift(zone, expand(resolve(wish.template, templates), wish.domain, wish.values)):
@@ -39,17 +39,17 @@ def of_template(outside: RunContext, wish: Wishes, zone: Zone) -> tuple[NewAddre
     return tuple(NewAddress(old, new) for old, new in found.items())
 
 
-async def refuse_nowhere(outside: RunContext, mail: Mail, zone: Zone) -> None:
+async def refuse_nowhere(context: RunContext, mail: Mail, zone: Zone) -> None:
     """Raises :class:`OutsideFault` where a server to which mail is to be brought has no address."""
     given = Zone(zone.origin, (*zone, *(each.rrset for each in mail.demands)))
     for each in mail.demands:
         for host in targets(each.rrset) if (each.rrset.name, each.rrset.rtype) == (zone.origin, MX) else ():
-            await addresses_of_target(outside, host, given)
+            await addresses_of_target(context, host, given)
 
 
-def mail_at(outside: RunContext, wish: Wishes) -> Mail:
+def mail_at(context: RunContext, wish: Wishes) -> Mail:
     """As the service's template has it. Raises :class:`BadInput`."""
-    templates = read_templates(outside.folder / outside.settings.templates)
+    templates = read_templates(context.folder / context.settings.templates)
     return Mail(wish.mail, expand(resolve(wish.mail, templates), wish.domain, wish.values))
 
 

@@ -20,15 +20,15 @@ class Carriers:
     looked: int
 
 
-async def carriers_of(outside: RunContext, wish: NewAddress) -> Carriers:
+async def carriers_of(context: RunContext, wish: NewAddress) -> Carriers:
     """Raises :class:`BadInput` where the house knows no domains."""
-    known = [each for each in known_domains(outside) if each != ROOT]
+    known = [each for each in known_domains(context) if each != ROOT]
     if not known:
         raise BadInput("which domains?", "name some, give a --list, or let `domains` in the settings name the house's list of them")
 
     async def one(domain: Name) -> bool | Fault:
         try:
-            return await _carries(outside, domain, wish)
+            return await _carries(context, domain, wish)
         except Fault as fault:
             return fault
 
@@ -37,15 +37,15 @@ async def carriers_of(outside: RunContext, wish: NewAddress) -> Carriers:
     return Carriers(tuple(domain for domain, each in found.items() if each is True), unseen, len(known) - len(unseen))
 
 
-async def _carries(outside: RunContext, domain: Name, wish: NewAddress) -> bool:
+async def _carries(context: RunContext, domain: Name, wish: NewAddress) -> bool:
     """Raises :class:`BadInput` where no provider of the settings has its zone."""
-    led = {view.name for view in await look_at_hosts(outside, domain, None) if view.named_by}
+    led = {view.name for view in await look_at_hosts(context, domain, None) if view.named_by}
     if not led:
         return False  # nobody is led anywhere by it
-    home = next((name for name in outside.providers if set(servers_at(outside, name)) & led), None)
+    home = next((name for name in context.providers if set(servers_at(context, name)) & led), None)
     if home is None:
         raise BadInput(
             f"{name_text(domain)} is served by {', '.join(sorted(map(name_text, led)))}: no provider of the settings", "look there by hand"
         )
-    zone = await outside.provider(home).fetch(domain)
+    zone = await context.provider(home).fetch(domain)
     return bool(changes_in(zone, wish) or senders_in(zone, wish))

@@ -45,50 +45,50 @@ from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 
 
-async def draft_move(outside: RunContext, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
+async def draft_move(context: RunContext, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
     """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the two paces differ,
     when each would be over.
 
     Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
     """
     if wish.transfer and not wish.leads and not wish.of_contents:
-        return await _draft_transfer(outside, wish, wish.transfer), {}
-    picture = (await survey(outside, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).picture
-    if picture.domain != wish.domain:
+        return await _draft_transfer(context, wish, wish.transfer), {}
+    observation = (await survey(context, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).observation
+    if observation.domain != wish.domain:
         raise BadInput(
-            f"{name_text(wish.domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --part hands a part of it on"
+            f"{name_text(wish.domain)} lies in the zone {name_text(observation.domain)}", "name that domain; --part hands a part of it on"
         )
-    refuse_silence(wish, picture, servers_at(outside, wish.without) if wish.dead else ())
+    refuse_silence(wish, observation, servers_at(context, wish.without) if wish.dead else ())
     refuse_strange_names(wish)
-    wish = replace(wish, old=main_provider(outside, wish, picture))
-    await refuse_unmovable(outside, wish, picture)
-    drawing = await look_for_drawing(outside, wish, picture)
-    account = outside.registrar(drawing.registrar) if drawing.registrar else None
-    drawing = replace(drawing, users=await look_for_users(outside, wish, drawing, account))
-    for text in unusual(outside, wish, drawing):
+    wish = replace(wish, old=main_provider(context, wish, observation))
+    await refuse_unmovable(context, wish, observation)
+    inputs = await look_for_drawing(context, wish, observation)
+    account = context.registrar(inputs.registrar) if inputs.registrar else None
+    inputs = replace(inputs, users=await look_for_users(context, wish, inputs, account))
+    for text in unusual(context, wish, inputs):
         told(text)
     if account is not None:
-        await refuse_other_registrar(outside, wish, account, told)
-    wishes = [each async for each in _wishes(outside, wish, drawing, account, picture)]
+        await refuse_other_registrar(context, wish, account, told)
+    wishes = [each async for each in _wishes(context, wish, inputs, account, observation)]
     ident = _ident(wish.domain)
     if wish.pace:
-        drawn = draw(replace(drawing, at_once=wish.pace == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
+        drawn = draw(replace(inputs, at_once=wish.pace == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
     else:
-        drawn = shorter_pace(drawing, ident, wish.words, wishes)
+        drawn = shorter_pace(inputs, ident, wish.words, wishes)
     if not wish.anyway:
-        refuse_errors(outside, drawing, drawn[0])
+        refuse_errors(context, inputs, drawn[0])
     return drawn
 
 
-async def _draft_transfer(outside: RunContext, wish: Wishes, transfer: TransferWish) -> Runbook:
+async def _draft_transfer(context: RunContext, wish: Wishes, transfer: TransferWish) -> Runbook:
     """To another registrar and nothing else: neither zones nor those who serve them are looked at."""
-    held, one = await transfer_wish(outside, transfer)
-    drawing = PlanInput(
-        domain=wish.domain, at=outside.clock.now(), parent_zone=parent_of(wish.domain), parent_ttl=0, zones={}, places=(), delegation=(),
+    held, one = await transfer_wish(context, transfer)
+    inputs = PlanInput(
+        domain=wish.domain, at=context.clock.now(), parent_zone=parent_of(wish.domain), parent_ttl=0, zones={}, places=(), delegation=(),
         glue=(),
-        glue_ttl=0, main="", follows=(), registrar="", caution=outside.caution, registered=registered_of(held),
+        glue_ttl=0, main="", follows=(), registrar="", caution=context.caution, registered=registered_of(held),
     )  # fmt: skip
-    return draw(drawing, _ident(wish.domain), wish.words, [NewRegistrar(held, one)])
+    return draw(inputs, _ident(wish.domain), wish.words, [NewRegistrar(held, one)])
 
 
 def _ident(domain: Name) -> str:
@@ -96,48 +96,48 @@ def _ident(domain: Name) -> str:
 
 
 async def _wishes(
-    outside: RunContext, wish: Wishes, drawing: PlanInput, account: Registrar | None, picture: Observation
+    context: RunContext, wish: Wishes, inputs: PlanInput, account: Registrar | None, observation: Observation
 ) -> AsyncIterator[Wish]:
     if wish.to:
         yield NewProvider(
             wish.domain,
-            drawing.main,
+            inputs.main,
             wish.to,
-            drawing.delegation if wish.stays_named(drawing.delegation) else (),
+            inputs.delegation if wish.stays_named(inputs.delegation) else (),
             wish.unsign,
             wish.passage,
         )
-    for each in (*wish.replace, *of_template(outside, wish, drawing.contents)):
+    for each in (*wish.replace, *of_template(context, wish, inputs.contents)):
         yield each
     if wish.hosts or wish.named:
         assert account is not None
-        await _refuse_unfit(outside, wish, drawing, account)
-        held = {host: await held_addresses(outside, account, host) for host in {*wish.hosts, *wish.named}}
-        named = () if wish.stays_named(drawing.delegation) else wish.named
+        await _refuse_unfit(context, wish, inputs, account)
+        held = {host: await held_addresses(context, account, host) for host in {*wish.hosts, *wish.named}}
+        named = () if wish.stays_named(inputs.delegation) else wish.named
         yield Hosts(wish.hosts, held, named, wish.alone, account.with_addresses)
     if wish.part:
-        holder = _holder(drawing, wish.part[0])
+        holder = _holder(inputs, wish.part[0])
         if wish.part_back and holder != wish.part[1]:
-            words = f"is handed on to {holder}" if holder else f"is served by {drawing.main}, in the zone above"
+            words = f"is handed on to {holder}" if holder else f"is served by {inputs.main}, in the zone above"
             fault = GateShut if holder else AlreadySo
             raise fault(f"{name_text(wish.part[0])} {words}, not to {wish.part[1]}", "there is nothing to take back from there")
-        yield Part(wish.part[0], drawing.main if wish.part_back else wish.part[1], wish.part_ttl, holder)
+        yield Part(wish.part[0], inputs.main if wish.part_back else wish.part[1], wish.part_ttl, holder)
     if wish.second or wish.without:
         name = wish.second or wish.without
-        dead = servers_at(outside, name) if wish.dead else ()
-        if has_own_zone(outside, name):
+        dead = servers_at(context, name) if wish.dead else ()
+        if has_own_zone(context, name):
             yield SecondSigner(name, bool(wish.without), dead)
         elif wish.dead:
             yield Second(name, True, wish.at_registrar, dead=dead)
         else:
-            seconding = open_seconding(outside, wish.domain, drawing.main, name)
-            found = [each for each in await serials_of(outside, seconding) if each.party == name]
+            seconding = open_seconding(context, wish.domain, inputs.main, name)
+            found = [each for each in await serials_of(context, seconding) if each.party == name]
             yield Second(name, bool(wish.without), wish.at_registrar, any(each.serial is not None for each in found))
     if wish.mail:
-        mail = mail_at(outside, wish)
-        await refuse_nowhere(outside, mail, drawing.contents)
+        mail = mail_at(context, wish)
+        await refuse_nowhere(context, mail, inputs.contents)
         yield mail
-    for alias in await aliases(outside, wish, drawing.contents):
+    for alias in await aliases(context, wish, inputs.contents):
         yield alias
     if wish.verify:
         yield Verification(wish.verify, wish.verify_for)
@@ -146,49 +146,49 @@ async def _wishes(
     if wish.soa:
         yield wish.soa
     if wish.transfer:
-        held_now, one = await transfer_wish(outside, wish.transfer)
+        held_now, one = await transfer_wish(context, wish.transfer)
         yield NewRegistrar(held_now, one)
     if wish.first:
-        yield First(drawing.main)
+        yield First(inputs.main)
     if wish.sign:
         yield Sign(wish.ds)
     if wish.exchange:
         yield Exchange(wish.way, wish.ds, wish.algorithm)
     if wish.unsign and not wish.to:
-        yield Unsign(outside.provider(drawing.main).signing.ends)
+        yield Unsign(context.provider(inputs.main).signing.ends)
     if wish.leftovers:
-        of_templates = tenancy(outside, wish.domain, wish.tenants)
-        behind, _ = await look_for_leftovers(outside, picture, drawing.contents, drawing.registrar, *of_templates)
-        yield leftover_wish([each for each in behind if each.sure or _is_named(each, wish)], drawing)
+        of_templates = tenancy(context, wish.domain, wish.tenants)
+        behind, _ = await look_for_leftovers(context, observation, inputs.contents, inputs.registrar, *of_templates)
+        yield leftover_wish([each for each in behind if each.sure or _is_named(each, wish)], inputs)
     if wish.retire:
-        own = [each for each in drawing.contents.names if is_under(each, wish.domain) and each != wish.domain]
-        hosts = [(host, addresses) for host in own if account is not None and _has_address(drawing.contents, host)
-                 and (addresses := await held_addresses(outside, account, host))]  # fmt: skip
+        own = [each for each in inputs.contents.names if is_under(each, wish.domain) and each != wish.domain]
+        hosts = [(host, addresses) for host in own if account is not None and _has_address(inputs.contents, host)
+                 and (addresses := await held_addresses(context, account, host))]  # fmt: skip
         yield Retirement(tuple(hosts))
 
 
-async def _refuse_unfit(outside: RunContext, wish: Wishes, drawing: PlanInput, account: Registrar) -> None:
-    views = await look_at_hosts(outside, wish.domain, account, list(wish.hosts))
+async def _refuse_unfit(context: RunContext, wish: Wishes, inputs: PlanInput, account: Registrar) -> None:
+    views = await look_at_hosts(context, wish.domain, account, list(wish.hosts))
     for host, addresses in wish.hosts.items():
         if addresses:
-            await refuse_unfit(outside, wish.domain, host, addresses, views, wish.stays_named(drawing.delegation))
+            await refuse_unfit(context, wish.domain, host, addresses, views, wish.stays_named(inputs.delegation))
         else:  # its own domain leaves it by this plan; who else leans on it has to leave before
-            leaning = await look_for_leaning(outside, host, wish.leaning, account)
+            leaning = await look_for_leaning(context, host, wish.leaning, account)
             others = {domain: by for domain, by in leaning.domains.items() if domain != wish.domain}
             refuse_leaned_on(host, replace(leaning, domains=others, linked=None))
     for host in wish.named:
         if host not in wish.hosts:
-            await refuse_unready_host(outside, drawing.contents, host, account)
+            await refuse_unready_host(context, inputs.contents, host, account)
 
 
 def _is_named(found: Leftover, wish: Wishes) -> bool:
     return found.before is not None and (found.before.name, found.before.rtype) in wish.also
 
 
-def leftover_wish(found: Sequence[Leftover], drawing: PlanInput) -> Leftovers:
+def leftover_wish(found: Sequence[Leftover], inputs: PlanInput) -> Leftovers:
     """Of these, what a move takes away."""
     hosts = tuple((each.host, each.addresses) for each in found if each.host is not None)
-    zones = tuple((each.where, drawing.apex_ns) for each in found if each.kind == LeftoverKind.ZONE and each.where in drawing.former)
+    zones = tuple((each.where, inputs.apex_ns) for each in found if each.kind == LeftoverKind.ZONE and each.where in inputs.former)
     return Leftovers(tuple(cleared(found)), hosts, zones)
 
 
@@ -196,6 +196,6 @@ def _has_address(zone: Zone, host: Name) -> bool:
     return zone.get(host, A) is not None or zone.get(host, AAAA) is not None
 
 
-def _holder(drawing: PlanInput, cut: Name) -> str:
+def _holder(inputs: PlanInput, cut: Name) -> str:
     """Who serves a part that is handed on, empty for one that is not."""
-    return next((place for place, origin in drawing.zones if origin == cut), "")
+    return next((place for place, origin in inputs.zones if origin == cut), "")

@@ -18,26 +18,26 @@ from legatum.work.registry.held import is_own
 from legatum.work.run_context import RunContext
 
 
-def main_provider(outside: RunContext, wish: Wishes, picture: Observation) -> str:
+def main_provider(context: RunContext, wish: Wishes, observation: Observation) -> str:
     """The provider at which the zone is changed; whoever serves it now, by his servers' names, where it is to leave him.
     Raises :class:`BadInput` where that is not to be seen."""
     if wish.old:
-        return outside.provider(wish.old).name
-    led = {*picture.delegation, *picture.own_ns}
+        return context.provider(wish.old).name
+    led = {*observation.delegation, *observation.own_ns}
     if wish.first and wish.to:
         return wish.to
-    found = [name for name in outside.providers if set(servers_at(outside, name)) & led]
+    found = [name for name in context.providers if set(servers_at(context, name)) & led]
     if len(found) == 2 and wish.without in found:
         found.remove(wish.without)
     if len(found) == 1 or (found and wish.disconnects):
         return found[0]
     domain = name_text(wish.domain)
-    if len(by_signer(picture)) > 1 and found:
+    if len(by_signer(observation)) > 1 and found:
         raise two_signers(domain, found)
-    if not found and picture.delegation and (wish.to or not outside.providers):
-        return named_by(map(name_text, picture.delegation))
+    if not found and observation.delegation and (wish.to or not context.providers):
+        return named_by(map(name_text, observation.delegation))
     if not found:
-        said = f"is delegated to {names_said(picture.delegation)}" if picture.delegation else "is not delegated"
+        said = f"is delegated to {names_said(observation.delegation)}" if observation.delegation else "is not delegated"
         raise GateShut(
             f"{domain} {said}: no provider of the settings",
             "say at which provider its zone is changed: --from PROVIDER, or --from ns1.NAME,ns2.NAME",
@@ -47,10 +47,10 @@ def main_provider(outside: RunContext, wish: Wishes, picture: Observation) -> st
     )
 
 
-def provider_of(outside: RunContext, picture: Observation) -> str:
+def provider_of(context: RunContext, observation: Observation) -> str:
     """The only provider of the settings that is led to; empty where there is none, or several."""
-    led = {*picture.delegation, *picture.own_ns}
-    found = [name for name in outside.providers if set(servers_at(outside, name)) & led]
+    led = {*observation.delegation, *observation.own_ns}
+    found = [name for name in context.providers if set(servers_at(context, name)) & led]
     return found[0] if len(found) == 1 else ""
 
 
@@ -61,19 +61,19 @@ def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
     )
 
 
-def signer_beside(outside: RunContext, picture: Observation, main: str) -> str:
+def signer_beside(context: RunContext, observation: Observation, main: str) -> str:
     """A provider that is led to with a zone of its own beside the main one's, signed with keys of its own; empty for none."""
 
-    own, groups = servers_at(outside, main), by_signer(picture)
+    own, groups = servers_at(context, main), by_signer(observation)
     others = {view.server for group in groups for view in group if not any(each.server in own for each in group)} if groups[1:] else set()
-    return next((name for name in outside.providers if name != main and others & set(servers_at(outside, name))), "")
+    return next((name for name in context.providers if name != main and others & set(servers_at(context, name))), "")
 
 
-def part_holder(outside: RunContext, zone: Zone, cut: Name) -> str:
+def part_holder(context: RunContext, zone: Zone, cut: Name) -> str:
     named = set(targets(zone.get(cut, NS)))
     if not named:
         return ""
-    found = next((name for name in outside.providers if set(servers_at(outside, name)) & named), None)
+    found = next((name for name in context.providers if set(servers_at(context, name)) & named), None)
     if found is None:
         raise GateShut(
             f"{name_text(cut)} is handed on to {names_said(tuple(sorted(named)))}: no provider of the settings",
@@ -82,24 +82,24 @@ def part_holder(outside: RunContext, zone: Zone, cut: Name) -> str:
     return found
 
 
-async def registrar_account(outside: RunContext, wish: Wishes, picture: Observation) -> str:
+async def registrar_account(context: RunContext, wish: Wishes, observation: Observation) -> str:
     """The account that has the domain; of a part whose DS set stands in a zone of ours, that. Raises :class:`BadInput` where it is not to
     be seen."""
-    above = {view.server for view in picture.parents}
-    keeper = next((name for name in outside.providers if set(servers_at(outside, name)) & above), "")
+    above = {view.server for view in observation.parents}
+    keeper = next((name for name in context.providers if set(servers_at(context, name)) & above), "")
     if keeper and not wish.registrar:
-        return keeper_name(picture.parent_zone, keeper)
+        return keeper_name(observation.parent_zone, keeper)
     if wish.registrar or (wish.transfer and not wish.delegates):
         return wish.registrar or (wish.transfer.losing if wish.transfer else "")
     if wish.transfer:
         return wish.transfer.losing
-    names = list(outside.registrars)
+    names = list(context.registrars)
     if not names:
         return FORM
     if len(names) == 1:
         return names[0]
     for name in names:
-        account = outside.registrar(name)
+        account = context.registrar(name)
         if account.by_hand:
             continue
         try:

@@ -19,18 +19,18 @@ from legatum.work.run_context import RunContext
 from legatum.work.zones.harm import refuse_new_errors
 
 
-def refuse_errors(outside: RunContext, drawing: PlanInput, runbook: Runbook) -> None:
+def refuse_errors(context: RunContext, inputs: PlanInput, runbook: Runbook) -> None:
     """Raises :class:`GateShut` where a zone would have an error at the end that it has not now."""
     records = [each for step in runbook.steps for each in step.effects if isinstance(each, Records)]
-    for (place, origin), zone in drawing.zones.items():
+    for (place, origin), zone in inputs.zones.items():
         wanted = zone
         for change in (one for each in records if (each.place, each.zone) == (place, origin) for one in each.changed):
             wanted = wanted.without([change.key]) if change.after is None else wanted.with_rrsets([change.after])
         if wanted != zone:
-            refuse_new_errors(outside, [zone], wanted)
+            refuse_new_errors(context, [zone], wanted)
 
 
-async def refuse_other_registrar(outside: RunContext, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:
+async def refuse_other_registrar(context: RunContext, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:
     held = await account.registration(wish.domain)
     domain = name_text(wish.domain)
     if not is_own(account, held):
@@ -44,10 +44,10 @@ async def refuse_other_registrar(outside: RunContext, wish: Wishes, account: Reg
         )
 
 
-async def refuse_unmovable(outside: RunContext, wish: Wishes, picture: Observation) -> None:
+async def refuse_unmovable(context: RunContext, wish: Wishes, observation: Observation) -> None:
     """Raises :class:`GateShut` where what is handed out is not what a plan could rest on."""
-    domain = name_text(picture.domain)
-    beside = signer_beside(outside, picture, wish.old)
+    domain = name_text(observation.domain)
+    beside = signer_beside(context, observation, wish.old)
     if beside and beside == wish.second and not (wish.to or wish.without or wish.transfer or wish.of_contents):
         left, right = wish.old, beside
         raise AlreadySo(
@@ -57,45 +57,46 @@ async def refuse_unmovable(outside: RunContext, wish: Wishes, picture: Observati
     if beside and beside not in (wish.without, wish.to) and not wish.disconnects and not wish.first:
         raise two_signers(domain, (wish.old, beside))
     if wish.first:
-        if picture.delegation:
-            raise GateShut(f"{domain} is delegated already, to {names_said(picture.delegation)}", "say what else shall be different")
+        if observation.delegation:
+            raise GateShut(f"{domain} is delegated already, to {names_said(observation.delegation)}", "say what else shall be different")
         return
     if wish.to:
-        old, new = (outside.provider(name) for name in (wish.old, wish.to))
+        old, new = (context.provider(name) for name in (wish.old, wish.to))
         if old.name == new.name:
-            if {*picture.delegation} == {*picture.own_ns} == {*new.servers}:
+            if {*observation.delegation} == {*observation.own_ns} == {*new.servers}:
                 raise AlreadySo(f"{domain} is served by {new.name} already", "leave --to out, or say who else shall serve it")
-            said = f"delegated to {names_said(picture.delegation)}, and names {names_said(picture.own_ns)} itself"
+            said = f"delegated to {names_said(observation.delegation)}, and names {names_said(observation.own_ns)} itself"
             raise GateShut(f"{domain} is at {new.name}, but not at it alone: it is {said}", f"`legatum survey {domain}` says what to mend")
         if set(old.servers) & set(new.servers):
             raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
-        if set(picture.delegation) != set(old.servers) and not await _answers_as(outside, picture, old):
+        now, theirs = names_said(observation.delegation), names_said(tuple(sorted(old.servers)))
+        if set(observation.delegation) != set(old.servers) and not await _answers_as(context, observation, old):
             raise GateShut(
-                f"{domain} is delegated to {names_said(picture.delegation)}, not to {old.name}'s {names_said(tuple(sorted(old.servers)))}",
+                f"{domain} is delegated to {now}, not to {old.name}'s {theirs}",
                 "is --from the right provider, and its `servers` in the settings complete? A second provider leaves first: --without NAME",
             )
-        if any(wish.hosts.values()) and not wish.stays_named(picture.delegation):
+        if any(wish.hosts.values()) and not wish.stays_named(observation.delegation):
             raise BadInput(
-                f"{domain} is delegated to {names_said(picture.delegation)}; --hosts beside --to gives addresses to others, or not to all",
+                f"{domain} is delegated to {now}; --hosts beside --to gives addresses to others, or not to all",
                 f"give every one of these an address at {new.name}, and the names stay; or draft the hosts by themselves",
             )
-        if wish.stays_named(picture.delegation):
-            theirs = await outside.addresses_of(new.servers)
+        if wish.stays_named(observation.delegation):
+            theirs = await context.addresses_of(new.servers)
             if strange := [address for each in wish.hosts.values() for address in each if address not in theirs]:
                 raise BadInput(
                     f"{', '.join(strange)} is no address of {new.name}'s servers", f"they are at {', '.join(theirs)}: give the names these"
                 )
             if not new.changes_apex_ns:
                 raise GateShut(f"{new.name} writes the NS set itself", "names of one's own cannot stay there: leave --hosts out")
-        if picture.own_ns and set(picture.own_ns) != set(picture.delegation):
+        if observation.own_ns and set(observation.own_ns) != set(observation.delegation):
             raise GateShut(
-                f"the zone of {domain} names {names_said(picture.own_ns)}, its parent {names_said(picture.delegation)}",
+                f"the zone of {domain} names {names_said(observation.own_ns)}, its parent {names_said(observation.delegation)}",
                 f"make both the same first: `legatum amend {domain} @ NS SERVER SERVER --at {old.name}`",
             )
 
 
-async def _answers_as(outside: RunContext, picture: Observation, provider: Provider) -> bool:
+async def _answers_as(context: RunContext, observation: Observation, provider: Provider) -> bool:
     """The provider's servers, under names of the domain's own."""
-    theirs = set(await outside.addresses_of(provider.servers))
-    found = {view.address for view in picture.servers if view.server in picture.delegation}
-    return bool(found) and found <= theirs and all(is_under(host, picture.domain) for host in picture.delegation)
+    theirs = set(await context.addresses_of(provider.servers))
+    found = {view.address for view in observation.servers if view.server in observation.delegation}
+    return bool(found) and found <= theirs and all(is_under(host, observation.domain) for host in observation.delegation)

@@ -14,21 +14,21 @@ from legatum.work.registry.held import look_at_held, losing_account
 from legatum.work.run_context import RunContext
 
 
-async def transfer_wish(outside: RunContext, wish: TransferWish) -> tuple[RegisteredDomain, Terms]:
+async def transfer_wish(context: RunContext, wish: TransferWish) -> tuple[RegisteredDomain, Terms]:
     """What is registered, and the wish as the plan has it. Raises :class:`GateShut` for a domain that
     cannot be transferred now, :class:`BadInput` for a wish that cannot be."""
     if wish.losing == wish.gaining:
         raise BadInput(f"{wish.losing} has the domain already", "a transfer leads to another registrar")
-    losing, gaining = outside.registrar(wish.losing), outside.registrar(wish.gaining)
+    losing, gaining = context.registrar(wish.losing), context.registrar(wish.gaining)
     if wish.approve and losing.by_hand:
         raise BadInput(
             f"{losing.name} can be told to let go by a person only", "leave out --approve; the transfer is followed until it is over"
         )
-    held, account = await look_at_held(outside, wish.domain, losing)
+    held, account = await look_at_held(context, wish.domain, losing)
     if account is None and not losing.by_hand:
         raise OutsideFault(f"{losing.name} does not have {name_text(wish.domain)}, {held.registrar} has", "is --from the right registrar?")
-    leaving = await losing_account(outside, losing)
-    if found := obstacles(held, leaving, outside.clock.now()):
+    leaving = await losing_account(context, losing)
+    if found := obstacles(held, leaving, context.clock.now()):
         more = "".join(f". Also: {each.reason}" for each in found[1:])
         raise GateShut(f"{name_text(wish.domain)}: {found[0].reason}{more}", found[0].remedy)
     needed = "prompt" if losing.by_hand and not gaining.by_hand else ""
@@ -39,7 +39,7 @@ async def transfer_wish(outside: RunContext, wish: TransferWish) -> tuple[Regist
             "make it first: "
             "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX --email ADDRESS`",
         )
-    gains = Account(gaining.name, gaining.by_hand, takes_ds=outside.registrars[gaining.name].takes_ds)
+    gains = Account(gaining.name, gaining.by_hand, takes_ds=context.registrars[gaining.name].takes_ds)
     return held, Terms(leaving, gains, reference, wish.approve, wish.years, wish.registrant)
 
 

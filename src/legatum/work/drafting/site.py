@@ -10,24 +10,24 @@ from legatum.work.memory import tracked_in
 from legatum.work.run_context import RunContext
 
 
-async def aliases(outside: RunContext, wish: Wishes, zone: Zone) -> tuple[Alias, ...]:
+async def aliases(context: RunContext, wish: Wishes, zone: Zone) -> tuple[Alias, ...]:
     """Those wished for; with the addresses of the target where no alias may stand. Raises :class:`BadInput`, and
     :class:`OutsideFault` for a target that leads nowhere; :class:`GateShut` for one that cannot be followed."""
     found = []
     for name, target in wish.aliases.items():
         if name == target:
             raise BadInput(f"{name_text(name)} cannot lead to itself", "name another one")
-        addresses = await addresses_of_target(outside, target, zone)
+        addresses = await addresses_of_target(context, target, zone)
         if beside(zone, name):
-            await _require_steady(outside, name, target, zone)
-        tracked = (name, target) in tracked_in(outside, wish.domain)
+            await _require_steady(context, name, target, zone)
+        tracked = (name, target) in tracked_in(context, wish.domain)
         found.append(Alias(name, target, tuple(addresses) if beside(zone, name) else (), tracked))
     return tuple(found)
 
 
-async def _require_steady(outside: RunContext, name: Name, target: Name, zone: Zone) -> None:
+async def _require_steady(context: RunContext, name: Name, target: Name, zone: Zone) -> None:
     """Where addresses are to be followed they must not be others with every question."""
-    looks = await looks_at_target(outside, target, zone)
+    looks = await looks_at_target(context, target, zone)
     if len(set(looks)) > 1:
         seen = " and ".join(", ".join(sorted(each)) for each in dict.fromkeys(looks))
         raise GateShut(

@@ -23,49 +23,49 @@ _OF_A_SITE = ("HTTPS", "SVCB", "CAA")
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
 
 
-def _sender(drawing: PlanInput, name: Name) -> str:
+def _sender(inputs: PlanInput, name: Name) -> str:
     """The mechanism of the SPF record that means the addresses of ``name`` (RFC 7208 s5.3), empty where none does."""
-    here = r"a(?=[\s\"/]|$)|" if name == drawing.domain else ""
+    here = r"a(?=[\s\"/]|$)|" if name == inputs.domain else ""
     mechanism = re.compile(rf"(?<=\s)\+?(?:{here}a:{re.escape(name_text(name))}(?=[\s\"/]|$))", re.IGNORECASE)
-    texts = drawing.contents.get(drawing.domain, TXT)
+    texts = inputs.contents.get(inputs.domain, TXT)
     said = (rdata_text(TXT, each) for each in (texts.rdatas if texts is not None else ()))
     found = (mechanism.search(text) for text in said if "v=spf1" in text.lower())
     return next((each.group() for each in found if each), "")
 
 
-def _mail(drawing: PlanInput, mail: Mail) -> Iterator[str]:
+def _mail(inputs: PlanInput, mail: Mail) -> Iterator[str]:
     """What of the mail of before the new service's template says nothing of."""
     told = {(each.rrset.name, each.rrset.rtype) for each in mail.demands}
-    labels = {name: name[1 : 1 + name[0]].decode("latin-1").lower() for name in drawing.contents.names}
-    left = [each for each in drawing.contents if labels[each.name] in _OF_MAIL and (each.name, each.rtype) not in told]
+    labels = {name: name[1 : 1 + name[0]].decode("latin-1").lower() for name in inputs.contents.names}
+    left = [each for each in inputs.contents if labels[each.name] in _OF_MAIL and (each.name, each.rtype) not in told]
     if behind := [f"{name_text(each.name)} {each.type_text}" for each in left if labels[each.name] != "_mta-sts"]:
         yield f"{', '.join(behind)}: programs are led to the mail of before by it still, as template {mail.service} says nothing of it"
     if any(labels[each.name] == "_mta-sts" for each in left):
         yield (
-            f"_mta-sts: the policy at https://mta-sts.{name_text(drawing.domain)}/ has to name the new servers before mail is brought "
+            f"_mta-sts: the policy at https://mta-sts.{name_text(inputs.domain)}/ has to name the new servers before mail is brought "
             "there, and another id then, or senders refuse them (RFC 8461)"
         )
 
 
-def _sixes_beside(drawing: PlanInput, wish: Wishes, old: str) -> list[str]:
+def _sixes_beside(inputs: PlanInput, wish: Wishes, old: str) -> list[str]:
     """AAAA records at names whose A record has the address, that are not replaced as well."""
-    zone, replaced = drawing.contents, {each.old for each in wish.replace}
+    zone, replaced = inputs.contents, {each.old for each in wish.replace}
     names = [each.name for each in zone if each.rtype == A and old in map(address_text, each.rdatas)]
     sets = [found for name in names if (found := zone.get(name, AAAA)) is not None]
     return [f"{name_text(each.name)} AAAA {text}" for each in sets for text in map(address_text, each.rdatas) if text not in replaced]
 
 
-def unusual(outside: RunContext, wish: Wishes, drawing: PlanInput) -> Iterator[str]:
+def unusual(context: RunContext, wish: Wishes, inputs: PlanInput) -> Iterator[str]:
     """In words."""
-    if wish.to and drawing.place(wish.to).signs and drawing.keys.get((drawing.main, drawing.domain)) is None:
+    if wish.to and inputs.place(wish.to).signs and inputs.keys.get((inputs.main, inputs.domain)) is None:
         whole = name_text(wish.domain)
         yield f"{wish.to} signs by itself: {whole} becomes signed there, which counts only once `legatum ds submit {whole}` is done"
     if wish.to and (wish.soa is None or wish.soa.mailbox is None):
-        kept = somebody_elses(wish.domain, drawing.contents.soa, tuple(drawing.place(wish.to).servers))
+        kept = somebody_elses(wish.domain, inputs.contents.soa, tuple(inputs.place(wish.to).servers))
         if "mailbox" in kept:
             yield f"the SOA record keeps its mailbox, {name_text(kept['mailbox'])}; another: --soa mailbox=NAME"
-    servers = outside.provider(drawing.main).servers if drawing.main in outside.providers else ()
-    asked = outside.gathered.get((servers, wish.domain))
+    servers = context.provider(inputs.main).servers if inputs.main in context.providers else ()
+    asked = context.gathered.get((servers, wish.domain))
     if asked is not None and asked.degree != Degree.COMPLETE:
         whole = name_text(wish.domain)
         yield (
@@ -74,30 +74,30 @@ def unusual(outside: RunContext, wish: Wishes, drawing: PlanInput) -> Iterator[s
             "known; then draft again"
         )
     for each in wish.replace:
-        if ":" not in each.old and (left := _sixes_beside(drawing, wish, each.old)):
+        if ":" not in each.old and (left := _sixes_beside(inputs, wish, each.old)):
             yield (
                 f"{', '.join(left)}: the machine at {each.old} has that address too, and it stays. Does it move along? "
                 f"--replace {left[0].split()[-1]}=ADDRESS; if the new one has no IPv6, take the record out"
             )
     for name, target in wish.aliases.items():
-        for standing in beside(drawing.contents, name):
+        for standing in beside(inputs.contents, name):
             if standing.type_text in _OF_A_SITE:
                 yield f"{name_text(name)} {standing.type_text} stays, from the site of before: is it right at {name_text(target)} too?"
-        if sender := _sender(drawing, name):
+        if sender := _sender(inputs, name):
             yield (
-                f"{name_text(drawing.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
+                f"{name_text(inputs.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
                 "before go on sending? Then name its address there first: `legatum amend DOMAIN @ TXT TEXT --at PROVIDER`"
             )
     if wish.mail:
-        yield from _mail(drawing, mail_at(outside, wish))
+        yield from _mail(inputs, mail_at(context, wish))
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"
             yield f"{what} with a TTL of {duration_text(ttl)}: servers are asked for nearly every visitor, and a failure is felt at once"
     if wish.soa is not None:
         timers = {each: value for each in wish.soa.timers if (value := getattr(wish.soa, each)) is not None}
-        fields = drawing.contents.soa._replace(**timers)
-        house = {str(timer): parse_duration(text) for timer, text in outside.settings.house.soa.items()}
-        for odd in oddities(fields, drawing.contents.soa_rrset.ttl, house):
+        fields = inputs.contents.soa._replace(**timers)
+        house = {str(timer): parse_duration(text) for timer, text in context.settings.house.soa.items()}
+        for odd in oddities(fields, inputs.contents.soa_rrset.ttl, house):
             if odd.timer in timers:
                 yield odd.words

@@ -12,22 +12,22 @@ from legatum.work.registry.hosts import look_for_leaning, not_served
 from legatum.work.run_context import RunContext
 
 
-async def look_for_users(outside: RunContext, wish: Wishes, drawing: PlanInput, account: Registrar | None) -> dict[Name, tuple[Name, ...]]:
+async def look_for_users(context: RunContext, wish: Wishes, inputs: PlanInput, account: Registrar | None) -> dict[Name, tuple[Name, ...]]:
     """Name server → other domains that use it. Raises :class:`GateShut` where one of them is not served at a new address."""
     found = dict[Name, tuple[Name, ...]]()
-    for host, addresses in _moved(wish, drawing).items():
+    for host, addresses in _moved(wish, inputs).items():
         if host in wish.hosts:
-            leaning = await look_for_leaning(outside, host, wish.leaning, account)
-            users, unknown = tuple(each for each in leaning.domains if each != drawing.domain), leaning.unknown
+            leaning = await look_for_leaning(context, host, wish.leaning, account)
+            users, unknown = tuple(each for each in leaning.domains if each != inputs.domain), leaning.unknown
         else:
-            users, unknown = tuple(each for each in outside.journal.domains_led_to(host) if each != drawing.domain), False
-        present = {address_text(data) for rtype in ADDRESSES if (each := drawing.contents.get(host, rtype)) for data in each.rdatas}
+            users, unknown = tuple(each for each in context.journal.domains_led_to(host) if each != inputs.domain), False
+        present = {address_text(data) for rtype in ADDRESSES if (each := inputs.contents.get(host, rtype)) for data in each.rdatas}
         if unknown and present and not wish.anyway:
             raise GateShut(
                 f"the registry says that some domain uses {name_text(host)}, and none that is known here does",
                 "find out which, and name it: --leaning FILE; or --anyway, if the new address serves whatever the old one does",
             )
-        lacking = await not_served(outside, users, [each for each in addresses if each not in present])
+        lacking = await not_served(context, users, [each for each in addresses if each not in present])
         if lacking and not wish.anyway:
             more = f" (and {len(lacking) - 1} more)" if lacking[1:] else ""
             raise GateShut(f"{lacking[0]}{more}", "have these served at the new address too, then draft again; or --anyway")
@@ -36,9 +36,9 @@ async def look_for_users(outside: RunContext, wish: Wishes, drawing: PlanInput, 
     return found
 
 
-def _moved(wish: Wishes, drawing: PlanInput) -> dict[Name, tuple[str, ...]]:
+def _moved(wish: Wishes, inputs: PlanInput) -> dict[Name, tuple[str, ...]]:
     """Names that get another address, and which."""
     found = {host: addresses for host, addresses in wish.hosts.items() if addresses}
     for each in wish.replace:
-        found |= {change.key[0]: (each.new,) for change in changes_in(drawing.contents, each)}
+        found |= {change.key[0]: (each.new,) for change in changes_in(inputs.contents, each)}
     return found

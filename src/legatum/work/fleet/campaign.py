@@ -51,18 +51,18 @@ class Campaign:
         return [domain for wave in self.waves for domain in wave]
 
 
-def campaign_path(outside: RunContext, listing: str) -> Path:
+def campaign_path(context: RunContext, listing: str) -> Path:
     """Where the fleet move of a list is kept. Raises :class:`BadInput` for standard input, which has no name."""
     if listing == "-":
         raise BadInput("a fleet move is known by its list, and standard input has no name", "put the list into a file")
-    outside.journal.bring()
-    return outside.folder / outside.settings.moves / f"{Path(listing).stem}.waves.toml"
+    context.journal.bring()
+    return context.folder / context.settings.moves / f"{Path(listing).stem}.waves.toml"
 
 
-def campaigns(outside: RunContext) -> list[Campaign]:
+def campaigns(context: RunContext) -> list[Campaign]:
     """Every one of the house that can be read."""
     found = []
-    for path in sorted((outside.folder / outside.settings.moves).glob("*.waves.toml")):
+    for path in sorted((context.folder / context.settings.moves).glob("*.waves.toml")):
         with suppress(BadInput):
             found.append(read_campaign(path))
     return found

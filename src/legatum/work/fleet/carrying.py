@@ -58,7 +58,7 @@ class Carrier:
     ``ways``: how to carry one out; ``told``: of every change of a domain's course; ``wait``: until everything is over. ``stopped``: why no
     step is begun any more, empty while all is well."""
 
-    outside: RunContext
+    context: RunContext
     campaign: Campaign
     courses: dict[Name, Course]
     draft: Callable[[Name], Awaitable[tuple[Runbook, Path]]]
@@ -82,7 +82,7 @@ class Carrier:
         """Everything that moves of a wave have done. Trouble with one holds up none of the others."""
         self.tolerance = Tolerance(len(wave) + 1)
         begun = [each for each in wave if self.courses[each].stage not in (Stage.WAITING, Stage.LEFT_OUT, Stage.BACK)]
-        begun = [each for each in begun if move_path(self.outside, each).exists()]  # not what was as wished, or could not be drawn
+        begun = [each for each in begun if move_path(self.context, each).exists()]  # not what was as wished, or could not be drawn
         await self._go(wave, begun, self._back)
 
     async def _go(self, wave: tuple[Name, ...], domains: list[Name], work: Callable[[Name], Awaitable[Course]]) -> None:
@@ -96,7 +96,7 @@ class Carrier:
         try:
             while due or active:
                 self._check()
-                now = self.outside.clock.now()
+                now = self.context.clock.now()
                 while due and not self.stopped and len(active) < self.at_once and due[0][0] <= now:
                     _, number, domain = heapq.heappop(due)
                     active[asyncio.create_task(self._one(domain, work))] = number
@@ -118,7 +118,7 @@ class Carrier:
 
     async def _until(self, instant: float) -> None:
         """A pause is noticed on the way."""
-        clock = self.outside.clock
+        clock = self.context.clock
         passing = asyncio.create_task(clock.until(instant))
         try:
             while not passing.done() and not self._check():
@@ -134,13 +134,13 @@ class Carrier:
             return None
         if course.stage == Stage.HOLDING or (course.stage == Stage.BACKING and course.until is not None):
             return course.until
-        return self.outside.clock.now() + _ELSEWHERE if course.stage == Stage.ELSEWHERE else None
+        return self.context.clock.now() + _ELSEWHERE if course.stage == Stage.ELSEWHERE else None
 
     def _check(self) -> str:
         """Why no step may be begun any more, if that is so."""
         if time.monotonic() - self._looked > _SHARED:  # somebody on another machine may have paused it
             self._looked = time.monotonic()
-            self.outside.journal.bring(stem=self.campaign.stem)
+            self.context.journal.bring(stem=self.campaign.stem)
         if not self.stopped and self._mark != (written := self._written()):
             self._mark = written
             if is_paused(self.campaign):
@@ -159,7 +159,7 @@ class Carrier:
     async def _one(self, domain: Name, work: Callable[[Name], Awaitable[Course]]) -> Course:
         before = self.courses[domain]
         try:
-            with self.outside.journal.occupied([domain], self.outside.clock.now()):
+            with self.context.journal.occupied([domain], self.context.clock.now()):
                 return self._is(await work(domain))
         except Occupied as fault:
             return self._is(replace(before, stage=Stage.ELSEWHERE, because=fault.message, remedy=fault.remedy))
@@ -181,27 +181,27 @@ class Carrier:
         try:
             return await self.draft(domain)
         except Fault as fault:
-            note_undrawn(self.outside.journal, self.campaign, domain, fault, isinstance(fault, AlreadySo), self.outside.clock.now())
+            note_undrawn(self.context.journal, self.campaign, domain, fault, isinstance(fault, AlreadySo), self.context.clock.now())
             raise
 
     async def _back(self, domain: Name) -> Course:
         self._is(replace(self.courses[domain], stage=Stage.BACKING, because="", remedy="", until=None))
-        path = move_path(self.outside, domain)
-        move = open_move(self.outside, path)
+        path = move_path(self.context, domain)
+        move = open_move(self.context, path)
         if not self.owns(domain, move.wish):
             raise GateShut(
                 f"{path}: another move than this one's: {move.wish}", "it is left as it is; take it back by itself, if that is meant"
             )
         if not retreat_path(path).exists() and not any(
-            step.id in self.outside.journal.begun(move.id) for step in move.steps if step.changes
+            step.id in self.context.journal.begun(move.id) for step in move.steps if step.changes
         ):
             path.unlink()
             return Course(domain)
-        retreat, there = open_retreat(move, path, self.outside.journal, self.outside.clock.now())
+        retreat, there = open_retreat(move, path, self.context.journal, self.context.clock.now())
         return await self._led(retreat, there)
 
     async def _led(self, runbook: Runbook, path: Path) -> Course:
-        journal, now = self.outside.journal, self.outside.clock.now
+        journal, now = self.context.journal, self.context.clock.now
 
         async def admit(step: Step) -> bool:
             if step.changes:
@@ -211,7 +211,7 @@ class Carrier:
 
         slots = list(forecast(runbook, journal.outcomes(runbook.id), now()))
         self._is(replace(self._at(runbook, next_step(runbook, journal.outcomes(runbook.id))), ends=slots[-1].ends if slots else now()))
-        halted = await advance(self.outside, runbook, path, journal, replace(self.ways(runbook, path), admit=admit))
+        halted = await advance(self.context, runbook, path, journal, replace(self.ways(runbook, path), admit=admit))
         step = next_step(runbook, journal.outcomes(runbook.id))
         slots = list(forecast(runbook, journal.outcomes(runbook.id), now()))
         return replace(_stood(self._at(runbook, step), halted, runbook.retreating), ends=slots[-1].ends if slots else now())

@@ -57,12 +57,12 @@ _STAGES = {
 }  # fmt: skip
 
 
-def courses_of(outside: RunContext, campaign: Campaign, owns: Callable[[Name, str], bool]) -> dict[Name, Course]:
+def courses_of(context: RunContext, campaign: Campaign, owns: Callable[[Name, str], bool]) -> dict[Name, Course]:
     """By files and journal alone. A move that was over before the fleet move began is none of it, nor is one of another wish: ``owns`` says
     of a domain and a move's wish in words whether that is this fleet move's."""
-    house = look_at_house(outside)
+    house = look_at_house(context)
     found = {each.domain: each for each in house.standings}
-    broken, undrawn = dict(house.broken), undrawn_of(outside.journal, campaign)
+    broken, undrawn = dict(house.broken), undrawn_of(context.journal, campaign)
     courses = {}
     for domain in campaign.domains:
         if domain in campaign.left_out:
@@ -72,7 +72,7 @@ def courses_of(outside: RunContext, campaign: Campaign, owns: Callable[[Name, st
         else:
             courses[domain] = _course(domain, found.get(domain), undrawn.get(domain), campaign.began, owns)
     for domain, course in courses.items():
-        if course.stage == Stage.TROUBLE and _is_worked_on(outside, domain):
+        if course.stage == Stage.TROUBLE and _is_worked_on(context, domain):
             courses[domain] = replace(course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0)
     return courses
 
@@ -84,9 +84,9 @@ def to_look_at_again(courses: Mapping[Name, Course]) -> dict[Name, Course]:
     }  # fmt: skip
 
 
-def _is_worked_on(outside: RunContext, domain: Name) -> bool:
+def _is_worked_on(context: RunContext, domain: Name) -> bool:
     try:
-        with outside.journal.occupied([domain], outside.clock.now()):
+        with context.journal.occupied([domain], context.clock.now()):
             return False
     except Occupied:
         return True

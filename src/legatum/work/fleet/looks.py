@@ -32,7 +32,7 @@ class Result:
     """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it. ``took`` in seconds."""
 
     domain: Name
-    picture: Observation | None = None
+    observation: Observation | None = None
     findings: tuple[Finding, ...] = ()
     verdict: Verdict | None = None
     failed: str = ""
@@ -44,7 +44,7 @@ class Fleet:
     """``at_once``: domains looked at side by side. ``expected``: confirm that, instead of surveying. ``depth``: how much is asked;
     ``judging``: whether it is judged."""
 
-    outside: RunContext
+    context: RunContext
     at_once: int = 64
     expected: Callable[[Name], Expected] | None = None
     depth: Depth = BRIEF
@@ -53,7 +53,7 @@ class Fleet:
     @cached_property
     def walker(self) -> Walker:
         """What domains share is asked once."""
-        return self.outside.walker()
+        return self.context.walker()
 
     @cached_property
     def met(self) -> dict[Name, HostView]:
@@ -62,7 +62,7 @@ class Fleet:
 
     @cached_property
     def pace(self) -> Pace:
-        return Pace(self.outside.settings.network.rate)
+        return Pace(self.context.settings.network.rate)
 
     def afresh(self) -> "Fleet":
         """One that has learned nothing yet, at the same pace."""
@@ -88,7 +88,7 @@ class Fleet:
     @contextmanager
     def paced(self) -> Iterator[None]:
         """Within it no server is asked faster than it is set. It may be entered again, inside."""
-        asker = self.outside.asker
+        asker = self.context.asker
         before, asker.pace = asker.pace, self.pace  # whoever is inside already goes on so
         try:
             yield
@@ -97,10 +97,10 @@ class Fleet:
 
     def _doubtful(self, result: Result) -> bool:
         """Some server was silent of which it is not known from others that it is dead."""
-        picture = result.picture
-        if picture is None:
+        observation = result.observation
+        if observation is None:
             return True
-        return any(not self.pace.is_given_up(unheard) for unheard in picture.unheard)
+        return any(not self.pace.is_given_up(unheard) for unheard in observation.unheard)
 
     async def _pass(self, walker: Walker, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
         """Once through a list."""
@@ -135,23 +135,23 @@ class Fleet:
     async def _one(self, walker: Walker, domain: Name) -> Result:
         began = time.monotonic()
         try:
-            picture = await self._look(walker, domain)
+            observation = await self._look(walker, domain)
             if self.expected is None:
-                return Result(domain, picture, judge(picture) if self.judging else (), took=time.monotonic() - began)
+                return Result(domain, observation, judge(observation) if self.judging else (), took=time.monotonic() - began)
             expected = self.expected(domain)
-            records = await ask_records(self.outside, picture, expected.records, resolvers=False)
-            return Result(domain, picture, (), agreement(picture, expected, records), took=time.monotonic() - began)
+            records = await ask_records(self.context, observation, expected.records, resolvers=False)
+            return Result(domain, observation, (), agreement(observation, expected, records), took=time.monotonic() - began)
         except Fault as fault:
             return Result(domain, failed=fault.message, took=time.monotonic() - began)
 
     async def _look(self, walker: Walker, domain: Name) -> Observation:
         cut, known = await walker.delegation_of(domain)
-        picture = await Look(self.outside, domain, Evidence(), walker, cut, known, self.depth, self.met).picture(WANTED)
-        if await lacks_reach(self.outside, picture):
-            return await self._look(self.outside.walker(), domain)
-        if not any(view.answered for view in picture.parents):
-            raise unheard(picture)
-        return picture
+        observation = await Look(self.context, domain, Evidence(), walker, cut, known, self.depth, self.met).observation(WANTED)
+        if await lacks_reach(self.context, observation):
+            return await self._look(self.context.walker(), domain)
+        if not any(view.answered for view in observation.parents):
+            raise unheard(observation)
+        return observation
 
 
 async def each_of(domains: Iterable[Name]) -> AsyncIterator[Name]:

@@ -25,7 +25,7 @@ class Candidate:
 
 
 async def look(
-    outside: RunContext, registrar: Registrar, domains: Sequence[Name], wanted: Sequence[Name], gate: bool, told: Callable[[str], None]
+    context: RunContext, registrar: Registrar, domains: Sequence[Name], wanted: Sequence[Name], gate: bool, told: Callable[[str], None]
 ) -> list[Candidate]:
     """Which of the domains can be changed, in order."""
     held: dict[Name, tuple[Name, ...] | Fault] = {}
@@ -35,7 +35,7 @@ async def look(
 
     async def one(domain: Name) -> Candidate:
         nonlocal done
-        candidate = await _look_at(outside, domain, held[domain], wanted, gate)
+        candidate = await _look_at(context, domain, held[domain], wanted, gate)
         done += 1
         if done % 50 == 0:
             told(f"{done} of {len(domains)} looked at")
@@ -44,7 +44,7 @@ async def look(
     return await side_by_side(one, domains)
 
 
-async def _look_at(outside: RunContext, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:
+async def _look_at(context: RunContext, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:
     if isinstance(held, Fault):
         return Candidate(domain, (), "failed", held.message, held.remedy)
     old = tuple(sorted(held))
@@ -52,29 +52,29 @@ async def _look_at(outside: RunContext, domain: Name, held: tuple[Name, ...] | F
         return Candidate(domain, old, "unchanged")
     try:
         if gate:
-            await refuse_unready(outside, domain, old, wanted)
+            await refuse_unready(context, domain, old, wanted)
     except Fault as fault:
         return Candidate(domain, old, "refused", fault.message, fault.remedy)
     return Candidate(domain, old, "ready")
 
 
-async def change(outside: RunContext, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]) -> list[Candidate]:
+async def change(context: RunContext, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]) -> list[Candidate]:
     """Changes those that are ready, and reads each back. What is known of each is in the journal."""
     ready = [each for each in candidates if each.state == "ready"]
-    now = outside.clock.now()
-    changes = [_change_of(each, wanted, await glue_for(outside, registrar, each.domain, wanted)) for each in ready]
+    now = context.clock.now()
+    changes = [_change_of(each, wanted, await glue_for(context, registrar, each.domain, wanted)) for each in ready]
     said: dict[Name, str | Fault] = {}
-    with outside.journal.occupied([each.domain for each in ready], now):
+    with context.journal.occupied([each.domain for each in ready], now):
         intents = [(each.domain, f"NS set at {registrar.name}: {names_said(each.old)} → {names_said(tuple(wanted))}") for each in ready]
-        outside.journal.intend_many("nameservers", now, intents)
-        await side_by_side(lambda each: note_ns_before(outside, each.domain, wanted), ready)
+        context.journal.intend_many("nameservers", now, intents)
+        await side_by_side(lambda each: note_ns_before(context, each.domain, wanted), ready)
         try:
             async for domain, told in registrar.change_many(changes):
                 said[domain] = told
             after = {domain: found async for domain, found in registrar.registrations([each.domain for each in ready])}
         finally:
             known = [(each.domain, _words(said.get(each.domain)), isinstance(said.get(each.domain), str)) for each in ready]
-            outside.journal.settle_many("nameservers", outside.clock.now(), known)
+            context.journal.settle_many("nameservers", context.clock.now(), known)
     done = {}
     for each in ready:
         found, answer = after[each.domain], said.get(each.domain)

@@ -17,10 +17,12 @@ async def with_evidence(
     """Part by part: the results, and the evidence of those that could be judged, as it stands in a file. ``depth``: that of the fleet, by
     name; ``left_out``: what such a look does not speak of."""
     while part := [domain async for domain in _some(domains)]:
-        with fleet.outside.collecting() as evidence:
+        with fleet.context.collecting() as evidence:
             results = [result async for result in fleet.afresh().results(each_of(part))]
-        surveys = [Survey(each.picture, each.findings, evidence, not_looked_at=(left_out,)) for each in results if each.picture is not None]
-        yield results, "".join(map(recording_text, await own_recordings(fleet.outside, WANTED, surveys, evidence, depth)))
+        surveys = [
+            Survey(each.observation, each.findings, evidence, not_looked_at=(left_out,)) for each in results if each.observation is not None
+        ]
+        yield results, "".join(map(recording_text, await own_recordings(fleet.context, WANTED, surveys, evidence, depth)))
 
 
 async def _some(domains: AsyncIterator[Name]) -> AsyncIterator[Name]:

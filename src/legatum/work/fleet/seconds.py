@@ -38,19 +38,19 @@ class Drafted:
     path: Path
 
 
-async def draft_many(outside: RunContext, wishes: Sequence[Wishes]) -> dict[Name, Drafted | Joined]:
+async def draft_many(context: RunContext, wishes: Sequence[Wishes]) -> dict[Name, Drafted | Joined]:
     """A move for each; where nothing is left to do, or none can be drafted, how that is. Nothing is written yet."""
 
     async def one(wish: Wishes) -> Drafted | Joined:
-        path = move_path(outside, wish.domain)
+        path = move_path(context, wish.domain)
         try:
-            if path.exists() and not is_over(path, outside.journal):
+            if path.exists() and not is_over(path, context.journal):
                 there = read_move(path)
                 if there.wish == wish.words:
                     return Drafted(wish, there, path)
-                if not is_untouched(there, outside.journal):
+                if not is_untouched(there, context.journal):
                     raise GateShut(f"{path}: another move of this domain is under way", "finish it, or take it back")
-            runbook, _ = await draft_move(outside, wish, lambda _: None)
+            runbook, _ = await draft_move(context, wish, lambda _: None)
             if not any(step.changes for step in runbook.steps):
                 return Joined(wish.domain, "unchanged")
             return Drafted(wish, runbook, path)
@@ -60,18 +60,18 @@ async def draft_many(outside: RunContext, wishes: Sequence[Wishes]) -> dict[Name
     return dict(zip((each.domain for each in wishes), await side_by_side(one, wishes), strict=True))
 
 
-async def join_many(outside: RunContext, drafted: Sequence[Drafted], wait: bool) -> list[Joined]:
+async def join_many(context: RunContext, drafted: Sequence[Drafted], wait: bool) -> list[Joined]:
     """All told together, then each carried out; one that fails holds up none of the others."""
-    secondings = [open_seconding(outside, each.wish.domain, each.wish.old, each.wish.second) for each in drafted]
+    secondings = [open_seconding(context, each.wish.domain, each.wish.old, each.wish.second) for each in drafted]
     by_catalog = [each for each in secondings if each.section.catalog]
     if by_catalog:
-        await tell(outside, by_catalog)
+        await tell(context, by_catalog)
 
     async def one(each: Drafted) -> Joined:
         said: list[str] = []
         try:
             write_move(each.path, each.runbook)
-            halted = await advance(outside, each.runbook, each.path, outside.journal, _quietly(wait, said))
+            halted = await advance(context, each.runbook, each.path, context.journal, _quietly(wait, said))
         except Fault as fault:
             return Joined(each.wish.domain, "failed", (*said, fault.message), fault.remedy)
         if halted.halt == Halt.COMPLETE:

@@ -44,12 +44,12 @@ def _undrawn(entry: Entry) -> Undrawn:
     return Undrawn(entry.kind == OUTCOME, entry.text, str(entry.facts.get("remedy", "")), entry.at)
 
 
-def look_at_campaigns(outside: RunContext, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
+def look_at_campaigns(context: RunContext, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
     """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and which are paused before
     their end, by the names of their lists."""
     undrawn, paused = dict[Name, Undrawn](), list[str]()
-    for campaign in campaigns(outside):
-        found = undrawn_of(outside.journal, campaign)
+    for campaign in campaigns(context):
+        found = undrawn_of(context.journal, campaign)
         for domain, each in found.items():
             standing = standings.get(domain)
             if not each.so and domain not in campaign.left_out and (standing is None or standing.at < each.at):

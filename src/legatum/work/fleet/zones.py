@@ -39,42 +39,42 @@ class Put:
 
 
 async def draw_many(
-    outside: RunContext, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool, anyway: bool
+    context: RunContext, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool, anyway: bool
 ) -> list[Put]:
     """What publishing each zone from ``source`` would change. ``remove``: even if much of it goes; ``anyway``: even with new errors."""
 
     async def one(domain: Name) -> Put:
-        flattened = await flatten(outside, (await contents_of(outside, source, domain)).zone)
-        publication = await plan(outside, provider, flattened.zone, ns_ttl)
+        flattened = await flatten(context, (await contents_of(context, source, domain)).zone)
+        publication = await plan(context, provider, flattened.zone, ns_ttl)
         if not remove:
-            refuse_removal(publication, outside.settings.house.most_removed)
+            refuse_removal(publication, context.settings.house.most_removed)
         if publication.is_needed and not anyway:
-            await refuse_harm(outside, publication, flattened.zone if is_served(outside, source) else None)
-        done = None if publication.is_needed else await prove(outside, publication, publication.wanted.keys, patience=0)
+            await refuse_harm(context, publication, flattened.zone if is_served(context, source) else None)
+        done = None if publication.is_needed else await prove(context, publication, publication.wanted.keys, patience=0)
         notes = (*flattened.notes, *publication.notes)
         return Put(domain, "ready" if publication.is_needed else "unchanged", publication, notes=notes, done=done)
 
     return await _side_by_side([(domain, partial(one, domain)) for domain in domains])
 
 
-async def draw_sheets(outside: RunContext, provider: Provider, domains: Iterable[Name], source: str) -> list[Put]:
+async def draw_sheets(context: RunContext, provider: Provider, domains: Iterable[Name], source: str) -> list[Put]:
     """A worksheet for each zone, where only a person can put it there."""
 
     async def one(domain: Name) -> Put:
-        flattened = await flatten(outside, (await contents_of(outside, source, domain)).zone)
-        sheet = await draw_worksheet(outside, provider, flattened.zone)
+        flattened = await flatten(context, (await contents_of(context, source, domain)).zone)
+        sheet = await draw_worksheet(context, provider, flattened.zone)
         return Put(domain, "by hand" if sheet.to_do else "unchanged", notes=tuple(flattened.notes), sheet=sheet)
 
     return await _side_by_side([(domain, partial(one, domain)) for domain in domains])
 
 
-async def publish_many(outside: RunContext, drawn: Sequence[Put]) -> list[Put]:
+async def publish_many(context: RunContext, drawn: Sequence[Put]) -> list[Put]:
     """Publishes those that are ready; all of them as they then are, in order."""
 
     async def one(put: Put) -> Put:
         if put.state != "ready" or put.publication is None:
             return put
-        return replace(put, state="published", done=await publish(outside, put.publication))
+        return replace(put, state="published", done=await publish(context, put.publication))
 
     return await _side_by_side([(put.domain, partial(one, put)) for put in drawn])
 

@@ -80,9 +80,9 @@ def zone_file(domain: Name) -> str:
     return f"{file_name(domain)}.zone"
 
 
-def is_served(outside: RunContext, place: str) -> bool:
+def is_served(context: RunContext, place: str) -> bool:
     """What stands at the place is handed out to visitors."""
-    return place in outside.providers or place.startswith("server:")
+    return place in context.providers or place.startswith("server:")
 
 
 def is_file(place: str) -> bool:
@@ -145,31 +145,31 @@ def _said_origin(text: str) -> Name | None:
     return None
 
 
-async def contents_of(outside: RunContext, place: str, domain: Name | None) -> Contents:
+async def contents_of(context: RunContext, place: str, domain: Name | None) -> Contents:
     """The zone at a place: a provider's name, a file, a folder of files, or ``server:ADDRESS``.
 
     Raises :class:`BadInput` or :class:`OutsideFault`.
     """
-    check_place(outside, place)
-    if place in outside.providers:
-        zone = await outside.provider(place).fetch(_needed(domain, place))
-        if isinstance(outside.providers[place], FilesProvider):
+    check_place(context, place)
+    if place in context.providers:
+        zone = await context.provider(place).fetch(_needed(domain, place))
+        if isinstance(context.providers[place], FilesProvider):
             return Contents(zone, place, "the provider's master file", _FROM_FILE)
-        by_asking = outside.gathered.get((outside.provider(place).servers, zone.origin))
+        by_asking = context.gathered.get((context.provider(place).servers, zone.origin))
         return Contents(zone, place, "zone transfer" if by_asking is None else "what its servers answer", by_asking or transferred())
     if place.startswith(SERVER):
-        zone = await transfer(outside.asker, place.removeprefix(SERVER), _needed(domain, place))
+        zone = await transfer(context.asker, place.removeprefix(SERVER), _needed(domain, place))
         return Contents(zone, place, "zone transfer", transferred())
     path = Path(place)
     return read_file(path / zone_file(domain) if domain is not None and path.is_dir() else path, domain)
 
 
-def check_place(outside: RunContext, place: str) -> None:
+def check_place(context: RunContext, place: str) -> None:
     """Raises :class:`BadInput` for a place that is neither a provider nor a server nor a file."""
-    if place not in outside.providers and not place.startswith(SERVER) and not is_file(place):
-        known = ", ".join(sorted(outside.providers)) or "none in the settings"
+    if place not in context.providers and not place.startswith(SERVER) and not is_file(place):
+        known = ", ".join(sorted(context.providers)) or "none in the settings"
         raise BadInput(
-            f"'{place}' is neither a provider nor a file{proposal(place, outside.providers)}",
+            f"'{place}' is neither a provider nor a file{proposal(place, context.providers)}",
             f"providers: {known}; or a master file, or server:ADDRESS",
         )
 

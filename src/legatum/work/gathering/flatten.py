@@ -25,12 +25,12 @@ class Flattened:
     notes: tuple[str, ...] = ()
 
 
-async def flatten(outside: RunContext, zone: Zone) -> Flattened:
+async def flatten(context: RunContext, zone: Zone) -> Flattened:
     """Raises :class:`OutsideFault` for an alias that leads to no address."""
     aliases = [each for each in zone if each.rtype == ALIAS]
     if not aliases:
         return Flattened(zone)
-    walker, notes = outside.walker(), []
+    walker, notes = context.walker(), []
     for alias in aliases:
         target = targets(alias)[0]
         beside = [each.type_text for each in zone.at(alias.name) if each.rtype not in (ALIAS, *PROOFS)]
@@ -52,9 +52,9 @@ async def flatten(outside: RunContext, zone: Zone) -> Flattened:
     return Flattened(zone, tuple(notes))
 
 
-async def addresses_of_target(outside: RunContext, target: Name, zone: Zone | None = None) -> list[RRset]:
+async def addresses_of_target(context: RunContext, target: Name, zone: Zone | None = None) -> list[RRset]:
     """As servers say now; of a name in the zone, as that has it. Raises :class:`OutsideFault` where there is none."""
-    walker = outside.walker()
+    walker = context.walker()
     inside = zone if zone is not None and is_under(target, zone.origin) else Zone(target, ())
     found = await addresses_behind(walker, inside, target)
     if not found:
@@ -62,10 +62,10 @@ async def addresses_of_target(outside: RunContext, target: Name, zone: Zone | No
     return found
 
 
-async def looks_at_target(outside: RunContext, target: Name, zone: Zone | None = None) -> list[frozenset[str]]:
+async def looks_at_target(context: RunContext, target: Name, zone: Zone | None = None) -> list[frozenset[str]]:
     """Its addresses by several questions, each by itself: some names have others with every question. Raises as
     :func:`addresses_of_target`."""
-    looks = [await addresses_of_target(outside, target, zone) for _ in range(_LOOKS)]
+    looks = [await addresses_of_target(context, target, zone) for _ in range(_LOOKS)]
     return [frozenset(address_text(data) for each in sets for data in each.rdatas) for sets in looks]
 
 

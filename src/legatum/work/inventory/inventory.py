@@ -30,10 +30,10 @@ _MOST_TOLD = 4  # differences of two copies
 _BATCH = 200  # domains that are looked at before registries are asked for all of them
 
 
-async def our_sides(outside: RunContext) -> tuple[tuple[Side, ...], list[str]]:
+async def our_sides(context: RunContext) -> tuple[tuple[Side, ...], list[str]]:
     """Providers and secondaries with the addresses of their servers, each set of names once; who could not be found, in words."""
-    walker, found, left_out = outside.walker(), list[Side](), list[str]()
-    sections = {**outside.providers, **{name: each for name, each in outside.settings.secondaries.items() if name not in outside.providers}}
+    walker, found, left_out = context.walker(), list[Side](), list[str]()
+    sections = {**context.providers, **{name: each for name, each in context.settings.secondaries.items() if name not in context.providers}}
     for name, section in sections.items():
         servers = server_names(section.servers)
         if any(set(each.servers) == set(map(name_text, servers)) for each in found):
@@ -58,13 +58,13 @@ def look_there(order: Order, part: Sequence[Name]) -> tuple[list[Item], dict[tup
 
     async def looked() -> tuple[list[Item], dict[tuple[str, str], bytes]]:
         settings = msgspec.json.decode(order.settings, type=Settings)
-        outside = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
-        outside.asker.pace = Pace(settings.network.rate)
+        context = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        context.asker.pace = Pace(settings.network.rate)
         try:
-            looker = Looker(outside.asker, outside.walker(), order.sides)
+            looker = Looker(context.asker, context.walker(), order.sides)
             return list(await asyncio.gather(*map(looker.look, part))), looker.soa
         finally:
-            outside.asker.close()
+            context.asker.close()
 
     return asyncio.run(looked())
 
@@ -72,12 +72,12 @@ def look_there(order: Order, part: Sequence[Name]) -> tuple[list[Item], dict[tup
 Parts = AsyncIterator[tuple[list[Item], dict[tuple[str, str], bytes]]]
 
 
-async def look_here(outside: RunContext, sides: tuple[Side, ...], domains: Iterable[Name], at_once: int) -> Parts:
+async def look_here(context: RunContext, sides: tuple[Side, ...], domains: Iterable[Name], at_once: int) -> Parts:
     """By this process, in parts of a list."""
-    outside.asker.pace = Pace(outside.settings.network.rate)
-    walker, waiting = outside.walker(), list(domains)
+    context.asker.pace = Pace(context.settings.network.rate)
+    walker, waiting = context.walker(), list(domains)
     for at in range(0, len(waiting), _BATCH):
-        looker, room = Looker(outside.asker, walker, sides), asyncio.Semaphore(at_once)
+        looker, room = Looker(context.asker, walker, sides), asyncio.Semaphore(at_once)
 
         async def one(domain: Name, looker: Looker = looker, room: asyncio.Semaphore = room) -> Item:
             async with room:
@@ -86,16 +86,16 @@ async def look_here(outside: RunContext, sides: tuple[Side, ...], domains: Itera
         yield list(await asyncio.gather(*map(one, waiting[at : at + _BATCH]))), looker.soa
 
 
-async def take_inventory(outside: RunContext, parts: Parts, count: int) -> AsyncGenerator[Item, None]:
+async def take_inventory(context: RunContext, parts: Parts, count: int) -> AsyncGenerator[Item, None]:
     """Items as they come, with what the accounts hold of them. ``count``: how many there will be."""
     counted = tally()
     counted.begin("taking the inventory", count, "domains")
     async for items, soa in parts:
-        held = await _registrations(outside, [each.domain for each in items])
+        held = await _registrations(context, [each.domain for each in items])
         for item in items:
             counted.done += 1
-            whole = await _with_registration_data(outside, _with_registration(item, held))
-            yield await _with_copies(outside, whole, soa)
+            whole = await _with_registration_data(context, _with_registration(item, held))
+            yield await _with_copies(context, whole, soa)
 
 
 @dataclass
@@ -107,12 +107,12 @@ class _Held:
     failed: dict[str, dict[str, str]]
 
 
-async def _registrations(outside: RunContext, domains: Sequence[str]) -> _Held:
+async def _registrations(context: RunContext, domains: Sequence[str]) -> _Held:
     """By every account that can be asked."""
     held = _Held({each: [] for each in domains}, [], {each: {} for each in domains})
-    for name in outside.registrars:
+    for name in context.registrars:
         try:
-            account = outside.registrar(name)
+            account = context.registrar(name)
             if account.by_hand:
                 continue
             held.asked.append(name)
@@ -143,12 +143,12 @@ def _with_registration(item: Item, held: _Held) -> Item:
     return replace(item, accounts=tuple(name for name, _ in found), asked=asked, expires=expires, statuses=statuses, unknown=unknown)
 
 
-async def _with_registration_data(outside: RunContext, item: Item) -> Item:
+async def _with_registration_data(context: RunContext, item: Item) -> Item:
     """Of one that no account has which can be asked: what is said to everybody. An account with only a form may have it."""
-    forms = [name for name in outside.registrars if outside.registrar(name).by_hand]
+    forms = [name for name in context.registrars if context.registrar(name).by_hand]
     if item.accounts or item.unknown or not (item.served or item.delegation):
         return item
-    view, why = await look_at_rdap(outside, Evidence(), parse_domain(item.domain))
+    view, why = await look_at_rdap(context, Evidence(), parse_domain(item.domain))
     if view is None:
         doubt = f"whether {' or '.join(forms)} has it: {why or 'nobody can be asked'}"
         return replace(item, unknown=(doubt,)) if forms else item
@@ -156,17 +156,17 @@ async def _with_registration_data(outside: RunContext, item: Item) -> Item:
     return replace(item, accounts=own, by_data=view.registrar, expires=view.expires, statuses=view.statuses)
 
 
-async def _with_copies(outside: RunContext, item: Item, soa: dict[tuple[str, str], bytes]) -> Item:
+async def _with_copies(context: RunContext, item: Item, soa: dict[tuple[str, str], bytes]) -> Item:
     """Of two who serve it: whether their contents differ. A secondary with the same SOA record has a copy; a provider may have anything
     under it."""
     said = {side: soa[item.domain, side] for side in item.served}
-    if len(set(said.values())) < 2 and sum(side in outside.providers for side in said) < 2:
+    if len(set(said.values())) < 2 and sum(side in context.providers for side in said) < 2:
         return item
     zones, domain = {}, parse_domain(item.domain)
     for side in said:
-        if side in outside.providers:
+        if side in context.providers:
             try:
-                zones[side] = without_signing(await outside.provider(side).fetch(domain))
+                zones[side] = without_signing(await context.provider(side).fetch(domain))
             except OutsideFault as fault:
                 return replace(item, unknown=(*item.unknown, f"whether the copies are the same: {fault.message}"))
     if len(zones) < 2:

@@ -27,20 +27,20 @@ class Named:
                 places.append(where)
 
 
-async def find_domains(outside: RunContext, lists: list[str]) -> Named:
+async def find_domains(context: RunContext, lists: list[str]) -> Named:
     """``lists``: files; those of the settings and of the journal too. Raises :class:`BadInput` for a list that cannot be read."""
-    found, settings = Named(), outside.settings
+    found, settings = Named(), context.settings
     for file in lists:
         found.add("the list" if file == "-" else file, iter(read_domains(file)))
     if settings.domains:
-        found.add("the house's list", iter(read_domains(str(outside.folder / settings.domains))))
-    found.add("the journal", iter(outside.journal.domains()))
-    for name, section in outside.providers.items():
+        found.add("the house's list", iter(read_domains(str(context.folder / settings.domains))))
+    found.add("the journal", iter(context.journal.domains()))
+    for name, section in context.providers.items():
         if isinstance(section, FilesProvider):
-            found.add(f"files of {name}", _of_files(outside.folder / section.folder, section.file))
+            found.add(f"files of {name}", _of_files(context.folder / section.folder, section.file))
     for name, secondary in settings.secondaries.items():
         if secondary.catalog:
-            await _add_catalog(outside, found, name, secondary.catalog)
+            await _add_catalog(context, found, name, secondary.catalog)
     return found
 
 
@@ -53,14 +53,14 @@ def _of_files(folder: Path, pattern: str) -> Iterator[Name]:
             yield parse_domain(text[len(front) : len(text) - len(behind) if behind else None])
 
 
-async def _add_catalog(outside: RunContext, found: Named, name: str, catalog: str) -> None:
+async def _add_catalog(context: RunContext, found: Named, name: str, catalog: str) -> None:
     """From whichever provider has it."""
     zone, why = parse_name(catalog.rstrip(".") + "."), "no provider has it"
-    for provider in outside.providers:
-        if not outside.provider(provider).hands_out:
+    for provider in context.providers:
+        if not context.provider(provider).hands_out:
             continue
         try:
-            members = members_of(await outside.provider(provider).fetch(zone))
+            members = members_of(await context.provider(provider).fetch(zone))
         except Fault as fault:
             why = fault.message
             continue

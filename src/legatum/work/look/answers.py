@@ -10,14 +10,14 @@ from legatum.net.side_by_side import together
 from legatum.work.run_context import RunContext
 
 
-async def ask_servers(outside: RunContext, picture: Observation, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
+async def ask_servers(context: RunContext, observation: Observation, wanted: Iterable[tuple[Name, int]]) -> list[Given]:
     """What every address that answers for the domain gives, signatures and all."""
 
     async def child(view: ServerView, name: Name, rtype: int) -> Given:
-        reply = await outside.asker.ask(view.address, name, rtype, dnssec=True)
+        reply = await context.asker.ask(view.address, name, rtype, dnssec=True)
         return given("child", f"{name_text(view.server)} ({view.address})", view.address, reply)
 
-    return await together(child(view, *key) for key in wanted for view in picture.serving)
+    return await together(child(view, *key) for key in wanted for view in observation.serving)
 
 
 def given(party: str, who: str, address: str, reply: Reply) -> Given:

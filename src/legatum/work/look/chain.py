@@ -21,13 +21,13 @@ from legatum.work.run_context import RunContext
 _ASKED = (DNSKEY, SOA, CDS, CDNSKEY)
 
 
-async def keys_at(outside: RunContext, address: str, zone: Name) -> tuple[ServerKeys, bool]:
+async def keys_at(context: RunContext, address: str, zone: Name) -> tuple[ServerKeys, bool]:
     """What one address gives of the zone's signing, and whether it answered at all."""
-    replies = await asyncio.gather(*(outside.asker.ask(address, zone, rtype, dnssec=True) for rtype in _ASKED))
+    replies = await asyncio.gather(*(context.asker.ask(address, zone, rtype, dnssec=True) for rtype in _ASKED))
     keys, soa, *asking = replies
     signatures = [each for reply in replies for each in reply.answer]
     wanting = [told for reply in asking if _has(reply) and (told := reply.find(reply.rtype)) is not None]
-    key_set, now = keys.find(DNSKEY) if _has(keys) else None, outside.clock.now()
+    key_set, now = keys.find(DNSKEY) if _has(keys) else None, context.clock.now()
     found = server_keys(zone, key_set, soa.find(SOA), signatures, [each.rtype for each in wanting], now)
     return replace(found, asked=asked_at(zone, wanting, signatures, key_set, now)), all(each.answered for each in replies)
 
@@ -36,26 +36,26 @@ def _has(reply: Reply) -> bool:
     return reply.authoritative and reply.find(reply.rtype) is not None
 
 
-async def link_of(outside: RunContext, domain: Name) -> Link:
+async def link_of(context: RunContext, domain: Name) -> Link:
     """The domain's own link alone. Raises as :func:`chain_of`."""
-    cut, servers = await _delegated(outside, domain)
-    return await _link(outside, domain, servers, cut.zone, cut.addresses, trust_anchors(outside).get(domain, DsSet()))
+    cut, servers = await _delegated(context, domain)
+    return await _link(context, domain, servers, cut.zone, cut.addresses, trust_anchors(context).get(domain, DsSet()))
 
 
-async def _delegated(outside: RunContext, domain: Name) -> tuple[Cut, Mapping[Name, tuple[str, ...]]]:
-    cut, known = await outside.walker().delegation_of(domain)
+async def _delegated(context: RunContext, domain: Name) -> tuple[Cut, Mapping[Name, tuple[str, ...]]]:
+    cut, known = await context.walker().delegation_of(domain)
     ns = referral(cut.zone, known) or known.find(NS) if known is not None else None
     if known is None:
         raise OutsideFault(f"{name_text(domain)}: no server of {name_text(cut.zone)} answers", "is the network up? Try again")
     if ns is None:
         raise OutsideFault(f"nobody delegates {name_text(domain)}", "is it spelt right? Give the domain, not a name in it")
-    return cut, await outside.addresses(targets(ns))
+    return cut, await context.addresses(targets(ns))
 
 
-async def chain_of(outside: RunContext, domain: Name) -> Chain:
+async def chain_of(context: RunContext, domain: Name) -> Chain:
     """Raises :class:`OutsideFault` for a domain that nobody delegates, and where nobody above it answers."""
-    walker, anchors = outside.walker(), trust_anchors(outside)
-    _, servers = await _delegated(outside, domain)
+    walker, anchors = context.walker(), trust_anchors(context)
+    _, servers = await _delegated(context, domain)
     zones: list[tuple[Name, Mapping[Name, tuple[str, ...]], Name | None, tuple[str, ...]]] = []
     zone: Name = domain
     while True:
@@ -64,18 +64,18 @@ async def chain_of(outside: RunContext, domain: Name) -> Chain:
         if parent is None:
             break
         zone, servers = parent.zone, parent.servers
-    links = await asyncio.gather(*(_link(outside, *each, anchors.get(each[0], DsSet())) for each in reversed(zones)))
-    return Chain(links, "; ".join(outside.asker.patience.reach.left_out))
+    links = await asyncio.gather(*(_link(context, *each, anchors.get(each[0], DsSet())) for each in reversed(zones)))
+    return Chain(links, "; ".join(context.asker.patience.reach.left_out))
 
 
 async def _link(
-    outside: RunContext, zone: Name, servers: Mapping[Name, tuple[str, ...]], parent: Name | None, above: tuple[str, ...], anchor: DsSet
+    context: RunContext, zone: Name, servers: Mapping[Name, tuple[str, ...]], parent: Name | None, above: tuple[str, ...], anchor: DsSet
 ) -> Link:  # fmt: skip
-    asker = outside.asker
+    asker = context.asker
     parents = asker.askable(above)
     places = [(server, address) for server, addresses in servers.items() for address in asker.askable(addresses)]
     given = await asyncio.gather(*(asker.ask(address, zone, DS) for address in parents))
-    found = await asyncio.gather(*(keys_at(outside, address, zone) for _, address in places))
+    found = await asyncio.gather(*(keys_at(context, address, zone) for _, address in places))
     ds = {
         each.server: (anchors_of(held.rdatas, held.ttl) if (held := each.find(DS)) else DsSet()) if each.answered else None
         for each in given
@@ -84,9 +84,9 @@ async def _link(
     return Link(zone, parent, ds, served, anchor)
 
 
-def trust_anchors(outside: RunContext) -> dict[Name, DsSet]:
+def trust_anchors(context: RunContext) -> dict[Name, DsSet]:
     """Those of the settings; of the public root where that is asked."""
-    network = outside.settings.network
+    network = context.settings.network
     given = network.anchors if network.anchors or network.roots != "public" else PUBLIC_ANCHORS
     return {
         parse_name(zone.rstrip(".") + "."): anchors_of((parse_rdata(DS, text, ROOT) for text in texts), 0) for zone, texts in given.items()

@@ -41,8 +41,8 @@ class HostLook:
         found = self.known(names)
         wanted = [name for name in names if name not in found and not is_under(name, self.domain)]
         if len(wanted) < 2:
-            return found | {name: await self._outside(name) for name in wanted}
-        return found | dict(zip(wanted, await together(self._outside(name) for name in wanted), strict=True))
+            return found | {name: await self._context(name) for name in wanted}
+        return found | dict(zip(wanted, await together(self._context(name) for name in wanted), strict=True))
 
     async def inside(self, names: Iterable[Name], servers: Iterable[str]) -> dict[Name, HostView]:
         """Names that the domain itself holds, asked of its own servers."""
@@ -56,7 +56,7 @@ class HostLook:
             found[name] = _view(name, [reply for reply in replies.values() if reply], why, left_out)
         return found
 
-    async def _outside(self, name: Name) -> HostView:
+    async def _context(self, name: Name) -> HostView:
         if self.everywhere and (near := await self._beside(name)) is not None:
             return near
         lookups = [await self.walker.lookup(name, rtype) for rtype in (A, AAAA)]

@@ -32,7 +32,7 @@ class Look:
     """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then; ``met``: name servers
     that other domains have too, for looks that share them."""
 
-    outside: RunContext
+    context: RunContext
     domain: Name
     evidence: Evidence
     walker: Walker
@@ -42,8 +42,8 @@ class Look:
     met: dict[Name, HostView] = field(default_factory=dict)
     unasked: set[str] = field(default_factory=set, init=False)
 
-    async def picture(self, wanted: Wanted) -> Observation:
-        self.questions = Questions(self.outside.asker, self.evidence, self.depth)
+    async def observation(self, wanted: Wanted) -> Observation:
+        self.questions = Questions(self.context.asker, self.evidence, self.depth)
         everywhere = self.depth.everywhere
         if self.known is not None:
             self.evidence.number(self.known)
@@ -51,22 +51,22 @@ class Look:
         secure = any(view.ds for view in parents)
         self.server_look = ServerLook(
             self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere, self.depth.keys,
-            self.outside.asker.patience.reach.tcp,
+            self.context.asker.patience.reach.tcp,
         )  # fmt: skip
         self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere, self.met)
         around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
         hosts, servers = await self._own(parents)
         addresses = [view.address for view in servers if view.serves]
-        resolver = next(iter(self.outside.resolvers().values()), None) if wanted.resolvers else None
+        resolver = next(iter(self.context.resolvers().values()), None) if wanted.resolvers else None
         contents = await look_at_contents(
-            self.questions, self.outside.asker, self.walker, resolver, self.domain, addresses, everywhere
+            self.questions, self.context.asker, self.walker, resolver, self.domain, addresses, everywhere
         )  # fmt: skip
         resolvers, (rdap, why), former = await around if around else ((), (None, ""), ())
         if everywhere and servers and not addresses and not wanted.former:
             former = await self._providers_that_serve(hosts)
         return Observation(
             domain=self.domain,
-            at=self.outside.clock.now(),
+            at=self.context.clock.now(),
             parent_zone=self.cut.zone,
             parents=parents,
             servers=_with_contents(servers, contents),
@@ -78,12 +78,12 @@ class Look:
             rdap=rdap,
             rdap_why=why,
             former=former,
-            home=tuple(self.outside.settings.network.home),
+            home=tuple(self.context.settings.network.home),
             plan=Plan(wanted.change_at, wanted.transfer),
             dropped=self.questions.dropped,
-            left_out=(*self.outside.asker.patience.reach.left_out, *self._left_out(len(servers))),
-            over_tcp=self.outside.asker.patience.reach.tcp,
-            families=self.outside.asker.patience.reach.families,
+            left_out=(*self.context.asker.patience.reach.left_out, *self._left_out(len(servers))),
+            over_tcp=self.context.asker.patience.reach.tcp,
+            families=self.context.asker.patience.reach.families,
         )
 
     def _left_out(self, asked: int) -> list[str]:
@@ -96,11 +96,11 @@ class Look:
         delegated = sorted({name for view in parents for name in targets(view.ns)})[:MOST_HOSTS]
         glue = {name: addresses for name, addresses in glue_addresses(parents).items() if name in delegated}
         asked: dict[str, ServerView] = {}
-        outside = self.host_look.known(delegated)
-        if len(outside) < len(delegated):
-            outside, _ = await asyncio.gather(self.host_look.outside(delegated), self._servers(places_of({}, glue), asked))
-        await self._servers(places_of(outside, {}), asked)
-        hosts = outside | await self.host_look.inside(delegated, _serving(asked))
+        context = self.host_look.known(delegated)
+        if len(context) < len(delegated):
+            context, _ = await asyncio.gather(self.host_look.outside(delegated), self._servers(places_of({}, glue), asked))
+        await self._servers(places_of(context, {}), asked)
+        hosts = context | await self.host_look.inside(delegated, _serving(asked))
         own = sorted({name for view in asked.values() if view.serves for name in targets(view.ns)} - set(delegated))[:MOST_HOSTS]
         hosts |= await self.host_look.outside(own)
         hosts |= await self.host_look.inside(own, _serving(asked))
@@ -110,7 +110,7 @@ class Look:
     async def _servers(self, places: Mapping[str, Name], asked: dict[str, ServerView]) -> None:
         if not places:
             return
-        fresh = {address: places[address] for address in self.outside.asker.askable(places) if address not in asked}
+        fresh = {address: places[address] for address in self.context.asker.askable(places) if address not in asked}
         room = max(0, self.depth.servers - len(asked))
         order = _one_of_each_first(fresh)
         self.unasked |= set(order[room:])
@@ -125,14 +125,14 @@ class Look:
             asked.update(await self.server_look.look_again(silent, with_ns))
 
     async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
-        places = {address: name for address, name in wanted.former.items() if address in self.outside.asker.askable(wanted.former)}
+        places = {address: name for address, name in wanted.former.items() if address in self.context.asker.askable(wanted.former)}
         views = await together(self.server_look.look(server, address) for address, server in places.items())
         replies = await together(self.questions.ask(address, self.domain, A) for address in places)
         return tuple(replace(view, apex_address=reply.find(A)) for view, reply in zip(views, replies, strict=True))
 
     async def _providers_that_serve(self, delegated: Mapping[Name, HostView]) -> tuple[ServerView, ...]:
         """Where no server of the delegation serves the domain: those of the house's other providers that do."""
-        names = {name for section in self.outside.providers.values() for name in server_names(section.servers)}
+        names = {name for section in self.context.providers.values() for name in server_names(section.servers)}
         hosts = await together(self.walker.addresses(name) for name in sorted(names - set(delegated))[:MOST_HOSTS])
         places = dict(zip(sorted(names - set(delegated)), hosts, strict=False))
         found = await self._former(Wanted(former={address: name for name, each in places.items() for address in each}))
@@ -141,10 +141,10 @@ class Look:
     async def _resolvers(self, wanted: Wanted) -> tuple[ResolverView, ...]:
         if not wanted.resolvers:
             return ()
-        return await look_at_resolvers(self.outside.asker, self.evidence, self.outside.resolvers(), self.domain, self.cut.zone)
+        return await look_at_resolvers(self.context.asker, self.evidence, self.context.resolvers(), self.domain, self.cut.zone)
 
     async def _rdap(self, wanted: Wanted) -> tuple[RegistrationView | None, str]:
-        return await look_at_rdap(self.outside, self.evidence, self.domain) if wanted.rdap else (None, "")
+        return await look_at_rdap(self.context, self.evidence, self.domain) if wanted.rdap else (None, "")
 
 
 def _one_of_each_first(places: Mapping[str, Name]) -> list[str]:

@@ -14,10 +14,10 @@ _TIMEOUT = 5.0
 _UNKNOWN = 404
 
 
-async def look_at_rdap(outside: RunContext, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
+async def look_at_rdap(context: RunContext, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
     """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is none."""
     try:
-        bootstrap = await outside.bootstrap()
+        bootstrap = await context.bootstrap()
     except ValueError as error:
         return None, str(error)
     if bootstrap is None:
@@ -25,7 +25,7 @@ async def look_at_rdap(outside: RunContext, evidence: Evidence, domain: Name) ->
     url = bootstrap.url_for(domain)
     if url is None:
         return None, "no server is known for this suffix"
-    answer = await _asked(outside, evidence, url)
+    answer = await _asked(context, evidence, url)
     try:
         return registration_from_rdap(parse_rdap(answer)), ""
     except ValueError as error:
@@ -34,45 +34,45 @@ async def look_at_rdap(outside: RunContext, evidence: Evidence, domain: Name) ->
         return None, str(error)
 
 
-async def look_at_rdap_host(outside: RunContext, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
+async def look_at_rdap_host(context: RunContext, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
     """The addresses that RDAP has for a host (RFC 9082 s3.1.4); None where it says nothing of it, which not all servers do."""
-    url = await _host_url(outside, host)
+    url = await _host_url(context, host)
     if url is None:
         return None
     try:
-        return host_addresses_from_rdap(parse_rdap(await _asked(outside, evidence, url), "nameserver"))
+        return host_addresses_from_rdap(parse_rdap(await _asked(context, evidence, url), "nameserver"))
     except ValueError:
         return None
 
 
-async def tells_hosts(outside: RunContext, evidence: Evidence, host: Name) -> bool:
+async def tells_hosts(context: RunContext, evidence: Evidence, host: Name) -> bool:
     """Whether RDAP answers for name servers of that zone at all, be it that there is no such one."""
-    url = await _host_url(outside, host)
-    return url is not None and (await _asked(outside, evidence, url)).status in (200, 404)
+    url = await _host_url(context, host)
+    return url is not None and (await _asked(context, evidence, url)).status in (200, 404)
 
 
-async def _host_url(outside: RunContext, host: Name) -> str | None:
+async def _host_url(context: RunContext, host: Name) -> str | None:
     with suppress(ValueError):  # the list is not to be had
-        bootstrap = await outside.bootstrap()
+        bootstrap = await context.bootstrap()
         return bootstrap.url_for(host, "nameserver") if bootstrap is not None else None
     return None
 
 
-async def _asked(outside: RunContext, evidence: Evidence, url: str) -> WebAnswer:
+async def _asked(context: RunContext, evidence: Evidence, url: str) -> WebAnswer:
     """The server's answer, or the one that was kept."""
-    answer = outside.kept_web.get(url)
+    answer = context.kept_web.get(url)
     if answer is None:
-        settings = outside.settings.rdap
-        authority = str(outside.folder / settings.authority) if settings and settings.authority else None
-        answer = await ask_rdap(outside.asker.route, url, _TIMEOUT, authority)
+        settings = context.settings.rdap
+        authority = str(context.folder / settings.authority) if settings and settings.authority else None
+        answer = await ask_rdap(context.asker.route, url, _TIMEOUT, authority)
     evidence.web[url] = answer
     return answer
 
 
-async def registration_view(outside: RunContext, registrar: str, domain: Name) -> RegistrationView | None:
+async def registration_view(context: RunContext, registrar: str, domain: Name) -> RegistrationView | None:
     """What a registrar's account shows; None of a form, which shows it to people only. Raises :class:`OutsideFault` when the registry does
     not tell."""
-    account = outside.registrar(registrar)
+    account = context.registrar(registrar)
     if account.by_hand:
         return None
     found = await account.registration(domain)

@@ -14,16 +14,16 @@ from legatum.work.run_context import RunContext
 
 
 async def look_at_signing(
-    outside: RunContext, domain: Name, left: Sequence[str], right: Sequence[str], beside: Sequence[str] = ()
+    context: RunContext, domain: Name, left: Sequence[str], right: Sequence[str], beside: Sequence[str] = ()
 ) -> Signing:  # fmt: skip
     """``left``, ``right``: addresses of the old side and of the new one, ``beside``: of one beside the old one. Raises
     :class:`OutsideFault`."""
-    asker = outside.asker
-    cut = await outside.walker().parent_of(domain)
+    asker = context.asker
+    cut = await context.walker().parent_of(domain)
     parents = asker.askable(cut.addresses)
     sides = [asker.askable(each) for each in (left, right, beside)]
     above = await asyncio.gather(*(asker.ask(address, domain, DS) for address in parents))
-    below = await asyncio.gather(*(keys_at(outside, address, domain) for side in sides for address in side))
+    below = await asyncio.gather(*(keys_at(context, address, domain) for side in sides for address in side))
     given = dict(zip((address for side in sides for address in side), below, strict=True))
     silent = [each.server for each in above if not each.answered]
     silent += [address for address, (_, answered) in given.items() if not answered]
@@ -32,17 +32,17 @@ async def look_at_signing(
     return Signing(ds, old, new, second, tuple(dict.fromkeys(silent)))
 
 
-async def still_signed(outside: RunContext, picture: Observation) -> tuple[str, ...]:
+async def still_signed(context: RunContext, observation: Observation) -> tuple[str, ...]:
     """Providers of the settings to which nobody is led any more, that were seen to sign the domain, and serve it still as its DS set
     wants it."""
-    anchors = anchors_of(picture.ds, 0)
-    led, found = {*picture.delegation, *picture.own_ns}, []
-    for name in outside.providers:
-        servers = outside.provider(name).servers
-        if led & set(servers) or not any(each.keys for each in remembered_keys(outside, name, picture.domain)):
+    anchors = anchors_of(observation.ds, 0)
+    led, found = {*observation.delegation, *observation.own_ns}, []
+    for name in context.providers:
+        servers = context.provider(name).servers
+        if led & set(servers) or not any(each.keys for each in remembered_keys(context, name, observation.domain)):
             continue
-        addresses = outside.asker.askable(await outside.addresses_of(servers))
-        given = await asyncio.gather(*(keys_at(outside, address, picture.domain) for address in addresses))
-        if any(answered and holds(picture.domain, anchors, keys) for keys, answered in given):
+        addresses = context.asker.askable(await context.addresses_of(servers))
+        given = await asyncio.gather(*(keys_at(context, address, observation.domain) for address in addresses))
+        if any(answered and holds(observation.domain, anchors, keys) for keys, answered in given):
             found.append(name)
     return tuple(found)

@@ -31,17 +31,17 @@ class OnlyResolver(OutsideFault):
         self.place = place
 
 
-async def look_through(outside: RunContext, domain: Name, name: str, place: ResolverPlace) -> SeenThrough:
+async def look_through(context: RunContext, domain: Name, name: str, place: ResolverPlace) -> SeenThrough:
     """What the resolver called ``name`` has of the domain, of the names that sites and mail use, and of the hosts that these name."""
     at_names = [(below("www", domain), A), (below("www", domain), AAAA), (below("_dmarc", domain), TXT)]
-    heard = await _ask(outside, place, [*((domain, rtype) for rtype in _AT_APEX), *at_names])
+    heard = await _ask(context, place, [*((domain, rtype) for rtype in _AT_APEX), *at_names])
     named = [host for rtype in (NS, MX) for host in targets(heard[domain, rtype].find(rtype))]
     hosts = list(dict.fromkeys(each for each in named if (each, A) not in heard))[:_MOST_HOSTS]
-    heard |= await _ask(outside, place, ((host, rtype) for host in hosts for rtype in (A, AAAA)))
+    heard |= await _ask(context, place, ((host, rtype) for host in hosts for rtype in (A, AAAA)))
     answered = {key: reply for key, reply in heard.items() if reply.answered and reply.rcode in (0, _NXDOMAIN)}
     return SeenThrough(
         domain=domain,
-        at=outside.clock.now(),
+        at=context.clock.now(),
         resolver=name,
         address=place.address,
         sets=tuple(dict.fromkeys(each for reply in answered.values() for each in reply.answer if each.rtype != RRSIG)),
@@ -52,9 +52,9 @@ async def look_through(outside: RunContext, domain: Name, name: str, place: Reso
     )
 
 
-async def _ask(outside: RunContext, place: ResolverPlace, questions: Iterable[tuple[Name, int]]) -> dict[tuple[Name, int], Reply]:
+async def _ask(context: RunContext, place: ResolverPlace, questions: Iterable[tuple[Name, int]]) -> dict[tuple[Name, int], Reply]:
     asked = list(questions)
-    replies = await asyncio.gather(*(ask_resolver(outside.asker, place, name, rtype) for name, rtype in asked))
+    replies = await asyncio.gather(*(ask_resolver(context.asker, place, name, rtype) for name, rtype in asked))
     return dict(zip(asked, replies, strict=True))
 
 

@@ -81,12 +81,12 @@ class AdvanceOptions:
     typed: str = ""
 
 
-async def advance(outside: RunContext, runbook: Runbook, path: Path, journal: Journal, ways: AdvanceOptions) -> AdvanceResult:
+async def advance(context: RunContext, runbook: Runbook, path: Path, journal: Journal, ways: AdvanceOptions) -> AdvanceResult:
     """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
     outcomes = journal.outcomes(runbook.id)
-    runbook = with_memory(outside, runbook, outcomes)
+    runbook = with_memory(context, runbook, outcomes)
     if runbook.changes_answers and not ways.unproven:
-        require_safe(rehearse(runbook, outcomes, outside.clock.now()))
+        require_safe(rehearse(runbook, outcomes, context.clock.now()))
     for named in filter(None, (ways.until, ways.typed)):
         if named not in [step.id for step in runbook.steps]:
             raise BadInput(f"no step '{named}' in this move", f"steps: {', '.join(step.id for step in runbook.steps)}")
@@ -94,24 +94,24 @@ async def advance(outside: RunContext, runbook: Runbook, path: Path, journal: Jo
         return AdvanceResult(Halt.STOPPED, next(step for step in runbook.steps if step.id == ways.until))
     told: tuple[str, float] | None = None
     while step := next_step(runbook, outcomes):
-        runbook, now = with_memory(outside, runbook, outcomes), outside.clock.now()
+        runbook, now = with_memory(context, runbook, outcomes), context.clock.now()
         step = runbook.step(step.id)
         bound = hold_of(runbook, step, outcomes, now, ways.any_time)
-        job = StepContext(runbook, step, outcomes, outside, path)
+        job = StepContext(runbook, step, outcomes, context, path)
         halted, outcome = None, None
         if bound is not None and now < bound.instant:
             outcome = await _done_before(job, journal, now, ways)
             if outcome is None:
                 if (halted := await _otherwise_meanwhile(job, journal, ways)) is not None:
                     return halted
-                known = with_memory(outside, runbook, outcomes)
+                known = with_memory(context, runbook, outcomes)
                 bound = hold_of(known, known.step(step.id), outcomes, now, ways.any_time) or bound
                 if told != (step.id, bound.instant):
                     ways.hold(step, bound)
                     told = (step.id, bound.instant)
                 if not ways.wait:
                     return AdvanceResult(Halt.HOLDING, step, bound)
-                await outside.clock.until(now + min(bound.instant - now, max(_HOLD_AGAIN, (bound.instant - now) / 2)))
+                await context.clock.until(now + min(bound.instant - now, max(_HOLD_AGAIN, (bound.instant - now) / 2)))
                 continue
         if outcome is None:
             if ways.admit is not None and not await ways.admit(step):
@@ -148,7 +148,7 @@ def _note_refusal(job: StepContext, journal: Journal, reasons: Sequence[tuple[st
     with suppress(Fault):  # a journal that cannot be written takes nothing from the reason
         said = "; ".join(reason for reason, _ in reasons)
         remedy = next((each for _, each in reasons if each), "")
-        journal.refuse(job.runbook.id, job.domain, job.step.id, job.outside.clock.now(), said, remedy)
+        journal.refuse(job.runbook.id, job.domain, job.step.id, job.context.clock.now(), said, remedy)
 
 
 async def _done_before(job: StepContext, journal: Journal, now: float, ways: AdvanceOptions) -> Outcome | None:
@@ -156,17 +156,17 @@ async def _done_before(job: StepContext, journal: Journal, now: float, ways: Adv
     bound = hold_of(job.runbook, job.step, job.outcomes, now, any_time=True)
     if (bound is not None and now < bound.instant) or job.step.id not in journal.begun(job.runbook.id):
         return None
-    with job.outside.collecting() as evidence:
+    with job.context.collecting() as evidence:
         outcome = await WholeStep(job).seen()
         if outcome is not None and not ways.only_show:
-            journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
-            note_done(job.outside, job.runbook, job.step, outcome)
+            journal.settle(job.runbook.id, job.domain, outcome, job.context.clock.now(), evidence)
+            note_done(job.context, job.runbook, job.step, outcome)
     return outcome
 
 
 async def _carry_out(job: StepContext, journal: Journal, ways: AdvanceOptions) -> tuple[AdvanceResult | None, Outcome | None]:
     ways.begin(job.step)
-    with job.outside.collecting() as evidence:
+    with job.context.collecting() as evidence:
         action = WholeStep(job)
         try:
             halted, outcome = await _done(job, action, journal, evidence, ways)
@@ -175,8 +175,8 @@ async def _carry_out(job: StepContext, journal: Journal, ways: AdvanceOptions) -
         if halted is not None and halted.halt == Halt.REFUSED and not ways.only_show:
             _note_refusal(job, journal, halted.reasons)
         if outcome is not None and not ways.only_show:
-            journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
-            note_done(job.outside, job.runbook, job.step, outcome)
+            journal.settle(job.runbook.id, job.domain, outcome, job.context.clock.now(), evidence)
+            note_done(job.context, job.runbook, job.step, outcome)
         return halted, outcome
 
 
@@ -206,14 +206,14 @@ async def _mended(job: StepContext, journal: Journal, gone: list[Refusal], ways:
         return False
     step = Step("edit", "Make the edit at the other side too", effects, (), "every server there has it", "make the edit back on both sides")
     mending = replace(job, step=step)
-    with job.outside.collecting() as evidence:
+    with job.context.collecting() as evidence:
         action = WholeStep(mending)
         for each in gone:
             ways.missing(each.reason)
         if await action.gate() or ways.only_show or not ways.ask(step, await action.preview()):
             return False
         outcome = await _performed(mending, action, journal, evidence, ways)
-        journal.settle(job.runbook.id, job.domain, outcome, job.outside.clock.now(), evidence)
+        journal.settle(job.runbook.id, job.domain, outcome, job.context.clock.now(), evidence)
     job.glance.forget()
     await keep_as_it_is(job, effects)
     return True
@@ -222,7 +222,7 @@ async def _mended(job: StepContext, journal: Journal, gone: list[Refusal], ways:
 def _unsettle(job: StepContext, journal: Journal, gone: list[Refusal]) -> None:
     """Steps that somebody has undone count no longer: what was waited for after them is waited for anew. So is what was waited for after
     steps that could not be seen now, once they are: somebody may have undone them, and done them again."""
-    now, unseen = job.outside.clock.now(), {step for each in gone for step in each.unseen}
+    now, unseen = job.context.clock.now(), {step for each in gone for step in each.unseen}
     later = False
     for step in job.runbook.steps:
         if step.id in unseen:
@@ -239,7 +239,7 @@ def _unsettle(job: StepContext, journal: Journal, gone: list[Refusal]) -> None:
 
 async def _seen_or_awaited(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> tuple[AdvanceResult | None, Outcome | None]:
     """Whether the effect is there already; where somebody else has to act first, it is waited for if that is wanted."""
-    outcome, told, clock = await action.seen(), False, job.outside.clock
+    outcome, told, clock = await action.seen(), False, job.context.clock
     while outcome is None and (bound := await action.awaited()) is not None:
         if not told:
             ways.hold(job.step, bound)
@@ -248,7 +248,7 @@ async def _seen_or_awaited(job: StepContext, action: WholeStep, ways: AdvanceOpt
             return AdvanceResult(Halt.HOLDING, job.step, bound), None
         left = bound.instant - clock.now()
         await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
-        job.outside.forget_looks()
+        job.context.forget_looks()
         job.glance.forget()
         outcome = await action.seen()
     return None, outcome
@@ -291,14 +291,14 @@ async def _typed(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> O
             return ""
         return "; ".join(each.reason for each in await action.gate()) or "not typed yet"
 
-    await job.outside.until_seen(missing, f"{job.step.title}, by hand", ways.missing)
+    await job.context.until_seen(missing, f"{job.step.title}, by hand", ways.missing)
     return found[-1]
 
 
 async def _perform(job: StepContext, action: WholeStep, journal: Journal, evidence: Evidence, as_said: bool) -> Outcome:
-    clock = job.outside.clock
+    clock = job.context.clock
     journal.intend(job.runbook.id, job.domain, job.step.id, clock.now(), job.step.title, action.shown[:_MOST_KEPT])
-    note_begun(job.outside, job.step)
+    note_begun(job.context, job.step)
     try:
         return await action.perform(as_said)
     except Fault as fault:

@@ -14,42 +14,42 @@ from legatum.work.memory import note_after, note_before, note_ended, note_state
 from legatum.work.run_context import RunContext
 
 
-def note_begun(outside: RunContext, step: Step) -> None:
+def note_begun(context: RunContext, step: Step) -> None:
     """Before anything is sent: whatever becomes of it, it may have happened."""
     for effect in step.effects:
         match effect:
             case Records():
-                note_before(outside, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed])
+                note_before(context, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed])
             case ZoneMade():
-                note_before(outside, effect.place, effect.zone, [(None, each) for each in effect.rrsets])
+                note_before(context, effect.place, effect.zone, [(None, each) for each in effect.rrsets])
             case Delegated():
-                note_before(outside, PARENT, effect.domain, [_delegation(effect)])
+                note_before(context, PARENT, effect.domain, [_delegation(effect)])
             case DsChanged():
-                note_before(outside, PARENT, effect.domain, [(_ds(effect.domain, effect.before), _ds(effect.domain, effect.after))])
+                note_before(context, PARENT, effect.domain, [(_ds(effect.domain, effect.before), _ds(effect.domain, effect.after))])
 
 
-def note_done(outside: RunContext, runbook: Runbook, step: Step, outcome: Outcome) -> None:
+def note_done(context: RunContext, runbook: Runbook, step: Step, outcome: Outcome) -> None:
     """A change at the registrar when every server of the parent zone has it."""
     earlier = [one for each in runbook.steps for one in each.effects]
     for effect in step.effects:
         match effect:
             case Records():
-                note_after(outside, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed], outcome.all)
+                note_after(context, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed], outcome.all)
             case ZoneMade():
-                note_after(outside, effect.place, effect.zone, [(None, each) for each in effect.rrsets], outcome.all)
+                note_after(context, effect.place, effect.zone, [(None, each) for each in effect.rrsets], outcome.all)
             case ZoneEnded():
-                note_ended(outside, effect.place, effect.zone, outcome.all)
+                note_ended(context, effect.place, effect.zone, outcome.all)
             case Trusted(domain=zone, anchors=anchors) if anchors:
-                note_state(outside, zone, State.VALID, outcome.all)
+                note_state(context, zone, State.VALID, outcome.all)
             case Published():
                 for each in earlier:
                     if isinstance(each, Delegated) and effect.concerns(each):
-                        note_after(outside, PARENT, each.domain, [_delegation(each)], outcome.all)
+                        note_after(context, PARENT, each.domain, [_delegation(each)], outcome.all)
             case DsPublished():
                 for each in earlier:
                     if isinstance(each, DsChanged) and effect.concerns(each):
                         changed = (_ds(each.domain, each.before), _ds(each.domain, each.after))
-                        note_after(outside, PARENT, each.domain, [changed], outcome.all)
+                        note_after(context, PARENT, each.domain, [changed], outcome.all)
 
 
 def _delegation(effect: Delegated) -> tuple[RRset | None, RRset | None]:

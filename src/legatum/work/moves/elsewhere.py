@@ -11,13 +11,13 @@ from legatum.work.look.wanted import Wanted
 from legatum.work.run_context import RunContext
 
 
-async def seen_elsewhere(outside: RunContext, domain: Name, expected: Expected) -> str:
+async def seen_elsewhere(context: RunContext, domain: Name, expected: Expected) -> str:
     """From which viewpoints it is so, in words, empty where none has to be asked. Raises :class:`GateShut` where it is not so from one of
     them, or not known; :class:`OutsideFault` where no scheduler is there."""
-    names = [name for name, each in outside.settings.viewpoints.items() if each.proves]
+    names = [name for name, each in context.settings.viewpoints.items() if each.proves]
     if not names:
         return ""
-    async with open_lookouts(outside, names) as lookouts:
+    async with open_lookouts(context, names) as lookouts:
         seen = await lookouts.look(confirm_there, domain, replace(expected, publishing=0), Wanted(rdap=False))
     for place, verdict in seen.items():
         if isinstance(verdict, Fault):

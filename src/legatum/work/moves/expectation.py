@@ -16,41 +16,41 @@ from legatum.work.movefile import move_path, read_move, retreat_path, zone_path
 from legatum.work.run_context import RunContext
 
 
-def expected_of_move(outside: RunContext, domain: Name) -> Expected:
+def expected_of_move(context: RunContext, domain: Name) -> Expected:
     """By the steps that are done: the NS set and the DS set at the parent, and what visitors come for, as the effects have left it; where
     nothing of it was changed, as the zone was gathered. Raises :class:`BadInput` where there is no move."""
-    path, runbook = _opened(outside, domain)
-    outcomes = outside.journal.outcomes(runbook.id)
+    path, runbook = _opened(context, domain)
+    outcomes = context.journal.outcomes(runbook.id)
     at = Position(runbook, next_step(runbook, outcomes) or runbook.steps[-1], outcomes)
-    ns = targets(at.scene.says(PARENT, runbook.premises.parent_zone, domain, NS))
+    ns = targets(at.timeline.says(PARENT, runbook.premises.parent_zone, domain, NS))
     led = [step for step in at.done if any(isinstance(effect, Delegated) for effect in step.effects)]
     since = outcomes[led[-1].id].first if led else None
     publishing = next((step.estimate for step in runbook.steps if any(isinstance(each, Published) for each in step.effects)), 0)
-    given = {targets(found) for place in _led(at) if (found := at.scene.says(place, domain, domain, NS)) is not None}
+    given = {targets(found) for place in _led(at) if (found := at.timeline.says(place, domain, domain, NS)) is not None}
     return Expected(
         ns=tuple(sorted(ns)), ds=_ds(at), records=_records(at, _gathered(zone_path(path), domain)), since=since, publishing=publishing,
         own_ns=next(iter(given)) if len(given) == 1 else None,
     )  # fmt: skip
 
 
-def goal_of_move(outside: RunContext, domain: Name) -> tuple[Name, ...]:
+def goal_of_move(context: RunContext, domain: Name) -> tuple[Name, ...]:
     """The NS set that it leads to in the end. Raises :class:`BadInput` where there is no move."""
-    _, runbook = _opened(outside, domain)
+    _, runbook = _opened(context, domain)
     led = [effect for step in runbook.steps for effect in step.effects if isinstance(effect, Delegated)]
     above = runbook.premises.of(PARENT, runbook.premises.parent_zone)
     present = next((targets(each) for each in above.rrsets if (each.name, each.rtype) == (domain, NS)), ()) if above else ()
     return led[-1].after if led else present
 
 
-def _opened(outside: RunContext, domain: Name) -> tuple[Path, Runbook]:
-    path = move_path(outside, domain)
+def _opened(context: RunContext, domain: Name) -> tuple[Path, Runbook]:
+    path = move_path(context, domain)
     back = retreat_path(path)
     return path, read_move(back if back.exists() else path)
 
 
 def _ds(at: Position) -> tuple[bytes, ...] | None:
     """None where it is of keys that nobody knows yet, or whether there is one was not looked at."""
-    anchors, premises = at.scene.anchors_of(at.domain), at.runbook.premises
+    anchors, premises = at.timeline.anchors_of(at.domain), at.runbook.premises
     if anchors.of or not (premises.unsigned or premises.signing):
         return None
     return ds_rdatas(anchors)
@@ -58,18 +58,18 @@ def _ds(at: Position) -> tuple[bytes, ...] | None:
 
 def _led(at: Position) -> list[str]:
     """Places that serve it and to which the parent leads."""
-    serving = [each for each in at.scene.serving(at.domain) if each != PARENT]
-    led = set(targets(at.scene.says(PARENT, at.runbook.premises.parent_zone, at.domain, NS)))
+    serving = [each for each in at.timeline.serving(at.domain) if each != PARENT]
+    led = set(targets(at.timeline.says(PARENT, at.runbook.premises.parent_zone, at.domain, NS)))
     return [each for each in serving if led & set(at.runbook.premises.place(each).servers)]
 
 
 def _records(at: Position, gathered: dict[tuple[Name, int], RRset]) -> tuple[RRset, ...]:
     """What all places give alike to which anybody is led."""
     led, found = _led(at), dict(gathered)
-    for key in at.scene.keys(at.domain):
+    for key in at.timeline.keys(at.domain):
         if key[1] in (NS, SOA):
             continue
-        given = [at.scene.says(place, at.domain, *key) for place in led]
+        given = [at.timeline.says(place, at.domain, *key) for place in led]
         found.pop(key, None)
         if given and given[0] is not None and all(each is not None and each.rdatas == given[0].rdatas for each in given):
             found[key] = given[0]

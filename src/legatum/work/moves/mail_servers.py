@@ -45,15 +45,15 @@ async def mail_not_taken(job: StepContext) -> list[Refusal]:
 
 
 async def _heard(job: StepContext, domain: Name, hosts: Iterable[Name]) -> list[_Heard]:
-    walker, outside = job.outside.walker(), job.outside
-    patience, trusted = float(parse_duration(outside.settings.visit.timeout)), trusted_file(outside, None)
+    walker, context = job.context.walker(), job.context
+    patience, trusted = float(parse_duration(context.settings.visit.timeout)), trusted_file(context, None)
     named = list(hosts)[:_MOST_HOSTS]
     known = zip(named, await side_by_side(partial(addresses_of, walker), named, _AT_ONCE), strict=True)
-    spots = [(host, address) for host, each in known for address in each if outside.asker.patience.reach.has(address)]
+    spots = [(host, address) for host, each in known for address in each if context.asker.patience.reach.has(address)]
 
     async def greeted(spot: tuple[Name, str]) -> _Heard:
         host, address = spot
-        return host, address, await visit_mail(outside.asker.route, address, Protocol.SMTP, host, domain, patience, trusted)
+        return host, address, await visit_mail(context.asker.route, address, Protocol.SMTP, host, domain, patience, trusted)
 
     return await side_by_side(greeted, spots, _AT_ONCE)
 

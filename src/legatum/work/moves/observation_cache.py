@@ -21,8 +21,8 @@ _T = TypeVar("_T")
 class ObservationCache:
     """Until :meth:`forget`, the same is not asked for again, by those neither who ask at the same time."""
 
-    def __init__(self, outside: RunContext) -> None:
-        self._outside = outside
+    def __init__(self, context: RunContext) -> None:
+        self._context = context
         self._looks: dict[tuple[object, ...], asyncio.Future[Any]] = {}
 
     async def _once(self, key: tuple[object, ...], look: Callable[[], Coroutine[Any, Any, _T]]) -> _T:
@@ -33,11 +33,11 @@ class ObservationCache:
 
     async def zone(self, place: str, zone: Name) -> Zone:
         """By transfer, or the file. Raises as the provider does."""
-        return await self._once(("zone", place, zone), lambda: self._outside.provider(place).fetch(zone))
+        return await self._once(("zone", place, zone), lambda: self._context.provider(place).fetch(zone))
 
     async def delegation(self, domain: Name) -> HandedOn:
         """What each address of the parent's servers hands out for the domain."""
-        return await self._once(("delegation", domain), lambda: look_at_delegation(self._outside, domain))
+        return await self._once(("delegation", domain), lambda: look_at_delegation(self._context, domain))
 
     async def registration(self, registrar: str, domain: Name) -> Registration | RegisteredDomain:
         """What the registry holds; of a registrar with only a form, registration data show what was typed
@@ -45,10 +45,10 @@ class ObservationCache:
         return await self._once(("registration", registrar, domain), lambda: self._registration(registrar, domain))
 
     async def _registration(self, registrar: str, domain: Name) -> Registration | RegisteredDomain:
-        account = self._outside.registrar(registrar)
-        if account.by_hand and self._outside.settings.rdap is not None:
+        account = self._context.registrar(registrar)
+        if account.by_hand and self._context.settings.rdap is not None:
             with suppress(OutsideFault):  # not every registry has registration data
-                return (await look_at_held(self._outside, domain))[0]
+                return (await look_at_held(self._context, domain))[0]
         return await account.registration(domain)
 
     def forget(self) -> None:

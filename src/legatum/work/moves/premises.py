@@ -27,7 +27,7 @@ from legatum.work.moves.step_context import StepContext
 
 async def moved_on(job: StepContext) -> list[Refusal]:
     """What is no longer as the plan has it; empty when the step may go ahead."""
-    places = readable(job, job.outside.providers)
+    places = readable(job, job.context.providers)
     looks = [_signing(job), _delegation(job), _registered(job), *(_contents(job, place, zone) for place, zone in places)]
     looks += [_alike(job, zone, [place for place, each in places if each == zone]) for zone in dict.fromkeys(zone for _, zone in places)]
     found = await asyncio.gather(*looks)
@@ -36,13 +36,13 @@ async def moved_on(job: StepContext) -> list[Refusal]:
 
 async def _signing(job: StepContext) -> list[Refusal]:
     """Whoever publishes a DS or keys, or takes them away, in the middle of a move stops it."""
-    return [Refusal(each.reason, each.remedy, silent=each.silent) for each in await signing_obstacles(job.outside, job)]
+    return [Refusal(each.reason, each.remedy, silent=each.silent) for each in await signing_obstacles(job.context, job)]
 
 
 async def _delegation(job: StepContext) -> list[Refusal]:
     handed = await job.glance.delegation(job.domain)
     if any(handed.given.values()) or not handed.silent:
-        note_handed_out(job.outside, job.domain, handed.given.values())
+        note_handed_out(job.context, job.domain, handed.given.values())
     return delegation_drift(job, handed)
 
 
@@ -52,7 +52,7 @@ async def _registered(job: StepContext) -> list[Refusal]:
     changes = any(isinstance(each, Delegated) for step in job.runbook.steps for each in step.effects)
     if not job.step.takes_away or not registrar or not changes:
         return []
-    view = await registration_view(job.outside, registrar, job.domain)
+    view = await registration_view(job.context, registrar, job.domain)
     return registered_drift(job, registrar, tuple(sorted(view.nameservers))) if view is not None else []
 
 
@@ -61,13 +61,13 @@ async def _contents(job: StepContext, place: str, zone: Name) -> list[Refusal]:
         present = await job.zone(place, zone)
     except OutsideFault as fault:
         return [unreadable(job, place, zone, fault.message, fault.remedy)]
-    note_seen_at(job.outside, place, present, job.scene.keys(zone))
+    note_seen_at(job.context, place, present, job.timeline.keys(zone))
     return contents_drift(job, place, present, not job.provider(place).changes_apex_ns)
 
 
 async def _alike(job: StepContext, zone: Name, places: Sequence[str]) -> list[Refusal]:
     """All places that serve a zone hold the same, but for what the plan makes different; until it is copied, what was gathered."""
-    file, meant = job.file_of(zone), set(job.scene.keys(zone))
+    file, meant = job.file_of(zone), set(job.timeline.keys(zone))
     try:
         contents = {place: await job.zone(place, zone) for place in places}
     except OutsideFault:
@@ -91,7 +91,7 @@ def _edits(job: StepContext, zone: Name, now: dict[str, Zone], meant: set[RRsetK
 async def keep_as_it_is(job: StepContext, effects: Sequence[Effect]) -> None:
     """After an edit was made everywhere: what the zones are now is what later edits are known by."""
     for zone in dict.fromkeys(each.zone for each in effects if isinstance(each, Records)):
-        for place in job.scene.serving(zone):
+        for place in job.timeline.serving(zone):
             if (file := job.kept_file(place, zone)) is not None:
                 comment = f"{name_text(zone)} at {place}, after an edit that was made everywhere"
                 write_whole(file, master_text(await job.zone(place, zone), [comment]))
@@ -102,24 +102,24 @@ async def redraw(job: StepContext) -> Runbook:
 
     Raises :class:`GateShut` where more than TTLs has changed, or nothing that a plan could rest on can be seen.
     """
-    for obstacle in await signing_obstacles(job.outside, job):
+    for obstacle in await signing_obstacles(job.context, job):
         raise GateShut(obstacle.reason, obstacle.remedy)
     expected: dict[tuple[str, Name, RRsetKey], RRset] = {}
     seen: dict[tuple[str, Name, RRsetKey], RRset] = {}
     sets = [each for each in (await job.glance.delegation(job.domain)).given.values() if each is not None]
-    planned = job.scene.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
+    planned = job.timeline.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
     if planned is not None and not sets:
         raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")
     where = (PARENT, job.runbook.premises.parent_zone, (job.domain, NS))
     if planned is not None:
         expected[where], seen[where] = planned, planned.with_ttl(max(each.ttl for each in sets))
-    for place, zone in readable(job, job.outside.providers):
+    for place, zone in readable(job, job.context.providers):
         present = await job.zone(place, zone)
-        for key in job.scene.keys(zone):
-            planned, there = job.scene.says(place, zone, *key), present.get(*key)
+        for key in job.timeline.keys(zone):
+            planned, there = job.timeline.says(place, zone, *key), present.get(*key)
             if planned is not None and there is not None and planned.rdatas == there.rdatas:
                 expected[place, zone, key], seen[place, zone, key] = planned, there
-    drawn = redrawn(job.runbook, expected, seen, job.outside.clock.now(), job.outcomes)
+    drawn = redrawn(job.runbook, expected, seen, job.context.clock.now(), job.outcomes)
     if drawn.premises.unsigned or drawn.premises.signing:
         return drawn
     return replace(drawn, premises=replace(drawn.premises, unsigned="looked at when the plan was drawn anew: neither DS nor keys"))

@@ -17,9 +17,9 @@ from legatum.work.registry.hosts import not_served
 
 async def unready(job: StepContext, zone: Name, hosts: Sequence[Name], ns: Sequence[Name] | None = None) -> list[Refusal]:
     """Why these servers must not be led to yet: zone missing, no authority, another NS set than ``ns``, or, without it, than expected."""
-    asker, text = job.outside.asker, name_text(zone)
+    asker, text = job.context.asker, name_text(zone)
     refusals = []
-    for host, addresses in (await job.outside.addresses(hosts)).items():
+    for host, addresses in (await job.context.addresses(hosts)).items():
         place = job.runbook.premises.place_of(host)
         expected = tuple(sorted(ns)) if ns else targets(job.ns_at(place, zone)) if place else ()
         who = f"of {place} " if place else ""
@@ -38,9 +38,9 @@ async def unready(job: StepContext, zone: Name, hosts: Sequence[Name], ns: Seque
 
 async def bogus_names(job: StepContext, hosts: Sequence[Name]) -> list[Refusal]:
     """Name servers whose own names are bogus: whoever validates finds no address for them."""
-    walker = job.outside.walker()
+    walker = job.context.walker()
     zones = {(await walker.parent_of(host)).zone for host in hosts if not is_under(host, job.domain)}
-    links = await asyncio.gather(*(link_of(job.outside, zone) for zone in sorted(zones) if zone != ROOT))
+    links = await asyncio.gather(*(link_of(job.context, zone) for zone in sorted(zones) if zone != ROOT))
     remedy = "have that mended, or lead to other servers: `legatum ds show {}`"
     return [
         Refusal(f"the names of its servers lie in {name_text(each.zone)}, which is bogus: {why}", remedy.format(name_text(each.zone)))
@@ -50,7 +50,7 @@ async def bogus_names(job: StepContext, hosts: Sequence[Name]) -> list[Refusal]:
 
 def _answers_from_above(job: StepContext, place: str, zone: Name) -> bool:
     """The place has the zone above, and answers for this part of it itself."""
-    return (place, zone) not in job.scene.served and any(where == place and is_under(zone, each) for where, each in job.scene.served)
+    return (place, zone) not in job.timeline.served and any(where == place and is_under(zone, each) for where, each in job.timeline.served)
 
 
 def _making(job: StepContext, place: str | None) -> str:
@@ -62,7 +62,7 @@ def _making(job: StepContext, place: str | None) -> str:
 
 async def users_unserved(job: StepContext, host: Name, addresses: Sequence[str]) -> list[Refusal]:
     """Other domains that use the name server, and are not answered for at these addresses of it."""
-    lacking = await not_served(job.outside, job.runbook.premises.users.get(host, ()), addresses)
+    lacking = await not_served(job.context, job.runbook.premises.users.get(host, ()), addresses)
     remedy = "have the zone served there too, then the same command again; who no longer uses the name server: draft again, with --force"
     return [Refusal(each, remedy) for each in lacking[:5]]
 

@@ -25,7 +25,7 @@ async def worse_services(job: StepContext) -> list[Refusal]:
     led = {} if job.runbook.retreating else await _led_elsewhere(job)
     if not led:
         return []
-    found = worse(await visit(job.outside, job.domain, NewPlaces(by_name=led, names=tuple(led))))
+    found = worse(await visit(job.context, job.domain, NewPlaces(by_name=led, names=tuple(led))))
     if not found:
         return []
     more = f"; and {len(found) - 1} more" if len(found) > 1 else ""
@@ -37,7 +37,7 @@ async def worse_services(job: StepContext) -> list[Refusal]:
 async def services_now(job: StepContext) -> str:
     """What is behind the names by way of the DNS, in a few words for an outcome."""
     try:
-        found = await visit(job.outside, job.domain)
+        found = await visit(job.context, job.domain)
     except Fault as fault:
         return f"the services could not be looked at: {fault.message}"
     if not found.seen:
@@ -74,7 +74,7 @@ async def _led_elsewhere(job: StepContext) -> dict[Name, tuple[str, ...]]:
 async def _by_alias(job: StepContext, zone: Name, change: RRsetChange) -> tuple[str, ...]:
     """Where a name is led to by an alias, and not now; nothing where it leads nowhere now, as then nothing can become worse."""
     assert change.after is not None
-    walker, now = job.outside.walker(), set[str]()
+    walker, now = job.context.walker(), set[str]()
     there = [
         address_text(data) for each in await addresses_behind(walker, Zone(zone, ()), targets(change.after)[0]) for data in each.rdatas
     ]
@@ -94,7 +94,7 @@ def _addresses(rrset: RRset | None) -> set[str]:
 async def _by_another_side(job: StepContext, zone: Name, left: str, cut: Name, hosts: set[Name]) -> dict[Name, tuple[str, ...]]:
     """Where names at and below a cut lead to by the zone of those newly named, and not by that of who is left."""
     right = next((place for host in sorted(hosts) if (place := job.runbook.premises.place_of(host))), "")
-    providers = job.outside.providers
+    providers = job.context.providers
     if left == right or left not in providers or right not in providers:
         return {}  # a copy leads where the zone does that it is one of
     try:

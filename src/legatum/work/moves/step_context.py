@@ -18,18 +18,18 @@ class StepContext(Position):
     """``path``: the move's file; artefacts are kept beside it. What was looked at is shared by everything that the step needs
     (:class:`ObservationCache`)."""
 
-    outside: RunContext
+    context: RunContext
     path: Path
     glance: ObservationCache = field(init=False)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "glance", ObservationCache(self.outside))
+        object.__setattr__(self, "glance", ObservationCache(self.context))
 
     def provider(self, place: str) -> Provider:
-        return self.outside.provider(place)
+        return self.context.provider(place)
 
     def registrar(self, name: str) -> Registrar:
-        return self.outside.registrar(name)
+        return self.context.registrar(name)
 
     def file_of(self, zone: Name) -> Path:
         """Where a gathered zone is kept: the domain's own, or that of a part of it."""

@@ -12,7 +12,7 @@ from legatum.work.look.registration import look_at_rdap
 from legatum.work.run_context import RunContext
 
 
-async def look_at_held(outside: RunContext, domain: Name, *accounts: Registrar) -> tuple[RegisteredDomain, Registrar | None]:
+async def look_at_held(context: RunContext, domain: Name, *accounts: Registrar) -> tuple[RegisteredDomain, Registrar | None]:
     """What is registered, and the account that has it; None where it was seen from outside only.
 
     Raises :class:`OutsideFault` where neither an account nor RDAP tells.
@@ -22,10 +22,10 @@ async def look_at_held(outside: RunContext, domain: Name, *accounts: Registrar) 
         if found is not None:
             hosts = {host: await _addresses(account, host) for host in found.hosts}
             return RegisteredDomain(
-                domain, outside.clock.now(), found.registrar, found.nameservers, found.ds or (), hosts, found.statuses, found.expires,
+                domain, context.clock.now(), found.registrar, found.nameservers, found.ds or (), hosts, found.statuses, found.expires,
                 found.created, found.transferred, found.grace,
             ), account  # fmt: skip
-    return await _from_outside(outside, domain), None
+    return await _from_outside(context, domain), None
 
 
 def is_own(account: Registrar, held: Registration) -> bool:
@@ -50,18 +50,18 @@ async def _addresses(account: Registrar, host: Name) -> tuple[str, ...]:
     return held.addresses if held is not None else ()
 
 
-async def _from_outside(outside: RunContext, domain: Name) -> RegisteredDomain:
-    with outside.collecting() as evidence:
-        view, why = await look_at_rdap(outside, evidence, domain)
+async def _from_outside(context: RunContext, domain: Name) -> RegisteredDomain:
+    with context.collecting() as evidence:
+        view, why = await look_at_rdap(context, evidence, domain)
     if view is None:
         raise OutsideFault(
             f"{name_text(domain)}: no account has it, and RDAP says nothing{f': {why}' if why else ''}",
             "give [rdap] in the settings, or the account that has it",
         )
-    glue = await _glue(outside, domain, below(domain, view.nameservers))
+    glue = await _glue(context, domain, below(domain, view.nameservers))
     return RegisteredDomain(
         domain,
-        outside.clock.now(),
+        context.clock.now(),
         view.registrar,
         view.nameservers,
         view.ds or (),
@@ -73,10 +73,10 @@ async def _from_outside(outside: RunContext, domain: Name) -> RegisteredDomain:
     )
 
 
-async def _glue(outside: RunContext, domain: Name, hosts: list[Name]) -> dict[Name, tuple[str, ...]]:
+async def _glue(context: RunContext, domain: Name, hosts: list[Name]) -> dict[Name, tuple[str, ...]]:
     if not hosts:
         return {}
-    _, reply = await outside.walker().delegation_of(domain)
+    _, reply = await context.walker().delegation_of(domain)
     found: dict[Name, tuple[str, ...]] = {}
     for host in hosts:
         sets = [each for each in reply.additional if each.name == host and each.rtype in (A, AAAA)] if reply is not None else []
@@ -84,9 +84,9 @@ async def _glue(outside: RunContext, domain: Name, hosts: list[Name]) -> dict[Na
     return found
 
 
-async def losing_account(outside: RunContext, registrar: Registrar) -> Account:
+async def losing_account(context: RunContext, registrar: Registrar) -> Account:
     """With the servers of the DNS services that stop when a domain leaves it, and their addresses."""
-    names = outside.registrars[registrar.name].dns
-    servers = tuple(server for name in names for server in outside.provider(name).servers)
-    addresses = tuple(address for each in (await outside.addresses(servers)).values() for address in each)
+    names = context.registrars[registrar.name].dns
+    servers = tuple(server for name in names for server in context.provider(name).servers)
+    addresses = tuple(address for each in (await context.addresses(servers)).values() for address in each)
     return Account(registrar.name, registrar.by_hand, servers, addresses)

@@ -25,7 +25,7 @@ class HostByHand(ByHand):
 
 
 async def refuse_unfit(
-    outside: RunContext, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[NamedHost], made_later: bool = False
+    context: RunContext, domain: Name, host: Name, addresses: Sequence[str], others: Sequence[NamedHost], made_later: bool = False
 ) -> None:
     """Raises :class:`GateShut` for addresses that do not do, :class:`BadInput` for a host that is not below the domain. ``made_later``: the
     zone is not there yet, and nobody is led there before it is."""
@@ -35,18 +35,18 @@ async def refuse_unfit(
         raise BadInput("no address", "give one at least, IPv4 or IPv6")
     if len(set(addresses)) != len(addresses):
         raise BadInput("the same address twice", "give each once")
-    home = tuple(outside.settings.network.home)
+    home = tuple(context.settings.network.home)
     for address in addresses:
         if not is_public(address, home):
             raise GateShut(f"{address} is not in public address space", "give an address that the world can reach, or set `home`")
         if other := next((each for each in others if each.inside and each.name != host and address in each.zone), None):
             raise GateShut(f"{address} is {name_text(other.name)}'s already", "two names for one machine are one server to everybody")
-    for reply in () if made_later else await outside.asker.ask_all(outside.asker.askable(addresses), domain, SOA):
+    for reply in () if made_later else await context.asker.ask_all(context.asker.askable(addresses), domain, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}", "set the server up first")
 
 
-async def refuse_unready_host(outside: RunContext, current: Zone, host: Name, registrar: Registrar) -> None:
+async def refuse_unready_host(context: RunContext, current: Zone, host: Name, registrar: Registrar) -> None:
     """Raises :class:`GateShut` for a host that is not there, has other addresses at the registry than in the zone, or does not answer."""
     found = {text for each in current.at(host) if each.rtype in (A, AAAA) for text in map(address_text, each.rdatas)}
     if not found:
@@ -54,23 +54,23 @@ async def refuse_unready_host(outside: RunContext, current: Zone, host: Name, re
             f"{name_text(host)} has no address in the zone",
             "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` gives it one, there and at the registry",
         )
-    held = await held_addresses(outside, registrar, host)
+    held = await held_addresses(context, registrar, host)
     if set(held) != found if held is not None else not (registrar.by_hand or registrar.with_addresses):
         said = ", ".join(held) if held is not None else "no host"
         raise GateShut(
             f"{registrar.name} has {said} for {name_text(host)}, the zone {', '.join(sorted(found))}",
             "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` brings both into step",
         )
-    for reply in await outside.asker.ask_all(outside.asker.askable(sorted(found)), current.origin, SOA):
+    for reply in await context.asker.ask_all(context.asker.askable(sorted(found)), current.origin, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(f"{reply.server} does not answer for {name_text(current.origin)}: {reply.outcome}", "set the server up first")
 
 
-async def until_glue(outside: RunContext, domain: Name, host: Name, addresses: Sequence[str]) -> float:
+async def until_glue(context: RunContext, domain: Name, host: Name, addresses: Sequence[str]) -> float:
     """Until every server of the parent zone that names the host hands out these addresses; the instant."""
 
     async def missing() -> str:
-        views = await look_at_hosts(outside, domain, None)
+        views = await look_at_hosts(context, domain, None)
         view = next((each for each in views if each.name == host), None)
         if view is None or "the parent" not in view.named_by:
             return ""
@@ -79,4 +79,4 @@ async def until_glue(outside: RunContext, domain: Name, host: Name, addresses: S
         ]
         return "; ".join(wrong[:3])
 
-    return await outside.until_seen(missing, f"the glue of {name_text(host)}")
+    return await context.until_seen(missing, f"the glue of {name_text(host)}")

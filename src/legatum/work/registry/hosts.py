@@ -15,11 +15,11 @@ from legatum.work.look.registration import look_at_rdap_host, tells_hosts
 from legatum.work.run_context import RunContext
 
 
-async def look_at_hosts(outside: RunContext, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[NamedHost]:
+async def look_at_hosts(context: RunContext, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[NamedHost]:
     """Every name in the domain's NS set, at the parent or in the zone, and ``extra`` ones."""
-    walker = outside.walker()
+    walker = context.walker()
     cut, _ = await walker.delegation_of(domain)
-    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
+    replies = await context.asker.ask_all(context.asker.askable(cut.addresses), domain, NS)
     named: dict[Name, list[str]] = {}
     glue: dict[Name, dict[str, tuple[str, ...]]] = {}
     ttls: dict[Name, int] = {}
@@ -41,42 +41,42 @@ async def look_at_hosts(outside: RunContext, domain: Name, registrar: Registrar 
     views = []
     for name in sorted(named):
         inside = is_under(name, domain)
-        registry = await held_addresses(outside, registrar, name) if registrar is not None and inside else None
+        registry = await held_addresses(context, registrar, name) if registrar is not None and inside else None
         zone = tuple(sorted(await walker.addresses(name)))
         views.append(NamedHost(name, inside, zone, registry, glue.get(name, {}), ttls.get(name), tuple(named[name])))
     return views
 
 
-async def held_addresses(outside: RunContext, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
+async def held_addresses(context: RunContext, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
     """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by the parent's glue."""
     if registrar.by_hand:
-        with outside.collecting() as evidence:
-            seen = await look_at_rdap_host(outside, evidence, host)
+        with context.collecting() as evidence:
+            seen = await look_at_rdap_host(context, evidence, host)
         if seen is not None:
             return seen
     held = await registrar.host(host)
     return held.addresses if held is not None else None
 
 
-async def shows_host(outside: RunContext, registrar: Registrar, domain: Name, host: Name) -> bool:
+async def shows_host(context: RunContext, registrar: Registrar, domain: Name, host: Name) -> bool:
     """Whether looking can show what the registry has for a host: by the account; where there is only a form by RDAP, or by the parent's
     glue while its NS set names the host."""
     if not registrar.by_hand:
         return True
-    with outside.collecting() as evidence:
-        if await tells_hosts(outside, evidence, host):
+    with context.collecting() as evidence:
+        if await tells_hosts(context, evidence, host):
             return True
-    return any(each.name == host and "the parent" in each.named_by for each in await look_at_hosts(outside, domain, None))
+    return any(each.name == host and "the parent" in each.named_by for each in await look_at_hosts(context, domain, None))
 
 
-async def look_for_leaning(outside: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
+async def look_for_leaning(context: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
     """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
-    known = dict.fromkeys([*domains, *known_domains(outside)])
+    known = dict.fromkeys([*domains, *known_domains(context)])
     candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
 
     async def named_by(domain: Name) -> tuple[str, ...]:
         try:
-            views = await look_at_hosts(outside, domain, None)
+            views = await look_at_hosts(context, domain, None)
         except OutsideFault:
             return ()  # no longer delegated, or nobody answers for it: then nobody is led to the host by it
         return next((each.named_by for each in views if each.name == host), ())
@@ -86,10 +86,10 @@ async def look_for_leaning(outside: RunContext, host: Name, domains: Iterable[Na
     return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
 
 
-async def not_served(outside: RunContext, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:
+async def not_served(context: RunContext, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:
     """What each of these addresses lacks of the domains that use a name server there, in words."""
-    asked = [(address, domain) for domain in users for address in outside.asker.askable(list(addresses))]
-    replies = await side_by_side(lambda each: outside.asker.ask(*each, SOA), asked)
+    asked = [(address, domain) for domain in users for address in context.asker.askable(list(addresses))]
+    replies = await side_by_side(lambda each: context.asker.ask(*each, SOA), asked)
     return [
         f"{address} does not answer for {name_text(domain)}, whose NS set names it: {reply.outcome}"
         for (address, domain), reply in zip(asked, replies, strict=True)
@@ -97,14 +97,14 @@ async def not_served(outside: RunContext, users: Iterable[Name], addresses: Iter
     ]
 
 
-def known_domains(outside: RunContext) -> list[Name]:
+def known_domains(context: RunContext) -> list[Name]:
     """Those of the house's list and of its journal, each once. Raises :class:`BadInput`."""
-    return list(dict.fromkeys([*listed_domains(outside), *outside.journal.domains()]))
+    return list(dict.fromkeys([*listed_domains(context), *context.journal.domains()]))
 
 
-def listed_domains(outside: RunContext) -> list[Name]:
+def listed_domains(context: RunContext) -> list[Name]:
     """The house's domains, where the settings name a list of them. Raises :class:`BadInput`."""
-    if not outside.settings.domains:
+    if not context.settings.domains:
         return []
-    outside.journal.bring()
-    return read_domains(str(outside.folder / outside.settings.domains))
+    context.journal.bring()
+    return read_domains(str(context.folder / context.settings.domains))

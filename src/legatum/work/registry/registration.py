@@ -48,32 +48,32 @@ class Sides:
     transfer: str = ""
 
 
-async def look_at_sides(outside: RunContext, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
+async def look_at_sides(context: RunContext, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
     """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not tell."""
     account = await registrar.registration(domain, code) if registrar and not registrar.by_hand else None
-    with outside.collecting() as evidence:
-        rdap, why = await look_at_rdap(outside, evidence, domain)
-    handed_out = await published(outside, domain)
+    with context.collecting() as evidence:
+        rdap, why = await look_at_rdap(context, evidence, domain)
+    handed_out = await published(context, domain)
     if account is None and rdap is None and not any(handed_out.values()):
         raise OutsideFault(
             f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it", "is it spelt right?"
         )
     standing = await registrar.transfer_state(domain) if registrar and account and not code else None
     said = f"asked for by {standing.asking} on {standing.asked}: {standing.status}" if standing else ""
-    return Sides(domain, account, rdap, why, handed_out, await published_ds(outside, domain), said)
+    return Sides(domain, account, rdap, why, handed_out, await published_ds(context, domain), said)
 
 
-async def published(outside: RunContext, domain: Name) -> dict[str, tuple[Name, ...] | None]:
+async def published(context: RunContext, domain: Name) -> dict[str, tuple[Name, ...] | None]:
     """The NS set that each server of the parent zone hands out."""
-    cut, _ = await outside.walker().delegation_of(domain)
-    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, NS)
+    cut, _ = await context.walker().delegation_of(domain)
+    replies = await context.asker.ask_all(context.asker.askable(cut.addresses), domain, NS)
     return {reply.server: _handed_out(reply, domain) for reply in replies}
 
 
-async def published_ds(outside: RunContext, domain: Name) -> dict[str, tuple[bytes, ...] | None]:
+async def published_ds(context: RunContext, domain: Name) -> dict[str, tuple[bytes, ...] | None]:
     """The DS set that each server of the parent zone hands out, and None for one that does not answer."""
-    cut, _ = await outside.walker().delegation_of(domain)
-    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), domain, DS)
+    cut, _ = await context.walker().delegation_of(domain)
+    replies = await context.asker.ask_all(context.asker.askable(cut.addresses), domain, DS)
     return {reply.server: _ds_of(reply) for reply in replies}
 
 
@@ -89,19 +89,19 @@ def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
     return targets(found[0]) if found else ()
 
 
-async def refuse_unready(outside: RunContext, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
+async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
     """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do, and while a move leads the domain
     elsewhere; how many addresses were asked.
 
     The apex, www and the names that mail goes to are asked for on both sides.
     """
-    refuse_under_way(outside, domain)
+    refuse_under_way(context, domain)
     new = [name for name in wanted if name not in present]
-    found = await outside.addresses([*present, *new])
+    found = await context.addresses([*present, *new])
     old_addresses = [address for name in present for address in found[name]]
     new_addresses = [address for name in new for address in found[name]]
-    good = next((each for each in await outside.asker.ask_all(old_addresses, domain, SOA) if each.authoritative and each.find(SOA)), None)
-    for reply in await outside.asker.ask_all(new_addresses, domain, SOA):
+    good = next((each for each in await context.asker.ask_all(old_addresses, domain, SOA) if each.authoritative and each.find(SOA)), None)
+    for reply in await context.asker.ask_all(new_addresses, domain, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(
                 f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}",
@@ -110,7 +110,7 @@ async def refuse_unready(outside: RunContext, domain: Name, present: Sequence[Na
     if good is not None and new_addresses:
         keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [(domain, rtype) for rtype in _TYPES]
         asked = [(address, *key) for key in keys for address in (good.server, *new_addresses)]
-        replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+        replies = await asyncio.gather(*(context.asker.ask(*each) for each in asked))
         said = {(reply.server, reply.name, reply.rtype): (reply.rcode, tuple(sorted(reply.answer))) for reply in replies}
         differ = dict[str, set[str]]()
         for address, name, rtype in asked:
@@ -123,13 +123,13 @@ async def refuse_unready(outside: RunContext, domain: Name, present: Sequence[Na
                 f"the new servers answer otherwise than {good.server} does now, for {where}",
                 "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
             )
-    await _refuse_bogus(outside, domain, new_addresses)
+    await _refuse_bogus(context, domain, new_addresses)
     return len(new_addresses)
 
 
-async def _refuse_bogus(outside: RunContext, domain: Name, addresses: Sequence[str]) -> None:
+async def _refuse_bogus(context: RunContext, domain: Name, addresses: Sequence[str]) -> None:
     """Raises :class:`GateShut` where the parent vouches for keys that a new server does not sign with."""
-    signing = await look_at_signing(outside, domain, addresses, ())
+    signing = await look_at_signing(context, domain, addresses, ())
     for address, given in signing.old.items():
         if not holds(domain, signing.anchors, given):
             raise GateShut(
@@ -139,37 +139,37 @@ async def _refuse_bogus(outside: RunContext, domain: Name, addresses: Sequence[s
             )
 
 
-async def other_names(outside: RunContext, domain: Name, wanted: Sequence[Name]) -> list[str]:
+async def other_names(context: RunContext, domain: Name, wanted: Sequence[Name]) -> list[str]:
     """New servers whose zone names other name servers for itself than the registrar is to hand out, in words: resolvers that go by the
     zone's own set come to those."""
     told = []
-    for host, addresses in (await outside.addresses(wanted)).items():
-        for reply in await outside.asker.ask_all(outside.asker.askable(addresses)[:1], domain, NS):
+    for host, addresses in (await context.addresses(wanted)).items():
+        for reply in await context.asker.ask_all(context.asker.askable(addresses)[:1], domain, NS):
             own = reply.find(NS) if reply.authoritative else None
             if own is not None and set(targets(own)) != set(wanted):
                 told.append(f"the zone at {name_text(host)} names {names_said(targets(own))} itself")
     return told
 
 
-async def note_ns_before(outside: RunContext, domain: Name, wanted: Sequence[Name]) -> None:
+async def note_ns_before(context: RunContext, domain: Name, wanted: Sequence[Name]) -> None:
     """What the parent's servers hand out until now, and may from now on."""
-    given = (await look_at_delegation(outside, domain)).given.values()
+    given = (await look_at_delegation(context, domain)).given.values()
     ttl = max((each.ttl for each in given if each is not None), default=None)
     if ttl is not None:
-        note_handed_out(outside, domain, given)
+        note_handed_out(context, domain, given)
     if ttl is not None and wanted:
-        note_before(outside, PARENT, domain, [(None, rrset(domain, NS, ttl, wanted))])
+        note_before(context, PARENT, domain, [(None, rrset(domain, NS, ttl, wanted))])
 
 
-async def change_nameservers(outside: RunContext, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
+async def change_nameservers(context: RunContext, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
     """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
     held = (await registrar.registration(domain)).nameservers
     add, remove = sorted(set(wanted) - set(held)), sorted(set(held) - set(wanted))
-    glue = await glue_for(outside, registrar, domain, add)
+    glue = await glue_for(context, registrar, domain, add)
     words = f"NS set at {registrar.name}: {names_said(held)} → {names_said(tuple(sorted(wanted)))}"
 
     async def change() -> str:
-        await note_ns_before(outside, domain, wanted)
+        await note_ns_before(context, domain, wanted)
         said = await registrar.change_nameservers(domain, add, remove, glue)
         now = set((await registrar.registration(domain)).nameservers)
         if now != set(wanted):
@@ -178,19 +178,19 @@ async def change_nameservers(outside: RunContext, registrar: Registrar, domain: 
             )
         return said
 
-    return await carried_out(outside, domain, "nameservers", words, change)
+    return await carried_out(context, domain, "nameservers", words, change)
 
 
-async def glue_for(outside: RunContext, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
+async def glue_for(context: RunContext, registrar: Registrar, domain: Name, servers: Sequence[Name]) -> Glue:
     """Addresses of servers below the domain, for registries that take them with the NS set."""
     if not registrar.with_addresses:
         return ()
-    return tuple((await outside.addresses([name for name in servers if is_under(name, domain)])).items()) + tuple(
+    return tuple((await context.addresses([name for name in servers if is_under(name, domain)])).items()) + tuple(
         (name, ()) for name in servers if not is_under(name, domain)
     )
 
 
-async def change_locks(outside: RunContext, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
+async def change_locks(context: RunContext, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
     """Sets or lifts the client's locks; and the statuses afterwards."""
     held = (await registrar.registration(domain)).statuses
     changing = [each for each in LOCKS if (each in held) != lock]
@@ -206,11 +206,11 @@ async def change_locks(outside: RunContext, registrar: Registrar, domain: Name, 
                 said = await registrar.change_statuses(domain, part if lock else (), () if lock else part)
         return said
 
-    outcome = await carried_out(outside, domain, "lock" if lock else "unlock", words, change)
+    outcome = await carried_out(context, domain, "lock" if lock else "unlock", words, change)
     return outcome, (await registrar.registration(domain)).statuses
 
 
-async def restore(outside: RunContext, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
+async def restore(context: RunContext, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
     """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915 s4.2.5).
 
     Raises :class:`GateShut` for a domain that is not in that period.
@@ -228,11 +228,11 @@ async def restore(outside: RunContext, registrar: Registrar, domain: Name, reaso
         now = await registrar.registration(domain)
         if "pendingRestore" in now.grace:
             said = await registrar.restore(
-                domain, restoration_report(_said_of(before), _said_of(now), before.updated, reason, outside.clock.now())
+                domain, restoration_report(_said_of(before), _said_of(now), before.updated, reason, context.clock.now())
             )
         return said
 
-    outcome = await carried_out(outside, domain, "restore", words, change)
+    outcome = await carried_out(context, domain, "restore", words, change)
     return outcome, await registrar.registration(domain)
 
 
@@ -241,17 +241,17 @@ def _said_of(held: Registration) -> str:
 
 
 async def wait_until_published(
-    outside: RunContext, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
+    context: RunContext, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
 ) -> float:
     """Until every server of the parent zone hands out the NS set that was meant; the instant.
 
     ``told`` is told what is different meanwhile: not typed yet, seen in RDAP only, or which slip it was. Raises :class:`OutsideFault`
     with that when the house's patience is over.
     """
-    rdap = RdapWatch(outside, domain)
+    rdap = RdapWatch(context, domain)
 
     async def missing() -> str:
-        for address, seen in (await published(outside, domain)).items():
+        for address, seen in (await published(context, domain)).items():
             if seen is None:
                 return f"{address} does not answer"
             if wrong := slips(wanted, before, seen, domain):
@@ -265,23 +265,23 @@ async def wait_until_published(
                 return f"{said}{address} still hands out {names_said(seen)}"
         return ""
 
-    return await outside.until_seen(missing, f"the NS set of {name_text(domain)}", told)
+    return await context.until_seen(missing, f"the NS set of {name_text(domain)}", told)
 
 
 class RdapWatch:
     """Registration data, asked for once in a while: they show a change, or a slip, before it is published."""
 
-    def __init__(self, outside: RunContext, domain: Name) -> None:
-        self._outside = outside
+    def __init__(self, context: RunContext, domain: Name) -> None:
+        self._context = context
         self._domain = domain
         self._view: RegistrationView | None = None
         self._at = -_RDAP_EVERY
 
     async def look(self) -> RegistrationView | None:
-        if self._outside.clock.now() - self._at >= _RDAP_EVERY:
-            self._at = self._outside.clock.now()
-            with self._outside.collecting() as evidence:
-                self._view, _ = await look_at_rdap(self._outside, evidence, self._domain)
+        if self._context.clock.now() - self._at >= _RDAP_EVERY:
+            self._at = self._context.clock.now()
+            with self._context.collecting() as evidence:
+                self._view, _ = await look_at_rdap(self._context, evidence, self._domain)
         return self._view
 
     @staticmethod

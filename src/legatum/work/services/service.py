@@ -35,11 +35,15 @@ class Before:
 
 
 async def look_at_service(
-    outside: RunContext, picture: Observation, places: NewPlaces | None = None, before: Before | None = None, authority: str | None = None
+    context: RunContext,
+    observation: Observation,
+    places: NewPlaces | None = None,
+    before: Before | None = None,
+    authority: str | None = None,
 ) -> Visit:
     """Raises as :func:`~legatum.work.services.visit.visit`."""
-    found = await visit(outside, picture.domain, places, authority)
-    names = _Names(outside, picture, found, trusted_file(outside, authority))
+    found = await visit(context, observation.domain, places, authority)
+    names = _Names(context, observation, found, trusted_file(context, authority))
     records, left = await names.look(places or NewPlaces(), before or Before())
     return replace(found, records=records, not_looked_at=(*found.not_looked_at, *left))
 
@@ -47,10 +51,10 @@ async def look_at_service(
 class _Names:
     """One domain's names; every question goes to those who answer for them."""
 
-    def __init__(self, outside: RunContext, picture: Observation, found: Visit, trusted: str | None) -> None:
-        self._outside, self._picture, self._found, self._trusted = outside, picture, found, trusted
-        self._walker: Walker = outside.walker()
-        self._domain = picture.domain
+    def __init__(self, context: RunContext, observation: Observation, found: Visit, trusted: str | None) -> None:
+        self._context, self._picture, self._found, self._trusted = context, observation, found, trusted
+        self._walker: Walker = context.walker()
+        self._domain = observation.domain
         self._sites = tuple(dict.fromkeys(each.name for each in found.spots if each.protocol == Protocol.HTTPS and found.of(each, False)))
 
     async def look(self, places: NewPlaces, before: Before) -> tuple[NameRecords, list[str]]:
@@ -64,7 +68,7 @@ class _Names:
         apex = (await self._walker.lookup(self._domain, TXT)).rrset
         dmarc = await self._walker.lookup(below("_dmarc", self._domain), TXT)
         records = NameRecords(
-            answers, tuple(issuance), tuple(challenges), tlsa, self._outside.settings.visit.issuers, bool(hosts),
+            answers, tuple(issuance), tuple(challenges), tlsa, self._context.settings.visit.issuers, bool(hosts),
             tuple(spf_texts(apex)), senders, _dmarc_of(dmarc), await self._policy(), reverse, *kept, await self._host_names(),
         )  # fmt: skip
         left = [] if kept[0] else ["DKIM selectors and other names of mail: nothing says what was there before (--before)"]
@@ -74,7 +78,7 @@ class _Names:
     async def _answers(self) -> tuple[Answered, ...]:
         wanted = [(name, rtype) for name in self._sites for rtype in (A, AAAA, CAA)]
         wanted += [(below("_acme-challenge", name), TXT) for name in self._sites]
-        given = await ask_servers(self._outside, self._picture, wanted)
+        given = await ask_servers(self._context, self._picture, wanted)
         return tuple(_answered(key, [each for each in given if (each.name, each.rtype) == key], self._domain) for key in wanted)
 
     async def _issuance(self, name: Name) -> Issuance:
@@ -164,9 +168,9 @@ class _Names:
         addresses = await addresses_of(self._walker, host)
         if not addresses:
             return Policy(record, trouble="it has no address")
-        timeout = float(parse_duration(self._outside.settings.visit.timeout))
+        timeout = float(parse_duration(self._context.settings.visit.timeout))
         url = f"https://{name_text(host)}/.well-known/mta-sts.txt"
-        return Policy(record, *await fetch_text(self._outside.asker.route, addresses[0], url, timeout, self._trusted))
+        return Policy(record, *await fetch_text(self._context.asker.route, addresses[0], url, timeout, self._trusted))
 
     async def _host_names(self) -> Mapping[Name, tuple[str, ...]]:
         """Where the names lead by which mail servers call themselves."""

@@ -46,14 +46,14 @@ class _Party:
 
 
 async def compare_views(
-    outside: RunContext, domain: Name, inner: str, outer: str, zone: Zone | None = None, before: Zone | None = None
+    context: RunContext, domain: Name, inner: str, outer: str, zone: Zone | None = None, before: Zone | None = None
 ) -> Compared:
     """``zone``: whose names are asked for, those that zones usually have without one; ``before``: as it was before a change.
 
     Raises :class:`BadInput` for a view that the settings do not have.
     """
-    async with _asked_from(outside, inner) as here, _asked_from(outside, outer) as there:
-        sides = {inner: (here, await _parties(outside, here, domain, inner)), outer: (there, await _parties(outside, there, domain, outer))}
+    async with _asked_from(context, inner) as here, _asked_from(context, outer) as there:
+        sides = {inner: (here, await _parties(context, here, domain, inner)), outer: (there, await _parties(context, there, domain, outer))}
         asked = questions_about(zone) if zone is not None else _usual_questions(domain)
         wanted = [each for each in asked if each[1] != SOA]  # a zone's serial is each server's own affair, and no visitor's
         of_zone = OfZone(zone if zone is not None else fresh_zone(domain, [domain]))
@@ -61,7 +61,7 @@ async def compare_views(
         async def one(question: tuple[Name, int]) -> Row:
             given = [await _said(asker, parties, question, of_zone) for asker, parties in sides.values()]
             old = before.get(*question) if before is not None else None
-            return split_of(question, given[0], given[1], old, outside.settings.network.home)
+            return split_of(question, given[0], given[1], old, context.settings.network.home)
 
         rows = await side_by_side(one, wanted, _AT_ONCE)
     told = tuple(each for each in rows if each.inside.records or each.outside.records or each.split.is_fault)
@@ -78,35 +78,35 @@ def _without_unknown(rows: tuple[Row, ...]) -> tuple[Row, ...]:
 
 
 @asynccontextmanager
-async def _asked_from(outside: RunContext, view: str) -> AsyncIterator[Asker]:
+async def _asked_from(context: RunContext, view: str) -> AsyncIterator[Asker]:
     """An asker of the view's own."""
-    source = "" if view == PUBLIC else _section(outside, view).source
-    asker = Asker(outside.asker.route.from_source(source), outside.clock, outside.asker.patience, random.SystemRandom())
-    asker.heard.extend(outside.asker.heard)
+    source = "" if view == PUBLIC else _section(context, view).source
+    asker = Asker(context.asker.route.from_source(source), context.clock, context.asker.patience, random.SystemRandom())
+    asker.heard.extend(context.asker.heard)
     try:
         yield asker
     finally:
         asker.close()
 
 
-def _section(outside: RunContext, view: str) -> View:
+def _section(context: RunContext, view: str) -> View:
     """Raises :class:`BadInput`."""
-    found = outside.settings.views.get(view)
+    found = context.settings.views.get(view)
     if found is None:
-        known = ", ".join(outside.settings.views) or "none"
+        known = ", ".join(context.settings.views) or "none"
         raise BadInput(f"no view '{view}' in the settings", f"views: {known}; [views.{view}] makes one, see docs/settings.md")
     return found
 
 
-async def _parties(outside: RunContext, asker: Asker, domain: Name, view: str) -> list[_Party]:
+async def _parties(context: RunContext, asker: Asker, domain: Name, view: str) -> list[_Party]:
     """Raises :class:`OutsideFault` where there is nobody to ask."""
     if view != PUBLIC:
-        section = _section(outside, view)
+        section = _section(context, view)
         found = [_Party(f"server {each}", each, False) for each in section.servers]
         found += [_Party(f"resolver {each}", each, True) for each in section.resolvers]
         if found:
             return found
-    walker = outside.walker()
+    walker = context.walker()
     cut, reply = await walker.delegation_of(domain)
     ns = referral(cut.zone, reply) if reply is not None else None
     hosts = await asyncio.gather(*(walker.addresses(host) for host in targets(ns)))

@@ -50,21 +50,21 @@ class NewPlaces:
         return tuple(dict.fromkeys(found))
 
 
-async def visit(outside: RunContext, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
+async def visit(context: RunContext, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
     """Every service of the domain at every address. ``authority``: a file of certificates to trust instead of those of the settings.
 
     Raises :class:`BadInput` for a file that is none, :class:`OutsideFault` where nobody tells where any service is.
     """
     places = places or NewPlaces()
-    trusted = trusted_file(outside, authority)
-    walker = outside.walker()
+    trusted = trusted_file(context, authority)
+    walker = context.walker()
     sites = dict.fromkeys([domain, below("www", domain), *places.names])
     spots = [Spot(protocol, name) for name in sites for protocol in WEB]
     mail, left = await _mail_spots(walker, domain)
     spots += mail
     names = list(dict.fromkeys(spot.name for spot in spots))
     known = dict(zip(names, await side_by_side(partial(addresses_of, walker), names, _AT_ONCE), strict=True))
-    reach = outside.asker.patience.reach
+    reach = context.asker.patience.reach
     left += [f"{address}, which cannot be asked from here" for each in known.values() for address in each if not reach.has(address)]
     known = {name: tuple(filter(reach.has, each)) for name, each in known.items()}
     left += [f"{name_text(name)}: {_without_address(walker, name)}" for name in names if not known[name] and not places.web]
@@ -77,15 +77,15 @@ async def visit(outside: RunContext, domain: Name, places: NewPlaces | None = No
     left += [f"{name_text(each)} at the new mail server: it is no name of the domain, others are" for each in others if places.mail]
     for spot in spots:
         wanted += [(spot, each, True) for each in places.of(spot, known[spot.name], web_present, others) if each not in known[spot.name]]
-    home, mapped = tuple(outside.settings.network.home), outside.settings.network.map is not None
+    home, mapped = tuple(context.settings.network.home), context.settings.network.map is not None
     left += [f"{address}: a special address, at which nobody is" for _, address, _ in wanted if not mapped and leads_nowhere(address, home)]
     wanted = [each for each in wanted if mapped or not leads_nowhere(each[1], home)]
-    look = _Look(outside, domain, trusted)
+    look = _Look(context, domain, trusted)
     seen = await side_by_side(look.at, list(dict.fromkeys(wanted)), _AT_ONCE)
     beyond = [each for each in seen if each.what.trouble == NO_WAY and ":" in each.address]
     left += [f"{each.address}: {NO_WAY}, which has no IPv6" for each in beyond]
     seen = [each for each in seen if each not in beyond]
-    visited = Visit(domain, outside.clock.now(), tuple(seen), tuple(dict.fromkeys(left)))
+    visited = Visit(domain, context.clock.now(), tuple(seen), tuple(dict.fromkeys(left)))
     return await _steadied(look, visited)
 
 
@@ -101,11 +101,11 @@ def _of_others(domain: Name, names: Iterable[Name]) -> list[Name]:
     return others if len(others) < len(found) else []
 
 
-def trusted_file(outside: RunContext, named: str | None) -> str | None:
+def trusted_file(context: RunContext, named: str | None) -> str | None:
     """The file of certificates to trust, None for the system's. Raises :class:`BadInput` where it is none."""
     import ssl
 
-    file = named or (str(outside.folder / outside.settings.visit.authority) if outside.settings.visit.authority else None)
+    file = named or (str(context.folder / context.settings.visit.authority) if context.settings.visit.authority else None)
     if file is not None:
         try:
             ssl.create_default_context(cafile=file)
@@ -159,13 +159,13 @@ def _served(rrset: RRset | None) -> list[Name]:
 class _Look:
     """Each service at each address."""
 
-    def __init__(self, outside: RunContext, domain: Name, trusted: str | None) -> None:
-        self._outside, self._domain, self._trusted = outside, domain, trusted
-        self._timeout = float(parse_duration(outside.settings.visit.timeout))
+    def __init__(self, context: RunContext, domain: Name, trusted: str | None) -> None:
+        self._context, self._domain, self._trusted = context, domain, trusted
+        self._timeout = float(parse_duration(context.settings.visit.timeout))
 
     async def at(self, wanted: tuple[Spot, str, bool]) -> ServiceSeen:
         spot, address, new = wanted
-        route = self._outside.asker.route
+        route = self._context.asker.route
         if spot.protocol in WEB:
             found = await Visitor(route, address, self._is_ours, self._timeout, self._trusted).visit(spot.protocol, spot.name)
             return ServiceSeen(spot, address, new, found)

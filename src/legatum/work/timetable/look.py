@@ -34,75 +34,83 @@ _RULE_OF_PARTS = 15
 class Looked:
     """``not_looked_at``: in words."""
 
-    picture: Observation
+    observation: Observation
     matters: tuple[Subject, ...]
     not_looked_at: tuple[str, ...]
 
 
-async def look(outside: RunContext, domain: Name, change: PlannedChange) -> Looked:
+async def look(context: RunContext, domain: Name, change: PlannedChange) -> Looked:
     """Raises :class:`OutsideFault` where nobody answers for it, and as :func:`~legatum.work.verdicts.survey.survey`."""
-    picture = (await survey(outside, domain, wanted=Wanted(resolvers=False, rdap=False))).picture
-    if picture.domain != domain:
-        raise BadInput(f"{name_text(domain)} lies in the zone {name_text(picture.domain)}", "name that domain; --change asks of one name")
+    observation = (await survey(context, domain, wanted=Wanted(resolvers=False, rdap=False))).observation
+    if observation.domain != domain:
+        raise BadInput(
+            f"{name_text(domain)} lies in the zone {name_text(observation.domain)}", "name that domain; --change asks of one name"
+        )
     refuse_strange(change, domain)
-    if not picture.serving and (change.names or not picture.delegation):
+    if not observation.serving and (change.names or not observation.delegation):
         raise OutsideFault(
             f"no server answers for {name_text(domain)}: no TTL of its own is to be seen",
             f"`legatum survey {name_text(domain)}` says what is wrong",
         )
-    left_out = outside.asker.patience.reach.left_out
-    if not picture.serving:
+    left_out = context.asker.patience.reach.left_out
+    if not observation.serving:
         left_out.append("what the domain's own servers give: none of them answers for it")
     if change.names:
-        given = await ask_servers(outside, picture, change.questions)
-        matters = _of_names(picture, given, change)
+        given = await ask_servers(context, observation, change.questions)
+        matters = _of_names(observation, given, change)
         if change.removed is not None or change.part is not None:
             left_out.append("types of the name beside A, AAAA, CNAME, MX, NS, TXT, SRV, CAA and TLSA")
         if change.part is not None:
             left_out.append(f"names below {name_text(change.part)}: the longest TTL of them counts too")
     else:
-        given = await _usual(outside, picture)
-        matters = _of_all(picture, given)
+        given = await _usual(context, observation)
+        matters = _of_all(observation, given)
         left_out.append("names other than the domain itself, its mail and www: --change 'NAME TYPE'")
-    note_look(outside, picture, given)
-    held = with_held(matters, held_copies(outside, domain), outside.clock.now(), outside.caution)
-    return Looked(picture, tuple(held), tuple(left_out))
+    note_look(context, observation, given)
+    held = with_held(matters, held_copies(context, domain), context.clock.now(), context.caution)
+    return Looked(observation, tuple(held), tuple(left_out))
 
 
-async def _usual(outside: RunContext, picture: Observation) -> list[Given]:
+async def _usual(context: RunContext, observation: Observation) -> list[Given]:
     """What visitors are led by, and a name that nobody made."""
-    given = await ask_servers(outside, picture, [*usual_questions(picture.domain), (unmade_name(picture.domain), A)])
-    return given + await ask_servers(outside, picture, mail_questions(picture.domain, given))
+    given = await ask_servers(context, observation, [*usual_questions(observation.domain), (unmade_name(observation.domain), A)])
+    return given + await ask_servers(context, observation, mail_questions(observation.domain, given))
 
 
-def _of_all(picture: Observation, given: Sequence[Given]) -> list[Subject]:
-    answers = [each for each in given if each.name != unmade_name(picture.domain)]
-    parts = (of_delegation(picture), of_servers(picture), of_hosts(picture), of_answers(picture, answers), of_absence(picture, given))
+def _of_all(observation: Observation, given: Sequence[Given]) -> list[Subject]:
+    answers = [each for each in given if each.name != unmade_name(observation.domain)]
+    parts = (
+        of_delegation(observation),
+        of_servers(observation),
+        of_hosts(observation),
+        of_answers(observation, answers),
+        of_absence(observation, given),
+    )
     return [each for part in parts for each in part]
 
 
-def _of_names(picture: Observation, given: Sequence[Given], change: PlannedChange) -> list[Subject]:
+def _of_names(observation: Observation, given: Sequence[Given], change: PlannedChange) -> list[Subject]:
     matters: list[Subject] = []
     for name in dict.fromkeys(change.names):
         own = [each for each in given if each.name == name]
-        matters += _of_one(picture, own, name, change)
+        matters += _of_one(observation, own, name, change)
     if change.part is not None:
-        matters = [each for each in of_delegation(picture) if each.role == Role.DS] + matters
+        matters = [each for each in of_delegation(observation) if each.role == Role.DS] + matters
     return matters
 
 
-def _of_one(picture: Observation, given: Sequence[Given], name: Name, change: PlannedChange) -> list[Subject]:
+def _of_one(observation: Observation, given: Sequence[Given], name: Name, change: PlannedChange) -> list[Subject]:
     """Of a name that comes, what was said of it until then: that it is not there, or a wildcard's answer."""
     rule = _RULE_OF_PARTS if name == change.part else 3 if name == change.added else 0
-    answers = list(of_answers(picture, given, rule))
+    answers = list(of_answers(observation, given, rule))
     if name in (change.removed, change.part):
         answers = [each for each in answers if each.name == name]  # not where its alias leads to
-    absence = list(of_absence(picture, given, rule))
+    absence = list(of_absence(observation, given, rule))
     if name in (change.added, change.part):
         return [*answers, *absence]
     if not answers:
         raise BadInput(
             f"{name_text(name)} is not there, or not of that type",
-            f"a name that comes: --add {name_text(name)}; `legatum gather {name_text(picture.domain)}` has all there are",
+            f"a name that comes: --add {name_text(name)}; `legatum gather {name_text(observation.domain)}` has all there are",
         )
     return answers

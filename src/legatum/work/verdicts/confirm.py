@@ -25,93 +25,93 @@ _LONGEST_CHAIN = 8
 
 
 async def confirm(
-    outside: RunContext, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None,
+    context: RunContext, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None,
     service: str | None = None,
 ) -> tuple[Verdict, Survey]:  # fmt: skip
     """One verdict, and what it rests on. ``service``: the services behind the names too, and what they were before, as a place, or empty.
     Where records, a serial or a DS alone are expected nothing else is looked into; else the domain is
     to be sound in itself too. Raises as :func:`~legatum.work.verdicts.survey.survey`."""
-    found = await survey(outside, domain, registrar, wanted)
+    found = await survey(context, domain, registrar, wanted)
     resolvers = wanted is None or wanted.resolvers
     narrow = expected.ns is None and not (expected.ds is None and expected.serial is None and not expected.records)
     records, given = await asyncio.gather(
-        ask_records(outside, found.picture, expected.records, resolvers),
-        _nothing() if narrow else ask_for_visitors(outside, found.picture, resolvers),
+        ask_records(context, found.observation, expected.records, resolvers),
+        _nothing() if narrow else ask_for_visitors(context, found.observation, resolvers),
     )
     left, varieties = (
-        [*found.not_looked_at, *not_looked_at(outside, found.picture, narrow)],
-        await _varieties(outside, found.picture, given or ()),
+        [*found.not_looked_at, *not_looked_at(context, found.observation, narrow)],
+        await _varieties(context, found.observation, given or ()),
     )
     if service is None:
         left = [*left, "the services behind the names (--service)"]
-        return agreement(found.picture, expected, records, given, left, varieties), found
+        return agreement(found.observation, expected, records, given, left, varieties), found
     from legatum.core.service import service_checks
 
-    found = await with_service(outside, found, service)
+    found = await with_service(context, found, service)
     assert found.service is not None
-    verdict = agreement(found.picture, expected, records, given, [*left, *found.service.not_looked_at], varieties)
+    verdict = agreement(found.observation, expected, records, given, [*left, *found.service.not_looked_at], varieties)
     return replace(verdict, checks=(*verdict.checks, *service_checks(found.service))), found
 
 
-async def _varieties(outside: RunContext, picture: Observation, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
+async def _varieties(context: RunContext, observation: Observation, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
     """Of what not everybody gives alike."""
-    addresses = [view.address for view in picture.serving]
-    keys = varying(picture, given)
-    return dict(zip(keys, await asyncio.gather(*(look_at_variety(outside, addresses, *key) for key in keys)), strict=True))
+    addresses = [view.address for view in observation.serving]
+    keys = varying(observation, given)
+    return dict(zip(keys, await asyncio.gather(*(look_at_variety(context, addresses, *key) for key in keys)), strict=True))
 
 
 async def _nothing() -> None:
     return None
 
 
-async def ask_for_visitors(outside: RunContext, picture: Observation, resolvers: bool) -> list[Given]:
+async def ask_for_visitors(context: RunContext, observation: Observation, resolvers: bool) -> list[Given]:
     """What every serving address, and every resolver, gives for what visitors come for, signatures and all."""
 
     async def resolver(who: str, place: ResolverPlace, name: Name, rtype: int) -> Given:
-        return given("resolver", f"{who} ({place.address})", place.address, await ask_resolver(outside.asker, place, name, rtype))
+        return given("resolver", f"{who} ({place.address})", place.address, await ask_resolver(context.asker, place, name, rtype))
 
-    wanted = questions(picture.domain)
-    places = outside.resolvers().items() if resolvers else ()
+    wanted = questions(observation.domain)
+    places = context.resolvers().items() if resolvers else ()
     copies = asyncio.gather(*(resolver(who, place, *key) for key in wanted for who, place in places))
-    return [*await ask_servers(outside, picture, wanted), *await copies]
+    return [*await ask_servers(context, observation, wanted), *await copies]
 
 
-def not_looked_at(outside: RunContext, picture: Observation, narrow: bool) -> list[str]:
+def not_looked_at(context: RunContext, observation: Observation, narrow: bool) -> list[str]:
     """What a verdict does not speak of, in words."""
     left = []
     if narrow:
         left.append("everything but what was asked for: without --record, --serial and --ds alone all of it is looked at")
     else:
         left.append("names other than the domain itself, its mail and www")
-    return [*left, *unseen(picture)]
+    return [*left, *unseen(observation)]
 
 
-async def ask_records(outside: RunContext, picture: Observation, wanted: Sequence[RRset], resolvers: bool) -> list[RecordView]:
+async def ask_records(context: RunContext, observation: Observation, wanted: Sequence[RRset], resolvers: bool) -> list[RecordView]:
     """What every serving address, and every resolver, says of each record."""
 
     async def child(who: str, address: str, each: RRset) -> RecordView:
-        reply = await outside.asker.ask(address, each.name, each.rtype)
-        return await _viewed(outside, "child", who, each, reply)
+        reply = await context.asker.ask(address, each.name, each.rtype)
+        return await _viewed(context, "child", who, each, reply)
 
     async def resolver(who: str, name: str, each: RRset) -> RecordView:
-        reply = await ask_resolver(outside.asker, outside.resolvers()[name], each.name, each.rtype)
-        return await _viewed(outside, "resolver", who, each, reply)
+        reply = await ask_resolver(context.asker, context.resolvers()[name], each.name, each.rtype)
+        return await _viewed(context, "resolver", who, each, reply)
 
-    asked = [child(f"{name_text(view.server)} ({view.address})", view.address, each) for each in wanted for view in picture.servers]
+    asked = [child(f"{name_text(view.server)} ({view.address})", view.address, each) for each in wanted for view in observation.servers]
     if resolvers:
-        places = outside.resolvers()
+        places = context.resolvers()
         asked += [resolver(f"{name} ({place.address})", name, each) for each in wanted for name, place in places.items()]
     views = list(await asyncio.gather(*asked))
-    return await _pooled(outside, picture, wanted, views)
+    return await _pooled(context, observation, wanted, views)
 
 
-async def _pooled(outside: RunContext, picture: Observation, wanted: Sequence[RRset], views: list[RecordView]) -> list[RecordView]:
+async def _pooled(context: RunContext, observation: Observation, wanted: Sequence[RRset], views: list[RecordView]) -> list[RecordView]:
     """Where a server gives a changing part of a set, all that it gave in time stands for what it gives."""
     for each in wanted:
         concerned = [view for view in views if (view.name, view.rtype) == (each.name, each.rtype)]
         if all(view.rrset is not None and view.rrset.rdatas == each.rdatas for view in concerned):
             continue
-        variety = await look_at_variety(outside, [view.address for view in picture.serving], each.name, each.rtype)
+        variety = await look_at_variety(context, [view.address for view in observation.serving], each.name, each.rtype)
         if variety.sort not in (Sort.BY_CHANCE, Sort.BOTH):
             continue
         views = [_with_pool(variety, view) if view in concerned else view for view in views]
@@ -130,7 +130,7 @@ def _with_pool(variety: Variety, view: RecordView) -> RecordView:
     return replace(view, rrset=view.rrset._replace(rdatas=rdatas), outcome=f"{view.outcome}; {variety.text}")
 
 
-async def _viewed(outside: RunContext, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:
+async def _viewed(context: RunContext, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:
     """What was said of a record, by way of an alias too: where that leads elsewhere, what the servers there say counts."""
     found, name = reply.find(wanted.rtype), wanted.name
     for _ in range(_LONGEST_CHAIN):
@@ -140,6 +140,6 @@ async def _viewed(outside: RunContext, party: str, who: str, wanted: RRset, repl
         name = targets(alias)[0]
         found = reply.find(wanted.rtype, name)
     if found is None and name != wanted.name:
-        found = (await outside.walker().lookup(name, wanted.rtype)).rrset
+        found = (await context.walker().lookup(name, wanted.rtype)).rrset
     outcome = reply.outcome if name == wanted.name else f"an alias that leads to {name_text(name)}"
     return RecordView(party, who, wanted.name, wanted.rtype, found._replace(name=wanted.name) if found else None, outcome)

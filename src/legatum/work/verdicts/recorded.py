@@ -99,25 +99,25 @@ class Head(msgspec.Struct):
     tcp: bool = True
 
 
-def recording_of(outside: RunContext, wanted: Wanted, found: Survey) -> Recording:
+def recording_of(context: RunContext, wanted: Wanted, found: Survey) -> Recording:
     """What a survey rests on."""
-    return Recording(msgspec.to_builtins(_head(outside, wanted, found)), found.evidence)
+    return Recording(msgspec.to_builtins(_head(context, wanted, found)), found.evidence)
 
 
-async def own_recordings(outside: RunContext, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
+async def own_recordings(context: RunContext, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
     """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for each what its own
     survey rests on, also of what they share."""
     found = []
     replaying = Replay(evidence, StillClock(0.0))
-    replaying.patience = outside.asker.patience
+    replaying.patience = context.asker.patience
     try:
         for each in surveys:
-            head = msgspec.structs.replace(_head(outside, wanted, each), depth=depth)
+            head = msgspec.structs.replace(_head(context, wanted, each), depth=depth)
             replaying.clock = StillClock(head.at)
             replaying.used.clear()
-            again = replace(outside, asker=replaying, clock=replaying.clock)
+            again = replace(context, asker=replaying, clock=replaying.clock)
             with suppress(OutsideFault):  # what cannot be judged again is no evidence
-                await look_again(again, each.picture.domain, Evidence(), wanted, None, head.dropped, DEPTHS[depth])
+                await look_again(again, each.observation.domain, Evidence(), wanted, None, head.dropped, DEPTHS[depth])
                 found.append(Recording(msgspec.to_builtins(head), Evidence(replaying.used.values())))
     finally:
         replaying.close()
@@ -134,30 +134,30 @@ async def judged_again(recording: Recording, source: Path) -> Survey:
     return await _again(source, recording)
 
 
-def _head(outside: RunContext, wanted: Wanted, found: Survey) -> Head:
-    picture, network = found.picture, outside.settings.network
-    held = picture.registration
+def _head(context: RunContext, wanted: Wanted, found: Survey) -> Head:
+    observation, network = found.observation, context.settings.network
+    held = observation.registration
     return Head(
-        domain=name_text(picture.domain),
-        at=picture.at,
-        roots={name_text(name): list(addresses) for name, addresses in outside.roots.items()},
+        domain=name_text(observation.domain),
+        at=observation.at,
+        roots={name_text(name): list(addresses) for name, addresses in context.roots.items()},
         home=network.home,
-        resolvers=outside.settings.resolvers,
-        ipv6=(reach := outside.asker.patience.reach).ipv6,
+        resolvers=context.settings.resolvers,
+        ipv6=(reach := context.asker.patience.reach).ipv6,
         ipv4=reach.ipv4,
         tcp=reach.tcp,
-        rdap=wanted.rdap and outside.settings.rdap is not None,
-        services=_services(outside, found),
-        former={**{address: name_text(name) for address, name in wanted.former.items()}, **_serving_elsewhere(picture)},
+        rdap=wanted.rdap and context.settings.rdap is not None,
+        services=_services(context, found),
+        former={**{address: name_text(name) for address, name in wanted.former.items()}, **_serving_elsewhere(observation)},
         change_at=wanted.change_at,
         transfer=wanted.transfer,
         asked_resolvers=wanted.resolvers,
-        dropped=picture.dropped,
+        dropped=observation.dropped,
         registration=_registration_head(held) if held else None,
         leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
         not_looked_at=list(found.not_looked_at),
-        kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in picture.kept],
-        tracked=[_tracked_head(each) for each in picture.tracked],
+        kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in observation.kept],
+        tracked=[_tracked_head(each) for each in observation.tracked],
     )
 
 
@@ -167,22 +167,22 @@ def _registration_head(held: RegistrationView) -> RegistrationHead:
     return RegistrationHead(held.registrar, names, list(held.statuses), held.expires, ds, held.created, held.changed, held.transferred)
 
 
-def head_of_entry(outside: RunContext, domain: str, at: float) -> Head:
+def head_of_entry(context: RunContext, domain: str, at: float) -> Head:
     """Of replies that were kept for something else than a survey: as the settings are now. What was not asked then was not silent."""
-    network = outside.settings.network
+    network = context.settings.network
     return Head(
-        domain, at, {name_text(name): list(addresses) for name, addresses in outside.roots.items()}, network.home,
-        outside.settings.resolvers, network.ipv6, False, {}, {}, None, False, True, 0, None, True,
+        domain, at, {name_text(name): list(addresses) for name, addresses in context.roots.items()}, network.home,
+        context.settings.resolvers, network.ipv6, False, {}, {}, None, False, True, 0, None, True,
     )  # fmt: skip
 
 
-def _serving_elsewhere(picture: Observation) -> dict[str, str]:
+def _serving_elsewhere(observation: Observation) -> dict[str, str]:
     """Servers outside the delegation that were found to serve the domain."""
-    return {view.address: name_text(view.server) for view in picture.former}
+    return {view.address: name_text(view.server) for view in observation.former}
 
 
-def _services(outside: RunContext, found: Survey) -> dict[str, str]:
-    bootstrap = outside.kept_bootstrap
+def _services(context: RunContext, found: Survey) -> dict[str, str]:
+    bootstrap = context.kept_bootstrap
     return dict(bootstrap.services) if bootstrap and found.evidence.web else {}
 
 
@@ -193,7 +193,7 @@ async def survey_again(path: Path) -> list[Survey]:
 
 async def _again(path: Path, recording: Recording) -> Survey:
     head = _read_head(path, recording.head)
-    with _opened(head, recording) as outside:
+    with _opened(head, recording) as context:
         wanted = Wanted(
             resolvers=head.asked_resolvers,
             rdap=head.rdap,
@@ -210,7 +210,7 @@ async def _again(path: Path, recording: Recording) -> Survey:
             tracked = [_tracked(each) for each in head.tracked]
             kept = [KeptSet(tuple(map(_name, each.names)), each.until, each.text) for each in head.kept]
             depth = DEPTHS.get(head.depth, FULL)
-            found = await look_again(outside, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept, tracked)
+            found = await look_again(context, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept, tracked)
             behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
             return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
         except OutsideFault:

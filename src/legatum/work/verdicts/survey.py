@@ -42,7 +42,7 @@ class Survey:
     words; ``viewpoint``: from where it was made, if not from here, with ``doubts`` about that; ``everywhere``: who sees what from
     where."""
 
-    picture: "Observation"
+    observation: "Observation"
     findings: "tuple[Finding, ...]"
     evidence: Evidence
     asked_for: Name | None = None
@@ -56,17 +56,17 @@ class Survey:
     everywhere: "Everywhere | None" = None
 
 
-async def survey(outside: RunContext, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
+async def survey(context: RunContext, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
     """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
     Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said, and where the
     account's password is wrong; what an account does not tell otherwise is said to be not looked at.
     """
-    with outside.collecting() as evidence:
-        picture = await _look(outside, domain, evidence, wanted or Wanted())
-        lacking = await _lacks_reach(outside, picture)
+    with context.collecting() as evidence:
+        observation = await _look(context, domain, evidence, wanted or Wanted())
+        lacking = await _lacks_reach(context, observation)
     if lacking:
-        with outside.collecting() as evidence:
-            picture = await _look(outside, domain, evidence, wanted or Wanted())
+        with context.collecting() as evidence:
+            observation = await _look(context, domain, evidence, wanted or Wanted())
     untold = ""
     if registrar:
         from legatum.net.registry.epp import Refused
@@ -74,49 +74,51 @@ async def survey(outside: RunContext, domain: Name, registrar: str | None = None
         from legatum.work.look.registration import registration_view
 
         try:
-            picture = replace(picture, registration=await registration_view(outside, registrar, picture.domain))
-            untold = "a form, which shows it to people only" if picture.registration is None else ""
+            observation = replace(observation, registration=await registration_view(context, registrar, observation.domain))
+            untold = "a form, which shows it to people only" if observation.registration is None else ""
         except OutsideFault as fault:
             if isinstance(fault, Refused) and fault.code in (AUTHENTICATION, ENDING_AUTHENTICATION):
                 raise
             untold = fault.message
-    if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in picture.ns_sets) for view in picture.resolvers):
-        picture = replace(picture, kept=_kept(outside, picture))
-    if picture.ds and any(view.keys_asked and view.keys is None for view in picture.serving):
-        picture = replace(picture, still_signed=await _still_signed(outside, picture))
-    if tracked := await _tracked(outside, picture):
-        picture = replace(picture, tracked=tracked)
-    found = _judged(picture, evidence)
+    if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in observation.ns_sets) for view in observation.resolvers):
+        observation = replace(observation, kept=_kept(context, observation))
+    if observation.ds and any(view.keys_asked and view.keys is None for view in observation.serving):
+        observation = replace(observation, still_signed=await _still_signed(context, observation))
+    if tracked := await _tracked(context, observation):
+        observation = replace(observation, tracked=tracked)
+    found = _judged(observation, evidence)
     if untold:
         found = replace(found, not_looked_at=(f"what {registrar} has of it ({untold})",))
-    return found if picture.domain == domain else replace(found, asked_for=domain)
+    return found if observation.domain == domain else replace(found, asked_for=domain)
 
 
-async def _lacks_reach(outside: RunContext, picture: "Observation") -> bool:
+async def _lacks_reach(context: RunContext, observation: "Observation") -> bool:
     from legatum.work.look.reach import lacks_reach
 
-    return await lacks_reach(outside, picture)
+    return await lacks_reach(context, observation)
 
 
-async def _still_signed(outside: RunContext, picture: "Observation") -> tuple[str, ...]:
+async def _still_signed(context: RunContext, observation: "Observation") -> tuple[str, ...]:
     from legatum.work.look.signing import still_signed
 
     with suppress(Fault):
-        return await still_signed(outside, picture)
+        return await still_signed(context, observation)
     return ()
 
 
-def _kept(outside: RunContext, picture: "Observation") -> "tuple[KeptSet, ...]":
+def _kept(context: RunContext, observation: "Observation") -> "tuple[KeptSet, ...]":
     """NS sets of before by which resolvers may go: a journal that cannot be read takes nothing from the looking."""
     from legatum.core.memory.copies import kept_sets
     from legatum.work.memory import held_copies
 
     with suppress(Fault):
-        return tuple(kept_sets(held_copies(outside, picture.domain), picture.domain, picture.ns_sets, picture.at, outside.caution))
+        return tuple(
+            kept_sets(held_copies(context, observation.domain), observation.domain, observation.ns_sets, observation.at, context.caution)
+        )
     return ()
 
 
-async def _tracked(outside: RunContext, picture: "Observation") -> "tuple[Tracked, ...]":
+async def _tracked(context: RunContext, observation: "Observation") -> "tuple[Tracked, ...]":
     """Names that are to have another one's addresses: what both have now. Of a target that nobody tells of nothing is known."""
     from legatum.core.observation.observation import Tracked
     from legatum.core.records.address import address_text
@@ -125,26 +127,26 @@ async def _tracked(outside: RunContext, picture: "Observation") -> "tuple[Tracke
 
     found = []
     with suppress(Fault):
-        for each in tracked_in(outside, picture.domain):
+        for each in tracked_in(context, observation.domain):
             with suppress(Fault):
-                looks = await looks_at_target(outside, each.target)
+                looks = await looks_at_target(context, each.target)
                 theirs = frozenset[str]().union(*looks)
-                own = [address_text(data) for some in await addresses_of_target(outside, each.name) for data in some.rdatas]
+                own = [address_text(data) for some in await addresses_of_target(context, each.name) for data in some.rdatas]
                 found.append(Tracked(each.name, each.target, tuple(sorted(own)), tuple(sorted(theirs)), len(set(looks)) > 1))
     return tuple(found)
 
 
-async def whole_chain(outside: RunContext, found: Survey) -> "Chain":
+async def whole_chain(context: RunContext, found: Survey) -> "Chain":
     """The zones above are looked at too, as the domain's own servers were. Raises :class:`OutsideFault`."""
     from legatum.core.dnssec.chain import Chain
     from legatum.core.observation.own_link import own_link
     from legatum.work.look.chain import chain_of
 
-    above = await chain_of(outside, found.picture.parent_zone)
-    return Chain([*above.links, own_link(found.picture)], above.left_out)
+    above = await chain_of(context, found.observation.parent_zone)
+    return Chain([*above.links, own_link(found.observation)], above.left_out)
 
 
-async def with_service(outside: RunContext, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
+async def with_service(context: RunContext, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
     """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move;
     ``places``: new addresses to look at too.
     Raises :class:`BadInput`, and :class:`OutsideFault` where that place does not give it."""
@@ -153,46 +155,46 @@ async def with_service(outside: RunContext, found: Survey, before: str = "", pla
     from legatum.work.gathering.contents import contents_of
     from legatum.work.services.service import Before, look_at_service
 
-    zone = (await contents_of(outside, before, found.picture.domain)).zone if before else None
-    service = await look_at_service(outside, found.picture, places, Before(zone))
+    zone = (await contents_of(context, before, found.observation.domain)).zone if before else None
+    service = await look_at_service(context, found.observation, places, Before(zone))
     return replace(found, service=service, findings=by_severity((*found.findings, *judge_visit(service))))
 
 
 async def look_again(
-    outside: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
+    context: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
     depth: "Depth | None" = None, kept: "Sequence[KeptSet]" = (), tracked: "Sequence[Tracked]" = (),
 ) -> Survey:  # fmt: skip
     """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
     ``depth``: how much was asked, all without one; ``kept`` and ``tracked``: what was remembered then."""
-    looked = await _look(outside, domain, evidence, wanted, depth)
-    picture = replace(looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept), tracked=tuple(tracked))
-    return _judged(picture, evidence)
+    looked = await _look(context, domain, evidence, wanted, depth)
+    observation = replace(looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept), tracked=tuple(tracked))
+    return _judged(observation, evidence)
 
 
-async def _look(outside: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Observation":
-    walker = outside.walker()
+async def _look(context: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Observation":
+    walker = context.walker()
     cut, known = await walker.delegation_of(domain)
     if known is not None and _lies_in(domain, cut.zone, known):
         domain = cut.zone
         cut, known = await walker.delegation_of(domain)
-    elif known is not None and known.rcode == _NXDOMAIN and (above := await _referred_to(outside, domain, cut)) is not None:
+    elif known is not None and known.rcode == _NXDOMAIN and (above := await _referred_to(context, domain, cut)) is not None:
         domain = above
         cut, known = await walker.delegation_of(domain)
 
     from legatum.work.look.depth import FULL
     from legatum.work.look.look import Look
 
-    return await Look(outside, domain, evidence, walker, cut, known, depth or FULL).picture(wanted)
+    return await Look(context, domain, evidence, walker, cut, known, depth or FULL).observation(wanted)
 
 
-async def _referred_to(outside: RunContext, name: Name, cut: "Cut") -> Name | None:
+async def _referred_to(context: RunContext, name: Name, cut: "Cut") -> Name | None:
     """The zone above the name to which some server of ``cut`` refers, where another one says that there is nothing: its delegation is not
     everywhere yet, or no longer."""
     if len(labels_of(name)) < len(labels_of(cut.zone)) + 2:
         return None
     from legatum.net.asking.walk import referral
 
-    replies = await outside.asker.ask_all(outside.asker.askable(cut.addresses), name, NS)
+    replies = await context.asker.ask_all(context.asker.askable(cut.addresses), name, NS)
     found = (referral(cut.zone, reply) for reply in replies if reply.answered)
     return next((each.name for each in found if each is not None and each.name != name), None)
 
@@ -203,18 +205,18 @@ def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:
     return len(labels_of(zone)) > 1 and name != zone and reply.rcode == 0 and reply.authoritative and not delegated
 
 
-def _judged(picture: "Observation", evidence: Evidence) -> Survey:
+def _judged(observation: "Observation", evidence: Evidence) -> Survey:
     from legatum.core.findings import judge
 
-    if not any(view.answered for view in picture.parents):
-        raise unheard(picture)
-    return Survey(picture, judge(picture), evidence)
+    if not any(view.answered for view in observation.parents):
+        raise unheard(observation)
+    return Survey(observation, judge(observation), evidence)
 
 
-def unheard(picture: "Observation") -> OutsideFault:
+def unheard(observation: "Observation") -> OutsideFault:
     """Nobody of the parent zone answers: nothing can be said."""
-    asked = ", ".join(view.address for view in picture.parents) or "no address"
+    asked = ", ".join(view.address for view in observation.parents) or "no address"
     return OutsideFault(
-        f"{name_text(picture.domain)}: no server of {name_text(picture.parent_zone)} answers ({asked})",
+        f"{name_text(observation.domain)}: no server of {name_text(observation.parent_zone)} answers ({asked})",
         "is the network up, and are the roots in the settings right?",
     )

@@ -24,10 +24,10 @@ from legatum.work.memory import held_copies, our_servers
 from legatum.work.run_context import RunContext
 
 
-def held_of(outside: RunContext, domain: Name, change: WatchedChange) -> tuple[HeldCopy, ...]:
+def held_of(context: RunContext, domain: Name, change: WatchedChange) -> tuple[HeldCopy, ...]:
     """What is remembered of it with other data, and somebody may hold."""
-    now, caution = outside.clock.now(), outside.caution
-    held = [each for each in held_copies(outside, domain) if each.key == (change.name, change.rtype) and each.until(caution) > now]
+    now, caution = context.clock.now(), context.caution
+    held = [each for each in held_copies(context, domain) if each.key == (change.name, change.rtype) and each.until(caution) > now]
     return tuple(each for each in held if each.rrset is None or each.rrset.rdatas != change.wanted)
 
 
@@ -36,7 +36,7 @@ class Watch:
     """``servers``: names of servers to ask beside those that the parent hands out, such as the new side before a
     switch; ``elsewhere``: what is seen from other networks at the same time."""
 
-    outside: RunContext
+    context: RunContext
     domain: Name
     progress: Progress
     servers: tuple[Name, ...] = ()
@@ -53,7 +53,7 @@ class Watch:
 
         Raises :class:`OutsideFault` when nobody of the parent zone answers.
         """
-        clock = self.outside.clock
+        clock = self.context.clock
         await self._find()
         begun = clock.now()
         while True:
@@ -66,27 +66,27 @@ class Watch:
 
     async def _find(self) -> None:
         """Who is asked: the servers of the parent zone, those they hand out, and those named."""
-        walker = self.outside.walker()
+        walker = self.context.walker()
         cut, known = await walker.delegation_of(self.domain)
         if known is None:
             raise OutsideFault(f"no server of {name_text(cut.zone)} answers", "is the network up, and are the roots in the settings right?")
         self._zone = cut.zone
         self._parents = {address: server for server, addresses in cut.servers.items() for address in addresses}
-        replies = await self.outside.asker.ask_all(list(self._parents), self.domain, NS)
+        replies = await self.context.asker.ask_all(list(self._parents), self.domain, NS)
         names = {name for reply in replies for name in targets(_delegation(cut.zone, reply))} | set(self.servers)
         if self.progress.change.rtype == NS and self.progress.change.name == self.domain:
             names |= {Name(rdata) for rdata in self.progress.change.wanted}
         ordered = sorted(names)
-        ours = our_servers(self.outside)
+        ours = our_servers(self.context)
         self._ours = ours if any(name in ours for name in names) else {}
         for name, addresses in zip(ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True):
             for address in addresses:
                 self._children.setdefault(address, name)
 
     async def _look(self) -> Look:
-        change, asker = self.progress.change, self.outside.asker
+        change, asker = self.progress.change, self.context.asker
         parents = list(self._parents) if change.delegation else []
-        resolvers = self.outside.resolvers()
+        resolvers = self.context.resolvers()
         above, own, copies = await asyncio.gather(
             asker.ask_all(parents, self.domain, NS),
             asker.ask_all(list(self._children), change.name, change.rtype),
@@ -102,7 +102,7 @@ class Watch:
         ]
         self._note(above, own)
         told = await self._varied(found, own, copies)
-        return Look(self.outside.clock.now(), (*told, *(await self.elsewhere() if self.elsewhere is not None else ())))
+        return Look(self.context.clock.now(), (*told, *(await self.elsewhere() if self.elsewhere is not None else ())))
 
     def _note(self, above: Sequence[Reply], own: Sequence[Reply]) -> None:
         """What servers give otherwise than a moment ago, of a domain of the house."""
@@ -115,7 +115,7 @@ class Watch:
             self._noted = set(seen)
             known = frozenset((each.place, each.name, each.rtype) for each in seen)
             with suppress(Fault):  # a journal that cannot be written does not end the looking
-                self.outside.journal.remember(Seeing(self.domain, self.outside.clock.now(), tuple(seen), known))
+                self.context.journal.remember(Seeing(self.domain, self.context.clock.now(), tuple(seen), known))
 
     async def once(self) -> tuple[Told, ...]:
         """A single look: who gives what."""
@@ -132,7 +132,7 @@ class Watch:
         for reply in own:
             rrset = _own(reply)
             if rrset is not None and rrset.rdatas != change.wanted and (reply.server, rrset.rdatas) not in self._steady:
-                seen = await look_at_variety(self.outside, [reply.server], change.name, change.rtype)
+                seen = await look_at_variety(self.context, [reply.server], change.name, change.rtype)
                 if seen.sort == Sort.STEADY:
                     self._steady.add((reply.server, rrset.rdatas))
                 elif wanted <= seen.of(reply.server):

@@ -48,29 +48,29 @@ class ContentsComparison:
         return tuple(each for each in self.differences if each.weight.refuses)
 
 
-async def compare_contents(outside: RunContext, left: str, right: str, domain: Name | None) -> ContentsComparison:
+async def compare_contents(context: RunContext, left: str, right: str, domain: Name | None) -> ContentsComparison:
     """Raises :class:`BadInput` or :class:`OutsideFault` when a side cannot be had."""
     if domain is None:
         # A file says itself which zone it is; let it go first so that the other side can be asked for the same.
-        first, second = (right, left) if left in outside.providers or left.startswith("server:") else (left, right)
-        found = await contents_of(outside, first, None)
-        outside.ask_for(found.zone)
-        other = await contents_of(outside, second, found.zone.origin)
+        first, second = (right, left) if left in context.providers or left.startswith("server:") else (left, right)
+        found = await contents_of(context, first, None)
+        context.ask_for(found.zone)
+        other = await contents_of(context, second, found.zone.origin)
         one, two = (found, other) if first == left else (other, found)
     else:
-        by_asking = [each for each in (left, right) if each in outside.providers and not outside.provider(each).hands_out]
+        by_asking = [each for each in (left, right) if each in context.providers and not context.provider(each).hands_out]
         for each in (left, right):
             if by_asking and each not in by_asking:  # what one side has the other is asked for
-                outside.ask_for((await contents_of(outside, each, domain)).zone)
-        one, two = await asyncio.gather(contents_of(outside, left, domain), contents_of(outside, right, domain))
+                context.ask_for((await contents_of(context, each, domain)).zone)
+        one, two = await asyncio.gather(contents_of(context, left, domain), contents_of(context, right, domain))
     one, two = one.completed(two.zone), two.completed(one.zone)
-    return ContentsComparison(one, two, await _with_aliases(outside, one.zone, two.zone))
+    return ContentsComparison(one, two, await _with_aliases(context, one.zone, two.zone))
 
 
-async def _with_aliases(outside: RunContext, left: Zone, right: Zone) -> tuple[Difference, ...]:
+async def _with_aliases(context: RunContext, left: Zone, right: Zone) -> tuple[Difference, ...]:
     """Where one side has an alias and the other just the addresses that it leads to now, visitors come to the same."""
     found = zone_differences(left, right)
-    walker, same = outside.walker(), set[Name]()
+    walker, same = context.walker(), set[Name]()
     for name, (target, addresses) in flattened_aliases(found).items():
         zone = left if any(left.get(name, rtype) is not None for rtype in (CNAME, ALIAS)) else right
         behind = await addresses_behind(walker, zone, target)
@@ -79,10 +79,10 @@ async def _with_aliases(outside: RunContext, left: Zone, right: Zone) -> tuple[D
     return with_flattened(found, same)
 
 
-async def compare_answers(outside: RunContext, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
+async def compare_answers(context: RunContext, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
     """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side that visitors are to be
     led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
-    sides = {address: sides[address] for address in outside.asker.askable(sides)}
+    sides = {address: sides[address] for address in context.asker.askable(sides)}
     questions = questions_about(zone)
     asked = [(address, name, rtype) for name, rtype in questions for address in sides]
     counted = tally()
@@ -90,7 +90,7 @@ async def compare_answers(outside: RunContext, zone: Zone, sides: Mapping[str, s
 
     async def ask(address: str, name: Name, rtype: int) -> Reply:
         counted.done += 1
-        return await outside.asker.ask(address, name, rtype)
+        return await context.asker.ask(address, name, rtype)
 
     replies = await asyncio.gather(*(ask(*each) for each in asked))
     answers: dict[tuple[Name, int], dict[str, Said]] = {}
@@ -99,18 +99,18 @@ async def compare_answers(outside: RunContext, zone: Zone, sides: Mapping[str, s
         answers.setdefault((reply.name, reply.rtype), {})[reply.server] = said_by(zone.origin, own, reply)
     old, fresh = (tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True))
     heard = Heard(zone, old, fresh, answers)
-    followed = await asyncio.gather(*(_followed(outside, zone.origin, own, question, names) for question, names in heard.at_cuts()))
+    followed = await asyncio.gather(*(_followed(context, zone.origin, own, question, names) for question, names in heard.at_cuts()))
     heard = replace(heard, followed=dict(followed))
-    aliased = [await _aliased(outside, zone.origin, each) for each in answer_differences(heard)]
-    differences = [await _varied(outside, each, old, fresh) for each in without_flattened(aliased)]
+    aliased = [await _aliased(context, zone.origin, each) for each in answer_differences(heard)]
+    differences = [await _varied(context, each, old, fresh) for each in without_flattened(aliased)]
     return AnswersComparison(zone.origin, dict(sides), len(questions), tuple(differences))
 
 
-async def _aliased(outside: RunContext, origin: Name, found: AnswerDifference) -> AnswerDifference:
+async def _aliased(context: RunContext, origin: Name, found: AnswerDifference) -> AnswerDifference:
     """An alias to a name elsewhere, of which only who serves that knows the addresses, beside the addresses themselves."""
     if not found.weight.refuses or found.rtype not in (A, AAAA) or {said.form for said in found.said} != {Form.ANSWER}:
         return found
-    walker, sets = outside.walker(), set[frozenset[bytes]]()
+    walker, sets = context.walker(), set[frozenset[bytes]]()
     for said in found.said:
         own = [each for each in said.rrsets if each.rtype == found.rtype]
         aliases = {each.name: targets(each)[0] for each in said.rrsets if each.rtype == CNAME}
@@ -120,12 +120,12 @@ async def _aliased(outside: RunContext, origin: Name, found: AnswerDifference) -
     return replace(found, weight=ForVisitors.EQUAL) if len(sets) == 1 and any(sets) else found
 
 
-async def _varied(outside: RunContext, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:
+async def _varied(context: RunContext, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:
     """Both sides asked again and again, on behalf of several networks: sets that change by chance or place are equal where they are so in
     the same way on both."""
     if not found.weight.refuses or {said.form for said in found.said} != {Form.ANSWER}:
         return found
-    one, other = await asyncio.gather(*(look_at_variety(outside, side, found.name, found.rtype) for side in (old, new)))
+    one, other = await asyncio.gather(*(look_at_variety(context, side, found.name, found.rtype) for side in (old, new)))
     if Sort.STEADY in (one.sort, other.sort) and one.sort == other.sort:
         return found
     behind = Variety((*one.samples, *other.samples)).behind
@@ -136,22 +136,22 @@ async def _varied(outside: RunContext, found: AnswerDifference, old: Sequence[st
 
 
 async def _followed(
-    outside: RunContext, origin: Name, own: OfZone, question: tuple[Name, int], names: tuple[Name, ...]
+    context: RunContext, origin: Name, own: OfZone, question: tuple[Name, int], names: tuple[Name, ...]
 ) -> tuple[tuple[Name, int], tuple[Said, ...]]:
     """What those say whom a referral names; nothing where they have no address."""
     try:
-        addresses = await outside.addresses_of(names)
+        addresses = await context.addresses_of(names)
     except OutsideFault:
         return question, ()
-    replies = await outside.asker.ask_all(outside.asker.askable(addresses), *question)
+    replies = await context.asker.ask_all(context.asker.askable(addresses), *question)
     return question, tuple(said_by(origin, own, reply) for reply in replies)
 
 
-async def addresses_by_side(outside: RunContext, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
+async def addresses_by_side(context: RunContext, sides: Mapping[str, Iterable[Name]]) -> dict[str, str]:
     """Address → side, for the servers of each side. Raises :class:`OutsideFault` for a server without an address."""
     found = {}
     for side, servers in sides.items():
-        for addresses in (await outside.addresses(servers)).values():
+        for addresses in (await context.addresses(servers)).values():
             found.update(dict.fromkeys(addresses, side))
     return found
 

@@ -17,21 +17,21 @@ from legatum.work.under_way import refuse_under_way
 _NEVER_SEEN = {"data-under-cut"}  # no error to visitors, but the change would do nothing
 
 
-async def refuse_harm(outside: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
+async def refuse_harm(context: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
     """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before, or names a server that does not
     answer for it; and while a move leads the domain elsewhere.
 
     ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that will answer when
     the change is made.
     """
-    refuse_under_way(outside, publication.wanted.origin, publication.keys)
-    refuse_new_errors(outside, [zone for zone in (None if publication.is_new else publication.current, served) if zone], publication.wanted)
-    await _refuse_unanswering(outside, publication, {*coming, *outside.provider(publication.place).servers})
+    refuse_under_way(context, publication.wanted.origin, publication.keys)
+    refuse_new_errors(context, [zone for zone in (None if publication.is_new else publication.current, served) if zone], publication.wanted)
+    await _refuse_unanswering(context, publication, {*coming, *context.provider(publication.place).servers})
 
 
-def refuse_new_errors(outside: RunContext, before: Iterable[Zone], wanted: Zone) -> None:
+def refuse_new_errors(context: RunContext, before: Iterable[Zone], wanted: Zone) -> None:
     """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has."""
-    home = tuple(outside.settings.network.home)
+    home = tuple(context.settings.network.home)
     known = {each for zone in before for each in _errors(zone, home)}
     for (slug, about), (title, seen) in _errors(wanted, home).items():
         if (slug, about) not in known:
@@ -48,19 +48,19 @@ def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[st
     }
 
 
-async def _refuse_unanswering(outside: RunContext, publication: Publication, trusted: set[Name]) -> None:
+async def _refuse_unanswering(context: RunContext, publication: Publication, trusted: set[Name]) -> None:
     wanted = publication.wanted
     added = set(targets(wanted.apex_ns)) - set(targets(publication.current.apex_ns)) - trusted
     for name in sorted(added):
         addresses = [address_text(each) for rtype in (A, AAAA) if (found := wanted.get(name, rtype)) for each in found.rdatas]
         if not addresses and not is_under(name, wanted.origin):
             try:
-                addresses = list(await outside.addresses_of([name]))
+                addresses = list(await context.addresses_of([name]))
             except OutsideFault as fault:
                 raise GateShut(
                     fault.message, "`legatum explain ns-without-address` says why; --anyway if it is meant all the same"
                 ) from None
-        replies = await asyncio.gather(*(outside.asker.ask(address, wanted.origin, SOA) for address in addresses))
+        replies = await asyncio.gather(*(context.asker.ask(address, wanted.origin, SOA) for address in addresses))
         for reply in replies:
             if not reply.authoritative or reply.find(SOA) is None:
                 said = "does not answer for the zone" if reply.answered else f"does not answer: {reply.outcome}"

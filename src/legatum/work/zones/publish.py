@@ -45,24 +45,24 @@ class Published:
     moved_on: tuple[Difference, ...] = ()
 
 
-def next_by_rule(outside: RunContext, current: Zone) -> int:
+def next_by_rule(context: RunContext, current: Zone) -> int:
     """The serial after the present one, by the house's rule."""
-    return serial_by_rule(outside.settings.house.serial, current.soa.serial, outside.clock.now())
+    return serial_by_rule(context.settings.house.serial, current.soa.serial, context.clock.now())
 
 
-async def plan(outside: RunContext, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
+async def plan(context: RunContext, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
     """What publishing ``zone`` would change; nothing is made yet. ``servers`` as in :func:`for_provider`. Raises as :func:`present_at`
     does."""
-    outside.ask_for(zone)
-    present = await present_at(outside, provider, zone.origin)
+    context.ask_for(zone)
+    present = await present_at(context, provider, zone.origin)
     current = present or fresh_zone(zone.origin, provider.servers)
-    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), ns_ttl, servers)
+    wanted = for_provider(zone, current, provider, next_by_rule(context, current), ns_ttl, servers)
     if present is None:
         return new_publication(provider.name, wanted)
     return Publication.between(provider.name, current, wanted)
 
 
-async def present_at(outside: RunContext, provider: Provider, domain: Name) -> Zone | None:
+async def present_at(context: RunContext, provider: Provider, domain: Name) -> Zone | None:
     """The zone at a provider, None where it is not there and the provider can make it.
 
     Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, where nobody
@@ -73,8 +73,8 @@ async def present_at(outside: RunContext, provider: Provider, domain: Name) -> Z
     except KeyFault:
         raise
     except OutsideFault as fault:
-        servers = await outside.addresses(provider.servers)
-        asked = (outside.asker.ask(address, domain, SOA) for each in servers.values() for address in each)
+        servers = await context.addresses(provider.servers)
+        asked = (context.asker.ask(address, domain, SOA) for each in servers.values() for address in each)
         replies = await asyncio.gather(*asked)
         if not any(each.answered for each in replies) or any(each.authoritative and each.find(SOA) for each in replies):
             raise
@@ -86,28 +86,28 @@ async def present_at(outside: RunContext, provider: Provider, domain: Name) -> Z
         ) from fault
 
 
-async def ready(outside: RunContext, publication: Publication) -> Publication:
+async def ready(context: RunContext, publication: Publication) -> Publication:
     """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes itself."""
     if not publication.is_new:
         return publication
-    provider, zone = outside.provider(publication.place), publication.wanted
-    await create_zone(outside, provider, zone.origin)
-    current = await _once_made(outside, provider, zone.origin)
-    wanted = for_provider(zone, current, provider, next_by_rule(outside, current), servers=targets(zone.apex_ns))
+    provider, zone = context.provider(publication.place), publication.wanted
+    await create_zone(context, provider, zone.origin)
+    current = await _once_made(context, provider, zone.origin)
+    wanted = for_provider(zone, current, provider, next_by_rule(context, current), servers=targets(zone.apex_ns))
     return Publication.between(provider.name, current, wanted)
 
 
-async def create_zone(outside: RunContext, provider: Provider, domain: Name) -> None:
+async def create_zone(context: RunContext, provider: Provider, domain: Name) -> None:
     """An empty zone, in the journal."""
 
     async def change() -> str:
         await provider.create(domain)
         return f"{provider.name} was asked for it, and said yes"
 
-    await carried_out(outside, domain, "create", f"the zone made at {provider.name}", change)
+    await carried_out(context, domain, "create", f"the zone made at {provider.name}", change)
 
 
-async def end_zone(outside: RunContext, provider: Provider, domain: Name) -> bool:
+async def end_zone(context: RunContext, provider: Provider, domain: Name) -> bool:
     """The zone is served no longer, in the journal; False where only a person can end it."""
     ended = []
 
@@ -115,49 +115,49 @@ async def end_zone(outside: RunContext, provider: Provider, domain: Name) -> boo
         ended.append(await provider.end(domain))
         return f"{provider.name} was asked for it, and said yes" if ended[0] else "there is no command for it: nothing was done"
 
-    await carried_out(outside, domain, "end", f"the zone ended at {provider.name}", change)
+    await carried_out(context, domain, "end", f"the zone ended at {provider.name}", change)
     return ended[0]
 
 
-async def _once_made(outside: RunContext, provider: Provider, domain: Name) -> Zone:
+async def _once_made(context: RunContext, provider: Provider, domain: Name) -> Zone:
     """A zone that has just been made: a server may take a moment to load it. Raises :class:`OutsideFault`."""
-    given_up = outside.clock.now() + _SETTLING
+    given_up = context.clock.now() + _SETTLING
     while True:
         try:
             return await provider.fetch(domain)
         except OutsideFault:
-            if outside.clock.now() >= given_up:
+            if context.clock.now() >= given_up:
                 raise
-        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
+        await context.clock.until(min(given_up, context.clock.now() + min(context.poll, _OFTEN)))
 
 
-async def carry_out(outside: RunContext, publication: Publication) -> Published:
+async def carry_out(context: RunContext, publication: Publication) -> Published:
     """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new zone is made first.
 
     Raises :class:`OutsideFault`, saying what is missing.
     """
-    publication = await ready(outside, publication)
-    first = outside.clock.now()
-    how = await outside.provider(publication.place).apply(publication.current, publication.wanted)
-    return replace(await prove(outside, publication), first=first, how=how)
+    publication = await ready(context, publication)
+    first = context.clock.now()
+    how = await context.provider(publication.place).apply(publication.current, publication.wanted)
+    return replace(await prove(context, publication), first=first, how=how)
 
 
-async def prove(outside: RunContext, publication: Publication, also: Iterable[RRsetKey] = (), patience: float | None = None) -> Published:
+async def prove(context: RunContext, publication: Publication, also: Iterable[RRsetKey] = (), patience: float | None = None) -> Published:
     """Reads back what was changed, waits until every server has the serial that is served with it, and asks every server for it.
 
     ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of the house's.
     Raises :class:`OutsideFault`. What is not as wanted elsewhere in the zone, somebody else has changed meanwhile.
     """
-    provider, wanted = outside.provider(publication.place), publication.wanted
+    provider, wanted = context.provider(publication.place), publication.wanted
     keys = dict.fromkeys((*publication.keys, *(key for key in also if key[1] not in OWN)))
-    given_up = outside.clock.now() + (_SETTLING if patience is None else patience)
+    given_up = context.clock.now() + (_SETTLING if patience is None else patience)
     while True:  # who signs what was sent may serve it a moment later
         served = await provider.fetch(wanted.origin)
         differing = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
         left = [each for each in differing if (each.name, each.rtype) in keys]
-        if not left or outside.clock.now() >= given_up:
+        if not left or context.clock.now() >= given_up:
             break
-        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
+        await context.clock.until(min(given_up, context.clock.now() + min(context.poll, _OFTEN)))
     if left:
         listed = ", ".join(f"{name_text(each.name)} {type_text(each.rtype)}" for each in left[:5])
         known = particulars(wanted, [(each.name, each.rtype) for each in left])
@@ -165,33 +165,33 @@ async def prove(outside: RunContext, publication: Publication, also: Iterable[RR
             f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}{''.join(f'; {each}' for each in known)}",
             "does the provider take every record type? `legatum compare PROVIDER FILE` shows what it serves",
         )
-    addresses = await outside.addresses_of(provider.servers)
+    addresses = await context.addresses_of(provider.servers)
 
     async def missing() -> str:
-        return "; ".join(await _behind(outside, addresses, served))
+        return "; ".join(await _behind(context, addresses, served))
 
-    began = outside.clock.now()
-    seen = await outside.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}", patience=patience)
+    began = context.clock.now()
+    seen = await context.until_seen(missing, f"{name_text(wanted.origin)} at {provider.name}", patience=patience)
     moved_on = tuple(each for each in differing if each.rtype not in OWN)
-    await _answers(outside, provider, addresses, served, keys)
-    note_seen_at(outside, publication.place, served, keys if len(keys) <= _MOST_ASKED else ())
+    await _answers(context, provider, addresses, served, keys)
+    note_seen_at(context, publication.place, served, keys if len(keys) <= _MOST_ASKED else ())
     return Published(began, seen, served.soa.serial, addresses, "", moved_on)
 
 
-async def _answers(outside: RunContext, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[RRsetKey]) -> None:
+async def _answers(context: RunContext, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[RRsetKey]) -> None:
     """Raises :class:`OutsideFault` where a server with the new serial goes on answering otherwise: some keep answers for a while."""
     keys = list(keys)
-    given_up = outside.clock.now() + _SETTLING
-    while wrong := await wrong_answers(outside, addresses, served, keys):
-        if outside.clock.now() >= given_up:
+    given_up = context.clock.now() + _SETTLING
+    while wrong := await wrong_answers(context, addresses, served, keys):
+        if context.clock.now() >= given_up:
             raise OutsideFault(
                 f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
                 "does the provider take every record type, and is this zone the one that is served?",
             )
-        await outside.clock.until(min(given_up, outside.clock.now() + min(outside.poll, _OFTEN)))
+        await context.clock.until(min(given_up, context.clock.now() + min(context.poll, _OFTEN)))
 
 
-async def wrong_answers(outside: RunContext, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[RRsetKey]) -> list[str]:
+async def wrong_answers(context: RunContext, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[RRsetKey]) -> list[str]:
     """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed on left out."""
     served = {wanted.origin: ServedZone(wanted)}
     expected = {
@@ -200,7 +200,7 @@ async def wrong_answers(outside: RunContext, addresses: tuple[str, ...], wanted:
         if key != (wanted.origin, SOA) and (answer := answer_from(served, *key)).authoritative
     }
     asked = [(address, *key) for key in expected for address in addresses]
-    replies = await asyncio.gather(*(outside.asker.ask(*each) for each in asked))
+    replies = await asyncio.gather(*(context.asker.ask(*each) for each in asked))
     found, own = [], OfZone(wanted)
     for (address, name, rtype), reply in zip(asked, replies, strict=True):
         given = own(reply.answer)
@@ -210,31 +210,31 @@ async def wrong_answers(outside: RunContext, addresses: tuple[str, ...], wanted:
     return found
 
 
-async def publish(outside: RunContext, publication: Publication) -> Published:
+async def publish(context: RunContext, publication: Publication) -> Published:
     """:func:`carry_out` by itself, outside a move."""
     name, done = publication.place, []
     changed = [(each.left, each.right) for each in publication.differences if each.rtype != SOA]
 
     async def change() -> Outcome:
         negative = None if publication.is_new else negative_ttl(publication.current.soa_rrset)
-        note_before(outside, name, publication.wanted.origin, changed, negative)
-        done.append(published := await carry_out(outside, publication))
+        note_before(context, name, publication.wanted.origin, changed, negative)
+        done.append(published := await carry_out(context, publication))
         equal = (
             "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
         )
-        note_after(outside, name, publication.wanted.origin, changed, published.all)
+        note_after(context, name, publication.wanted.origin, changed, published.all)
         words = f"every server of {name} answers with serial {published.serial}; {equal}"
         return Outcome("publish", published.first, published.all, words)
 
     words = f"publish at {name}: {len(publication.differences)} RRsets change"
     changes = [difference_text(each) for each in publication.differences[:_MOST_KEPT]]
-    await carried_out(outside, publication.wanted.origin, "publish", words, change, changes)
+    await carried_out(context, publication.wanted.origin, "publish", words, change, changes)
     return done[0]
 
 
-async def _behind(outside: RunContext, addresses: tuple[str, ...], served: Zone) -> list[str]:
+async def _behind(context: RunContext, addresses: tuple[str, ...], served: Zone) -> list[str]:
     """What each server that does not have the serial of the primary's zone says instead."""
-    replies = await asyncio.gather(*(outside.asker.ask(address, served.origin, SOA) for address in addresses))
+    replies = await asyncio.gather(*(context.asker.ask(address, served.origin, SOA) for address in addresses))
     behind = []
     for reply in replies:
         soa = reply.find(SOA) if reply.authoritative else None

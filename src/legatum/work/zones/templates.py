@@ -64,18 +64,18 @@ def read_tenants(path: Path) -> list[Tenant]:
     return [tenant for _, tenant in tenants.values()]
 
 
-async def hold(outside: RunContext, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> TenantResult:
+async def hold(context: RunContext, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> TenantResult:
     """A tenant against what the provider serves."""
     try:
         demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
-        present = await present_at(outside, provider, tenant.domain)
+        present = await present_at(context, provider, tenant.domain)
     except Fault as fault:
         return TenantResult(tenant, failed=fault.message)
     zone = present or fresh_zone(tenant.domain, provider.servers)
     differences = drift(zone, demands)
     if not differences and present:
         return TenantResult(tenant, publication=Publication.between(provider.name, present, present))
-    wanted = put_right(zone, demands).with_serial(next_by_rule(outside, zone))
+    wanted = put_right(zone, demands).with_serial(next_by_rule(context, zone))
     if present is None:
         return TenantResult(tenant, differences, new_publication(provider.name, wanted))
     return TenantResult(tenant, differences, Publication.between(provider.name, zone, wanted))

@@ -17,8 +17,8 @@ _DAY = 86400
     remedy="Look again in a minute. If it stays, check that the secondary may transfer and that the serial was raised.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def serials_differ(picture: Observation) -> Iterator[Occurrence]:
-    for views in by_signer(picture):
+def serials_differ(observation: Observation) -> Iterator[Occurrence]:
+    for views in by_signer(observation):
         serials = {view.address: parse_soa(view.soa.rdatas[0]).serial for view in views if view.soa}
         for view in views if len(set(serials.values())) > 1 else ():
             yield Occurrence(f"{name_text(view.server)} ({view.address}): {serials[view.address]}", view.replies)
@@ -31,8 +31,8 @@ def serials_differ(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1912 s2.2",
     after=("expire-not-above-refresh",),
 )  # fmt: skip
-def expire_short(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def expire_short(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and soa.expire < 7 * _DAY:
         yield Occurrence(f"EXPIRE is {soa.expire} s")
 
@@ -43,8 +43,8 @@ def expire_short(picture: Observation) -> Iterator[Occurrence]:
     remedy="Set RETRY to a fraction of REFRESH.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def retry_not_below_refresh(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def retry_not_below_refresh(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and soa.retry >= soa.refresh:
         yield Occurrence(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s")
 
@@ -55,10 +55,10 @@ def retry_not_below_refresh(picture: Observation) -> Iterator[Occurrence]:
     remedy="Have one primary, and the others fetch the zone from it.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def soa_differs(picture: Observation) -> Iterator[Occurrence]:
-    fields = {view.address: parse_soa(view.soa.rdatas[0]) for view in picture.serving if view.soa}
-    if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1 and len(by_signer(picture)) == 1:
-        for view in picture.serving:
+def soa_differs(observation: Observation) -> Iterator[Occurrence]:
+    fields = {view.address: parse_soa(view.soa.rdatas[0]) for view in observation.serving if view.soa}
+    if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1 and len(by_signer(observation)) == 1:
+        for view in observation.serving:
             each = fields[view.address]
             yield Occurrence(
                 f"{name_text(view.server)} ({view.address}): primary {name_text(each.primary)}, refresh {each.refresh}, "
@@ -73,8 +73,8 @@ def soa_differs(picture: Observation) -> Iterator[Occurrence]:
     remedy="Set REFRESH between 20 minutes and 12 hours; up to a day where NOTIFY is in use.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def refresh_out_of_range(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def refresh_out_of_range(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and not 1200 <= soa.refresh <= _DAY:
         yield Occurrence(f"REFRESH is {soa.refresh} s")
 
@@ -86,8 +86,8 @@ def refresh_out_of_range(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1912 s2.2",
     after=("retry-not-below-refresh",),
 )  # fmt: skip
-def retry_out_of_range(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def retry_out_of_range(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and not 120 <= soa.retry <= 7200:
         yield Occurrence(f"RETRY is {soa.retry} s")
 
@@ -98,8 +98,8 @@ def retry_out_of_range(picture: Observation) -> Iterator[Occurrence]:
     remedy="Set EXPIRE to two to four weeks.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def expire_not_above_refresh(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def expire_not_above_refresh(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and soa.expire <= soa.refresh + soa.retry:
         yield Occurrence(f"REFRESH {soa.refresh} s, RETRY {soa.retry} s, EXPIRE {soa.expire} s")
 
@@ -110,8 +110,8 @@ def expire_not_above_refresh(picture: Observation) -> Iterator[Occurrence]:
     remedy="Write the address with a dot in place of @: hostmaster.example.test for hostmaster@example.test.",
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
-def mailbox_malformed(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def mailbox_malformed(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and len(labels_of(soa.mailbox)) < 3 and not _has_at(soa):
         yield Occurrence(f"mailbox {name_text(soa.mailbox)}")
 
@@ -126,8 +126,8 @@ def _has_at(soa: SoaFields) -> bool:
     remedy="Write a dot in place of the at-sign, and a backslash before each dot in front of it.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def mailbox_with_at(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def mailbox_with_at(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and _has_at(soa):
         address = mail_address(soa.mailbox)
         yield Occurrence(f"{address}, to be written {mailbox_text(address)}")
@@ -139,9 +139,9 @@ def mailbox_with_at(picture: Observation) -> Iterator[Occurrence]:
     remedy="If no hidden primary is meant, write the name of the first name server into the SOA.",
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
-def primary_unlisted(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
-    if soa and picture.own_ns and soa.primary not in picture.own_ns and soa.primary != ROOT:
+def primary_unlisted(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
+    if soa and observation.own_ns and soa.primary not in observation.own_ns and soa.primary != ROOT:
         yield Occurrence(f"primary {name_text(soa.primary)}")
 
 
@@ -151,7 +151,7 @@ def primary_unlisted(picture: Observation) -> Iterator[Occurrence]:
     remedy="Write the name of the server where the zone is edited.",
     standard="RFC 1035 s3.3.13",
 )  # fmt: skip
-def primary_malformed(picture: Observation) -> Iterator[Occurrence]:
-    soa = picture.soa
+def primary_malformed(observation: Observation) -> Iterator[Occurrence]:
+    soa = observation.soa
     if soa and len(labels_of(soa.primary)) < 2:
         yield Occurrence(f"primary {name_text(soa.primary)}")

@@ -15,8 +15,8 @@ from legatum.core.records.soa import negative_ttl
     remedy="Lower MINIMUM and the SOA's own TTL before you add names; an hour is usual.",
     standard="RFC 2308 s5",
 )  # fmt: skip
-def negative_ttl_long(picture: Observation) -> Iterator[Occurrence]:
-    longest = max((negative_ttl(view.soa) for view in picture.serving if view.soa), default=0)
+def negative_ttl_long(observation: Observation) -> Iterator[Occurrence]:
+    longest = max((negative_ttl(view.soa) for view in observation.serving if view.soa), default=0)
     if longest > 3 * 3600:
         yield Occurrence(f"caches keep it for {longest} s")
 
@@ -30,8 +30,8 @@ def negative_ttl_long(picture: Observation) -> Iterator[Occurrence]:
     ),
     standard="RFC 2181 s5.2",
 )  # fmt: skip
-def ns_ttls_far_apart(picture: Observation) -> Iterator[Occurrence]:
-    parent, child = picture.parent_ttl, picture.apex_ttl
+def ns_ttls_far_apart(observation: Observation) -> Iterator[Occurrence]:
+    parent, child = observation.parent_ttl, observation.apex_ttl
     if parent and child and max(parent, child) >= 10 * max(1, min(parent, child)):
         yield Occurrence(f"{parent} s at the parent, {child} s in the zone")
 
@@ -42,8 +42,8 @@ def ns_ttls_far_apart(picture: Observation) -> Iterator[Occurrence]:
     remedy="Set MINIMUM, and the SOA's own TTL, to 5 minutes or more.",
     standard="RFC 2308 s5",
 )  # fmt: skip
-def negative_ttl_short(picture: Observation) -> Iterator[Occurrence]:
-    shortest = min((negative_ttl(view.soa) for view in picture.serving if view.soa), default=300)
+def negative_ttl_short(observation: Observation) -> Iterator[Occurrence]:
+    shortest = min((negative_ttl(view.soa) for view in observation.serving if view.soa), default=300)
     if shortest < 60:
         yield Occurrence(f"caches keep it for {shortest} s")
 
@@ -54,9 +54,9 @@ def negative_ttl_short(picture: Observation) -> Iterator[Occurrence]:
     remedy="Raise the NS set's TTL to a day when no change is ahead.",
     standard="RFC 1912 s2.2",
 )  # fmt: skip
-def ns_ttl_short(picture: Observation) -> Iterator[Occurrence]:
-    if picture.apex_ttl is not None and picture.apex_ttl < 900:
-        yield Occurrence(f"{picture.apex_ttl} s in the zone")
+def ns_ttl_short(observation: Observation) -> Iterator[Occurrence]:
+    if observation.apex_ttl is not None and observation.apex_ttl < 900:
+        yield Occurrence(f"{observation.apex_ttl} s in the zone")
 
 
 @finding(
@@ -65,10 +65,10 @@ def ns_ttl_short(picture: Observation) -> Iterator[Occurrence]:
     remedy="Give it a TTL of some minutes at least.",
     standard="RFC 1035 s3.2.1",
 )  # fmt: skip
-def ttl_zero(picture: Observation) -> Iterator[Occurrence]:
-    for rrset in picture.contents.values():
+def ttl_zero(observation: Observation) -> Iterator[Occurrence]:
+    for rrset in observation.contents.values():
         # Of names elsewhere a resolver tells what is left of the TTL, which says nothing of the record.
-        if rrset is not None and rrset.ttl == 0 and is_under(rrset.name, picture.domain):
+        if rrset is not None and rrset.ttl == 0 and is_under(rrset.name, observation.domain):
             yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text}")
 
 
@@ -79,8 +79,8 @@ def ttl_zero(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 2181 s5.2",
     after=("serials-differ", "servers-disagree-on-ns"),
 )  # fmt: skip
-def ttls_differ_between_servers(picture: Observation) -> Iterator[Occurrence]:
-    ttls = {view.address: view.ns.ttl for view in picture.serving if view.ns}
+def ttls_differ_between_servers(observation: Observation) -> Iterator[Occurrence]:
+    ttls = {view.address: view.ns.ttl for view in observation.serving if view.ns}
     if len(set(ttls.values())) > 1:
         for address, ttl in ttls.items():
             yield Occurrence(f"{address}: {ttl} s")
@@ -92,12 +92,12 @@ def ttls_differ_between_servers(picture: Observation) -> Iterator[Occurrence]:
     remedy="Lower the TTL now and put the change off to the time given, or accept that old copies live that long.",
     standard="RFC 1035 s3.2.1",
 )  # fmt: skip
-def ttl_outlasts_change(picture: Observation) -> Iterator[Occurrence]:
-    change = picture.plan.change_at
-    for what, ttl in (("the zone's own NS set", picture.apex_ttl), ("the parent's NS set", picture.parent_ttl)):
-        if change is not None and ttl is not None and picture.at + ttl > change:
-            free = people_text(picture.at + ttl, picture.at)
+def ttl_outlasts_change(observation: Observation) -> Iterator[Occurrence]:
+    change = observation.plan.change_at
+    for what, ttl in (("the zone's own NS set", observation.apex_ttl), ("the parent's NS set", observation.parent_ttl)):
+        if change is not None and ttl is not None and observation.at + ttl > change:
+            free = people_text(observation.at + ttl, observation.at)
             yield Occurrence(
                 f"{what} has a TTL of {ttl} s: copies taken now live until {free}, the change is planned for "
-                f"{people_text(change, picture.at)}"
+                f"{people_text(change, observation.at)}"
             )

@@ -13,9 +13,9 @@ from legatum.core.records.space import is_public
 _LONGEST_CHAIN = 8
 
 
-def _lacks(picture: Observation, name: Name, *rtypes: int) -> bool:
+def _lacks(observation: Observation, name: Name, *rtypes: int) -> bool:
     """All of these were asked for, and there is none."""
-    return all((name, rtype) in picture.contents and picture.contents[name, rtype] is None for rtype in rtypes)
+    return all((name, rtype) in observation.contents and observation.contents[name, rtype] is None for rtype in rtypes)
 
 
 @finding(
@@ -25,9 +25,9 @@ def _lacks(picture: Observation, name: Name, *rtypes: int) -> bool:
     standard="RFC 1912 s2.4",
     after=("apex-is-alias",),
 )  # fmt: skip
-def apex_without_address(picture: Observation) -> Iterator[Occurrence]:
-    if _lacks(picture, picture.domain, A, AAAA):
-        yield Occurrence(f"{name_text(picture.domain)} has neither A nor AAAA")
+def apex_without_address(observation: Observation) -> Iterator[Occurrence]:
+    if _lacks(observation, observation.domain, A, AAAA):
+        yield Occurrence(f"{name_text(observation.domain)} has neither A nor AAAA")
 
 
 @finding(
@@ -36,9 +36,9 @@ def apex_without_address(picture: Observation) -> Iterator[Occurrence]:
     remedy="Add www as an alias to the bare domain, or with the same addresses.",
     standard="RFC 1034 s3.6.2",
 )  # fmt: skip
-def www_missing(picture: Observation) -> Iterator[Occurrence]:
-    www = below("www", picture.domain)
-    if _lacks(picture, www, A, AAAA) and not picture.contents.get((www, CNAME)):
+def www_missing(observation: Observation) -> Iterator[Occurrence]:
+    www = below("www", observation.domain)
+    if _lacks(observation, www, A, AAAA) and not observation.contents.get((www, CNAME)):
         yield Occurrence(f"{name_text(www)} does not exist")
 
 
@@ -48,9 +48,9 @@ def www_missing(picture: Observation) -> Iterator[Occurrence]:
     remedy="Use the name that the alias leads to in the MX record.",
     standard="RFC 2181 s10.3",
 )  # fmt: skip
-def mail_to_alias(picture: Observation) -> Iterator[Occurrence]:
-    for host in targets(picture.contents.get((picture.domain, MX))):
-        if picture.contents.get((host, CNAME)):
+def mail_to_alias(observation: Observation) -> Iterator[Occurrence]:
+    for host in targets(observation.contents.get((observation.domain, MX))):
+        if observation.contents.get((host, CNAME)):
             yield Occurrence(f"MX {name_text(host)} is an alias")
 
 
@@ -60,10 +60,10 @@ def mail_to_alias(picture: Observation) -> Iterator[Occurrence]:
     remedy="Put the addresses the alias leads to at the apex as A and AAAA records.",
     standard="RFC 1034 s3.6.2",
 )  # fmt: skip
-def apex_is_alias(picture: Observation) -> Iterator[Occurrence]:
-    alias = picture.contents.get((picture.domain, CNAME))
+def apex_is_alias(observation: Observation) -> Iterator[Occurrence]:
+    alias = observation.contents.get((observation.domain, CNAME))
     if alias:
-        yield Occurrence(f"{name_text(picture.domain)} leads to {name_text(targets(alias)[0])}")
+        yield Occurrence(f"{name_text(observation.domain)} leads to {name_text(targets(alias)[0])}")
 
 
 @finding(
@@ -72,11 +72,11 @@ def apex_is_alias(picture: Observation) -> Iterator[Occurrence]:
     remedy="Point www at a name that exists; after a move check that the target was brought along.",
     standard="RFC 1034 s3.6.2",
 )  # fmt: skip
-def www_leads_nowhere(picture: Observation) -> Iterator[Occurrence]:
-    alias = picture.contents.get((below("www", picture.domain), CNAME))
+def www_leads_nowhere(observation: Observation) -> Iterator[Occurrence]:
+    alias = observation.contents.get((below("www", observation.domain), CNAME))
     target = targets(alias)[0] if alias else None
-    if target is not None and _nowhere(picture, target):
-        yield Occurrence(f"{name_text(below('www', picture.domain))} leads to {name_text(target)}, which has no address")
+    if target is not None and _nowhere(observation, target):
+        yield Occurrence(f"{name_text(below('www', observation.domain))} leads to {name_text(target)}, which has no address")
 
 
 @finding(
@@ -85,9 +85,9 @@ def www_leads_nowhere(picture: Observation) -> Iterator[Occurrence]:
     remedy="Add MX records; if the domain takes no mail, say so with a single MX of preference 0 to the root (RFC 7505).",
     standard="RFC 5321 s5.1",
 )  # fmt: skip
-def mail_missing(picture: Observation) -> Iterator[Occurrence]:
-    if (picture.domain, MX) in picture.contents and picture.contents[picture.domain, MX] is None:
-        yield Occurrence(f"{name_text(picture.domain)} has no MX")
+def mail_missing(observation: Observation) -> Iterator[Occurrence]:
+    if (observation.domain, MX) in observation.contents and observation.contents[observation.domain, MX] is None:
+        yield Occurrence(f"{name_text(observation.domain)} has no MX")
 
 
 @finding(
@@ -96,9 +96,9 @@ def mail_missing(picture: Observation) -> Iterator[Occurrence]:
     remedy="Add the addresses of the mail servers' names; after a move check that they were brought along.",
     standard="RFC 5321 s5.1",
 )  # fmt: skip
-def mail_lost(picture: Observation) -> Iterator[Occurrence]:
-    hosts = _mail_hosts(picture)
-    if hosts and all(_nowhere(picture, host) for host in hosts):
+def mail_lost(observation: Observation) -> Iterator[Occurrence]:
+    hosts = _mail_hosts(observation)
+    if hosts and all(_nowhere(observation, host) for host in hosts):
         yield Occurrence(f"{', '.join(name_text(host) for host in hosts)}: no address")
 
 
@@ -109,9 +109,9 @@ def mail_lost(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1912 s2.5",
     after=("mail-lost",),
 )  # fmt: skip
-def mail_host_without_address(picture: Observation) -> Iterator[Occurrence]:
-    for host in _mail_hosts(picture):
-        if _nowhere(picture, host):
+def mail_host_without_address(observation: Observation) -> Iterator[Occurrence]:
+    for host in _mail_hosts(observation):
+        if _nowhere(observation, host):
             yield Occurrence(f"MX {name_text(host)}: no address", (), name_text(host))
 
 
@@ -121,11 +121,11 @@ def mail_host_without_address(picture: Observation) -> Iterator[Occurrence]:
     remedy="Put the public address there; keep internal addresses in an internal zone. If the range is in use at your site, set `home`.",
     standard="RFC 6890 s2",
 )  # fmt: skip
-def visitors_sent_to_special_address(picture: Observation) -> Iterator[Occurrence]:
-    for rrset in picture.contents.values():
+def visitors_sent_to_special_address(observation: Observation) -> Iterator[Occurrence]:
+    for rrset in observation.contents.values():
         if rrset is not None and rrset.rtype in (A, AAAA):
             for address in (address_text(rdata) for rdata in rrset.rdatas):
-                if not is_public(address, picture.home):
+                if not is_public(address, observation.home):
                     yield Occurrence(f"{name_text(rrset.name)}: {address}")
 
 
@@ -135,9 +135,9 @@ def visitors_sent_to_special_address(picture: Observation) -> Iterator[Occurrenc
     remedy="Nothing, if it is meant. When comparing two sides, do not take the wildcard's answer for the name's own.",
     standard="RFC 4592 s2",
 )  # fmt: skip
-def wildcard_answers(picture: Observation) -> Iterator[Occurrence]:
-    if picture.denial and picture.denial.wildcard:
-        yield Occurrence(f"{name_text(picture.denial.name)}, which nobody made, is answered")
+def wildcard_answers(observation: Observation) -> Iterator[Occurrence]:
+    if observation.denial and observation.denial.wildcard:
+        yield Occurrence(f"{name_text(observation.denial.name)}, which nobody made, is answered")
 
 
 @finding(
@@ -146,25 +146,25 @@ def wildcard_answers(picture: Observation) -> Iterator[Occurrence]:
     remedy="Join them into one record.",
     standard="RFC 7208 s3.2",
 )  # fmt: skip
-def two_spf_records(picture: Observation) -> Iterator[Occurrence]:
-    texts = picture.contents.get((picture.domain, TXT))
+def two_spf_records(observation: Observation) -> Iterator[Occurrence]:
+    texts = observation.contents.get((observation.domain, TXT))
     found = [rdata for rdata in texts.rdatas if rdata[1:7].lower() == b"v=spf1"] if texts else []
     if len(found) > 1:
         yield Occurrence(f"{len(found)} TXT records begin with v=spf1")
 
 
-def _mail_hosts(picture: Observation) -> list[Name]:
+def _mail_hosts(observation: Observation) -> list[Name]:
     """A single MX to the root means that the domain takes no mail (RFC 7505)."""
-    return [host for host in targets(picture.contents.get((picture.domain, MX))) if host != ROOT]
+    return [host for host in targets(observation.contents.get((observation.domain, MX))) if host != ROOT]
 
 
-def _nowhere(picture: Observation, host: Name) -> bool:
+def _nowhere(observation: Observation, host: Name) -> bool:
     """The name was looked up, and has neither an address nor an alias that leads to one."""
     for _ in range(_LONGEST_CHAIN):
-        seen = [rtype for rtype in (A, AAAA) if (host, rtype) in picture.contents]
-        if any(picture.contents[host, rtype] for rtype in seen):
+        seen = [rtype for rtype in (A, AAAA) if (host, rtype) in observation.contents]
+        if any(observation.contents[host, rtype] for rtype in seen):
             return False
-        alias = picture.contents.get((host, CNAME))
+        alias = observation.contents.get((host, CNAME))
         if alias is None:
             return len(seen) == 2
         host = targets(alias)[0]
@@ -177,8 +177,8 @@ def _nowhere(picture: Observation, host: Name) -> bool:
     remedy="Give it the new ones: `legatum move draft DOMAIN --alias NAME=TARGET --from PROVIDER`.",
     standard="RFC 1034 s3.6.2",
 )  # fmt: skip
-def followed_addresses_moved(picture: Observation) -> Iterator[Occurrence]:
-    for each in picture.tracked:
+def followed_addresses_moved(observation: Observation) -> Iterator[Occurrence]:
+    for each in observation.tracked:
         if each.moved:
             theirs, own = ", ".join(each.theirs), ", ".join(each.own)
             yield Occurrence(f"{name_text(each.target)} has {theirs} now, {name_text(each.name)} {own}")

@@ -10,8 +10,8 @@ from legatum.core.observation.own_link import secured
 _NXDOMAIN = 3
 
 
-def concerned(picture: Observation) -> bool:
-    return picture.shows_dnssec
+def concerned(observation: Observation) -> bool:
+    return observation.shows_dnssec
 
 
 @finding(
@@ -21,8 +21,8 @@ def concerned(picture: Observation) -> bool:
     standard="RFC 4035 s3.1.3",
     after=("ds-but-unsigned", "signature-missing", "ds-without-key"),
 )  # fmt: skip
-def denial_broken(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.serving if secured(picture) else ():
+def denial_broken(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.serving if secured(observation) else ():
         denial = view.denial
         if denial and not denial.wildcard and denial.rcode in (0, _NXDOMAIN) and not denial.proven:
             yield Occurrence(f"{where(view)}: no NSEC or NSEC3 that fits", view.replies, view.address)
@@ -34,7 +34,7 @@ def denial_broken(picture: Observation) -> Iterator[Occurrence]:
     remedy="Set the iterations to 0 and the salt to none.",
     standard="RFC 9276 s3.1",
 )  # fmt: skip
-def nsec3_iterations(picture: Observation) -> Iterator[Occurrence]:
-    rounds = {view.denial.iterations for view in picture.serving if view.denial and view.denial.iterations}
+def nsec3_iterations(observation: Observation) -> Iterator[Occurrence]:
+    rounds = {view.denial.iterations for view in observation.serving if view.denial and view.denial.iterations}
     if rounds:
         yield Occurrence(f"{max(rounds)} iterations")

@@ -13,17 +13,17 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import DNSKEY
 
 
-def _any_fits(picture: Observation) -> bool:
-    return any(fits(picture.domain, ds, key) for ds in ds_of(picture) if usable(ds) for key in keys_of(picture))
+def _any_fits(observation: Observation) -> bool:
+    return any(fits(observation.domain, ds, key) for ds in ds_of(observation) if usable(ds) for key in keys_of(observation))
 
 
-def _named_keys(picture: Observation, ds: Ds) -> list[Dnskey]:
-    parsed = [key for rdata in keys_of(picture) if (key := parse_key(rdata))]
+def _named_keys(observation: Observation, ds: Ds) -> list[Dnskey]:
+    parsed = [key for rdata in keys_of(observation) if (key := parse_key(rdata))]
     return [key for key in parsed if (key.tag, key.algorithm) == (ds.tag, ds.algorithm)]
 
 
-def concerned(picture: Observation) -> bool:
-    return picture.shows_dnssec
+def concerned(observation: Observation) -> bool:
+    return observation.shows_dnssec
 
 
 @finding(
@@ -32,12 +32,12 @@ def concerned(picture: Observation) -> bool:
     remedy=f"At once: {unsigned_remedy('DOMAIN')}.",
     standard="RFC 4035 s5.2",
 )  # fmt: skip
-def ds_but_unsigned(picture: Observation) -> Iterator[Occurrence]:
-    asked = [view for view in picture.serving if view.keys_asked and DNSKEY not in view.unanswered]
-    if secured(picture) and asked and not any(view.keys for view in asked):
-        replies = tuple(view.reply for view in picture.parents if view.ds)
-        still = f"; {', '.join(picture.still_signed)} still serves it signed with such a key" if picture.still_signed else ""
-        yield Occurrence(f"{'; '.join(each.text for each in ds_of(picture))}; no server has a DNSKEY{still}", replies)
+def ds_but_unsigned(observation: Observation) -> Iterator[Occurrence]:
+    asked = [view for view in observation.serving if view.keys_asked and DNSKEY not in view.unanswered]
+    if secured(observation) and asked and not any(view.keys for view in asked):
+        replies = tuple(view.reply for view in observation.parents if view.ds)
+        still = f"; {', '.join(observation.still_signed)} still serves it signed with such a key" if observation.still_signed else ""
+        yield Occurrence(f"{'; '.join(each.text for each in ds_of(observation))}; no server has a DNSKEY{still}", replies)
 
 
 @finding(
@@ -47,13 +47,13 @@ def ds_but_unsigned(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.2",
     after=("serials-differ",),
 )  # fmt: skip
-def ds_without_key(picture: Observation) -> Iterator[Occurrence]:
-    if not picture.signed or not secured(picture) or _any_fits(picture):
+def ds_without_key(observation: Observation) -> Iterator[Occurrence]:
+    if not observation.signed or not secured(observation) or _any_fits(observation):
         return
-    tags = ", ".join(key.text for rdata in keys_of(picture) if (key := parse_key(rdata)))
-    for ds in ds_of(picture):
-        if usable(ds) and not _named_keys(picture, ds):
-            slip = next((f" ({said})" for each in picture.ds if parse_ds(each) == ds and (said := _slip(picture, each))), "")
+    tags = ", ".join(key.text for rdata in keys_of(observation) if (key := parse_key(rdata)))
+    for ds in ds_of(observation):
+        if usable(ds) and not _named_keys(observation, ds):
+            slip = next((f" ({said})" for each in observation.ds if parse_ds(each) == ds and (said := _slip(observation, each))), "")
             yield Occurrence(f"{ds.text}; the zone has {tags}{slip}")
 
 
@@ -63,18 +63,18 @@ def ds_without_key(picture: Observation) -> Iterator[Occurrence]:
     remedy="Copy the digest anew from the provider, whole and without spaces; compare key tag, algorithm and digest type too.",
     standard="RFC 4034 s5.1.4",
 )  # fmt: skip
-def ds_digest_wrong(picture: Observation) -> Iterator[Occurrence]:
-    if _any_fits(picture):
+def ds_digest_wrong(observation: Observation) -> Iterator[Occurrence]:
+    if _any_fits(observation):
         return
-    for ds in ds_of(picture):
-        if usable(ds) and _named_keys(picture, ds):
-            right = next((digest_of(picture.domain, rdata, ds.digest_type) for rdata in keys_of(picture) if _is(rdata, ds)), None)
+    for ds in ds_of(observation):
+        if usable(ds) and _named_keys(observation, ds):
+            right = next((digest_of(observation.domain, rdata, ds.digest_type) for rdata in keys_of(observation) if _is(rdata, ds)), None)
             short = f", {len(right) - len(ds.digest)} octets missing" if right and len(right) > len(ds.digest) else ""
             yield Occurrence(f"{ds.text}; it should be {right.hex() if right else 'another'}{short}")
 
 
-def _slip(picture: Observation, rdata: bytes) -> str:
-    return ds_slip(picture.domain, rdata, keys_of(picture))
+def _slip(observation: Observation, rdata: bytes) -> str:
+    return ds_slip(observation.domain, rdata, keys_of(observation))
 
 
 def _is(rdata: bytes, ds: Ds) -> bool:
@@ -88,10 +88,10 @@ def _is(rdata: bytes, ds: Ds) -> bool:
     remedy="Take it out at the registrar when no key exchange is under way.",
     standard="RFC 6781 s4.1.2",
 )  # fmt: skip
-def ds_left_over(picture: Observation) -> Iterator[Occurrence]:
-    if _any_fits(picture):
-        for ds in ds_of(picture):
-            if not any(fits(picture.domain, ds, key) for key in keys_of(picture)):
+def ds_left_over(observation: Observation) -> Iterator[Occurrence]:
+    if _any_fits(observation):
+        for ds in ds_of(observation):
+            if not any(fits(observation.domain, ds, key) for key in keys_of(observation)):
                 yield Occurrence(ds.text)
 
 
@@ -101,8 +101,8 @@ def ds_left_over(picture: Observation) -> Iterator[Occurrence]:
     remedy="Publish a DS with digest type 2 (SHA-256) of a key of algorithm 8, 13 or 15.",
     standard="RFC 8624 s3",
 )  # fmt: skip
-def ds_unknown(picture: Observation) -> Iterator[Occurrence]:
-    for ds in ds_of(picture):
+def ds_unknown(observation: Observation) -> Iterator[Occurrence]:
+    for ds in ds_of(observation):
         if not usable(ds):
             named, digest = algorithm(ds.algorithm).name, digest_type(ds.digest_type).name
             yield Occurrence(f"{ds.text}: algorithm {named}, digest {digest}")
@@ -114,8 +114,8 @@ def ds_unknown(picture: Observation) -> Iterator[Occurrence]:
     remedy="Publish a DS with digest type 2 (SHA-256) for the same key.",
     standard="RFC 8624 s3.3",
 )  # fmt: skip
-def ds_digest_weak(picture: Observation) -> Iterator[Occurrence]:
-    known = [each for each in ds_of(picture) if usable(each)]
+def ds_digest_weak(observation: Observation) -> Iterator[Occurrence]:
+    known = [each for each in ds_of(observation) if usable(each)]
     if known and all(digest_type(each.digest_type).weak for each in known):
         yield Occurrence("; ".join(each.text for each in known))
 
@@ -126,8 +126,8 @@ def ds_digest_weak(picture: Observation) -> Iterator[Occurrence]:
     remedy="Exchange the algorithm for 13 (ECDSA P-256), in the order that RFC 6781 s4.1.4 gives.",
     standard="RFC 8624 s3.1",
 )  # fmt: skip
-def key_algorithm_weak(picture: Observation) -> Iterator[Occurrence]:
-    for rdata in keys_of(picture):
+def key_algorithm_weak(observation: Observation) -> Iterator[Occurrence]:
+    for rdata in keys_of(observation):
         key = parse_key(rdata)
         if key and algorithm(key.algorithm).weak:
             yield Occurrence(key.text)
@@ -139,8 +139,8 @@ def key_algorithm_weak(picture: Observation) -> Iterator[Occurrence]:
     remedy="Exchange it for a longer one, or better for algorithm 13 (ECDSA P-256).",
     standard="RFC 6781 s3.4.2",
 )  # fmt: skip
-def key_short(picture: Observation) -> Iterator[Occurrence]:
-    for rdata in keys_of(picture):
+def key_short(observation: Observation) -> Iterator[Occurrence]:
+    for rdata in keys_of(observation):
         key = parse_key(rdata)
         if key and key.bits is not None and key.bits < 2048:
             yield Occurrence(f"{key.text}: {key.bits} bits")
@@ -152,9 +152,9 @@ def key_short(picture: Observation) -> Iterator[Occurrence]:
     remedy="Wait and look again; take no key away before all servers agree and the DS TTL has passed.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def ds_parents_differ(picture: Observation) -> Iterator[Occurrence]:
+def ds_parents_differ(observation: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[int]] = {}
-    for view in picture.parents:
+    for view in observation.parents:
         if view.ns:
             given.setdefault(view.ds.rdatas if view.ds else (), []).append(view.reply)
     if len(given) > 1:
@@ -169,8 +169,8 @@ def ds_parents_differ(picture: Observation) -> Iterator[Occurrence]:
     remedy="That is a fault of the parent's servers; tell the registry. Until then validating resolvers may reject the domain.",
     standard="RFC 4035 s3.1.4.1",
 )  # fmt: skip
-def ds_absence_unproven(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.parents:
+def ds_absence_unproven(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.parents:
         if view.ds_absent is False:
             yield Occurrence(f"{name_text(view.server)} ({view.address})", (view.reply,), view.address)
 
@@ -182,9 +182,11 @@ def ds_absence_unproven(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.2",
     after=("island-broken",),
 )  # fmt: skip
-def signed_without_ds(picture: Observation) -> Iterator[Occurrence]:
-    if picture.signed and picture.delegation and not picture.ds:
-        yield Occurrence("; ".join(key.text for rdata in keys_of(picture) if (key := parse_key(rdata)) and key.flags & 1) or "keys, no DS")
+def signed_without_ds(observation: Observation) -> Iterator[Occurrence]:
+    if observation.signed and observation.delegation and not observation.ds:
+        yield Occurrence(
+            "; ".join(key.text for rdata in keys_of(observation) if (key := parse_key(rdata)) and key.flags & 1) or "keys, no DS"
+        )
 
 
 @finding(
@@ -193,11 +195,11 @@ def signed_without_ds(picture: Observation) -> Iterator[Occurrence]:
     remedy="If the registry does not take CDS up by itself, publish the DS at the registrar.",
     standard="RFC 7344 s4.1",
 )  # fmt: skip
-def ds_change_announced(picture: Observation) -> Iterator[Occurrence]:
-    wanted = sorted({rdata for view in picture.serving if view.cds for rdata in view.cds.rdatas})
+def ds_change_announced(observation: Observation) -> Iterator[Occurrence]:
+    wanted = sorted({rdata for view in observation.serving if view.cds for rdata in view.cds.rdatas})
     removal = [rdata for rdata in wanted if rdata[2:3] == b"\0"]
-    if removal and picture.ds:
+    if removal and observation.ds:
         yield Occurrence("the zone asks for the DS to be taken out")
-    elif wanted and not removal and picture.ds and tuple(wanted) != picture.ds:
+    elif wanted and not removal and observation.ds and tuple(wanted) != observation.ds:
         texts = "; ".join(ds.text.replace("DS", "CDS", 1) for rdata in wanted if (ds := parse_ds(rdata)))
-        yield Occurrence(f"asked for: {texts}; at the parent: {'; '.join(each.text for each in ds_of(picture))}")
+        yield Occurrence(f"asked for: {texts}; at the parent: {'; '.join(each.text for each in ds_of(observation))}")

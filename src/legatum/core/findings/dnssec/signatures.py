@@ -27,36 +27,36 @@ class _Judged(NamedTuple):
     ttl: int
 
 
-def _judged(picture: Observation) -> Iterator[_Judged]:
-    for view in picture.serving:
+def _judged(observation: Observation) -> Iterator[_Judged]:
+    for view in observation.serving:
         if view.keys is None:
             continue
         for rtype, rrset in ((SOA, view.soa), (NS, view.ns), (DNSKEY, view.keys)):
             if rrset is not None:
-                standing, signature = best_validity(rrset, view.signatures.get(rtype), view.keys, picture.at)
+                standing, signature = best_validity(rrset, view.signatures.get(rtype), view.keys, observation.at)
                 yield _Judged(view, rtype, standing, signature, rrset.ttl)
 
 
-def _said(picture: Observation, *standings: Validity | None) -> Iterator[Occurrence]:
+def _said(observation: Observation, *standings: Validity | None) -> Iterator[Occurrence]:
     """What was judged so, where validating resolvers look."""
-    if not secured(picture):
+    if not secured(observation):
         return
-    for each in _judged(picture):
+    for each in _judged(observation):
         if each.standing in standings:
             told = f"{where(each.view)}: the signature over {type_text(each.rtype)}"
             if each.signature is None:
                 words = f"{where(each.view)}: no signature over {type_text(each.rtype)}"
             elif each.standing == Validity.EXPIRED:
-                words = f"{told} ended at {people_text(each.signature.expires, picture.at)}"
+                words = f"{told} ended at {people_text(each.signature.expires, observation.at)}"
             elif each.standing == Validity.EARLY:
-                words = f"{told} begins at {people_text(each.signature.begins, picture.at)}"
+                words = f"{told} begins at {people_text(each.signature.begins, observation.at)}"
             else:
                 words = f"{told} by key {each.signature.tag} {each.standing}"
             yield Occurrence(words, each.view.replies, each.view.address)
 
 
-def concerned(picture: Observation) -> bool:
-    return picture.shows_dnssec
+def concerned(observation: Observation) -> bool:
+    return observation.shows_dnssec
 
 
 @finding(
@@ -66,14 +66,14 @@ def concerned(picture: Observation) -> bool:
     remedy="Set the clock of this machine by a time server, and look again.",
     standard="RFC 4035 s5.3.1",
 )  # fmt: skip
-def clock_doubtful(picture: Observation) -> Iterator[Occurrence]:
-    if not secured(picture):
+def clock_doubtful(observation: Observation) -> Iterator[Occurrence]:
+    if not secured(observation):
         return
-    judged = list(_judged(picture))
-    content = [view for view in picture.resolvers if view.rcode == 0 and view.authenticated]
+    judged = list(_judged(observation))
+    content = [view for view in observation.resolvers if view.rcode == 0 and view.authenticated]
     if judged and content and all(each.standing in (Validity.EXPIRED, Validity.EARLY) for each in judged):
         names = ", ".join(dict.fromkeys(view.name for view in content))
-        now = people_text(picture.at, picture.at)
+        now = people_text(observation.at, observation.at)
         words = f"it is {now} by this clock, and all {len(judged)} signatures are out of date; {names} takes them"
         yield Occurrence(words, tuple(view.reply for view in content))
 
@@ -85,8 +85,8 @@ def clock_doubtful(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.3.1",
     after=(*_KEYLESS, "clock-doubtful"),
 )  # fmt: skip
-def signature_expired(picture: Observation) -> Iterator[Occurrence]:
-    yield from _said(picture, Validity.EXPIRED)
+def signature_expired(observation: Observation) -> Iterator[Occurrence]:
+    yield from _said(observation, Validity.EXPIRED)
 
 
 @finding(
@@ -96,8 +96,8 @@ def signature_expired(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.3.1",
     after=(*_KEYLESS, "clock-doubtful"),
 )  # fmt: skip
-def signature_early(picture: Observation) -> Iterator[Occurrence]:
-    yield from _said(picture, Validity.EARLY)
+def signature_early(observation: Observation) -> Iterator[Occurrence]:
+    yield from _said(observation, Validity.EARLY)
 
 
 @finding(
@@ -107,8 +107,8 @@ def signature_early(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.3.3",
     after=_KEYLESS,
 )  # fmt: skip
-def signature_wrong(picture: Observation) -> Iterator[Occurrence]:
-    yield from _said(picture, Validity.WRONG, Validity.NO_KEY)
+def signature_wrong(observation: Observation) -> Iterator[Occurrence]:
+    yield from _said(observation, Validity.WRONG, Validity.NO_KEY)
 
 
 @finding(
@@ -118,10 +118,10 @@ def signature_wrong(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.2",
     after=_KEYLESS,
 )  # fmt: skip
-def signature_missing(picture: Observation) -> Iterator[Occurrence]:
-    yield from _said(picture, None)
-    if secured(picture) and picture.signed:
-        for view in picture.serving:
+def signature_missing(observation: Observation) -> Iterator[Occurrence]:
+    yield from _said(observation, None)
+    if secured(observation) and observation.signed:
+        for view in observation.serving:
             if view.keys is None and view.keys_asked and not view.signatures and DNSKEY not in view.unanswered:
                 yield Occurrence(f"{where(view)}: no keys and no signatures", view.replies, view.address)
 
@@ -133,10 +133,10 @@ def signature_missing(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 6781 s4.4.2",
     after=("signature-expired",),
 )  # fmt: skip
-def signature_ends_soon(picture: Observation) -> Iterator[Occurrence]:
-    for each in _judged(picture):
-        if each.standing == Validity.GOOD and each.signature and each.signature.expires - picture.at < max(_SOON, each.ttl):
-            until = people_text(each.signature.expires, picture.at)
+def signature_ends_soon(observation: Observation) -> Iterator[Occurrence]:
+    for each in _judged(observation):
+        if each.standing == Validity.GOOD and each.signature and each.signature.expires - observation.at < max(_SOON, each.ttl):
+            until = people_text(each.signature.expires, observation.at)
             yield Occurrence(f"{where(each.view)}: the signature over {type_text(each.rtype)} holds until {until}", each.view.replies)
 
 
@@ -147,13 +147,13 @@ def signature_ends_soon(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 4035 s5.2",
     after=(*_KEYLESS, "signature-expired", "signature-early", "signature-wrong", "signature-missing"),
 )  # fmt: skip
-def chain_broken(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.serving if secured(picture) else ():
+def chain_broken(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.serving if secured(observation) else ():
         keys = view.keys
         if keys is None:
             continue
-        trusted = [rdata for rdata in keys.rdatas if any(fits(picture.domain, ds, rdata) for ds in ds_of(picture))]
-        if trusted and not signed_by(keys, view.signatures.get(DNSKEY), trusted, picture.at):
+        trusted = [rdata for rdata in keys.rdatas if any(fits(observation.domain, ds, rdata) for ds in ds_of(observation))]
+        if trusted and not signed_by(keys, view.signatures.get(DNSKEY), trusted, observation.at):
             tags = ", ".join(str(key.tag) for rdata in trusted if (key := parse_key(rdata)))
             yield Occurrence(f"{where(view)}: no good signature over DNSKEY by key {tags}", view.replies, view.address)
 
@@ -165,10 +165,10 @@ def chain_broken(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 8901 s2.1",
     after=("serials-differ", "signature-missing", "ds-but-unsigned", "keys-not-shared"),
 )  # fmt: skip
-def keys_differ(picture: Observation) -> Iterator[Occurrence]:
+def keys_differ(observation: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
-    for view in picture.serving if len(by_signer(picture)) == 1 else ():
-        if view.keys_asked and DNSKEY not in view.unanswered and (picture.signed or picture.ds):
+    for view in observation.serving if len(by_signer(observation)) == 1 else ():
+        if view.keys_asked and DNSKEY not in view.unanswered and (observation.signed or observation.ds):
             given.setdefault(view.keys.rdatas if view.keys else (), []).append(view)
     if len(given) > 1:
         for rdatas, views in given.items():
@@ -184,8 +184,8 @@ def keys_differ(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 8901 s2.1",
     after=(*_KEYLESS, "signature-missing"),
 )  # fmt: skip
-def keys_not_shared(picture: Observation) -> Iterator[Occurrence]:
-    for one, other in unshared(picture.serving) if secured(picture) else ():
+def keys_not_shared(observation: Observation) -> Iterator[Occurrence]:
+    for one, other in unshared(observation.serving) if secured(observation) else ():
         yield Occurrence(f"{where(one)}: no key of the signatures that {where(other)} gives", one.replies, one.address)
 
 
@@ -195,10 +195,10 @@ def keys_not_shared(picture: Observation) -> Iterator[Occurrence]:
     remedy="Publish no DS before every signature on every server holds.",
     standard="RFC 4035 s5.3",
 )  # fmt: skip
-def island_broken(picture: Observation) -> Iterator[Occurrence]:
-    if secured(picture):
+def island_broken(observation: Observation) -> Iterator[Occurrence]:
+    if secured(observation):
         return
-    for each in _judged(picture):
+    for each in _judged(observation):
         if each.standing not in (Validity.GOOD, Validity.UNKNOWN):
             stands = each.standing or "missing"
             yield Occurrence(f"{where(each.view)}: the signature over {type_text(each.rtype)} is {stands}", each.view.replies)

@@ -18,10 +18,10 @@ def _named(names: Iterable[Name]) -> str:
     remedy="Check the spelling and that the registration is paid for and not on hold; then set the NS set at the registrar.",
     standard="RFC 2308 s2.1",
 )  # fmt: skip
-def no_such_domain(picture: Observation) -> Iterator[Occurrence]:
-    denied = [view for view in picture.parents if view.answered and view.denied]
-    if not picture.delegation and denied:
-        others = sum(view.answered and not view.denied for view in picture.parents)
+def no_such_domain(observation: Observation) -> Iterator[Occurrence]:
+    denied = [view for view in observation.parents if view.answered and view.denied]
+    if not observation.delegation and denied:
+        others = sum(view.answered and not view.denied for view in observation.parents)
         words = f"{len(denied)} parent server addresses say: no such name" + (f"; {others} do not say so" if others else "")
         yield Occurrence(words, tuple(view.reply for view in denied))
 
@@ -32,9 +32,9 @@ def no_such_domain(picture: Observation) -> Iterator[Occurrence]:
     remedy="Set the NS set at the registrar; check that the name asked for is the registered domain and not a name inside one.",
     standard="RFC 1034 s4.2.1",
 )  # fmt: skip
-def not_delegated(picture: Observation) -> Iterator[Occurrence]:
-    answered = [view for view in picture.parents if view.answered]
-    if answered and not picture.delegation and not any(view.denied for view in answered):
+def not_delegated(observation: Observation) -> Iterator[Occurrence]:
+    answered = [view for view in observation.parents if view.answered]
+    if answered and not observation.delegation and not any(view.denied for view in answered):
         words = ", ".join(sorted({view.outcome for view in answered}))
         yield Occurrence(f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered))
 
@@ -45,8 +45,8 @@ def not_delegated(picture: Observation) -> Iterator[Occurrence]:
     remedy="Look again later. If only you cannot reach it, survey from another network.",
     standard="RFC 2182 s3",
 )  # fmt: skip
-def parent_silent(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.parents:
+def parent_silent(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.parents:
         if not view.answered:
             yield Occurrence(f"{name_text(view.server)} ({view.address}): {view.outcome}", (view.reply,), view.address)
 
@@ -57,9 +57,9 @@ def parent_silent(picture: Observation) -> Iterator[Occurrence]:
     remedy="Wait and look again: `legatum confirm DOMAIN` says which server still has the old set.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def parents_disagree(picture: Observation) -> Iterator[Occurrence]:
+def parents_disagree(observation: Observation) -> Iterator[Occurrence]:
     groups: dict[tuple[Name, ...], list[int]] = {}
-    for view in picture.parents:
+    for view in observation.parents:
         if view.answered:
             groups.setdefault(targets(view.ns), []).append(view.reply)
     if len(groups) > 1:
@@ -74,8 +74,8 @@ def parents_disagree(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
-def ns_sets_disjoint(picture: Observation) -> Iterator[Occurrence]:
-    parent, child = set(picture.delegation), set(picture.own_ns)
+def ns_sets_disjoint(observation: Observation) -> Iterator[Occurrence]:
+    parent, child = set(observation.delegation), set(observation.own_ns)
     if parent and child and not parent & child:
         yield Occurrence(f"parent: {_named(parent)}; child: {_named(child)}")
 
@@ -87,8 +87,8 @@ def ns_sets_disjoint(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
-def ns_only_at_parent(picture: Observation) -> Iterator[Occurrence]:
-    parent, child = set(picture.delegation), set(picture.own_ns)
+def ns_only_at_parent(observation: Observation) -> Iterator[Occurrence]:
+    parent, child = set(observation.delegation), set(observation.own_ns)
     if parent & child and parent - child:
         yield Occurrence(f"only at the parent: {_named(parent - child)}")
 
@@ -100,8 +100,8 @@ def ns_only_at_parent(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
 )  # fmt: skip
-def ns_only_at_child(picture: Observation) -> Iterator[Occurrence]:
-    parent, child = set(picture.delegation), set(picture.own_ns)
+def ns_only_at_child(observation: Observation) -> Iterator[Occurrence]:
+    parent, child = set(observation.delegation), set(observation.own_ns)
     if parent & child and child - parent:
         yield Occurrence(f"only in the zone: {_named(child - parent)}")
 
@@ -112,9 +112,9 @@ def ns_only_at_child(picture: Observation) -> Iterator[Occurrence]:
     remedy="Add a second server on another network, to the zone and at the registrar.",
     standard="RFC 2182 s5",
 )  # fmt: skip
-def single_name_server(picture: Observation) -> Iterator[Occurrence]:
-    if len(picture.delegation) == 1:
-        yield Occurrence(f"the delegation names {_named(picture.delegation)} alone")
+def single_name_server(observation: Observation) -> Iterator[Occurrence]:
+    if len(observation.delegation) == 1:
+        yield Occurrence(f"the delegation names {_named(observation.delegation)} alone")
 
 
 @finding(
@@ -123,7 +123,7 @@ def single_name_server(picture: Observation) -> Iterator[Occurrence]:
     remedy="Keep two to seven name servers and take the others out, at the registrar and in the zone.",
     standard="RFC 2182 s5",
 )  # fmt: skip
-def delegation_crowded(picture: Observation) -> Iterator[Occurrence]:
-    count = max(len(picture.delegation), len(picture.own_ns))
+def delegation_crowded(observation: Observation) -> Iterator[Occurrence]:
+    count = max(len(observation.delegation), len(observation.own_ns))
     if count > 13:
         yield Occurrence(f"{count} name servers; the first {min(count, 32)} were looked at")

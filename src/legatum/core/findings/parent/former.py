@@ -9,8 +9,8 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 
 
-def concerned(picture: Observation) -> bool:
-    return bool(picture.former)
+def concerned(observation: Observation) -> bool:
+    return bool(observation.former)
 
 
 @finding(
@@ -19,9 +19,9 @@ def concerned(picture: Observation) -> bool:
     remedy="Keep the service at the other provider, and put its NS set back at the registrar; publish the zone at the new one first.",
     standard="RFC 1034 s4.2.2",
 )  # fmt: skip
-def moved_too_early(picture: Observation) -> Iterator[Occurrence]:
-    alive = [view for view in picture.former if view.serves]
-    if picture.servers and not picture.serving and alive:
+def moved_too_early(observation: Observation) -> Iterator[Occurrence]:
+    alive = [view for view in observation.former if view.serves]
+    if observation.servers and not observation.serving and alive:
         named = ", ".join(sorted({name_text(view.server) for view in alive}))
         replies = tuple(number for view in alive for number in view.replies)
         yield Occurrence(f"{named} answer for it, the servers of the delegation do not", replies)
@@ -34,8 +34,8 @@ def moved_too_early(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.3.5",
     after=("moved-too-early", "former-keeps-old-ns"),
 )  # fmt: skip
-def former_still_answers(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.former:
+def former_still_answers(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.former:
         if view.serves:
             yield Occurrence(f"{where(view)} still answers with authority", view.replies, view.address)
 
@@ -47,9 +47,9 @@ def former_still_answers(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 2181 s5.4.1",
     after=("moved-too-early",),
 )  # fmt: skip
-def former_keeps_old_ns(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.former:
-        if view.serves and view.ns and set(targets(view.ns)) != set(picture.delegation) and picture.delegation:
+def former_keeps_old_ns(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.former:
+        if view.serves and view.ns and set(targets(view.ns)) != set(observation.delegation) and observation.delegation:
             names = ", ".join(name_text(name) for name in targets(view.ns))
             yield Occurrence(f"{where(view)}: {names}, TTL {view.ns.ttl}", view.replies, view.address)
 
@@ -60,8 +60,8 @@ def former_keeps_old_ns(picture: Observation) -> Iterator[Occurrence]:
     remedy="Make every edit on both sides until the move is over; `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def former_disagrees(picture: Observation) -> Iterator[Occurrence]:
-    given = {view.apex_address.rdatas for view in picture.serving if view.apex_address}
-    for view in picture.former:
+def former_disagrees(observation: Observation) -> Iterator[Occurrence]:
+    given = {view.apex_address.rdatas for view in observation.serving if view.apex_address}
+    for view in observation.former:
         if view.serves and view.apex_address and given and view.apex_address.rdatas not in given:
-            yield Occurrence(f"{where(view)} gives another address for {name_text(picture.domain)}", view.replies, view.address)
+            yield Occurrence(f"{where(view)} gives another address for {name_text(observation.domain)}", view.replies, view.address)

@@ -16,22 +16,22 @@ from legatum.core.records.rrset import targets
     standard="RFC 1034 s4.2.1",
     after=("ns-doubled-suffix",),
 )  # fmt: skip
-def glue_missing(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.parents:
+def glue_missing(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.parents:
         given = {each.name for each in view.glue}
-        for name in picture.delegation if view.ns else ():
-            if is_under(name, picture.domain) and name not in given:
+        for name in observation.delegation if view.ns else ():
+            if is_under(name, observation.domain) and name not in given:
                 yield Occurrence(
                     f"{name_text(view.server)} ({view.address}) gives no address for {name_text(name)}", (view.reply,), name_text(name)
                 )
 
 
-def _extra(picture: Observation) -> dict[str, tuple[Name, int]]:
+def _extra(observation: Observation) -> dict[str, tuple[Name, int]]:
     """Addresses that a parent server gives for a host whose own zone does not have them: with the host, and the reply."""
     found: dict[str, tuple[Name, int]] = {}
-    for view in picture.parents:
+    for view in observation.parents:
         for glue in view.glue:
-            host = picture.hosts.get(glue.name)
+            host = observation.hosts.get(glue.name)
             if host is None or not host.addresses or glue.rtype in host.unanswered:
                 continue
             own = {rdata for each in host.addresses if each.rtype == glue.rtype for rdata in each.rdatas}
@@ -46,10 +46,10 @@ def _extra(picture: Observation) -> dict[str, tuple[Name, int]]:
     standard="RFC 1034 s4.2.2",
     after=("no-server-serves",),
 )  # fmt: skip
-def glue_leads_astray(picture: Observation) -> Iterator[Occurrence]:
-    serving = {view.address for view in picture.serving}
-    asked = {view.address for view in picture.servers}
-    for where, (name, reply) in _extra(picture).items():
+def glue_leads_astray(observation: Observation) -> Iterator[Occurrence]:
+    serving = {view.address for view in observation.serving}
+    asked = {view.address for view in observation.servers}
+    for where, (name, reply) in _extra(observation).items():
         if where in asked and where not in serving:
             yield Occurrence(f"{where} for {name_text(name)}, which its zone does not have", (reply,), where)
 
@@ -61,11 +61,11 @@ def glue_leads_astray(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.2.2",
     after=("glue-leads-astray",),
 )  # fmt: skip
-def glue_differs(picture: Observation) -> Iterator[Occurrence]:
-    extra, serving = _extra(picture), {view.address for view in picture.serving}
-    for view in picture.parents:
+def glue_differs(observation: Observation) -> Iterator[Occurrence]:
+    extra, serving = _extra(observation), {view.address for view in observation.serving}
+    for view in observation.parents:
         for glue in view.glue:
-            host = picture.hosts.get(glue.name)
+            host = observation.hosts.get(glue.name)
             own = next((each for each in host.addresses if each.rtype == glue.rtype), None) if host else None
             if host and host.addresses and glue.rtype not in host.unanswered and not glue.says_the_same(own):
                 given = ", ".join(address_text(rdata) for rdata in glue.rdatas)
@@ -81,12 +81,12 @@ def glue_differs(picture: Observation) -> Iterator[Occurrence]:
     remedy="Wait for the parent's servers to agree; if they do not within the hour, ask the registrar.",
     standard="RFC 1034 s4.3.5",
 )  # fmt: skip
-def glue_servers_differ(picture: Observation) -> Iterator[Occurrence]:
-    for name in picture.delegation:
-        if not is_under(name, picture.domain):
+def glue_servers_differ(observation: Observation) -> Iterator[Occurrence]:
+    for name in observation.delegation:
+        if not is_under(name, observation.domain):
             continue  # glue for others' names may be given or not
         given: dict[tuple[str, ...], list[int]] = {}
-        for view in picture.parents:
+        for view in observation.parents:
             if view.ns and name in targets(view.ns):
                 addresses = tuple(sorted(address_text(rdata) for each in view.glue if each.name == name for rdata in each.rdatas))
                 given.setdefault(addresses, []).append(view.reply)
@@ -102,11 +102,11 @@ def glue_servers_differ(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 3901 s3",
     after=("glue-missing",),
 )  # fmt: skip
-def glue_lacks_family(picture: Observation) -> Iterator[Occurrence]:
-    for host in picture.hosts.values():
-        if not is_under(host.name, picture.domain) or host.name not in picture.delegation:
+def glue_lacks_family(observation: Observation) -> Iterator[Occurrence]:
+    for host in observation.hosts.values():
+        if not is_under(host.name, observation.domain) or host.name not in observation.delegation:
             continue
-        given = {each.rtype for view in picture.parents for each in view.glue if each.name == host.name}
+        given = {each.rtype for view in observation.parents for each in view.glue if each.name == host.name}
         for each in host.addresses:
             if given and each.rtype not in given:
                 yield Occurrence(f"{name_text(host.name)}: the {each.type_text} of its zone is not at the parent", (), name_text(host.name))
@@ -118,8 +118,8 @@ def glue_lacks_family(picture: Observation) -> Iterator[Occurrence]:
     remedy="Have the host object of that name at the registrar taken away.",
     standard="RFC 2181 s5.4.1",
 )  # fmt: skip
-def glue_unneeded(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.parents:
+def glue_unneeded(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.parents:
         for each in view.glue:
-            if not is_under(each.name, picture.parent_zone):
+            if not is_under(each.name, observation.parent_zone):
                 yield Occurrence(f"{name_text(each.name)} at {view.address}", (view.reply,), name_text(each.name))

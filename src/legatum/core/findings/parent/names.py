@@ -15,8 +15,8 @@ from legatum.core.records.name import Name, from_labels, is_under, labels_of, na
     standard="RFC 1912 s2.8",
     after=("ns-circle", "ns-doubled-suffix", "ns-not-a-host-name", "glue-missing", "no-server-serves"),
 )  # fmt: skip
-def ns_without_address(picture: Observation) -> Iterator[Occurrence]:
-    for host in picture.hosts.values():
+def ns_without_address(observation: Observation) -> Iterator[Occurrence]:
+    for host in observation.hosts.values():
         if not host.addresses and host.alias is None and host.asked:
             yield Occurrence(f"{name_text(host.name)}: {host.why}", (), name_text(host.name))
 
@@ -27,8 +27,8 @@ def ns_without_address(picture: Observation) -> Iterator[Occurrence]:
     remedy="Use the name that the alias leads to in the NS set, or give this name A and AAAA records.",
     standard="RFC 2181 s10.3",
 )  # fmt: skip
-def ns_is_alias(picture: Observation) -> Iterator[Occurrence]:
-    for host in picture.hosts.values():
+def ns_is_alias(observation: Observation) -> Iterator[Occurrence]:
+    for host in observation.hosts.values():
         if host.alias is not None:
             yield Occurrence(f"{name_text(host.name)} leads to {name_text(host.alias)}", (), name_text(host.name))
 
@@ -39,8 +39,8 @@ def ns_is_alias(picture: Observation) -> Iterator[Occurrence]:
     remedy="Put one of the name servers under a zone that does not depend on this domain, or add glue at the registrar.",
     standard="RFC 1912 s2.3",
 )  # fmt: skip
-def ns_circle(picture: Observation) -> Iterator[Occurrence]:
-    for host in picture.hosts.values():
+def ns_circle(observation: Observation) -> Iterator[Occurrence]:
+    for host in observation.hosts.values():
         if host.circle:
             yield Occurrence(f"{name_text(host.name)}: {host.why}", (), name_text(host.name))
 
@@ -51,16 +51,16 @@ def ns_circle(picture: Observation) -> Iterator[Occurrence]:
     remedy="Write the name server's name with a final dot in the zone, and without the domain's name behind it at the registrar.",
     standard="RFC 1035 s5.1",
 )  # fmt: skip
-def ns_doubled_suffix(picture: Observation) -> Iterator[Occurrence]:
-    nowhere = [host for host in picture.hosts.values() if not host.addresses]
-    others = {*picture.delegation, *picture.own_ns} if nowhere else set()
-    suffixes = {labels_of(name)[-1] for name in others | {picture.domain} if labels_of(name)}
+def ns_doubled_suffix(observation: Observation) -> Iterator[Occurrence]:
+    nowhere = [host for host in observation.hosts.values() if not host.addresses]
+    others = {*observation.delegation, *observation.own_ns} if nowhere else set()
+    suffixes = {labels_of(name)[-1] for name in others | {observation.domain} if labels_of(name)}
     for host in nowhere:
-        front = _in_front(host.name, picture.domain)
+        front = _in_front(host.name, observation.domain)
         if len(front) < 2:
             continue
         meant = from_labels(front)
-        if meant in others or is_under(meant, picture.domain) or front[-1] in suffixes:
+        if meant in others or is_under(meant, observation.domain) or front[-1] in suffixes:
             yield Occurrence(f"{name_text(host.name)}: surely {name_text(meant)} was meant", (), name_text(host.name))
 
 
@@ -70,8 +70,8 @@ def ns_doubled_suffix(picture: Observation) -> Iterator[Occurrence]:
     remedy="Correct the name in the zone and at the registrar.",
     standard="RFC 1123 s2.1",
 )  # fmt: skip
-def ns_not_a_host_name(picture: Observation) -> Iterator[Occurrence]:
-    for name in sorted({*picture.delegation, *picture.own_ns}):
+def ns_not_a_host_name(observation: Observation) -> Iterator[Occurrence]:
+    for name in sorted({*observation.delegation, *observation.own_ns}):
         if not _may_be_host(name):
             yield Occurrence(name_text(name), (), name_text(name))
 

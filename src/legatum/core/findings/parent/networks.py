@@ -16,9 +16,9 @@ from legatum.core.records.space import is_public, network_of
     standard="RFC 2182 s3.1",
     after=("single-name-server",),
 )  # fmt: skip
-def same_address(picture: Observation) -> Iterator[Occurrence]:
+def same_address(observation: Observation) -> Iterator[Occurrence]:
     for six in (False, True):
-        sets = [{each for each in addresses if (":" in each) == six} for addresses in picture.addresses.values()]
+        sets = [{each for each in addresses if (":" in each) == six} for addresses in observation.addresses.values()]
         sets = [found for found in sets if found]
         if len(sets) > 1 and len(set.union(*sets)) == 1:
             yield Occurrence(f"all {len(sets)} name servers stand on {next(iter(sets[0]))}")
@@ -31,8 +31,8 @@ def same_address(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 2182 s3.1",
     after=("single-name-server", "same-address"),
 )  # fmt: skip
-def same_network(picture: Observation) -> Iterator[Occurrence]:
-    ipv4 = {each for each in picture.all_addresses if ":" not in each}
+def same_network(observation: Observation) -> Iterator[Occurrence]:
+    ipv4 = {each for each in observation.all_addresses if ":" not in each}
     networks = {network_of(each) for each in ipv4}
     if len(ipv4) > 1 and len(networks) == 1:
         yield Occurrence(f"all {len(ipv4)} IPv4 addresses are in {networks.pop()}")
@@ -45,11 +45,11 @@ def same_network(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 2182 s3.1",
     after=("single-name-server",),
 )  # fmt: skip
-def all_under_one_suffix(picture: Observation) -> Iterator[Occurrence]:
-    suffixes = {labels_of(name)[-1] for name in picture.delegation if labels_of(name)}
-    own = labels_of(picture.domain)[-1]
-    if len(picture.delegation) > 1 and len(suffixes) == 1 and suffixes != {own}:
-        yield Occurrence(f"all {len(picture.delegation)} are under .{suffixes.pop().decode('ascii', 'replace')}, the domain is not")
+def all_under_one_suffix(observation: Observation) -> Iterator[Occurrence]:
+    suffixes = {labels_of(name)[-1] for name in observation.delegation if labels_of(name)}
+    own = labels_of(observation.domain)[-1]
+    if len(observation.delegation) > 1 and len(suffixes) == 1 and suffixes != {own}:
+        yield Occurrence(f"all {len(observation.delegation)} are under .{suffixes.pop().decode('ascii', 'replace')}, the domain is not")
 
 
 @finding(
@@ -58,10 +58,10 @@ def all_under_one_suffix(picture: Observation) -> Iterator[Occurrence]:
     remedy="Give the host its public address, at the registrar and in its zone. If that range is in use at your site, set `home`.",
     standard="RFC 6890 s2",
 )  # fmt: skip
-def address_not_public(picture: Observation) -> Iterator[Occurrence]:
-    for name, addresses in picture.addresses.items():
+def address_not_public(observation: Observation) -> Iterator[Occurrence]:
+    for name, addresses in observation.addresses.items():
         for address in sorted(addresses):
-            if not is_public(address, picture.home):
+            if not is_public(address, observation.home):
                 yield Occurrence(f"{name_text(name)}: {address}", (), address)
 
 
@@ -72,10 +72,10 @@ def address_not_public(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 6890 s2",
     after=("address-not-public",),
 )  # fmt: skip
-def glue_not_public(picture: Observation) -> Iterator[Occurrence]:
-    found = {(each.name, address_text(rdata)): view.reply for view in picture.parents for each in view.glue for rdata in each.rdatas}
+def glue_not_public(observation: Observation) -> Iterator[Occurrence]:
+    found = {(each.name, address_text(rdata)): view.reply for view in observation.parents for each in view.glue for rdata in each.rdatas}
     for (name, address), reply in found.items():
-        if not is_public(address, picture.home):
+        if not is_public(address, observation.home):
             yield Occurrence(f"{name_text(name)}: {address}", (reply,), address)
 
 
@@ -85,8 +85,8 @@ def glue_not_public(picture: Observation) -> Iterator[Occurrence]:
     remedy="Add AAAA records for the name servers, and glue where they are inside the domain.",
     standard="RFC 3901 s3",
 )  # fmt: skip
-def no_ipv6(picture: Observation) -> Iterator[Occurrence]:
-    addresses = picture.all_addresses
+def no_ipv6(observation: Observation) -> Iterator[Occurrence]:
+    addresses = observation.all_addresses
     if addresses and not any(":" in each for each in addresses):
         yield Occurrence("only IPv4 addresses")
 
@@ -97,7 +97,7 @@ def no_ipv6(picture: Observation) -> Iterator[Occurrence]:
     remedy="Give at least one, better two name servers an IPv4 address.",
     standard="RFC 3901 s3",
 )  # fmt: skip
-def no_ipv4(picture: Observation) -> Iterator[Occurrence]:
-    addresses = picture.all_addresses
+def no_ipv4(observation: Observation) -> Iterator[Occurrence]:
+    addresses = observation.all_addresses
     if addresses and all(":" in each for each in addresses):
         yield Occurrence("only IPv6 addresses")

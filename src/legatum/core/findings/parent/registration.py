@@ -20,15 +20,15 @@ def _expiry(held: RegistrationView) -> float | None:
         return None
 
 
-def _with_status(picture: Observation, *statuses: str) -> Iterator[Occurrence]:
-    for source, held in picture.registrations:
+def _with_status(observation: Observation, *statuses: str) -> Iterator[Occurrence]:
+    for source, held in observation.registrations:
         found = [each for each in held.statuses if each in statuses]
         if found:
             yield Occurrence(f"{source}: {', '.join(found)}", (), source)
 
 
-def concerned(picture: Observation) -> bool:
-    return bool(picture.registrations or picture.rdap_why)
+def concerned(observation: Observation) -> bool:
+    return bool(observation.registrations or observation.rdap_why)
 
 
 @finding(
@@ -38,11 +38,11 @@ def concerned(picture: Observation) -> bool:
     standard="RFC 9083 s5.3",
     after=("parents-disagree", "no-such-domain", "registration-on-hold", "not-delegated"),
 )  # fmt: skip
-def registration_ns_differs(picture: Observation) -> Iterator[Occurrence]:
-    for source, held in picture.registrations:
-        if tuple(sorted(held.nameservers)) != picture.delegation and any(view.answered for view in picture.parents):
+def registration_ns_differs(observation: Observation) -> Iterator[Occurrence]:
+    for source, held in observation.registrations:
+        if tuple(sorted(held.nameservers)) != observation.delegation and any(view.answered for view in observation.parents):
             names = ", ".join(name_text(name) for name in held.nameservers) or "none"
-            published = ", ".join(name_text(name) for name in picture.delegation) or "none"
+            published = ", ".join(name_text(name) for name in observation.delegation) or "none"
             yield Occurrence(f"{source}: {names}; the parent's servers: {published}")
 
 
@@ -53,11 +53,11 @@ def registration_ns_differs(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 9083 s5.3",
     after=("ds-parents-differ", "no-such-domain", "registration-on-hold"),
 )  # fmt: skip
-def registration_ds_differs(picture: Observation) -> Iterator[Occurrence]:
-    for source, held in picture.registrations:
-        if held.ds is not None and tuple(sorted(held.ds)) != picture.ds and picture.delegation:
+def registration_ds_differs(observation: Observation) -> Iterator[Occurrence]:
+    for source, held in observation.registrations:
+        if held.ds is not None and tuple(sorted(held.ds)) != observation.ds and observation.delegation:
             texts = ds_set_text(held.ds)
-            published = ds_set_text(picture.ds)
+            published = ds_set_text(observation.ds)
             yield Occurrence(f"{source}: {texts}; the parent's servers: {published}")
 
 
@@ -67,8 +67,8 @@ def registration_ds_differs(picture: Observation) -> Iterator[Occurrence]:
     remedy="Ask the registrar why: an unpaid bill, an unconfirmed address, or a dispute.",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def registration_on_hold(picture: Observation) -> Iterator[Occurrence]:
-    yield from _with_status(picture, "clientHold", "serverHold")
+def registration_on_hold(observation: Observation) -> Iterator[Occurrence]:
+    yield from _with_status(observation, "clientHold", "serverHold")
 
 
 @finding(
@@ -77,11 +77,11 @@ def registration_on_hold(picture: Observation) -> Iterator[Occurrence]:
     remedy="Renew it at the registrar today.",
     standard="RFC 5731 s3.2.3",
 )  # fmt: skip
-def registration_expired(picture: Observation) -> Iterator[Occurrence]:
-    for source, held in picture.registrations:
+def registration_expired(observation: Observation) -> Iterator[Occurrence]:
+    for source, held in observation.registrations:
         expiry = _expiry(held)
-        if expiry is not None and expiry <= picture.at:
-            yield Occurrence(f"{source}: since {people_text(expiry, picture.at)}", (), source)
+        if expiry is not None and expiry <= observation.at:
+            yield Occurrence(f"{source}: since {people_text(expiry, observation.at)}", (), source)
 
 
 @finding(
@@ -90,11 +90,11 @@ def registration_expired(picture: Observation) -> Iterator[Occurrence]:
     remedy="Renew it, or see that it renews by itself, before you begin anything else.",
     standard="RFC 5731 s3.2.3",
 )  # fmt: skip
-def registration_ends_soon(picture: Observation) -> Iterator[Occurrence]:
-    for source, held in picture.registrations:
+def registration_ends_soon(observation: Observation) -> Iterator[Occurrence]:
+    for source, held in observation.registrations:
         expiry = _expiry(held)
-        if expiry is not None and picture.at < expiry < picture.at + _MONTH:
-            yield Occurrence(f"{source}: {people_text(expiry, picture.at)}", (), source)
+        if expiry is not None and observation.at < expiry < observation.at + _MONTH:
+            yield Occurrence(f"{source}: {people_text(expiry, observation.at)}", (), source)
 
 
 @finding(
@@ -103,9 +103,9 @@ def registration_ends_soon(picture: Observation) -> Iterator[Occurrence]:
     remedy="Find out what it is at the registrar, and wait until it is over before you change NS or DS.",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def registration_pending(picture: Observation) -> Iterator[Occurrence]:
+def registration_pending(observation: Observation) -> Iterator[Occurrence]:
     yield from _with_status(
-        picture, "pendingTransfer", "pendingDelete", "pendingRestore", "redemptionPeriod", "pendingUpdate", "pendingRenew"
+        observation, "pendingTransfer", "pendingDelete", "pendingRestore", "redemptionPeriod", "pendingUpdate", "pendingRenew"
     )
 
 
@@ -115,9 +115,9 @@ def registration_pending(picture: Observation) -> Iterator[Occurrence]:
     remedy="Unlock the domain at the registrar before the planned time; lock it again afterwards.",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def status_forbids_change(picture: Observation) -> Iterator[Occurrence]:
-    if picture.plan.change_at is not None:
-        yield from _with_status(picture, "clientUpdateProhibited", "serverUpdateProhibited")
+def status_forbids_change(observation: Observation) -> Iterator[Occurrence]:
+    if observation.plan.change_at is not None:
+        yield from _with_status(observation, "clientUpdateProhibited", "serverUpdateProhibited")
 
 
 @finding(
@@ -126,9 +126,9 @@ def status_forbids_change(picture: Observation) -> Iterator[Occurrence]:
     remedy="Unlock the domain at the losing registrar; a server status only the registry can lift (60 days, disputes).",
     standard="RFC 5731 s2.3",
 )  # fmt: skip
-def status_forbids_transfer(picture: Observation) -> Iterator[Occurrence]:
-    if picture.plan.transfer:
-        yield from _with_status(picture, "clientTransferProhibited", "serverTransferProhibited")
+def status_forbids_transfer(observation: Observation) -> Iterator[Occurrence]:
+    if observation.plan.transfer:
+        yield from _with_status(observation, "clientTransferProhibited", "serverTransferProhibited")
 
 
 @finding(
@@ -138,8 +138,8 @@ def status_forbids_transfer(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 9083 s5.3",
     after=("registration-ns-differs",),
 )  # fmt: skip
-def registration_sources_differ(picture: Observation) -> Iterator[Occurrence]:
-    account, public = picture.registration, picture.rdap
+def registration_sources_differ(observation: Observation) -> Iterator[Occurrence]:
+    account, public = observation.registration, observation.rdap
     if account and public and sorted(account.nameservers) != sorted(public.nameservers):
         yield Occurrence("the NS sets differ")
 
@@ -150,8 +150,8 @@ def registration_sources_differ(picture: Observation) -> Iterator[Occurrence]:
     remedy="Check the spelling, and ask about the registered domain above it.",
     standard="RFC 9082 s3.1.3",
 )  # fmt: skip
-def registration_not_found(picture: Observation) -> Iterator[Occurrence]:
-    if picture.rdap_why == NOT_REGISTERED and picture.delegation:
+def registration_not_found(observation: Observation) -> Iterator[Occurrence]:
+    if observation.rdap_why == NOT_REGISTERED and observation.delegation:
         yield Occurrence("RDAP: no such object")
 
 
@@ -161,6 +161,6 @@ def registration_not_found(picture: Observation) -> Iterator[Occurrence]:
     remedy="Look again later; check the bootstrap file in the settings.",
     standard="RFC 9082 s1",
 )  # fmt: skip
-def registration_unanswered(picture: Observation) -> Iterator[Occurrence]:
-    if picture.rdap_why not in ("", NOT_REGISTERED):
-        yield Occurrence(f"RDAP: {picture.rdap_why}")
+def registration_unanswered(observation: Observation) -> Iterator[Occurrence]:
+    if observation.rdap_why not in ("", NOT_REGISTERED):
+        yield Occurrence(f"RDAP: {observation.rdap_why}")

@@ -16,8 +16,8 @@ def where(view: ServerView) -> str:
     return f"{name_text(view.server)} ({view.address})"
 
 
-def _each(picture: Observation, holds: Callable[[ServerView], bool]) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def _each(observation: Observation, holds: Callable[[ServerView], bool]) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if holds(view):
             yield Occurrence(f"{where(view)}: {view.outcome}", view.replies, view.address)
 
@@ -29,13 +29,13 @@ def _each(picture: Observation, holds: Callable[[ServerView], bool]) -> Iterator
     standard="RFC 2182 s3",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_silent(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.silent and not view.cut and not _lives(picture, view))
+def server_silent(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.silent and not view.cut and not _lives(observation, view))
 
 
-def _lives(picture: Observation, view: ServerView) -> bool:
+def _lives(observation: Observation, view: ServerView) -> bool:
     """The same server answers at another of its addresses."""
-    return any(each.server == view.server and each.serves for each in picture.servers)
+    return any(each.server == view.server and each.serves for each in observation.servers)
 
 
 @finding(
@@ -46,8 +46,8 @@ def _lives(picture: Observation, view: ServerView) -> bool:
     standard="RFC 4472 s1.3",
     after=("address-not-public", "glue-not-public", "glue-leads-astray"),
 )  # fmt: skip
-def server_address_dead(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.silent and not view.cut and _lives(picture, view))
+def server_address_dead(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.silent and not view.cut and _lives(observation, view))
 
 
 @finding(
@@ -57,8 +57,8 @@ def server_address_dead(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1912 s2.8",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_refuses(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.rcode == _REFUSED)
+def server_refuses(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.rcode == _REFUSED)
 
 
 @finding(
@@ -68,8 +68,8 @@ def server_refuses(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1035 s4.1.1",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_fails(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.rcode not in (None, 0, _NXDOMAIN, _REFUSED))
+def server_fails(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.rcode not in (None, 0, _NXDOMAIN, _REFUSED))
 
 
 @finding(
@@ -79,8 +79,8 @@ def server_fails(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 2308 s2.1",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_denies(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.rcode == _NXDOMAIN)
+def server_denies(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.rcode == _NXDOMAIN)
 
 
 @finding(
@@ -90,8 +90,8 @@ def server_denies(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1912 s2.8",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
 )  # fmt: skip
-def server_without_authority(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.rcode == 0 and not view.serves and not view.upwards and not view.authoritative)
+def server_without_authority(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.rcode == 0 and not view.serves and not view.upwards and not view.authoritative)
 
 
 @finding(
@@ -101,8 +101,8 @@ def server_without_authority(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.3.5",
     after=("serials-differ",),
 )  # fmt: skip
-def servers_disagree_on_ns(picture: Observation) -> Iterator[Occurrence]:
-    asked = [view for view in picture.serving if view.ns_asked and NS not in view.unanswered]
+def servers_disagree_on_ns(observation: Observation) -> Iterator[Occurrence]:
+    asked = [view for view in observation.serving if view.ns_asked and NS not in view.unanswered]
     sets = {targets(view.ns) for view in asked}
     if len(sets) > 1:
         for view in asked:
@@ -117,9 +117,9 @@ def servers_disagree_on_ns(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.1",
     after=("moved-too-early", "address-not-public", "glue-not-public", "truncated-without-tcp", "edns-dropped"),
 )  # fmt: skip
-def no_server_serves(picture: Observation) -> Iterator[Occurrence]:
-    if picture.servers and not picture.serving:
-        for view in picture.servers:
+def no_server_serves(observation: Observation) -> Iterator[Occurrence]:
+    if observation.servers and not observation.serving:
+        for view in observation.servers:
             yield Occurrence(f"{where(view)}: {view.outcome}", view.replies)
 
 
@@ -130,8 +130,8 @@ def no_server_serves(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1912 s2.8",
     after=("no-server-serves",),
 )  # fmt: skip
-def server_refers_upwards(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.upwards)
+def server_refers_upwards(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.upwards)
 
 
 @finding(
@@ -141,8 +141,8 @@ def server_refers_upwards(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1035 s3.3.13",
     after=("no-server-serves",),
 )  # fmt: skip
-def server_without_soa(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.rcode == 0 and view.authoritative and view.soa is None)
+def server_without_soa(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.rcode == 0 and view.authoritative and view.soa is None)
 
 
 @finding(
@@ -152,8 +152,8 @@ def server_without_soa(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1035 s4.1",
     after=("no-server-serves",),
 )  # fmt: skip
-def server_malformed(picture: Observation) -> Iterator[Occurrence]:
-    yield from _each(picture, lambda view: view.malformed)
+def server_malformed(observation: Observation) -> Iterator[Occurrence]:
+    yield from _each(observation, lambda view: view.malformed)
 
 
 @finding(
@@ -162,8 +162,8 @@ def server_malformed(picture: Observation) -> Iterator[Occurrence]:
     remedy="Look at the server's load and at the way to it; ask from another network too.",
     standard="RFC 1123 s6.1.3.3",
 )  # fmt: skip
-def server_slow(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def server_slow(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.rcode is not None and view.took > 1.0:
             yield Occurrence(f"{where(view)}: {view.took:.1f} s", view.replies, view.address)
 
@@ -177,9 +177,9 @@ def server_slow(picture: Observation) -> Iterator[Occurrence]:
            "server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-refers-upwards",
            "server-malformed", "server-without-soa", "serials-differ", "servers-disagree-on-ns"),
 )  # fmt: skip
-def families_differ(picture: Observation) -> Iterator[Occurrence]:
-    for name in {view.server: None for view in picture.servers}:
-        here = [view for view in picture.servers if view.server == name and view.rcode is not None]
+def families_differ(observation: Observation) -> Iterator[Occurrence]:
+    for name in {view.server: None for view in observation.servers}:
+        here = [view for view in observation.servers if view.server == name and view.rcode is not None]
         four = {(view.rcode, view.serves, _data(view.soa)) for view in here if ":" not in view.address}
         six = {(view.rcode, view.serves, _data(view.soa)) for view in here if ":" in view.address}
         if four and six and four != six:
@@ -196,9 +196,9 @@ def families_differ(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 1034 s4.3.5",
     after=("serials-differ",),
 )  # fmt: skip
-def contents_differ(picture: Observation) -> Iterator[Occurrence]:
+def contents_differ(observation: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
-    for view in picture.serving:
+    for view in observation.serving:
         if view.apex_address is not None:
             given.setdefault(view.apex_address.rdatas, []).append(view)
     if len(given) > 1:

@@ -13,8 +13,8 @@ from legatum.core.observation.observation import Observation
     remedy="Allow zone transfers to your secondaries only, by address or better by key (TSIG).",
     standard="RFC 5936 s5",
 )  # fmt: skip
-def transfer_open(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def transfer_open(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.transfer_open:
             yield Occurrence(f"{where(view)} began a transfer without a key", view.replies, view.address)
 
@@ -25,7 +25,7 @@ def transfer_open(picture: Observation) -> Iterator[Occurrence]:
     remedy="Turn recursion off on authoritative servers, or allow it to your own networks only.",
     standard="RFC 5358 s4",
 )  # fmt: skip
-def recursion_open(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def recursion_open(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.recursion:
             yield Occurrence(f"{where(view)} answered for a foreign zone", view.replies, view.address)

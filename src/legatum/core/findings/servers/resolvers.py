@@ -25,8 +25,8 @@ def _errors(view: ResolverView) -> str:
     return "".join(f"; extended error {number}{f' ({text})' if text else ''}" for number, text in view.errors)
 
 
-def concerned(picture: Observation) -> bool:
-    return bool(picture.resolvers)
+def concerned(observation: Observation) -> bool:
+    return bool(observation.resolvers)
 
 
 @finding(
@@ -35,8 +35,8 @@ def concerned(picture: Observation) -> bool:
     remedy="Check the resolver's address in the settings, and that you may use it.",
     standard="RFC 1123 s6.1.3.3",
 )  # fmt: skip
-def resolver_silent(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.resolvers:
+def resolver_silent(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.resolvers:
         if view.rcode is None and not view.busy:
             yield Occurrence(f"{_who(view)}: {view.outcome}", (view.reply,), view.name)
 
@@ -50,8 +50,8 @@ def resolver_silent(picture: Observation) -> Iterator[Occurrence]:
            "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
            "truncated-without-tcp", "old-delegation-kept", "most-resolvers-fail"),
 )  # fmt: skip
-def resolver_gives_up(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.resolvers:
+def resolver_gives_up(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.resolvers:
         if view.busy:
             yield Occurrence(f"{_who(view)}: {view.outcome}, while it answers for the zone above", (view.reply,))
 
@@ -66,8 +66,8 @@ def resolver_gives_up(picture: Observation) -> Iterator[Occurrence]:
            "moved-too-early", "glue-leads-astray", "server-address-dead",
            "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
 )  # fmt: skip
-def resolver_fails(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.resolvers:
+def resolver_fails(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.resolvers:
         if view.rcode == _SERVFAIL:
             yield Occurrence(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
 
@@ -82,20 +82,20 @@ def resolver_fails(picture: Observation) -> Iterator[Occurrence]:
            "server-refuses", "server-fails", "ns-circle", "ns-without-address", "glue-missing", "glue-leads-astray", "server-address-dead",
            "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
 )  # fmt: skip
-def most_resolvers_fail(picture: Observation) -> Iterator[Occurrence]:
-    heard = [view for view in picture.resolvers if view.rcode is not None or view.busy]
+def most_resolvers_fail(observation: Observation) -> Iterator[Occurrence]:
+    heard = [view for view in observation.resolvers if view.rcode is not None or view.busy]
     failing = [view for view in heard if view.rcode == _SERVFAIL or view.busy]
     if len(heard) > 1 and len(failing) * 2 > len(heard):
         replies = tuple(view.reply for view in failing)
-        yield Occurrence(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(picture)}", replies)
+        yield Occurrence(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(observation)}", replies)
 
 
-def _at_most(picture: Observation) -> str:
+def _at_most(observation: Observation) -> str:
     """How long a copy of an earlier delegation could explain it, where nobody remembers one."""
-    if picture.parent_ttl is None or not picture.serving:
+    if observation.parent_ttl is None or not observation.serving:
         return ""
-    until = clock_text(picture.at + picture.parent_ttl, picture.at)
-    ttl = f"the parent's TTL of {picture.parent_ttl}"
+    until = clock_text(observation.at + observation.parent_ttl, observation.at)
+    ttl = f"the parent's TTL of {observation.parent_ttl}"
     return f"; if the delegation was changed lately, an old copy is kept until {until} at the longest ({ttl})"
 
 
@@ -106,15 +106,21 @@ def _at_most(picture: Observation) -> str:
     remedy="Wait until the instant given, and ask again: what is wrong then is a fault. Whoever runs a resolver can flush the name in it.",
     standard="RFC 2181 s5.4.1",
 )  # fmt: skip
-def old_delegation_kept(picture: Observation) -> Iterator[Occurrence]:
+def old_delegation_kept(observation: Observation) -> Iterator[Occurrence]:
     behind = [
-        view for view in picture.resolvers if view.busy or view.rcode == _SERVFAIL or (view.ns and targets(view.ns) not in picture.ns_sets)
+        view
+        for view in observation.resolvers
+        if view.busy or view.rcode == _SERVFAIL or (view.ns and targets(view.ns) not in observation.ns_sets)
     ]
-    if not picture.kept or not behind:
+    if not observation.kept or not behind:
         return
-    last = picture.kept[0]
-    has = ", ".join(f"{view.name} {f'until {clock_text(picture.at + view.ns.ttl, picture.at)}' if view.ns else 'fails'}" for view in behind)
-    yield Occurrence(f"normal until {clock_text(last.until, picture.at)}: {last.text}; now: {has}", tuple(view.reply for view in behind))
+    last = observation.kept[0]
+    has = ", ".join(
+        f"{view.name} {f'until {clock_text(observation.at + view.ns.ttl, observation.at)}' if view.ns else 'fails'}" for view in behind
+    )
+    yield Occurrence(
+        f"normal until {clock_text(last.until, observation.at)}: {last.text}; now: {has}", tuple(view.reply for view in behind)
+    )
 
 
 @finding(
@@ -124,8 +130,8 @@ def old_delegation_kept(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 8914 s4",
     after=_CHAIN,
 )  # fmt: skip
-def resolver_finds_bogus(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.resolvers:
+def resolver_finds_bogus(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.resolvers:
         if view.rcode == _SERVFAIL and any(number in _BOGUS for number, _ in view.errors):
             yield Occurrence(f"{_who(view)}: {view.outcome}{_errors(view)}", (view.reply,))
 
@@ -137,9 +143,9 @@ def resolver_finds_bogus(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 2181 s5.4.1",
     after=("old-delegation-kept",),
 )  # fmt: skip
-def resolver_holds_other_ns(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.resolvers:
-        if view.ns and picture.ns_sets and targets(view.ns) not in picture.ns_sets:
+def resolver_holds_other_ns(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.resolvers:
+        if view.ns and observation.ns_sets and targets(view.ns) not in observation.ns_sets:
             names = ", ".join(name_text(name) for name in targets(view.ns))
             yield Occurrence(f"{_who(view)}: {names}, for {view.ns.ttl} s more", (view.reply,), view.name)
 
@@ -151,7 +157,7 @@ def resolver_holds_other_ns(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 8767 s4",
     after=("no-server-serves", "server-silent"),
 )  # fmt: skip
-def resolver_serves_stale(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.resolvers:
+def resolver_serves_stale(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.resolvers:
         if view.rcode == 0 and any(number in _STALE for number, _ in view.errors):
             yield Occurrence(f"{_who(view)}{_errors(view)}", (view.reply,))

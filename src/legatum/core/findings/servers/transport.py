@@ -19,8 +19,8 @@ _DEAD = (
     standard="RFC 7766 s5",
     after=(*_DEAD, "truncated-without-tcp", "edns-dropped", "edns-refused"),
 )  # fmt: skip
-def tcp_fails(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def tcp_fails(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.tcp_answered is False:
             yield Occurrence(f"{where(view)}: over TCP {view.tcp_outcome}", view.replies, view.address)
 
@@ -32,9 +32,9 @@ def tcp_fails(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 7766 s5",
     after=("glue-leads-astray", "edns-dropped"),
 )  # fmt: skip
-def truncated_without_tcp(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
-        if picture.over_tcp and view.cut and (view.tcp_answered is False or view.silent):
+def truncated_without_tcp(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
+        if observation.over_tcp and view.cut and (view.tcp_answered is False or view.silent):
             yield Occurrence(f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address)
 
 
@@ -45,8 +45,8 @@ def truncated_without_tcp(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 7766 s5",
     after=(*_DEAD, "edns-dropped", "edns-refused"),
 )  # fmt: skip
-def tcp_differs(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def tcp_differs(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.serves and view.tcp_answered and (view.tcp_rcode != 0 or view.tcp_authoritative is False):
             yield Occurrence(f"{where(view)}: over UDP {view.outcome}, over TCP {view.tcp_outcome}", view.replies, view.address)
 
@@ -58,8 +58,8 @@ def tcp_differs(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 6891 s7",
     after=_DEAD,
 )  # fmt: skip
-def edns_ignored(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def edns_ignored(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.serves and view.edns == Edns.IGNORED:
             yield Occurrence(f"{where(view)}: {view.edns}", view.replies, view.address)
 
@@ -71,8 +71,8 @@ def edns_ignored(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 6891 s7",
     after=_DEAD,
 )  # fmt: skip
-def edns_refused(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def edns_refused(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.edns == Edns.REFUSED:
             yield Occurrence(f"{where(view)}: {view.edns}", view.replies, view.address)
 
@@ -84,8 +84,8 @@ def edns_refused(picture: Observation) -> Iterator[Occurrence]:
     standard="RFC 6891 s7",
     after=("glue-leads-astray",),
 )  # fmt: skip
-def edns_dropped(picture: Observation) -> Iterator[Occurrence]:
-    for view in picture.servers:
+def edns_dropped(observation: Observation) -> Iterator[Occurrence]:
+    for view in observation.servers:
         if view.edns == Edns.DROPPED:
             yield Occurrence(f"{where(view)}: {view.edns}", view.replies, view.address)
 

@@ -36,7 +36,7 @@ def readable(position: Position, providers: Collection[str]) -> list[tuple[str, 
     copies = {place for step in position.runbook.steps for each in step.effects for place in _copying(each)}
     return [
         (place, zone)
-        for (place, zone), track in position.scene.served.items()
+        for (place, zone), track in position.timeline.served.items()
         if place != PARENT and place in providers and place not in copies and track.value == Content.WHOLE
     ]
 
@@ -50,7 +50,7 @@ def _copying(effect: Effect) -> tuple[str, ...]:
 
 def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
     """The parent's NS set and its TTL, at every address of every parent server."""
-    expected = position.scene.says(PARENT, position.runbook.premises.parent_zone, position.domain, NS)
+    expected = position.timeline.says(PARENT, position.runbook.premises.parent_zone, position.domain, NS)
     under_way = list(_versions_under_way(position))
     refusals = []
     if handed.silent and (position.step.takes_away or not handed.given):
@@ -71,7 +71,7 @@ def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
 
 def registered_drift(position: Position, registrar: str, held: tuple[Name, ...]) -> list[Refusal]:
     """What the registry will go on handing out. ``held``: the registrar's NS set, sorted."""
-    if held == targets(position.scene.says(PARENT, position.runbook.premises.parent_zone, position.domain, NS)):
+    if held == targets(position.timeline.says(PARENT, position.runbook.premises.parent_zone, position.domain, NS)):
         return []
     reason = f"{registrar} now has {names_said(held)} for {name_text(position.domain)}"
     step = next((each for each in reversed(position.done) if any(isinstance(one, Delegated) for one in each.effects)), None)
@@ -81,11 +81,11 @@ def registered_drift(position: Position, registrar: str, held: tuple[Name, ...])
 def contents_drift(position: Position, place: str, present: Zone, own_ns: bool) -> list[Refusal]:
     """Every RRset that the plan rests on, as the steps done so far have left it. ``own_ns``: the place writes its NS set itself, and that
     stays what it is."""
-    zone, scene = present.origin, position.scene
+    zone, timeline = present.origin, position.timeline
     coming = {each.key: each.after for effect in _of(position.step, place, zone) for each in effect.changed}
     refusals = []
-    for key in scene.keys(zone):
-        expected, seen = scene.says(place, zone, *key), present.get(*key)
+    for key in timeline.keys(zone):
+        expected, seen = timeline.says(place, zone, *key), present.get(*key)
         if _is_later_ttl(position, place, zone, seen, expected) or (own_ns and key == (zone, NS)):
             continue
         if not (alike(seen, expected, primary=False) or (key in coming and alike(seen, coming[key], primary=False))):
@@ -220,7 +220,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
             )
     for place, by in served.items() if not position.runbook.disconnects else ():
         found += list(_signs_otherwise(position, place, by))
-    if position.scene.anchors_of(position.domain):
+    if position.timeline.anchors_of(position.domain):
         until = first_to_run_out(each for by in served.values() for each in by.values())
         found += running_out(position.runbook, position.outcomes, until, now)
     return list({each.reason.partition(" of the parent")[2] or each.reason: each for each in found}.values())
@@ -228,7 +228,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
 
 def _anchors_under_way(position: Position) -> list[DsSet]:
     """The DS set expected, and those that may be seen beside it while a change of it has not been seen everywhere."""
-    found = [position.scene.anchors_of(position.domain)]
+    found = [position.timeline.anchors_of(position.domain)]
     for step in position.runbook.steps:
         for effect in step.effects:
             shown = isinstance(effect, DsChanged) and any(look.concerns(effect) for each in position.done for look in each.effects)
@@ -253,7 +253,7 @@ def _are(meant: DsSet, seen: DsSet, entries: Mapping[str, Collection[str]]) -> b
 
 
 def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys]) -> Iterator[Obstacle]:
-    text, expected = name_text(position.domain), position.scene.keys_at(place, position.domain)
+    text, expected = name_text(position.domain), position.timeline.keys_at(place, position.domain)
     made = position.runbook.premises.of(place, position.domain) is None
     under_way = any(isinstance(each, Signed) and each.place == place for each in position.step.effects)
     for address, each in by.items():

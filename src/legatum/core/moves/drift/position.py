@@ -51,14 +51,14 @@ class Position:
         return any(leads_elsewhere(step) for step in self.done)
 
     @cached_property
-    def scene(self) -> Timeline:
+    def timeline(self) -> Timeline:
         """What every place should say now, by what was done."""
-        scene = timeline_at_the_beginning(self.runbook.premises)
+        timeline = timeline_at_the_beginning(self.runbook.premises)
         for past in self.runbook.past:
-            play(scene, past.effects, 0, past.label)
+            play(timeline, past.effects, 0, past.label)
         for step in self.done:
-            play(scene, step.effects, 0, step.id)
-        return scene
+            play(timeline, step.effects, 0, step.id)
+        return timeline
 
     def ns_at(self, place: str, zone: Name) -> RRset | None:
-        return self.scene.says(place, zone, zone, NS)
+        return self.timeline.says(place, zone, zone, NS)

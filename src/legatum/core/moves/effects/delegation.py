@@ -25,12 +25,12 @@ class Delegated(Effect):
     felt = True
     shown_later = True
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         ns = rrset(self.domain, NS, self.ttl, self.after) if self.after else None
-        scene.say(PARENT, self.parent_zone, (self.domain, NS), ns, first, everywhere, step)
+        timeline.say(PARENT, self.parent_zone, (self.domain, NS), ns, first, everywhere, step)
         for each in self.glue:
-            if scene.says(PARENT, self.parent_zone, each.name, each.rtype) is None:
-                scene.say(PARENT, self.parent_zone, (each.name, each.rtype), each, first, first, step)
+            if timeline.says(PARENT, self.parent_zone, each.name, each.rtype) is None:
+                timeline.say(PARENT, self.parent_zone, (each.name, each.rtype), each, first, first, step)
 
     def reverse(self) -> "Delegated":
         return Delegated(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ttl)

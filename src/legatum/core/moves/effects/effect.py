@@ -30,7 +30,7 @@ class Effect:
         """What must be true of caches before it, whoever plans it."""
         return ()
 
-    def play(self, scene: "Timeline", first: float, everywhere: float, step: str) -> None:
+    def play(self, timeline: "Timeline", first: float, everywhere: float, step: str) -> None:
         """What places say from ``first`` on at the first server, from ``everywhere`` on at all of them."""
 
     def concerns(self, effect: "Effect") -> bool:

@@ -19,8 +19,8 @@ class Gave(Effect):
     rrset: RRset
     changes = False
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.rrset.rtype == DS:
-            scene.vouched_beside(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
+            timeline.vouched_beside(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
         else:
-            scene.said_beside(self.place, self.zone, self.rrset, first, everywhere, step)
+            timeline.said_beside(self.place, self.zone, self.rrset, first, everywhere, step)

@@ -36,10 +36,10 @@ class HostSet(Effect):
     def takes_away(self) -> bool:
         return bool(set(self.before) - set(self.after))
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         sets = {each.rtype: each for each in address_sets(self.host, self.after, self.ttl)}
         for rtype in ADDRESSES:
-            scene.say(PARENT, self.parent_zone, (self.host, rtype), sets.get(rtype), first, everywhere, step)
+            timeline.say(PARENT, self.parent_zone, (self.host, rtype), sets.get(rtype), first, everywhere, step)
 
     def reverse(self) -> "HostSet":
         return HostSet(self.registrar, self.host, self.parent_zone, self.after, self.before, self.ttl)

@@ -16,12 +16,12 @@ class Joined(Effect):
     zone: Name
     primary: str
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        for name, rtype in scene.keys(self.zone):
-            if (present := scene.says(self.primary, self.zone, name, rtype)) is not None:
-                scene.say(self.place, self.zone, (name, rtype), present, first, first, step)
-        scene.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
-        scene.sign(self.place, self.zone, scene.keys_at(self.primary, self.zone), first, everywhere, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        for name, rtype in timeline.keys(self.zone):
+            if (present := timeline.says(self.primary, self.zone, name, rtype)) is not None:
+                timeline.say(self.place, self.zone, (name, rtype), present, first, first, step)
+        timeline.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+        timeline.sign(self.place, self.zone, timeline.keys_at(self.primary, self.zone), first, everywhere, step)
 
     def reverse(self) -> "Released":
         return Released(self.place, self.zone, self.primary)
@@ -39,8 +39,8 @@ class Released(Effect):
     def needs(self) -> tuple[Need, ...]:
         return (NoLongerQueried(self.place, self.zone),)
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        timeline.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> Joined:
         return Joined(self.place, self.zone, self.primary)

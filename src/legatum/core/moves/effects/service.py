@@ -22,11 +22,11 @@ class ServiceEnded(Effect):
     def needs(self) -> tuple[Need, ...]:
         return (Unused(self.address),)
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        if self.address in scene.answering:
-            scene.answer(self.address, None, first, everywhere, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        if self.address in timeline.answering:
+            timeline.answer(self.address, None, first, everywhere, step)
         else:
-            scene.work(self.address, False, first, everywhere, step)
+            timeline.work(self.address, False, first, everywhere, step)
 
     def reverse(self) -> "ServiceBegun":
         return ServiceBegun(self.address, self.place)
@@ -39,11 +39,11 @@ class ServiceBegun(Effect):
     address: str
     place: str = ""
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        if self.address in scene.answering:
-            scene.answer(self.address, self.place or None, first, everywhere, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        if self.address in timeline.answering:
+            timeline.answer(self.address, self.place or None, first, everywhere, step)
         else:
-            scene.work(self.address, True, first, everywhere, step)
+            timeline.work(self.address, True, first, everywhere, step)
 
     def reverse(self) -> ServiceEnded:
         return ServiceEnded(self.address, self.place)

@@ -21,8 +21,8 @@ class DsChanged(Effect):
     felt = True
     shown_later = True
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        scene.vouch(self.domain, self.after, first, everywhere, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        timeline.vouch(self.domain, self.after, first, everywhere, step)
 
     def reverse(self) -> "DsChanged":
         return DsChanged(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ahead)
@@ -60,9 +60,9 @@ class Signed(Effect):
         pairs = zip(self.before.roles, self.after.roles, strict=True)
         return any(set(had) - set(kept) for had, kept in pairs)
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         for place in (self.place, *self.follows):
-            scene.sign(place, self.zone, self.after, first, everywhere, step)
+            timeline.sign(place, self.zone, self.after, first, everywhere, step)
 
     def reverse(self) -> "Signed":
         return Signed(self.place, self.zone, self.after, self.before, self.follows, self.shares)

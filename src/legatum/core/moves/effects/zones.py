@@ -26,14 +26,14 @@ class ZoneMade(Effect):
     def ns(self) -> RRset:
         return next(each for each in self.rrsets if each.name == self.zone and each.rtype == NS)
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        if scene.content(self.place, self.zone) == Content.NOTHING:
-            scene.serve(self.place, self.zone, Content.BLANK, first, first, step)
-            scene.say(self.place, self.zone, (self.zone, NS), self.ns, first, first, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        if timeline.content(self.place, self.zone) == Content.NOTHING:
+            timeline.serve(self.place, self.zone, Content.BLANK, first, first, step)
+            timeline.say(self.place, self.zone, (self.zone, NS), self.ns, first, first, step)
         for each in self.rrsets:
-            scene.say(self.place, self.zone, (each.name, each.rtype), each, first, everywhere, step)
-        scene.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
-        scene.sign(self.place, self.zone, self.keys, first, everywhere, step)
+            timeline.say(self.place, self.zone, (each.name, each.rtype), each, first, everywhere, step)
+        timeline.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+        timeline.sign(self.place, self.zone, self.keys, first, everywhere, step)
 
     def reverse(self) -> "ZoneEnded":
         return ZoneEnded(self.place, self.zone, self.rrsets, self.source, self.keys)
@@ -55,8 +55,8 @@ class ZoneEnded(Effect):
     def needs(self) -> tuple[Need, ...]:
         return (NoLongerQueried(self.place, self.zone),)
 
-    def play(self, scene: Timeline, first: float, everywhere: float, step: str) -> None:
-        scene.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
+    def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
+        timeline.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> ZoneMade:
         return ZoneMade(self.place, self.zone, self.rrsets, self.source, self.keys)

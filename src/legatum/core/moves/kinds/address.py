@@ -63,9 +63,9 @@ def senders_in(zone: Zone, wish: NewAddress) -> list[tuple[RRset, RRset, RRset]]
     return found
 
 
-def address_pieces(drawing: PlanInput, wish: NewAddress) -> Iterator[PlannedStep]:
+def address_pieces(inputs: PlanInput, wish: NewAddress) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for an address that stands nowhere in the zone."""
-    zone = drawing.contents
+    zone = inputs.contents
     changes, senders = changes_in(zone, wish), senders_in(zone, wish)
     servers = set(targets(zone.apex_ns))
     if inside := [each.key[0] for each in changes if each.key[0] in servers]:
@@ -74,38 +74,38 @@ def address_pieces(drawing: PlanInput, wish: NewAddress) -> Iterator[PlannedStep
             f"{wish.old} is the address of the name server {host}", f"say so: `--hosts {host}={wish.new}` moves its glue with it"
         )
     if not changes and not senders:
-        raise BadInput(f"{wish.old} stands nowhere in {name_text(drawing.domain)}", "is it the right address, and the right domain?")
+        raise BadInput(f"{wish.old} stands nowhere in {name_text(inputs.domain)}", "is it the right address, and the right domain?")
     keys = [each.key for each in changes]
-    low = {each.key: each.before.with_ttl(min(drawing.low_ttl, each.before.ttl)) for each in changes if each.before is not None}
-    if drawing.at_once:
+    low = {each.key: each.before.with_ttl(min(inputs.low_ttl, each.before.ttl)) for each in changes if each.before is not None}
+    if inputs.at_once:
         low = {each.key: each.before for each in changes if each.before is not None}
     elif any(low[each.key] != each.before for each in changes):
-        for place in drawing.sides:
+        for place in inputs.sides:
             lowered = [RRsetChange(each.before, low[each.key]) for each in changes if low[each.key] != each.before]
             yield PlannedStep(Phase.LOWER, Step(
-                "lower-addresses", f"Lower the TTL of {_list(keys)} at {place} to {drawing.low_ttl}", (drawing.records(place,
-                drawing.domain, lowered),),
+                "lower-addresses", f"Lower the TTL of {_list(keys)} at {place} to {inputs.low_ttl}", (inputs.records(place,
+                inputs.domain, lowered),),
                 ("they are what was seen when drafting",), f"every server of {place} hands them out so", "raise it again", estimate=10,
             ))  # fmt: skip
-    for place in drawing.sides if senders else ():
+    for place in inputs.sides if senders else ():
         yield PlannedStep(Phase.MAKE, Step(
             "senders", f"Let {wish.new} send mail beside {wish.old}, at {place}",
-            (drawing.records(place, drawing.domain, [RRsetChange(before, both) for before, both, _ in senders]),), (),
+            (inputs.records(place, inputs.domain, [RRsetChange(before, both) for before, both, _ in senders]),), (),
             f"every server of {place} names both", "take the new one out again", estimate=10,
         ))  # fmt: skip
-    yield from _exchanged(drawing, wish, changes, low, [OldDataExpired(drawing.domain, (each.name, each.rtype)) for each, _, _ in senders])
-    yield from _afterwards(drawing, wish, changes, senders, low)
+    yield from _exchanged(inputs, wish, changes, low, [OldDataExpired(inputs.domain, (each.name, each.rtype)) for each, _, _ in senders])
+    yield from _afterwards(inputs, wish, changes, senders, low)
 
 
 def _exchanged(
-    drawing: PlanInput, wish: NewAddress, changes: list[RRsetChange], low: dict[RRsetKey, RRset], listed: list[OldDataExpired]
+    inputs: PlanInput, wish: NewAddress, changes: list[RRsetChange], low: dict[RRsetKey, RRset], listed: list[OldDataExpired]
 ) -> Iterator[PlannedStep]:  # fmt: skip
     """``listed``: nobody holds an SPF record without the new address, from which mail comes as soon as anybody is led there."""
-    needs: list[Need] = [*(Lowered(drawing.domain, each.key) for each in changes), *listed]
-    for place in drawing.sides if changes else ():
+    needs: list[Need] = [*(Lowered(inputs.domain, each.key) for each in changes), *listed]
+    for place in inputs.sides if changes else ():
         new = [RRsetChange(low[each.key], each.after.with_ttl(low[each.key].ttl)) for each in changes if each.after is not None]
         yield PlannedStep(Phase.CHANGE, Step(
-            "address", f"Set {_list([each.key for each in changes])} to {wish.new} at {place}", (drawing.records(place, drawing.domain,
+            "address", f"Set {_list([each.key for each in changes])} to {wish.new} at {place}", (inputs.records(place, inputs.domain,
             new),),
             (f"the service answers at {wish.new}: look before you say yes",), f"every server of {place} hands out {wish.new}",
             f"set it back to {wish.old}, which stays up until the hold has passed the other way", estimate=10,
@@ -113,25 +113,25 @@ def _exchanged(
 
 
 def _afterwards(
-    drawing: PlanInput, wish: NewAddress, changes: list[RRsetChange], senders: list[tuple[RRset, RRset, RRset]], low: dict[RRsetKey, RRset]
+    inputs: PlanInput, wish: NewAddress, changes: list[RRsetChange], senders: list[tuple[RRset, RRset, RRset]], low: dict[RRsetKey, RRset]
 ) -> Iterator[PlannedStep]:
     new = [each.after.with_ttl(low[each.key].ttl) for each in changes if each.after is not None]
     back = f"set it back to {wish.old}"
     if changes:
         yield PlannedStep(Phase.CONFIRM, Step(
-            "confirm-address", f"Confirm that everybody has {wish.new}", (Answered(drawing.domain, tuple(drawing.sides), tuple(new)),), (),
+            "confirm-address", f"Confirm that everybody has {wish.new}", (Answered(inputs.domain, tuple(inputs.sides), tuple(new)),), (),
             "every server and every resolver gives the new address", back,
-        ), tuple(OldDataExpired(drawing.domain, each.key) for each in changes))  # fmt: skip
+        ), tuple(OldDataExpired(inputs.domain, each.key) for each in changes))  # fmt: skip
     raised = [
         RRsetChange(each, each.with_ttl(old.before.ttl))
         for each, old in zip(new, changes, strict=True)
         if old.before and old.before.ttl != each.ttl
     ]
-    places = drawing.sides[-1:]  # by now the other side is out of reach
+    places = inputs.sides[-1:]  # by now the other side is out of reach
     for place in places if raised else ():
         yield PlannedStep(Phase.RAISE, Step(
             "raise-addresses", f"Raise the TTL of {_list([each.key for each in raised])} at {place} again",
-            (drawing.records(place, drawing.domain, raised),), (), f"every server of {place} hands them out so", "lower it again",
+            (inputs.records(place, inputs.domain, raised),), (), f"every server of {place} hands them out so", "lower it again",
             estimate=10,
         ))  # fmt: skip
     yield PlannedStep(Phase.END, Step(
@@ -141,7 +141,7 @@ def _afterwards(
     for place in places if senders else ():
         yield PlannedStep(Phase.CLOSE, Step(
             "old-sender", f"Let {wish.old} send mail no more, at {place}",
-            (drawing.records(place, drawing.domain, [RRsetChange(both, alone) for _, both, alone in senders]),),
+            (inputs.records(place, inputs.domain, [RRsetChange(both, alone) for _, both, alone in senders]),),
             (f"nothing sends from {wish.old} any more: look before you say yes",), f"every server of {place} names {wish.new} alone",
             "name both again", estimate=10,
         ))  # fmt: skip

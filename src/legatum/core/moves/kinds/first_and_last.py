@@ -27,8 +27,8 @@ class Retirement:
     held: tuple[tuple[Name, tuple[str, ...]], ...] = ()
 
 
-def first_pieces(drawing: PlanInput, wish: First) -> Iterator[PlannedStep]:
-    place, zone = drawing.place(wish.provider), drawing.domain
+def first_pieces(inputs: PlanInput, wish: First) -> Iterator[PlannedStep]:
+    place, zone = inputs.place(wish.provider), inputs.domain
     servers = tuple(sorted(place.servers))
     yield PlannedStep(Phase.READY, Step(
         "ready", f"Check that {wish.provider} is ready for everybody", (Ready(zone, (wish.provider,), servers),),
@@ -36,40 +36,40 @@ def first_pieces(drawing: PlanInput, wish: First) -> Iterator[PlannedStep]:
         "nothing to take back",
     ), tuple(NameKnown(host) for host in servers))  # fmt: skip
     back = "take the NS set away at the registrar again"
-    yield from leading(drawing, zone, (), servers, f"{wish.provider}'s", back)
-    yield confirmed(drawing, zone, servers, back, (), "Confirm that everybody can come to it")
+    yield from leading(inputs, zone, (), servers, f"{wish.provider}'s", back)
+    yield confirmed(inputs, zone, servers, back, (), "Confirm that everybody can come to it")
 
 
-def retirement_pieces(drawing: PlanInput, wish: Retirement) -> Iterator[PlannedStep]:
-    zone, places = drawing.domain, [drawing.main, *drawing.follows]
-    anew = keys_to_come(drawing, drawing.main) if drawing.place(drawing.main).signs else None
+def retirement_pieces(inputs: PlanInput, wish: Retirement) -> Iterator[PlannedStep]:
+    zone, places = inputs.domain, [inputs.main, *inputs.follows]
+    anew = keys_to_come(inputs, inputs.main) if inputs.place(inputs.main).signs else None
     back = "delegate it again"
     yield PlannedStep(Phase.GATHER, Step(
-        "gather", f"Keep the zone as it is at {drawing.main}", (Gathered(drawing.main, zone),),
-        (f"{drawing.main} hands it out, or answers for its names",),
+        "gather", f"Keep the zone as it is at {inputs.main}", (Gathered(inputs.main, zone),),
+        (f"{inputs.main} hands it out, or answers for its names",),
         "the whole zone, the same serial on every server", "nothing to take back",
     ))  # fmt: skip
-    if drawing.anchors:
-        yield from disconnected(drawing)
-    yield from leading(drawing, zone, drawing.delegation, (), "nobody", back)
+    if inputs.anchors:
+        yield from disconnected(inputs)
+    yield from leading(inputs, zone, inputs.delegation, (), "nobody", back)
     yield confirmed(
-        drawing, zone, (), back, tuple(NoLongerQueried(place, zone) for place in places), "Confirm that nobody is led there any more"
+        inputs, zone, (), back, tuple(NoLongerQueried(place, zone) for place in places), "Confirm that nobody is led there any more"
     )
     for host, addresses in wish.held:
         yield PlannedStep(Phase.LEAVE, Step(
-            f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {drawing.registrar}",
-            (HostSet(drawing.registrar, host, drawing.parent_zone, addresses, (), drawing.glue_ttl),), ("no domain leans on it",),
+            f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {inputs.registrar}",
+            (HostSet(inputs.registrar, host, inputs.parent_zone, addresses, (), inputs.glue_ttl),), ("no domain leans on it",),
             "the registry has no such host any more", "make it again", estimate=2,
         ), (NsSetExpired(zone, (host,)),))  # fmt: skip
-    for place in drawing.follows:
+    for place in inputs.follows:
         yield PlannedStep(Phase.END, Step(
-            "release", f"End the service at {place}", (Released(place, zone, drawing.main),), (),
+            "release", f"End the service at {place}", (Released(place, zone, inputs.main),), (),
             f"no server of {place} answers for it any more",
             "from here on it begins with telling it of the zone anew", estimate=10,
         ), (NoLongerQueried(place, zone),))  # fmt: skip
     yield PlannedStep(Phase.END, Step(
-        "end", f"End the service at {drawing.main}", (ZoneEnded(drawing.main, zone, (drawing.apex_ns,), keys=anew),),
+        "end", f"End the service at {inputs.main}", (ZoneEnded(inputs.main, zone, (inputs.apex_ns,), keys=anew),),
         ("nobody asks there any more",),
-        f"no server of {drawing.main} answers for it any more", f"from here on it begins with creating the zone at {drawing.main} anew",
+        f"no server of {inputs.main} answers for it any more", f"from here on it begins with creating the zone at {inputs.main} anew",
         estimate=5,
-    ), (NoLongerQueried(drawing.main, zone), DsExpired(zone)))  # fmt: skip
+    ), (NoLongerQueried(inputs.main, zone), DsExpired(zone)))  # fmt: skip

@@ -35,101 +35,101 @@ class Hosts:
     with_addresses: bool = False
 
 
-def host_pieces(drawing: PlanInput, wish: Hosts) -> Iterator[PlannedStep]:
+def host_pieces(inputs: PlanInput, wish: Hosts) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` for what is not below the domain, :class:`GateShut` for what would leave nobody."""
     for host in (*wish.addresses, *wish.named):
-        if not is_under(host, drawing.domain) or host == drawing.domain:
+        if not is_under(host, inputs.domain) or host == inputs.domain:
             raise BadInput(
-                f"{name_text(host)} is not below {name_text(drawing.domain)}", "only hosts below a domain have addresses at its registry"
+                f"{name_text(host)} is not below {name_text(inputs.domain)}", "only hosts below a domain have addresses at its registry"
             )
     going = [host for host, addresses in wish.addresses.items() if not addresses]
     for host, addresses in wish.addresses.items():
         if addresses:
-            yield from _placed(drawing, wish, host, addresses)
-    present = targets(drawing.contents.apex_ns)
+            yield from _placed(inputs, wish, host, addresses)
+    present = targets(inputs.contents.apex_ns)
     wanted = tuple(sorted(set(wish.named) if wish.alone else {*present, *wish.named} - set(going)))
-    moves = drawing.main not in drawing.serving_at_the_end
+    moves = inputs.main not in inputs.serving_at_the_end
     if not wanted and not moves:
-        raise GateShut(f"nobody would serve {name_text(drawing.domain)} any more", "name other servers first")
-    if not moves and (wish.named or set(going) & {*present, *drawing.delegation}):
-        yield from ns_pieces(drawing, wanted, _sets_up(drawing, wish))
+        raise GateShut(f"nobody would serve {name_text(inputs.domain)} any more", "name other servers first")
+    if not moves and (wish.named or set(going) & {*present, *inputs.delegation}):
+        yield from ns_pieces(inputs, wanted, _sets_up(inputs, wish))
     for host in going:
-        yield from _gone(drawing, wish, host)
+        yield from _gone(inputs, wish, host)
 
 
-def _sets_up(drawing: PlanInput, wish: Hosts) -> tuple[Name, ...]:
+def _sets_up(inputs: PlanInput, wish: Hosts) -> tuple[Name, ...]:
     """Hosts that get their first address by this plan."""
-    return tuple(host for host, addresses in wish.addresses.items() if addresses and not _in_zone(drawing, host))
+    return tuple(host for host, addresses in wish.addresses.items() if addresses and not _in_zone(inputs, host))
 
 
-def _in_zone(drawing: PlanInput, host: Name) -> tuple[str, ...]:
-    return tuple(address_text(data) for rtype in ADDRESSES for each in [drawing.contents.get(host, rtype)] if each for data in each.rdatas)
+def _in_zone(inputs: PlanInput, host: Name) -> tuple[str, ...]:
+    return tuple(address_text(data) for rtype in ADDRESSES for each in [inputs.contents.get(host, rtype)] if each for data in each.rdatas)
 
 
-def _placed(drawing: PlanInput, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[PlannedStep]:
-    before, text = _in_zone(drawing, host), name_text(host)
-    zone = drawing.contents
-    ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=drawing.contents.usual_ttl(host))
+def _placed(inputs: PlanInput, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[PlannedStep]:
+    before, text = _in_zone(inputs, host), name_text(host)
+    zone = inputs.contents
+    ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=inputs.contents.usual_ttl(host))
     after = {each.rtype: each for each in address_sets(host, addresses, ttl)}
     changes = [RRsetChange(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
     words = f"{', '.join(before)} → {', '.join(addresses)}" if before else ", ".join(addresses)
     back = f"set it back to {', '.join(before)}, which stays up until the hold has passed the other way" if before else "take it away again"
-    changing, telling = (Phase.CHANGE, Phase.SWITCH) if before and drawing.made else (Phase.MAKE, Phase.MAKE)
-    for place in drawing.sides if changes else ():
+    changing, telling = (Phase.CHANGE, Phase.SWITCH) if before and inputs.made else (Phase.MAKE, Phase.MAKE)
+    for place in inputs.sides if changes else ():
         yield PlannedStep(changing, Step(
             f"address-{text.split('.')[0]}", f"Give {text} its address in the zone at {place}: {words}",
-            (drawing.records(place, drawing.domain, changes),), ("the server answers for the domain at every address",),
+            (inputs.records(place, inputs.domain, changes),), ("the server answers for the domain at every address",),
             f"every server of {place} gives it", back, estimate=10,
         ))  # fmt: skip
     held = wish.held.get(host)
     if set(held or ()) != set(addresses) and (held is not None or not wish.with_addresses):
         yield PlannedStep(telling, Step(
-            f"host-{text.split('.')[0]}", f"Set the addresses of {text} at the registrar {drawing.registrar}: {', '.join(addresses)}",
-            (HostSet(drawing.registrar, host, drawing.parent_zone, held or (), addresses, drawing.glue_ttl),), (),
-            "the registry holds just these", back, estimate=3600 if drawing.registrar_by_hand else 2,
+            f"host-{text.split('.')[0]}", f"Set the addresses of {text} at the registrar {inputs.registrar}: {', '.join(addresses)}",
+            (HostSet(inputs.registrar, host, inputs.parent_zone, held or (), addresses, inputs.glue_ttl),), (),
+            "the registry holds just these", back, estimate=3600 if inputs.registrar_by_hand else 2,
         ))  # fmt: skip
     if before and changes:
         yield PlannedStep(Phase.SEEN, Step(
             f"glue-{text.split('.')[0]}", f"See the new glue of {text} on every server of the parent zone",
-            (Published(drawing.domain, tuple(sorted(drawing.delegation)), (host,)),), (),
+            (Published(inputs.domain, tuple(sorted(inputs.delegation)), (host,)),), (),
             "every address of every parent server gives it", back,
-            estimate=drawing.publishing,
+            estimate=inputs.publishing,
         ))  # fmt: skip
-        yield from _left(drawing, host, sorted(set(before) - set(addresses)), tuple(after.values()))
+        yield from _left(inputs, host, sorted(set(before) - set(addresses)), tuple(after.values()))
 
 
-def _left(drawing: PlanInput, host: Name, old: list[str], new: tuple[RRset, ...]) -> Iterator[PlannedStep]:
+def _left(inputs: PlanInput, host: Name, old: list[str], new: tuple[RRset, ...]) -> Iterator[PlannedStep]:
     """Nobody asks at the old addresses any more: those that no other name server has may be switched off."""
     text = name_text(host)
     needs = tuple(Unused(address) for address in old)
     yield PlannedStep(Phase.CONFIRM, Step(
         f"confirm-{text.split('.')[0]}", f"Nobody asks {text} at {', '.join(old) or 'another address'} any more",
-        (Answered(drawing.domain, tuple(drawing.sides), new),), (), "every server and every resolver gives the new addresses",
+        (Answered(inputs.domain, tuple(inputs.sides), new),), (), "every server and every resolver gives the new addresses",
         "set it back",
     ), needs)  # fmt: skip
-    shared = {address for place in drawing.places for other, each in place.servers.items() if other != host for address in each}
+    shared = {address for place in inputs.places for other, each in place.servers.items() if other != host for address in each}
     for address in old:
         if address not in shared:
             yield PlannedStep(Phase.END, Step(
-                "old-address", f"{text} may stop answering at {address}", (ServiceEnded(address, drawing.main),), (),
+                "old-address", f"{text} may stop answering at {address}", (ServiceEnded(address, inputs.main),), (),
                 "said, not seen: the tool switches nothing off", f"from here on {address} has to answer again first",
             ), needs)  # fmt: skip
 
 
-def _gone(drawing: PlanInput, wish: Hosts, host: Name) -> Iterator[PlannedStep]:
-    text, before, held = name_text(host), _in_zone(drawing, host), wish.held.get(host)
-    needs: tuple[Need, ...] = (NsSetExpired(drawing.domain, (host,)),)
+def _gone(inputs: PlanInput, wish: Hosts, host: Name) -> Iterator[PlannedStep]:
+    text, before, held = name_text(host), _in_zone(inputs, host), wish.held.get(host)
+    needs: tuple[Need, ...] = (NsSetExpired(inputs.domain, (host,)),)
     if held is not None:
         yield PlannedStep(Phase.LEAVE, Step(
-            f"host-{text.split('.')[0]}", f"Take the host {text} away at the registrar {drawing.registrar}",
-            (HostSet(drawing.registrar, host, drawing.parent_zone, held, (), drawing.glue_ttl),), ("no domain leans on it",),
+            f"host-{text.split('.')[0]}", f"Take the host {text} away at the registrar {inputs.registrar}",
+            (HostSet(inputs.registrar, host, inputs.parent_zone, held, (), inputs.glue_ttl),), ("no domain leans on it",),
             "the registry has no such host any more", "make it again", estimate=2,
         ), needs)  # fmt: skip
-    changes = [RRsetChange(each, None) for rtype in ADDRESSES if (each := drawing.contents.get(host, rtype)) is not None]
-    for place in drawing.serving_at_the_end if changes else ():
+    changes = [RRsetChange(each, None) for rtype in ADDRESSES if (each := inputs.contents.get(host, rtype)) is not None]
+    for place in inputs.serving_at_the_end if changes else ():
         yield PlannedStep(Phase.END, Step(
             f"address-{text.split('.')[0]}", f"Take the address of {text} out of the zone at {place}",
-            (drawing.records(place, drawing.domain, changes),), (), f"no server of {place} gives it any more", "put it back", estimate=10,
+            (inputs.records(place, inputs.domain, changes),), (), f"no server of {place} gives it any more", "put it back", estimate=10,
         ), needs)  # fmt: skip
     if not before and held is None:
         raise BadInput(f"{text} is no host: it has no address in the zone, and the registry does not know it", _FORMS)

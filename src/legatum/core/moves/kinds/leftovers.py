@@ -24,14 +24,14 @@ class Leftovers:
     zones: tuple[tuple[str, RRset], ...] = ()
 
 
-def leftover_pieces(drawing: PlanInput, wish: Leftovers) -> Iterator[PlannedStep]:
+def leftover_pieces(inputs: PlanInput, wish: Leftovers) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` where there is nothing."""
     if not (wish.records or wish.hosts or wish.zones):
         raise BadInput(
-            f"{name_text(drawing.domain)}: nothing was left behind that is surely of no use",
+            f"{name_text(inputs.domain)}: nothing was left behind that is surely of no use",
             "`legatum survey DOMAIN --leftovers` lists what is doubtful; --also 'NAME TYPE' takes that too",
         )
-    zone = drawing.domain
+    zone = inputs.domain
     led = {host for before, after in wish.records if before.rtype in NAME_FIELDS for host in {*targets(before)} - {*targets(after)}}
     hosts = [each for each in wish.records if each[0].name in led and each[0].rtype in (*ADDRESSES, CNAME)]
     others = [each for each in wish.records if each not in hosts]
@@ -41,19 +41,19 @@ def leftover_pieces(drawing: PlanInput, wish: Leftovers) -> Iterator[PlannedStep
             words = ", ".join(f"{name_text(before.name)} {type_text(before.rtype)}" for before, _ in records[:4])
             more = f" and {len(records) - 4} more" if len(records) > 4 else ""
             yield PlannedStep(Phase.LEAVE, Step(
-                ident, f"Take {words}{more} out of the zone at {drawing.main}",
-                (drawing.records(drawing.main, zone, [RRsetChange(before, after) for before, after in records]),),
-                ("they are what was seen when drafting",), f"no server of {drawing.main} gives them any more", "put them in again",
+                ident, f"Take {words}{more} out of the zone at {inputs.main}",
+                (inputs.records(inputs.main, zone, [RRsetChange(before, after) for before, after in records]),),
+                ("they are what was seen when drafting",), f"no server of {inputs.main} gives them any more", "put them in again",
                 estimate=10,
             ), needs)  # fmt: skip
     for host, addresses in wish.hosts:
         yield PlannedStep(Phase.LEAVE, Step(
-            f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {drawing.registrar}",
-            (HostSet(drawing.registrar, host, drawing.parent_zone, addresses, (), drawing.glue_ttl),), ("no domain leans on it",),
+            f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {inputs.registrar}",
+            (HostSet(inputs.registrar, host, inputs.parent_zone, addresses, (), inputs.glue_ttl),), ("no domain leans on it",),
             "the registry has no such host any more", "make it again", estimate=2,
         ), (NsSetExpired(zone, (host,)),))  # fmt: skip
     for place, ns in wish.zones:
         yield PlannedStep(Phase.END, Step(
-            "end", f"End the old zone at {place}", (ZoneEnded(place, zone, (ns,), drawing.main),), ("nobody asks there any more",),
+            "end", f"End the old zone at {place}", (ZoneEnded(place, zone, (ns,), inputs.main),), ("nobody asks there any more",),
             f"no server of {place} answers for it any more", f"from here on it begins with creating the zone at {place} anew", estimate=5,
         ), (NoLongerQueried(place, zone),))  # fmt: skip

@@ -44,20 +44,18 @@ class _Sorted:
     left: tuple[str, ...] = ()
 
 
-def mail_pieces(drawing: PlanInput, wish: Mail) -> Iterator[PlannedStep]:
+def mail_pieces(inputs: PlanInput, wish: Mail) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` for a template without a mail server that exists, :class:`GateShut` where SPF cannot let both send, and
     :class:`AlreadySo`."""
-    zone, old = drawing.contents, drawing.contents.get(drawing.domain, MX)
+    zone, old = inputs.contents, inputs.contents.get(inputs.domain, MX)
     found = _sorted(zone, wish)
     if not any((found.made, found.exchanged, found.both)):
-        raise AlreadySo(f"{name_text(drawing.domain)} has its mail at {wish.service} already", "leave --mail out")
-    low = {
-        each.key: each.before.ttl if drawing.at_once else min(drawing.low_ttl, each.before.ttl) for each in found.exchanged if each.before
-    }
-    for place in drawing.sides if found.made or found.both else ():
+        raise AlreadySo(f"{name_text(inputs.domain)} has its mail at {wish.service} already", "leave --mail out")
+    low = {each.key: each.before.ttl if inputs.at_once else min(inputs.low_ttl, each.before.ttl) for each in found.exchanged if each.before}
+    for place in inputs.sides if found.made or found.both else ():
         yield PlannedStep(Phase.MAKE, Step(
             "mail-records", f"Give {place} what {wish.service} needs beside what is there: {_list([*found.made, *found.both])}",
-            (drawing.records(place, drawing.domain, [*found.made, *found.both]),), ("it is what was seen when drafting",),
+            (inputs.records(place, inputs.domain, [*found.made, *found.both]),), ("it is what was seen when drafting",),
             f"every server of {place} hands it out", "take it out again", estimate=10,
         ))  # fmt: skip
     lowered = [
@@ -65,16 +63,16 @@ def mail_pieces(drawing: PlanInput, wish: Mail) -> Iterator[PlannedStep]:
         for each in found.exchanged
         if each.before is not None and low[each.key] != each.before.ttl
     ]
-    for place in drawing.sides if lowered else ():
+    for place in inputs.sides if lowered else ():
         yield PlannedStep(Phase.LOWER, Step(
-            "lower-mail", f"Lower the TTL of {_list(lowered)} at {place} to {drawing.low_ttl}",
-            (drawing.records(place, drawing.domain, lowered),),
+            "lower-mail", f"Lower the TTL of {_list(lowered)} at {place} to {inputs.low_ttl}",
+            (inputs.records(place, inputs.domain, lowered),),
             ("they are what was seen when drafting",), f"every server of {place} hands them out so", "raise it again", estimate=10,
         ))  # fmt: skip
-    yield from _led(drawing, wish, found, low)
+    yield from _led(inputs, wish, found, low)
     new = {host for each in found.exchanged if each.key[1] == MX and each.after is not None for host in targets(each.after)}
     servers = ", ".join(name_text(host) for host in (targets(old) if old is not None else ()) if host not in new)
-    yield from _afterwards(drawing, wish, found, low, servers)
+    yield from _afterwards(inputs, wish, found, low, servers)
 
 
 def _sorted(zone: Zone, wish: Mail) -> _Sorted:
@@ -131,15 +129,15 @@ def _sort_texts(zone: Zone, demand: Demand, found: _Sorted) -> None:
         found.left = spf_left(said, last, servers)
 
 
-def _led(drawing: PlanInput, wish: Mail, found: _Sorted, low: dict[RRsetKey, int]) -> Iterator[PlannedStep]:
-    zone = drawing.domain
+def _led(inputs: PlanInput, wish: Mail, found: _Sorted, low: dict[RRsetKey, int]) -> Iterator[PlannedStep]:
+    zone = inputs.domain
     needs: list[Need] = [Lowered(zone, each.key) for each in found.exchanged if each.before is not None]
     needs += [OldDataExpired(zone, each.key, negative=True) for each in found.made] + [
         OldDataExpired(zone, each.key) for each in found.both
     ]
-    for place in drawing.sides if found.exchanged else ():
+    for place in inputs.sides if found.exchanged else ():
         yield PlannedStep(Phase.CHANGE, Step(
-            "mail", f"Have mail brought to {wish.service}, at {place}", (drawing.records(place, zone, _low(found.exchanged, low)),),
+            "mail", f"Have mail brought to {wish.service}, at {place}", (inputs.records(place, zone, _low(found.exchanged, low)),),
             (f"the mailboxes are there, and {wish.service} takes mail for {name_text(zone)}: look before you say yes",),
             f"every server of {place} hands it out so", "set it back: the old service takes mail until its end", estimate=10,
         ), tuple(needs))  # fmt: skip
@@ -157,31 +155,33 @@ def _low(changes: Sequence[RRsetChange], low: dict[RRsetKey, int]) -> list[RRset
     return [RRsetChange(*lowered(each)) for each in changes]
 
 
-def _afterwards(drawing: PlanInput, wish: Mail, found: _Sorted, low: dict[RRsetKey, int], servers: str) -> Iterator[PlannedStep]:
-    zone, led = drawing.domain, _low(found.exchanged, low)
+def _afterwards(inputs: PlanInput, wish: Mail, found: _Sorted, low: dict[RRsetKey, int], servers: str) -> Iterator[PlannedStep]:
+    zone, led = inputs.domain, _low(found.exchanged, low)
     given = tuple(each.after for each in (*found.made, *found.both, *led) if each.after is not None)
     yield PlannedStep(Phase.CONFIRM, Step(
-        "confirm-mail", f"Confirm that everybody brings mail to {wish.service}", (Answered(zone, tuple(drawing.sides), given),), (),
+        "confirm-mail", f"Confirm that everybody brings mail to {wish.service}", (Answered(zone, tuple(inputs.sides), given),), (),
         "every server and every resolver gives it", "set it back",
-    ), tuple(OldDataExpired(zone, each.key, negative=each.before is None) for each in (*found.made, *found.both, *found.exchanged)))  # fmt: skip
+    ), tuple(
+        OldDataExpired(zone, each.key, negative=each.before is None) for each in (*found.made, *found.both, *found.exchanged)
+    ))  # fmt: skip
     raised = [
         RRsetChange(each.after, each.after.with_ttl(full.after.ttl))
         for each, full in zip(led, found.exchanged, strict=True)
         if each.after is not None and full.after is not None and each.after.ttl != full.after.ttl
     ]
-    for place in drawing.sides[-1:] if raised else ():
+    for place in inputs.sides[-1:] if raised else ():
         yield PlannedStep(Phase.RAISE, Step(
-            "raise-mail", f"Raise the TTL of {_list(raised)} at {place}", (drawing.records(place, zone, raised),), (),
+            "raise-mail", f"Raise the TTL of {_list(raised)} at {place}", (inputs.records(place, zone, raised),), (),
             f"every server of {place} hands them out so", "lower it again", estimate=10,
         ))  # fmt: skip
     if not found.alone and not servers:
         return
     senders = f"nothing sends by {', '.join(found.left)} any more" if found.left else ""
     boxes = f"what lies in the mailboxes at {servers} has been brought over" if servers else ""
-    effects: tuple[Effect, ...] = tuple(drawing.records(place, zone, found.alone) for place in drawing.sides[-1:] if found.alone)
+    effects: tuple[Effect, ...] = tuple(inputs.records(place, zone, found.alone) for place in inputs.sides[-1:] if found.alone)
     yield PlannedStep(Phase.END, Step(
         "old-mail", f"Nobody brings mail to {servers or 'the old service'} any more{': it sends no more either' if found.left else ''}",
-        effects or (Answered(zone, tuple(drawing.sides[-1:]), tuple(each for each in given if each.rtype == MX)),),
+        effects or (Answered(zone, tuple(inputs.sides[-1:]), tuple(each for each in given if each.rtype == MX)),),
         tuple(each for each in (boxes, senders) if each),
         "every server hands out the new service's senders alone" if effects else "every server and every resolver gives the new servers",
         "let both send again", estimate=10,

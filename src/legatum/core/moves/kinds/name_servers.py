@@ -13,9 +13,9 @@ from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS
 
 
-def ns_pieces(drawing: PlanInput, wanted: Sequence[Name], new_hosts: Sequence[Name] = ()) -> Iterator[PlannedStep]:
+def ns_pieces(inputs: PlanInput, wanted: Sequence[Name], new_hosts: Sequence[Name] = ()) -> Iterator[PlannedStep]:
     """``new_hosts``: that get their address by the same plan."""
-    present, zone = drawing.apex_ns, drawing.domain
+    present, zone = inputs.apex_ns, inputs.domain
     after = rrset(zone, NS, present.ttl, wanted)
     added = sorted({*wanted} - {*targets(present)})
     said = ", ".join(map(name_text, wanted))
@@ -23,16 +23,16 @@ def ns_pieces(drawing: PlanInput, wanted: Sequence[Name], new_hosts: Sequence[Na
     if added:
         yield PlannedStep(Phase.READY, Step(
             "ready", f"Check that {', '.join(map(name_text, added))} {'are' if added[1:] else 'is'} ready for everybody",
-            (Ready(zone, tuple(drawing.sides), ()),), ("every server answers for the zone", "every new NS name has its address"),
+            (Ready(zone, tuple(inputs.sides), ()),), ("every server answers for the zone", "every new NS name has its address"),
             "every server, every address, the same contents", "nothing to take back",
         ), tuple(NameKnown(host) for host in added))  # fmt: skip
     if after.rdatas != present.rdatas:
-        for place in drawing.sides:
+        for place in inputs.sides:
             yield PlannedStep(Phase.CHANGE, Step(
-                "apex", f"Set the NS set of the zone at {place} to {said}", (drawing.records(place, zone, [RRsetChange(present, after)]),),
+                "apex", f"Set the NS set of the zone at {place} to {said}", (inputs.records(place, zone, [RRsetChange(present, after)]),),
                 ("every server in it answers for the zone",), f"every server of {place} hands it out", back, estimate=10,
             ), tuple(NameKnown(host) for host in added))  # fmt: skip
-    if set(drawing.delegation) != set(wanted):
-        yield from leading(drawing, zone, drawing.delegation, tuple(wanted), said, back, ready=False)
-    longer = {*targets(present), *drawing.delegation} <= {*wanted}
-    yield confirmed(drawing, zone, tuple(wanted), back, () if longer else (OldDataExpired(zone, (zone, NS)),), resolvers=not longer)
+    if set(inputs.delegation) != set(wanted):
+        yield from leading(inputs, zone, inputs.delegation, tuple(wanted), said, back, ready=False)
+    longer = {*targets(present), *inputs.delegation} <= {*wanted}
+    yield confirmed(inputs, zone, tuple(wanted), back, () if longer else (OldDataExpired(zone, (zone, NS)),), resolvers=not longer)

@@ -40,34 +40,34 @@ class NewProvider:
     passage: str = ""
 
 
-def provider_pieces(drawing: PlanInput, wish: NewProvider) -> Iterator[PlannedStep]:
+def provider_pieces(inputs: PlanInput, wish: NewProvider) -> Iterator[PlannedStep]:
     """Steps ``gather`` to ``end``."""
-    old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
-    present = drawing.zone(old.name, zone).apex_ns
+    old, new, zone = inputs.place(wish.old), inputs.place(wish.new), wish.zone
+    present = inputs.zone(old.name, zone).apex_ns
     assert present is not None
-    signed = zone == drawing.domain and bool(drawing.anchors)
-    keys = keys_to_come(drawing, new.name) if new.signs and zone == drawing.domain else None
-    passage = _passage(drawing, wish)[0] if signed else UNSIGNED
+    signed = zone == inputs.domain and bool(inputs.anchors)
+    keys = keys_to_come(inputs, new.name) if new.signs and zone == inputs.domain else None
+    passage = _passage(inputs, wish)[0] if signed else UNSIGNED
     if signed:
         if passage == UNSIGNED:
             _refuse_unsigned_end(wish, new)
-        yield from before_leading(drawing, passage, old, new, keys)
-    kept = drawing.keys.get((old.name, zone)) if passage == SAME_KEYS else None
+        yield from before_leading(inputs, passage, old, new, keys)
+    kept = inputs.keys.get((old.name, zone)) if passage == SAME_KEYS else None
     if wish.staying:
-        yield from _behind_the_same_names(drawing, wish, present, keys, kept)
+        yield from _behind_the_same_names(inputs, wish, present, keys, kept)
     else:
-        yield from _behind_other_names(drawing, wish, present, keys, kept)
+        yield from _behind_other_names(inputs, wish, present, keys, kept)
     if signed:
-        yield from after_leading(drawing, passage, new, old, keys, wish.unsigned)
+        yield from after_leading(inputs, passage, new, old, keys, wish.unsigned)
 
 
-def _passage(drawing: PlanInput, wish: NewProvider) -> tuple[str, str]:
-    return passage_of(drawing.place(wish.old), drawing.place(wish.new), wish.passage or (UNSIGNED if wish.unsigned else ""))
+def _passage(inputs: PlanInput, wish: NewProvider) -> tuple[str, str]:
+    return passage_of(inputs.place(wish.old), inputs.place(wish.new), wish.passage or (UNSIGNED if wish.unsigned else ""))
 
 
-def passage_words(drawing: PlanInput, wish: NewProvider) -> str:
+def passage_words(inputs: PlanInput, wish: NewProvider) -> str:
     """How a signed domain is led, and why so; empty for an unsigned one."""
-    return _passage(drawing, wish)[1] if wish.zone == drawing.domain and drawing.anchors else ""
+    return _passage(inputs, wish)[1] if wish.zone == inputs.domain and inputs.anchors else ""
 
 
 def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:
@@ -79,39 +79,39 @@ def _refuse_unsigned_end(wish: NewProvider, new: Place) -> None:
 
 
 def _behind_other_names(
-    drawing: PlanInput, wish: NewProvider, present: RRset, keys: Keys | None, kept: Keys | None
+    inputs: PlanInput, wish: NewProvider, present: RRset, keys: Keys | None, kept: Keys | None
 ) -> Iterator[PlannedStep]:
-    old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
-    apex_ttl = drawing.ns_ttl(zone)
-    low = min(drawing.low_ttl, apex_ttl)
+    old, new, zone = inputs.place(wish.old), inputs.place(wish.new), wish.zone
+    apex_ttl = inputs.ns_ttl(zone)
+    low = min(inputs.low_ttl, apex_ttl)
     before = rrset(zone, NS, apex_ttl, present.rdatas)
-    lowered = before if drawing.at_once or old.own_ns else before.with_ttl(low)
+    lowered = before if inputs.at_once or old.own_ns else before.with_ttl(low)
     after = rrset(zone, NS, low, new.servers)
-    given = after.with_ttl(drawing.final_ttl) if new.own_ns else after  # until it is seen, which TTL it has there is not known
+    given = after.with_ttl(inputs.final_ttl) if new.own_ns else after  # until it is seen, which TTL it has there is not known
     yield from copied(zone, old, new, given, "the new NS set", keys)
     if lowered != before:
-        yield _lower(drawing, zone, old, before, lowered)
+        yield _lower(inputs, zone, old, before, lowered)
     yield ready(zone, old, new, new.servers)
     if not old.own_ns:
-        yield _apex(drawing, zone, old, lowered, after)
-    led = drawing.delegation if zone == drawing.domain else tuple(old.servers)
+        yield _apex(inputs, zone, old, lowered, after)
+    led = inputs.delegation if zone == inputs.domain else tuple(old.servers)
     back = f"set it back to {_list(led)}; {new.name} stays up until the hold has passed the other way"
-    yield from leading(drawing, zone, led, tuple(new.servers), new.name, back)
-    yield confirmed(drawing, zone, tuple(new.servers), back, (NoLongerQueried(old.name, zone),), resolvers=not old.own_ns)
-    if drawing.final_ttl != low and not new.own_ns:
-        yield _raise(drawing, zone, new, after)
+    yield from leading(inputs, zone, led, tuple(new.servers), new.name, back)
+    yield confirmed(inputs, zone, tuple(new.servers), back, (NoLongerQueried(old.name, zone),), resolvers=not old.own_ns)
+    if inputs.final_ttl != low and not new.own_ns:
+        yield _raise(inputs, zone, new, after)
     if old.own_ns:
         return  # it goes on naming itself: caches that renew their copies leave it only when it ends, which a plan of its own may do
-    if not any(each.place == old.name for each in drawing.vanishing):
-        yield ended(drawing, zone, old, lowered, kept)
+    if not any(each.place == old.name for each in inputs.vanishing):
+        yield ended(inputs, zone, old, lowered, kept)
 
 
-def _behind_the_same_names(drawing: PlanInput, wish: NewProvider, ns: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[PlannedStep]:
+def _behind_the_same_names(inputs: PlanInput, wish: NewProvider, ns: RRset, keys: Keys | None, kept: Keys | None) -> Iterator[PlannedStep]:
     """Who is led to the names comes to the new side once their addresses are its (rule 10): the hosts' steps change them in between."""
-    old, new, zone = drawing.place(wish.old), drawing.place(wish.new), wish.zone
+    old, new, zone = inputs.place(wish.old), inputs.place(wish.new), wish.zone
     yield from copied(zone, old, new, ns, "the same NS set", keys)
     yield ready(zone, old, new, wish.staying, known=True)
-    yield ended(drawing, zone, old, ns, kept, (NoLongerQueried(old.name, zone),))
+    yield ended(inputs, zone, old, ns, kept, (NoLongerQueried(old.name, zone),))
 
 
 def copied(zone: Name, old: Place, new: Place, after: RRset, words: str, keys: Keys | None) -> Iterator[PlannedStep]:
@@ -132,10 +132,10 @@ def copied(zone: Name, old: Place, new: Place, after: RRset, words: str, keys: K
     ))  # fmt: skip
 
 
-def _lower(drawing: PlanInput, zone: Name, old: Place, before: RRset, lowered: RRset) -> PlannedStep:
+def _lower(inputs: PlanInput, zone: Name, old: Place, before: RRset, lowered: RRset) -> PlannedStep:
     return PlannedStep(Phase.LOWER, Step(
         "lower", f"Lower the TTL of the NS set at {old.name} from {before.ttl} to {lowered.ttl}",
-        (drawing.records(old.name, zone, [RRsetChange(before, lowered)]),),
+        (inputs.records(old.name, zone, [RRsetChange(before, lowered)]),),
         ("the NS set is still the one seen when drafting",), f"every server of {old.name} hands it out with {lowered.ttl}",
         f"raise it to {before.ttl} again", estimate=10,
     ))  # fmt: skip
@@ -153,29 +153,30 @@ def ready(zone: Name, old: Place, new: Place, named: Iterable[Name], known: bool
     ), tuple(needs))  # fmt: skip
 
 
-def _apex(drawing: PlanInput, zone: Name, old: Place, before: RRset, after: RRset) -> PlannedStep:
+def _apex(inputs: PlanInput, zone: Name, old: Place, before: RRset, after: RRset) -> PlannedStep:
     inside = [host for host in after.rdatas if is_under(Name(host), zone)]
     assert not inside, "hosts inside the zone are moved by their addresses"
     return PlannedStep(Phase.CHANGE, Step(
-        "apex", f"Set the NS set at {old.name} to the new one", (drawing.records(old.name, zone, [RRsetChange(before, after)]),),
+        "apex", f"Set the NS set at {old.name} to the new one", (inputs.records(old.name, zone, [RRsetChange(before, after)]),),
         ("every new server answers for the whole zone with the new NS set",), f"every server of {old.name} hands out the new NS set",
         f"set it back to {_list(targets(before))}", estimate=10,
     ))  # fmt: skip
 
 
-def _raise(drawing: PlanInput, zone: Name, new: Place, after: RRset) -> PlannedStep:
-    final = drawing.final_ttl
+def _raise(inputs: PlanInput, zone: Name, new: Place, after: RRset) -> PlannedStep:
+    final = inputs.final_ttl
     words = "Raise" if final > after.ttl else "Set"
     return PlannedStep(Phase.RAISE, Step(
         "raise", f"{words} the TTL of the NS set at {new.name} to {final} ({rough_text(final)})",
-        (Records(new.name, zone, (RRsetChange(after, after.with_ttl(final)),)),), (), f"every server of {new.name} hands it out with {final}",
+        (Records(new.name, zone, (RRsetChange(after, after.with_ttl(final)),)),), (),
+        f"every server of {new.name} hands it out with {final}",
         f"lower it to {after.ttl} again", estimate=10,
     ))  # fmt: skip
 
 
-def ended(drawing: PlanInput, zone: Name, old: Place, ns: RRset, kept: Keys | None = None, needs: tuple[Need, ...] = ()) -> PlannedStep:
+def ended(inputs: PlanInput, zone: Name, old: Place, ns: RRset, kept: Keys | None = None, needs: tuple[Need, ...] = ()) -> PlannedStep:
     """Step ``end``. ``kept``: keys that are still in use elsewhere, and come back with the zone."""
-    anew = kept or (keys_to_come(drawing, old.name) if old.signs and zone == drawing.domain else None)
+    anew = kept or (keys_to_come(inputs, old.name) if old.signs and zone == inputs.domain else None)
     return PlannedStep(Phase.END, Step(
         "end", f"End the service at {old.name}", (ZoneEnded(old.name, zone, (ns,), keys=anew),),
         ("the hold has passed and everything is confirmed",),

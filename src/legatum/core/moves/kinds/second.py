@@ -30,62 +30,60 @@ class Second:
     dead: tuple[Name, ...] = ()
 
 
-def second_pieces(drawing: PlanInput, wish: Second) -> Iterator[PlannedStep]:
+def second_pieces(inputs: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for a second provider that is none, or without which nobody would be left."""
-    return _left(drawing, wish) if wish.leaves else _joined(drawing, wish)
+    return _left(inputs, wish) if wish.leaves else _joined(inputs, wish)
 
 
-def _joined(drawing: PlanInput, wish: Second) -> Iterator[PlannedStep]:
-    place, zone, present = drawing.place(wish.name), drawing.domain, drawing.apex_ns
+def _joined(inputs: PlanInput, wish: Second) -> Iterator[PlannedStep]:
+    place, zone, present = inputs.place(wish.name), inputs.domain, inputs.apex_ns
     servers = tuple(sorted(place.servers))
     wanted = tuple(sorted({*targets(present), *servers}))
-    named = set(targets(present)) == set(wanted) and (not wish.at_registrar or set(drawing.delegation) == set(wanted))
+    named = set(targets(present)) == set(wanted) and (not wish.at_registrar or set(inputs.delegation) == set(wanted))
     if not (wish.serves and named):
-        yield _told(drawing, wish)
+        yield _told(inputs, wish)
     yield PlannedStep(Phase.READY, Step(
         "ready", f"Check that {wish.name} is ready for everybody", (Ready(zone, (wish.name,), ()),),
         ("every server of it answers for the zone", "every NS name has its address"), "every server, every address, the same contents",
         "nothing to take back",
     ), tuple(NameKnown(host) for host in servers))  # fmt: skip
-    yield from _named(drawing, wish, wanted, f"{wish.name} beside {drawing.main}", (*drawing.follows, wish.name))
-    yield _everybody_has_it(drawing, wish, (drawing.main, wish.name), wanted, "take it out again", (), resolvers=False)
+    yield from _named(inputs, wish, wanted, f"{wish.name} beside {inputs.main}", (*inputs.follows, wish.name))
+    yield _everybody_has_it(inputs, wish, (inputs.main, wish.name), wanted, "take it out again", (), resolvers=False)
 
 
-def _told(drawing: PlanInput, wish: Second) -> PlannedStep:
+def _told(inputs: PlanInput, wish: Second) -> PlannedStep:
     return PlannedStep(Phase.MAKE, Step(
-        "join", f"Have {wish.name} serve the zone too", (Joined(wish.name, drawing.domain, drawing.main),),
+        "join", f"Have {wish.name} serve the zone too", (Joined(wish.name, inputs.domain, inputs.main),),
         (f"{wish.name} can be told of it",),
-        f"every server of {wish.name} has the serial of {drawing.main}", "nobody asks it yet: leave it or have it ended", estimate=30,
+        f"every server of {wish.name} has the serial of {inputs.main}", "nobody asks it yet: leave it or have it ended", estimate=30,
     ))  # fmt: skip
 
 
-def _named(drawing: PlanInput, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]) -> Iterator[PlannedStep]:
-    zone, present = drawing.domain, drawing.apex_ns
+def _named(inputs: PlanInput, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]) -> Iterator[PlannedStep]:
+    zone, present = inputs.domain, inputs.apex_ns
     back = f"set it back to {', '.join(map(name_text, targets(present)))}"
     if set(targets(present)) != set(wanted):
-        if drawing.place(drawing.main).own_ns:
-            raise GateShut(
-                f"the NS set at {drawing.main} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2"
-            )
-        effect = drawing.records(drawing.main, zone, [RRsetChange(present, rrset(zone, NS, present.ttl, wanted))])
+        if inputs.place(inputs.main).own_ns:
+            raise GateShut(f"the NS set at {inputs.main} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2")
+        effect = inputs.records(inputs.main, zone, [RRsetChange(present, rrset(zone, NS, present.ttl, wanted))])
         yield PlannedStep(Phase.CHANGE, Step(
-            "apex", f"Set the NS set of the zone at {drawing.main} to {whose}", (type(effect)(effect.place, zone, effect.changed,
+            "apex", f"Set the NS set of the zone at {inputs.main} to {whose}", (type(effect)(effect.place, zone, effect.changed,
             follows),),
             (), "every server of both hands it out", back, estimate=20,
         ))  # fmt: skip
-    if wish.at_registrar and set(drawing.delegation) != set(wanted):
-        yield from leading(drawing, zone, drawing.delegation, wanted, whose, back, ready=False)
+    if wish.at_registrar and set(inputs.delegation) != set(wanted):
+        yield from leading(inputs, zone, inputs.delegation, wanted, whose, back, ready=False)
 
 
 def _everybody_has_it(
-    drawing: PlanInput, wish: Second, places: tuple[str, ...], wanted: tuple[Name, ...], back: str, needs: tuple[Need, ...],
+    inputs: PlanInput, wish: Second, places: tuple[str, ...], wanted: tuple[Name, ...], back: str, needs: tuple[Need, ...],
     resolvers: bool = True,
 ) -> PlannedStep:  # fmt: skip
     """Parent and child the same set; where the registrar is not asked to change it, the places alone."""
-    if wish.at_registrar or set(drawing.delegation) == set(wanted):
-        return confirmed(drawing, drawing.domain, wanted, back, needs, resolvers=resolvers)
+    if wish.at_registrar or set(inputs.delegation) == set(wanted):
+        return confirmed(inputs, inputs.domain, wanted, back, needs, resolvers=resolvers)
     return PlannedStep(Phase.CONFIRM, Step(
-        "confirm", f"Confirm every server of {' and '.join(places)}", (Ready(drawing.domain, places, wanted),),
+        "confirm", f"Confirm every server of {' and '.join(places)}", (Ready(inputs.domain, places, wanted),),
         ("the NS set at the parent stays as it is",), "every server hands out the new NS set", back,
     ), needs)  # fmt: skip
 
@@ -94,21 +92,21 @@ def _needs(wish: Second, zone: Name) -> tuple[Need, ...]:
     return (OldDataExpired(zone, (zone, NS)),) if wish.dead else (NoLongerQueried(wish.name, zone),)
 
 
-def _left(drawing: PlanInput, wish: Second) -> Iterator[PlannedStep]:
-    zone, present = drawing.domain, drawing.apex_ns
-    servers = set(wish.dead or drawing.place(wish.name).servers)
-    if not servers & {*targets(present), *drawing.delegation} and not wish.serves:
+def _left(inputs: PlanInput, wish: Second) -> Iterator[PlannedStep]:
+    zone, present = inputs.domain, inputs.apex_ns
+    servers = set(wish.dead or inputs.place(wish.name).servers)
+    if not servers & {*targets(present), *inputs.delegation} and not wish.serves:
         words = f"{wish.name} is no second provider of {name_text(zone)}: nobody names it, and it does not serve the zone"
         raise AlreadySo(words, "is it the right provider, and the right domain?")
     wanted = tuple(sorted(set(targets(present)) - servers))
-    if not wanted or (drawing.delegation and not set(drawing.delegation) - servers):
+    if not wanted or (inputs.delegation and not set(inputs.delegation) - servers):
         raise GateShut(f"without {wish.name} nobody would serve {name_text(zone)}", "name other servers first")
-    follows = tuple(dict.fromkeys((*drawing.follows, *((wish.name,) if wish.serves else ()))))
-    yield from _named(drawing, wish, wanted, f"{drawing.main} without {wish.name}", follows)
-    yield _everybody_has_it(drawing, wish, (drawing.main,), wanted, f"name {wish.name} again", _needs(wish, zone))
+    follows = tuple(dict.fromkeys((*inputs.follows, *((wish.name,) if wish.serves else ()))))
+    yield from _named(inputs, wish, wanted, f"{inputs.main} without {wish.name}", follows)
+    yield _everybody_has_it(inputs, wish, (inputs.main,), wanted, f"name {wish.name} again", _needs(wish, zone))
     if wish.serves:
         yield PlannedStep(Phase.END, Step(
-            "release", f"End the service at {wish.name}", (Released(wish.name, zone, drawing.main),),
+            "release", f"End the service at {wish.name}", (Released(wish.name, zone, inputs.main),),
             ("the hold has passed and everything is confirmed",), f"no server of {wish.name} answers for the domain any more",
             "from here on it begins with telling it of the zone anew", estimate=10,
         ), (NoLongerQueried(wish.name, zone),))  # fmt: skip

@@ -34,30 +34,30 @@ class SecondSigner:
     dead: tuple[Name, ...] = ()
 
 
-def second_signer_steps(drawing: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
+def second_signer_steps(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
     """Raises :class:`GateShut` for providers that cannot serve a zone together, or without which nobody would be left."""
-    return _left(drawing, wish) if wish.leaves else _joined(drawing, wish)
+    return _left(inputs, wish) if wish.leaves else _joined(inputs, wish)
 
 
-def _joined(drawing: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
-    main, other, zone, present = drawing.place(drawing.main), drawing.place(wish.name), drawing.domain, drawing.apex_ns
-    _refuse_unfit(drawing, main, other)
+def _joined(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
+    main, other, zone, present = inputs.place(inputs.main), inputs.place(wish.name), inputs.domain, inputs.apex_ns
+    _refuse_unfit(inputs, main, other)
     wanted = tuple(sorted({*targets(present), *other.servers}))
     together = rrset(zone, NS, present.ttl, wanted)
-    keys, places = keys_to_come(drawing, other.name), (main.name, *drawing.followers(main.name), other.name)
+    keys, places = keys_to_come(inputs, other.name), (main.name, *inputs.followers(main.name), other.name)
     back = f"set it back to {', '.join(map(name_text, targets(present)))}; {other.name} stays up until the hold has passed the other way"
-    yield from before_leading(drawing, SHARED_KEYS, main, other, keys)
+    yield from before_leading(inputs, SHARED_KEYS, main, other, keys)
     yield from copied(zone, main, other, together, "the NS set of both", keys)
     yield ready(zone, main, other, wanted)
-    yield _named(drawing, main, present, together, f"that of {main.name} and {other.name}")
-    yield from leading(drawing, zone, drawing.delegation, wanted, f"that of {main.name} and {other.name}", back)
-    yield confirmed(drawing, zone, wanted, back, (), resolvers=False)  # nobody is worse off with an earlier set
-    yield whole(drawing, places, both_vouched(drawing, other), back)
+    yield _named(inputs, main, present, together, f"that of {main.name} and {other.name}")
+    yield from leading(inputs, zone, inputs.delegation, wanted, f"that of {main.name} and {other.name}", back)
+    yield confirmed(inputs, zone, wanted, back, (), resolvers=False)  # nobody is worse off with an earlier set
+    yield whole(inputs, places, both_vouched(inputs, other), back)
 
 
-def _refuse_unfit(drawing: PlanInput, main: Place, other: Place) -> None:
-    text = name_text(drawing.domain)
-    if not drawing.anchors:
+def _refuse_unfit(inputs: PlanInput, main: Place, other: Place) -> None:
+    text = name_text(inputs.domain)
+    if not inputs.anchors:
         raise GateShut(
             f"{text} is not signed and connected, and {other.name} is no secondary of the settings",
             "a second provider takes a copy: make it one under [secondaries]; or connect the domain first: then each signs a zone",
@@ -71,51 +71,51 @@ def _refuse_unfit(drawing: PlanInput, main: Place, other: Place) -> None:
     for each in (main, other):
         if each.own_ns:
             raise GateShut(f"the NS set at {each.name} cannot be changed", "both have to name the servers of both: RFC 1034 s4.2.2")
-    if set(other.servers) & {*targets(drawing.apex_ns), *drawing.delegation}:
+    if set(other.servers) & {*targets(inputs.apex_ns), *inputs.delegation}:
         raise GateShut(f"servers of {other.name} are named for {text} already", f"`legatum survey {text}` says what they answer")
 
 
-def _named(drawing: PlanInput, place: Place, before: RRset, after: RRset, whose: str) -> PlannedStep:
+def _named(inputs: PlanInput, place: Place, before: RRset, after: RRset, whose: str) -> PlannedStep:
     return PlannedStep(Phase.CHANGE, Step(
         f"apex-{place.name}", f"Set the NS set at {place.name} to {whose}",
-        (drawing.records(place.name, drawing.domain, [RRsetChange(before, after)]),), (), f"every server of {place.name} hands it out",
+        (inputs.records(place.name, inputs.domain, [RRsetChange(before, after)]),), (), f"every server of {place.name} hands it out",
         f"set it back to {', '.join(map(name_text, targets(before)))}", estimate=10,
     ))  # fmt: skip
 
 
-def _left(drawing: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
-    main, zone, named = drawing.place(drawing.main), drawing.domain, targets(drawing.apex_ns)
-    servers = set(wish.dead or drawing.place(wish.name).servers)
-    if not servers & {*named, *drawing.delegation}:
+def _left(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
+    main, zone, named = inputs.place(inputs.main), inputs.domain, targets(inputs.apex_ns)
+    servers = set(wish.dead or inputs.place(wish.name).servers)
+    if not servers & {*named, *inputs.delegation}:
         words = f"{wish.name} is no second provider of {name_text(zone)}: nobody names it"
         raise AlreadySo(words, "is it the right provider, and the right domain?")
     wanted = tuple(sorted(set(named) - servers))
-    if not wanted or not set(drawing.delegation) - servers:
+    if not wanted or not set(inputs.delegation) - servers:
         raise GateShut(f"without {wish.name} nobody would serve {name_text(zone)}", "name other servers first")
     back = f"name {wish.name} again, as long as it has the zone"
-    for place in (main,) if wish.dead else (main, drawing.place(wish.name)):
-        ns = drawing.zone(place.name, zone).apex_ns
+    for place in (main,) if wish.dead else (main, inputs.place(wish.name)):
+        ns = inputs.zone(place.name, zone).apex_ns
         if ns is not None and targets(ns) != wanted and not place.own_ns:
-            yield _named(drawing, place, ns, rrset(zone, NS, ns.ttl, wanted), f"that of {main.name} alone")
-    if set(drawing.delegation) != set(wanted):
-        yield from leading(drawing, zone, drawing.delegation, wanted, f"that of {main.name} alone", back, ready=False)
+            yield _named(inputs, place, ns, rrset(zone, NS, ns.ttl, wanted), f"that of {main.name} alone")
+    if set(inputs.delegation) != set(wanted):
+        yield from leading(inputs, zone, inputs.delegation, wanted, f"that of {main.name} alone", back, ready=False)
     needs: tuple[Need, ...] = (OldDataExpired(zone, (zone, NS)),) if wish.dead else (NoLongerQueried(wish.name, zone),)
-    yield confirmed(drawing, zone, wanted, back, needs)
+    yield confirmed(inputs, zone, wanted, back, needs)
     if not wish.dead:
-        yield ended(drawing, zone, drawing.place(wish.name), rrset(zone, NS, drawing.ns_ttl(zone), wanted))
-    if drawing.anchors:
-        shared = signing_of(drawing, main)
-        theirs = drawing.keys.get((wish.name, zone))
+        yield ended(inputs, zone, inputs.place(wish.name), rrset(zone, NS, inputs.ns_ttl(zone), wanted))
+    if inputs.anchors:
+        shared = signing_of(inputs, main)
+        theirs = inputs.keys.get((wish.name, zone))
         own = shared.without(theirs.zone if theirs is not None else ())
-        yield from apart(drawing, main.name, wish.name, (drawing.anchors, _alone(drawing, wish, own)), (shared, own), back)
+        yield from apart(inputs, main.name, wish.name, (inputs.anchors, _alone(inputs, wish, own)), (shared, own), back)
 
 
-def _alone(drawing: PlanInput, wish: SecondSigner, own: Keys) -> DsSet:
+def _alone(inputs: PlanInput, wish: SecondSigner, own: Keys) -> DsSet:
     """Of the DS set what is of the keys that stay."""
-    alone = drawing.anchors.only(own.entry)
+    alone = inputs.anchors.only(own.entry)
     if not alone:
         raise GateShut(
-            f"the parent vouches for no key with which {drawing.main} signs {name_text(drawing.domain)}: without {wish.name} it is bogus",
-            f"`legatum ds show {name_text(drawing.domain)}` says how it is",
+            f"the parent vouches for no key with which {inputs.main} signs {name_text(inputs.domain)}: without {wish.name} it is bogus",
+            f"`legatum ds show {name_text(inputs.domain)}` says how it is",
         )
     return alone

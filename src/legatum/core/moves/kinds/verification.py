@@ -26,9 +26,9 @@ class Verification:
     seconds: int
 
 
-def verification_pieces(drawing: PlanInput, wish: Verification) -> Iterator[PlannedStep]:
+def verification_pieces(inputs: PlanInput, wish: Verification) -> Iterator[PlannedStep]:
     """Raises :class:`AlreadySo` where all of them are there."""
-    zone, changes = drawing.contents, list[RRsetChange]()
+    zone, changes = inputs.contents, list[RRsetChange]()
     for name in dict.fromkeys(name for name, _ in wish.texts):
         present = zone.get(name, TXT)
         data = [*(present.rdatas if present is not None else ()), *(txt_rdata(text) for each, text in wish.texts if each == name)]
@@ -41,22 +41,22 @@ def verification_pieces(drawing: PlanInput, wish: Verification) -> Iterator[Plan
             "these verification records are there already", "`legatum survey DOMAIN --leftovers` says whether they still are wanted"
         )
     names = ", ".join(name_text(each.key[0]) for each in changes)
-    for place in drawing.sides:
+    for place in inputs.sides:
         yield PlannedStep(Phase.CHANGE, Step(
             _STEP, f"Put a verification record beside what is there, at {names} at {place}",
-            (drawing.records(place, drawing.domain, changes),),
+            (inputs.records(place, inputs.domain, changes),),
             ("it is what was seen when drafting",), f"every server of {place} hands it out", "take it out again", estimate=10,
         ))  # fmt: skip
     given = tuple(each.after for each in changes if each.after is not None)
     yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-verify", f"Everybody is given the verification record at {names}",
-        (Answered(drawing.domain, tuple(drawing.sides), given),), (),
+        (Answered(inputs.domain, tuple(inputs.sides), given),), (),
         "every server and every resolver gives it: have the other side look now", "take it out again",
-    ), tuple(OldDataExpired(drawing.domain, each.key, negative=each.before is None) for each in changes))  # fmt: skip
-    for place in drawing.sides[-1:]:
+    ), tuple(OldDataExpired(inputs.domain, each.key, negative=each.before is None) for each in changes))  # fmt: skip
+    for place in inputs.sides[-1:]:
         yield PlannedStep(Phase.CLOSE, Step(
             "verified", f"Take the verification record out again, at {names} at {place}",
-            (drawing.records(place, drawing.domain, [each.reverse() for each in changes]),),
+            (inputs.records(place, inputs.domain, [each.reverse() for each in changes]),),
             (f"whoever asked for it has looked: it was wanted for {rough_text(wish.seconds)}",),
             f"every server of {place} gives what was there before", "put it in again", estimate=10,
         ), (Lasted(_STEP, wish.seconds),))  # fmt: skip

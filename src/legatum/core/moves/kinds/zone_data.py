@@ -37,9 +37,9 @@ class Soa:
     timers: tuple[str, ...] = field(default=("refresh", "retry", "expire", "minimum"))
 
 
-def ttl_pieces(drawing: PlanInput, wish: Ttls) -> Iterator[PlannedStep]:
+def ttl_pieces(inputs: PlanInput, wish: Ttls) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` for what is not there, or has the TTL already."""
-    zone, changes = drawing.contents, []
+    zone, changes = inputs.contents, []
     for (name, rtype), ttl in wish.wanted.items():
         present = zone.get(name, rtype)
         text = f"{name_text(name)} {type_text(rtype)}"
@@ -50,27 +50,27 @@ def ttl_pieces(drawing: PlanInput, wish: Ttls) -> Iterator[PlannedStep]:
         changes.append(RRsetChange(present, present.with_ttl(ttl)))
     keys = [each.key for each in changes]
     words = ", ".join(f"{name_text(name)} {type_text(rtype)}" for name, rtype in keys)
-    for place in drawing.sides:
+    for place in inputs.sides:
         yield PlannedStep(Phase.CHANGE, Step(
-            "ttl", f"Set the TTL of {words} at {place}", (drawing.records(place, drawing.domain, changes),),
+            "ttl", f"Set the TTL of {words} at {place}", (inputs.records(place, inputs.domain, changes),),
             ("they are what was seen when drafting",), f"every server of {place} hands them out so",
             "set them back to " + ", ".join(str(each.before.ttl) for each in changes if each.before), estimate=10,
         ))  # fmt: skip
     new = tuple(each.after for each in changes if each.after is not None)
     yield PlannedStep(Phase.CONFIRM, Step(
-        "confirm-ttl", f"Nobody holds {words} with the old TTL any more", (Answered(drawing.domain, tuple(drawing.sides), new),), (),
+        "confirm-ttl", f"Nobody holds {words} with the old TTL any more", (Answered(inputs.domain, tuple(inputs.sides), new),), (),
         "every server hands them out with the new TTL", "set them back",
-    ), tuple(OldDataExpired(drawing.domain, key) for key in keys))  # fmt: skip
+    ), tuple(OldDataExpired(inputs.domain, key) for key in keys))  # fmt: skip
 
 
-def soa_pieces(drawing: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
+def soa_pieces(inputs: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
     """The fields first; then, where a serial is wanted that is lower, step by step, each on every server before the next (RFC 1982)."""
-    zone = drawing.contents
+    zone = inputs.contents
     present, soa = zone.soa_rrset, zone.soa
     given = {field: value for field in (*wish.timers, "primary", "mailbox") if (value := getattr(wish, field)) is not None}
     changed = soa._replace(**given)
     if changed != soa:
-        by_rule = serial_by_rule(drawing.serial_rule, soa.serial, drawing.at)
+        by_rule = serial_by_rule(inputs.serial_rule, soa.serial, inputs.at)
         changed = changed._replace(serial=by_rule if wish.serial is None else next_serial(soa.serial))
     if changed == soa and wish.serial in (None, soa.serial):
         raise AlreadySo("the SOA record has these values already", "`legatum survey DOMAIN` shows it")
@@ -80,27 +80,27 @@ def soa_pieces(drawing: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
     if changed != soa:
         after = _with(present, changed)
         words = ", ".join(f"{field} {_text(getattr(soa, field))} → {_text(value)}" for field, value in given.items())
-        yield _step(drawing, "soa", f"Change the SOA record at {drawing.main}: {words}", before, after)
+        yield _step(inputs, "soa", f"Change the SOA record at {inputs.main}: {words}", before, after)
         before = after
     for number, serial in enumerate(serials, 1):
         after = _with(present, changed._replace(serial=serial))
         words = f"Set the serial to {serial}" + (f", step {number} of {len(serials)}" if len(serials) > 1 else "")
-        yield _step(drawing, "serial", f"{words}, on every server of {', '.join((drawing.main, *drawing.follows))}", before, after)
+        yield _step(inputs, "serial", f"{words}, on every server of {', '.join((inputs.main, *inputs.follows))}", before, after)
         before = after
     yield PlannedStep(Phase.CONFIRM, Step(
-        "confirm-soa", "Nobody holds the old SOA record any more", (Answered(drawing.domain, (drawing.main, *drawing.follows),
+        "confirm-soa", "Nobody holds the old SOA record any more", (Answered(inputs.domain, (inputs.main, *inputs.follows),
         (before,)),), (),
         "every server has the new one", "set it back",
-    ), (OldDataExpired(drawing.domain, (drawing.domain, SOA)),))  # fmt: skip
+    ), (OldDataExpired(inputs.domain, (inputs.domain, SOA)),))  # fmt: skip
 
 
 def _with(present: RRset, fields: SoaFields) -> RRset:
     return rrset(present.name, SOA, present.ttl, [fields.rdata()])
 
 
-def _step(drawing: PlanInput, ident: str, title: str, before: RRset, after: RRset) -> PlannedStep:
+def _step(inputs: PlanInput, ident: str, title: str, before: RRset, after: RRset) -> PlannedStep:
     return PlannedStep(Phase.CHANGE, Step(
-        ident, title, (drawing.records(drawing.main, drawing.domain, [RRsetChange(before, after)]),), (),
+        ident, title, (inputs.records(inputs.main, inputs.domain, [RRsetChange(before, after)]),), (),
         "every server has it, the secondaries too: one that misses a step keeps the old zone until it expires", "set it back", estimate=30,
     ))  # fmt: skip
 

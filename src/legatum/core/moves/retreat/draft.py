@@ -35,14 +35,14 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
     steps where nothing outside was changed."""
     done = [step for step in move.steps if step.id in begun]
     past = [*move.past, *(_remembered(move, step, begun) for step in done if step.changes or step.takes_away)]
-    scene, beginning = timeline_at_the_beginning(move.premises), timeline_at_the_beginning(move.premises)
+    timeline, beginning = timeline_at_the_beginning(move.premises), timeline_at_the_beginning(move.premises)
     for each in past:
-        play(scene, each.effects, 0, each.label)
+        play(timeline, each.effects, 0, each.label)
     for each in move.past if move.retreating else ():
         play(beginning, each.effects, 0, each.label)
     done = in_force(done)
     unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = BackwardPlan(move, beginning, scene, _led(done), unmaking, begun, now, keys_anew(beginning, scene, done))
+    way = BackwardPlan(move, beginning, timeline, _led(done), unmaking, begun, now, keys_anew(beginning, timeline, done))
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()

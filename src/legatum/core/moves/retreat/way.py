@@ -161,13 +161,13 @@ class BackwardPlan:
 
     def _left_by(self, step: Step, effect: ZoneEnded) -> tuple[RRset, ...]:
         """What the place gave when its service ended: from there the rest of the way back goes on."""
-        scene = timeline_at_the_beginning(self._move.premises)
+        timeline = timeline_at_the_beginning(self._move.premises)
         for past in self._move.past:
-            play(scene, past.effects, 0, past.label)
+            play(timeline, past.effects, 0, past.label)
         for each in self._move.steps[: self._move.steps.index(self._move.step(step.id))]:
             if each.id in self._done:
-                play(scene, each.effects, 0, each.id)
-        found = [scene.says(effect.place, effect.zone, *key) for key in scene.keys(effect.zone)]
+                play(timeline, each.effects, 0, each.id)
+        found = [timeline.says(effect.place, effect.zone, *key) for key in timeline.keys(effect.zone)]
         named = {(each.name, each.rtype) for each in found if each is not None}
         return (*(each for each in found if each is not None), *(each for each in effect.rrsets if (each.name, each.rtype) not in named))
 
@@ -202,7 +202,7 @@ class BackwardPlan:
 
     def _soa(self, step: Step, effect: Records) -> Iterator[PlannedStep]:
         """Once for all steps on the way: the fields as they were, and the serial goes on, as secondaries need it to."""
-        before, now = (scene.says(effect.place, effect.zone, effect.zone, SOA) for scene in (self._beginning, self._now))
+        before, now = (timeline.says(effect.place, effect.zone, effect.zone, SOA) for timeline in (self._beginning, self._now))
         if before is None or now is None or before == now or self._soa_done:
             return
         self._soa_done = True

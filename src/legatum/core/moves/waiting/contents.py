@@ -12,8 +12,8 @@ from legatum.core.records.rrtype import NS, type_text
 from legatum.core.timing import Caution, Wait
 
 
-def lowered(need: Lowered, scene: Timeline, caution: Caution) -> Iterator[Wait]:
-    for _, track in scene.tracks(need.zone, need.key):
+def lowered(need: Lowered, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
+    for _, track in timeline.tracks(need.zone, need.key):
         present = track.value
         if present is None:
             continue
@@ -35,19 +35,19 @@ def _named(key: RRsetKey, zone: Name) -> str:
     return f"{name_text(key[0])} {type_text(key[1])}"
 
 
-def known(host: Name, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
+def known(host: Name, timeline: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     outside = next((each for each in premises.hosts if each.host == host), None)
     if outside is not None:
         because = (
             f"the address of {name_text(host)}: seen everywhere at {{at}}, and caches may keep “no such name” for {outside.negative_ttl} s"
         )
         yield wait_for(SEEN + name_text(host), [outside.negative_ttl], 3, because, caution)
-    for (place, zone, name, rtype), track in scene.said.items():
+    for (place, zone, name, rtype), track in timeline.said.items():
         if place != PARENT and name == host and rtype in ADDRESSES and track.versions[0][0] is None and track.value is not None:
             born = track.versions[0][1]
             assert born is not None
             negative = premises.negative_ttl(zone)
-            if not _had_address_before(host, zone, scene):
+            if not _had_address_before(host, zone, timeline):
                 because = (
                     f"the address of {name_text(host)}: there everywhere since {{at}}, and caches may keep “no such name” for {negative} s"
                 )
@@ -58,17 +58,17 @@ SEEN = "seen "
 """Before the name of a name server: the label of its having been seen with its address."""
 
 
-def _had_address_before(host: Name, zone: Name, scene: Timeline) -> bool:
+def _had_address_before(host: Name, zone: Name, timeline: Timeline) -> bool:
     """Another address of it was there all the time: caches knew the name."""
     return any(
         track.versions[0][0] is not None
-        for (_, each, name, rtype), track in scene.said.items()
+        for (_, each, name, rtype), track in timeline.said.items()
         if (each, name) == (zone, host) and rtype in ADDRESSES
     )
 
 
-def forgotten(need: OldDataExpired, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
-    for _, track in scene.tracks(need.zone, need.key):
+def forgotten(need: OldDataExpired, timeline: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
+    for _, track in timeline.tracks(need.zone, need.key):
         present = track.value
         for earlier, ended in track.versions:
             if ended is None:
@@ -84,20 +84,20 @@ def forgotten(need: OldDataExpired, scene: Timeline, premises: Premises, caution
                 )
 
 
-def unused(address: str, scene: Timeline, caution: Caution) -> Iterator[Wait]:
-    for (place, _, name, rtype), track in scene.said.items():
+def unused(address: str, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
+    for (place, _, name, rtype), track in timeline.said.items():
         if rtype not in ADDRESSES:
             continue
         for rrset, ended in track.versions:
             if rrset is not None and ended is not None and address in map(address_text, rrset.rdatas):
                 where = "the parent, as glue," if place == PARENT else place
                 because = f"{where} gave {name_text(name)} with {address} until {{at}} with a TTL of {rrset.ttl}"
-                yield wait_for(ended, [rrset.ttl], 10 if address in scene.answering else 2, because, caution)
+                yield wait_for(ended, [rrset.ttl], 10 if address in timeline.answering else 2, because, caution)
 
 
-def uncut(need: DelegationInForce, scene: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
+def uncut(need: DelegationInForce, timeline: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     longest = max(need.longest_ttl, premises.negative_ttl(need.zone))
-    for _, track in scene.tracks(need.zone, (need.cut, NS)):
+    for _, track in timeline.tracks(need.zone, (need.cut, NS)):
         for earlier, ended in track.versions:
             if earlier is None and ended is not None:
                 because = (

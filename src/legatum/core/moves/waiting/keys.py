@@ -22,8 +22,8 @@ from legatum.core.timing import Caution, Wait
 _NOW = "with this step"
 
 
-def unvouched(need: DsExpired, scene: Timeline, caution: Caution) -> Iterator[Wait]:
-    for each in _sets(need.domain, scene, caution):
+def unvouched(need: DsExpired, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
+    for each in _sets(need.domain, timeline, caution):
         yield from each.waits if each.value else ()
 
 
@@ -35,12 +35,12 @@ class _Held:
     waits: tuple[Wait, ...] = ()
 
 
-def fitting(need: ChainConsistent, scene: Timeline, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
-    """``scene``: before the step, ``effects``: its own. What takes a DS set away, and does nothing else, has nothing to wait for."""
+def fitting(need: ChainConsistent, timeline: Timeline, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
+    """``timeline``: before the step, ``effects``: its own. What takes a DS set away, and does nothing else, has nothing to wait for."""
     effects = list(effects)
     if effects and all(isinstance(each, DsChanged) and not each.after for each in effects):
         return
-    after = scene.copy()
+    after = timeline.copy()
     for effect in effects:
         effect.play(after, 0, 0, _NOW)
     vouched = _sets(need.zone, after, caution)
@@ -76,9 +76,9 @@ def _apart(parts: Sequence[_Held]) -> tuple[Wait, ...]:
     return old[-1].waits if 0 < len(old) < len(parts) else ()
 
 
-def _sets(domain: Name, scene: Timeline, caution: Caution) -> list[_Held]:
+def _sets(domain: Name, timeline: Timeline, caution: Caution) -> list[_Held]:
     """Every DS set that the parent gave, and gives."""
-    track, found = scene.anchors.get(domain), list[_Held]()
+    track, found = timeline.anchors.get(domain), list[_Held]()
     for anchors, ended in track.versions if track is not None else ():
         because = f"the parent handed out {anchors.short_text} until {{at}} with a TTL of {anchors.ttl}"
         if ended != _NOW:
@@ -86,17 +86,17 @@ def _sets(domain: Name, scene: Timeline, caution: Caution) -> list[_Held]:
     return found
 
 
-def _asked(zone: Name, places: Sequence[str], scene: Timeline, premises: Premises) -> list[str]:
+def _asked(zone: Name, places: Sequence[str], timeline: Timeline, premises: Premises) -> list[str]:
     """Places that anybody was ever led to for the zone, and those that everybody is led to from now on."""
     found = dict.fromkeys(places)
     sets = [
         (place, origin, ns)
-        for (place, origin, name, rtype), track in scene.said.items()
+        for (place, origin, name, rtype), track in timeline.said.items()
         if rtype == NS and name == zone
         for ns, _ in track.versions
         if ns is not None
     ]
-    hosts = {place.name: hosts_at(place.name, scene, premises) for place in premises.places}
+    hosts = {place.name: hosts_at(place.name, timeline, premises) for place in premises.places}
     grown = True
     while grown:
         told = {host for place, origin, ns in sets if place == PARENT or origin != zone or place in found for host in targets(ns)}
@@ -107,25 +107,25 @@ def _asked(zone: Name, places: Sequence[str], scene: Timeline, premises: Premise
 
 
 def _given(
-    place: str, zone: Name, scene: Timeline, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
+    place: str, zone: Name, timeline: Timeline, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
 ) -> Iterator[_Held]:
     """Key sets that a place gave, and gives; with a ``ttl`` data, by what they are signed with."""
-    track = scene.signed.get((place, zone)) or History[Keys | None](None)
+    track = timeline.signed.get((place, zone)) or History[Keys | None](None)
     what = "keys" if ttl is None else "answers signed"
     for keys, ended in track.versions:
         own = keys.ttl if keys is not None else premises.negative_ttl(zone)
         kept = own if ttl is None else ttl
         said = f"{what} with {keys.text if ttl is None else ', '.join(keys.zone)}" if keys is not None else f"{what.split()[0]} unsigned"
-        if ended == _NOW or (ended is not None and keys is None and _made_by(place, zone, ended, scene)):
+        if ended == _NOW or (ended is not None and keys is None and _made_by(place, zone, ended, timeline)):
             continue
         if ended is not None:
             before = "was not known to be signed before {at}: what it gave unsigned"
             because = f"{place} {f'gave {said} until {{at}}, and that' if keys is not None else before} may be kept for {kept} s"
             yield _Held(keys, (wait_for(ended, [kept], 9 if ttl is None else 6, because, caution),))
-        elif place in led or still_led(NoLongerQueried(place, zone), scene, premises):
+        elif place in led or still_led(NoLongerQueried(place, zone), timeline, premises):
             yield _Held(keys)
         else:
-            waits = unasked(NoLongerQueried(place, zone), scene, premises, caution)
+            waits = unasked(NoLongerQueried(place, zone), timeline, premises, caution)
             words = f"{{}}; what {place} gives, {said}, may be kept for {kept} s more"
             found = tuple(
                 Wait(each.after, each.seconds + caution.lasts(kept), each.slack + caution.slack(1), 8, words.format(each.because))
@@ -135,7 +135,7 @@ def _given(
                 yield _Held(keys, found)
 
 
-def _made_by(place: str, zone: Name, step: str, scene: Timeline) -> bool:
+def _made_by(place: str, zone: Name, step: str, timeline: Timeline) -> bool:
     """The zone came there with that step: what is made signed was never given unsigned."""
-    track = scene.served.get((place, zone))
+    track = timeline.served.get((place, zone))
     return track is not None and any(value != Content.WHOLE and ended == step for value, ended in track.versions)

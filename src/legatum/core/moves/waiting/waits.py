@@ -25,29 +25,29 @@ from legatum.core.moves.waiting.ns_waits import unasked, unnamed
 from legatum.core.timing import AS_WISHED, Caution, Wait
 
 
-def waits_for(need: Need, scene: Timeline, premises: Premises, caution: Caution, effects: Iterable[Effect] = ()) -> tuple[Wait, ...]:
-    """``scene``: everything that was played until then; ``effects``: of the step that has the need.
+def waits_for(need: Need, timeline: Timeline, premises: Premises, caution: Caution, effects: Iterable[Effect] = ()) -> tuple[Wait, ...]:
+    """``timeline``: everything that was played until then; ``effects``: of the step that has the need.
 
     Waits for which nothing has to be waited are left out."""
     match need:
         case NoLongerQueried():
-            found = unasked(need, scene, premises, caution)
+            found = unasked(need, timeline, premises, caution)
         case NsSetExpired():
-            found = unnamed(need, scene, caution)
+            found = unnamed(need, timeline, caution)
         case Lowered():
-            found = lowered(need, scene, caution)
+            found = lowered(need, timeline, caution)
         case NameKnown():
-            found = known(need.host, scene, premises, caution)
+            found = known(need.host, timeline, premises, caution)
         case OldDataExpired():
-            found = forgotten(need, scene, premises, caution)
+            found = forgotten(need, timeline, premises, caution)
         case Unused():
-            found = unused(need.address, scene, caution)
+            found = unused(need.address, timeline, caution)
         case DelegationInForce():
-            found = uncut(need, scene, premises, caution)
+            found = uncut(need, timeline, premises, caution)
         case DsExpired():
-            found = unvouched(need, scene, caution)
+            found = unvouched(need, timeline, caution)
         case Lasted():
             found = iter([Wait(need.step, need.seconds, 0, AS_WISHED, f"there since {{at}}, and wanted for {rough_text(need.seconds)}")])
         case ChainConsistent():
-            found = fitting(need, scene, effects, premises, caution)
+            found = fitting(need, timeline, effects, premises, caution)
     return tuple(found)

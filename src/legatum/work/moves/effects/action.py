@@ -49,4 +49,4 @@ class Action(Generic[E]):
         return Outcome(self.job.step.id, first, everywhere, summary, facts)
 
     def now(self) -> float:
-        return self.job.outside.clock.now()
+        return self.job.context.clock.now()

@@ -46,7 +46,7 @@ class Delegate(Action[Delegated]):
         present = set((await self.job.glance.registration(self.effect.registrar, domain)).nameservers)
         first = self.now()
         add = sorted(wanted - present)
-        glue = await glue_for(self.job.outside, registrar, domain, add)
+        glue = await glue_for(self.job.context, registrar, domain, add)
         said = await registrar.change_nameservers(domain, add, sorted(present - wanted), glue)
         held = set((await registrar.registration(domain)).nameservers)
         if held != wanted:
@@ -77,9 +77,9 @@ class SeeDelegation(Action[Published]):
             return "; ".join([*(f"{address} hands out {names_said(names)}" for address, names in late.items()), *silent])
 
         servers = f"the servers of {name_text(upper)}"
-        everywhere = await job.outside.until_seen(behind, f"the NS set at {servers}")
+        everywhere = await job.context.until_seen(behind, f"the NS set at {servers}")
         for host in self.effect.hosts:
-            everywhere = await until_glue(job.outside, job.domain, host, self._glue(host))
+            everywhere = await until_glue(job.context, job.domain, host, self._glue(host))
         said = f"hand out exactly {names_said(wanted)}" if wanted else "hand out no NS set for it"
         return self.outcome(everywhere if first is None else first, everywhere, f"all {counted} addresses of {servers} {said}")
 

@@ -20,7 +20,7 @@ class SetHost(Action[HostSet]):
             slips = self._slips(await self._held()) if self.job.registrar(self.effect.registrar).by_hand else []
             return slips + await users_unserved(self.job, self.effect.host, come)
         job = self.job
-        leaning = await look_for_leaning(job.outside, self.effect.host, [job.domain], job.registrar(self.effect.registrar))
+        leaning = await look_for_leaning(job.context, self.effect.host, [job.domain], job.registrar(self.effect.registrar))
         try:
             refuse_leaned_on(self.effect.host, leaning)
         except GateShut as shut:
@@ -33,7 +33,7 @@ class SetHost(Action[HostSet]):
         return [Refusal("; ".join(wrong), "mend it in the form, then the same command again")] if wrong else []
 
     async def _held(self) -> tuple[str, ...] | None:
-        found = await held_addresses(self.job.outside, self.job.registrar(self.effect.registrar), self.effect.host)
+        found = await held_addresses(self.job.context, self.job.registrar(self.effect.registrar), self.effect.host)
         return None if found is None else tuple(found)
 
     async def preview(self) -> list[str]:
@@ -47,7 +47,7 @@ class SetHost(Action[HostSet]):
 
     async def visible(self) -> bool:
         job = self.job
-        return await shows_host(job.outside, job.registrar(self.effect.registrar), job.domain, self.effect.host)
+        return await shows_host(job.context, job.registrar(self.effect.registrar), job.domain, self.effect.host)
 
     async def seen(self) -> Outcome | None:
         held = await self._held()
@@ -55,7 +55,7 @@ class SetHost(Action[HostSet]):
             return None
         if held is None and not await self.visible():
             return None
-        everywhere = await until_glue(self.job.outside, self.job.domain, self.effect.host, self.effect.after)
+        everywhere = await until_glue(self.job.context, self.job.domain, self.effect.host, self.effect.after)
         return self.outcome(everywhere, everywhere, f"{self.effect.registrar} holds just this already")
 
     async def perform(self) -> Outcome:
@@ -71,5 +71,5 @@ class SetHost(Action[HostSet]):
         now = await registrar.host(effect.host)
         if set(now.addresses if now is not None else ()) != set(effect.after):
             raise OutsideFault(f"{registrar.name} said {said}, but does not hold these addresses", "look at the registrar's own pages")
-        everywhere = await until_glue(self.job.outside, self.job.domain, effect.host, effect.after)
+        everywhere = await until_glue(self.job.context, self.job.domain, effect.host, effect.after)
         return self.outcome(first, everywhere, f"{words}: {said}")

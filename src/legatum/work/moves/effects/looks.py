@@ -43,10 +43,10 @@ class Gather(Action[Gathered]):
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect
         zone = await job.zone(effect.place, effect.zone)
-        addresses = await job.outside.addresses_of(job.provider(effect.place).servers)
+        addresses = await job.context.addresses_of(job.provider(effect.place).servers)
 
         async def behind() -> str:
-            replies = await asyncio.gather(*(job.outside.asker.ask(address, effect.zone, SOA) for address in addresses))
+            replies = await asyncio.gather(*(job.context.asker.ask(address, effect.zone, SOA) for address in addresses))
             found = {reply.server: reply.find(SOA) for reply in replies}
             return ", ".join(address for address, soa in found.items() if soa is None or soa.rdatas != zone.soa_rrset.rdatas)
 
@@ -54,7 +54,7 @@ class Gather(Action[Gathered]):
             raise OutsideFault(
                 f"not every server of {effect.place} has serial {zone.soa.serial}: {differing}", "look at its secondaries, then go on"
             )
-        how = gathered_text(job.outside, effect.place, zone)
+        how = gathered_text(job.context, effect.place, zone)
         comment = f"{name_text(effect.zone)}, gathered from {effect.place}, serial {zone.soa.serial}; {how}"
         file = job.file_of(effect.zone)
         write_whole(file, master_text(zone, [comment]))
@@ -64,19 +64,19 @@ class Gather(Action[Gathered]):
         return self.outcome(now, now, summary, serial=zone.soa.serial, file=file.name)
 
 
-def gathered_text(outside: RunContext, place: str, zone: Zone) -> str:
+def gathered_text(context: RunContext, place: str, zone: Zone) -> str:
     """How complete what was gathered is, and how that is known."""
-    by_asking = outside.gathered.get((outside.provider(place).servers, zone.origin))
+    by_asking = context.gathered.get((context.provider(place).servers, zone.origin))
     if by_asking is not None:
         return f"{by_asking.degree}: {by_asking.because}"
-    return f"complete: {'its own file' if isinstance(outside.providers[place], FilesProvider) else 'it was transferred whole'}"
+    return f"complete: {'its own file' if isinstance(context.providers[place], FilesProvider) else 'it was transferred whole'}"
 
 
 async def compare_places(job: StepContext, zone: Name, places: Sequence[str]) -> AnswersComparison:
     """All servers of the places, asked everything that the first one's zone gives rise to; the last one is where visitors are led to."""
     contents = await job.zone(places[0], zone)
-    sides = await addresses_by_side(job.outside, {place: servers_at(job.outside, place) for place in places})
-    return await compare_answers(job.outside, contents, sides, places[-1])
+    sides = await addresses_by_side(job.context, {place: servers_at(job.context, place) for place in places})
+    return await compare_answers(job.context, contents, sides, places[-1])
 
 
 def same_text(compared: AnswersComparison) -> str:
@@ -116,13 +116,13 @@ class SeeReady(Action[Ready]):
     async def gate(self) -> list[Refusal]:
         job, effect = self.job, self.effect
         for place in effect.places:
-            if found := await unready(job, effect.zone, servers_at(job.outside, place), effect.ns or None):
+            if found := await unready(job, effect.zone, servers_at(job.context, place), effect.ns or None):
                 return found
         for left in effect.leaving:
             for right in effect.places:
                 if found := await differing(job, effect.zone, left, right):
                     return found
-        return await bogus_names(job, effect.ns or [host for place in effect.places for host in servers_at(job.outside, place)])
+        return await bogus_names(job, effect.ns or [host for place in effect.places for host in servers_at(job.context, place)])
 
     async def perform(self) -> Outcome:
         places = (*self.effect.leaving, *self.effect.places)
@@ -142,11 +142,11 @@ class Agree(Action[Agreed]):
         job, effect = self.job, self.effect
         if not effect.ns:
             return await self._given_up()
-        looked = await survey(job.outside, effect.domain, wanted=Wanted(resolvers=effect.resolvers))
-        picture = looked.picture
+        looked = await survey(job.context, effect.domain, wanted=Wanted(resolvers=effect.resolvers))
+        observation = looked.observation
         if effect.registrar:
-            picture = replace(picture, registration=await registration_view(job.outside, effect.registrar, effect.domain))
-        verdict = agreement(picture, effect.ns)
+            observation = replace(observation, registration=await registration_view(job.context, effect.registrar, effect.domain))
+        verdict = agreement(observation, effect.ns)
         if not verdict.confirmed:
             wrong = verdict.disagreeing
             raise GateShut(
@@ -154,7 +154,7 @@ class Agree(Action[Agreed]):
                 f"{wrong[0].who}: {wrong[0].said}",
                 "an NS left over at the registrar must be taken out there; a resolver lets go when its TTL ends",
             )
-        elsewhere = await seen_elsewhere(job.outside, effect.domain, Expected(ns=effect.ns))
+        elsewhere = await seen_elsewhere(job.context, effect.domain, Expected(ns=effect.ns))
         now = self.now()
         parties = "parent, child, registrar" if effect.registrar else "parent, child"
         parties += " and resolvers" if effect.resolvers else ""
@@ -186,14 +186,14 @@ class SeeAnswers(Action[Answered]):
 
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect
-        addresses = [each for place in effect.places for each in await job.outside.addresses_of(servers_at(job.outside, place))]
+        addresses = [each for place in effect.places for each in await job.context.addresses_of(servers_at(job.context, place))]
 
         async def missing() -> str:
             late = []
             for wanted in effect.rrsets:
-                replies = await asyncio.gather(*(job.outside.asker.ask(address, wanted.name, wanted.rtype) for address in addresses))
+                replies = await asyncio.gather(*(job.context.asker.ask(address, wanted.name, wanted.rtype) for address in addresses))
                 copies = await asyncio.gather(
-                    *(ask_resolver(job.outside.asker, place, wanted.name, wanted.rtype) for place in job.outside.resolvers().values())
+                    *(ask_resolver(job.context.asker, place, wanted.name, wanted.rtype) for place in job.context.resolvers().values())
                 )
                 for reply in (*replies, *copies):
                     given = reply.find(wanted.rtype)
@@ -202,8 +202,8 @@ class SeeAnswers(Action[Answered]):
                         late.append(f"{reply.server} gives {said} for {name_text(wanted.name)} {type_text(wanted.rtype)}")
             return "; ".join(late[:4])
 
-        when = await job.outside.until_seen(missing, f"{len(effect.rrsets)} RRsets at every server and resolver")
-        elsewhere = await seen_elsewhere(job.outside, job.domain, Expected(records=effect.rrsets))
-        count = len(job.outside.resolvers())
+        when = await job.context.until_seen(missing, f"{len(effect.rrsets)} RRsets at every server and resolver")
+        elsewhere = await seen_elsewhere(job.context, job.domain, Expected(records=effect.rrsets))
+        count = len(job.context.resolvers())
         given = f"{len(addresses)} addresses and {count} resolvers give just that"
         return self.outcome(when, when, f"{given}{elsewhere}; {await services_now(job)}")

@@ -68,7 +68,7 @@ class ChangeRecords(Action[Records]):
         if not all(self._is(zone.get(*each.key), each) for each in self.effect.changed):
             return None
         first = self.now()
-        addresses = await self.job.outside.addresses_of(self._provider.servers)
+        addresses = await self.job.context.addresses_of(self._provider.servers)
         everywhere = await self._everywhere(addresses)
         await self._followed()
         return self.outcome(first, everywhere, self._summary(len(addresses)) + " already")
@@ -79,7 +79,7 @@ class ChangeRecords(Action[Records]):
         if self._provider.by_hand:
             told = [each for each in publication.differences if each.rtype != SOA or self._is_of_soa]
             raise ByHand(self._provider.name, "", [difference_text(each) for each in told])
-        done = await carry_out(self.job.outside, publication)
+        done = await carry_out(self.job.context, publication)
         everywhere = await self._everywhere(done.addresses)
         await self._require_rest(done.addresses, publication.wanted)
         summary = self._summary(len(done.addresses))
@@ -114,7 +114,7 @@ class ChangeRecords(Action[Records]):
         # The serial of a plan may have been overtaken by an earlier step of it.
         planned = self._is_of_soa and (self._exactly or serial_is_newer(changed.soa.serial, zone.soa.serial))
         if changed != zone and not planned:
-            changed = changed.with_serial(next_by_rule(self.job.outside, zone))
+            changed = changed.with_serial(next_by_rule(self.job.context, zone))
         return Publication.between(self.effect.place, zone, changed)
 
     async def _everywhere(self, addresses: tuple[str, ...]) -> float:
@@ -123,7 +123,7 @@ class ChangeRecords(Action[Records]):
 
         async def missing() -> str:
             keys = [(address, each) for address in addresses for each in asked]
-            replies = await asyncio.gather(*(self.job.outside.asker.ask(address, *each.key) for address, each in keys))
+            replies = await asyncio.gather(*(self.job.context.asker.ask(address, *each.key) for address, each in keys))
             late = []
             for (address, each), reply in zip(keys, replies, strict=True):
                 given = reply.find(each.key[1])
@@ -133,7 +133,7 @@ class ChangeRecords(Action[Records]):
                     late.append(f"{address}: {_said(given)}")
             return "; ".join(late[:4])
 
-        return await self.job.outside.until_seen(missing, f"{name_text(self.effect.zone)} at {self.effect.place}")
+        return await self.job.context.until_seen(missing, f"{name_text(self.effect.zone)} at {self.effect.place}")
 
     def _is_below_cut(self, change: RRsetChange) -> bool:
         cut = self.effect.cut
@@ -145,14 +145,14 @@ class ChangeRecords(Action[Records]):
         if self.effect.cut is None:
             return
         keys = sorted((each.name, each.rtype) for each in wanted.unsorted if each.rtype not in OWN and not self.effect.hides(each.name))
-        if wrong := await wrong_answers(self.job.outside, addresses, wanted, keys):
+        if wrong := await wrong_answers(self.job.context, addresses, wanted, keys):
             raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(wrong[:4])}", "`legatum compare PROVIDER FILE` shows it")
 
     async def _followed(self) -> tuple[float, str]:
         """Until those that follow have it too; since when, and what was seen."""
         said = []
         for place in self.effect.follows:
-            serial, _ = await in_step(self.job.outside, follower_of(self.job.outside, self.effect.zone, self.effect.place, place))
+            serial, _ = await in_step(self.job.context, follower_of(self.job.context, self.effect.zone, self.effect.place, place))
             said.append(f"{place} in step at serial {serial}")
         return self.now(), ", ".join(said)
 

@@ -29,11 +29,11 @@ _MADE = "ds"  # a fact of an outcome: the records that a DS set was made of
 async def seen_at(job: StepContext, place: str) -> dict[str, ServerKeys]:
     """What each server address of the place gives of the zone's signing. Raises :class:`OutsideFault` where one does not answer."""
     addresses = [each for found in job.runbook.premises.place(place).servers.values() for each in found]
-    addresses = addresses or list(await job.outside.addresses_of(servers_at(job.outside, place)))
-    signing = await look_at_signing(job.outside, job.domain, addresses, ())
+    addresses = addresses or list(await job.context.addresses_of(servers_at(job.context, place)))
+    signing = await look_at_signing(job.context, job.domain, addresses, ())
     if signing.silent:
         raise OutsideFault(f"{', '.join(signing.silent)} does not answer", "look again when it does: the same command")
-    note_keys(job.outside, place, job.domain, signing.old.values(), True)
+    note_keys(job.context, place, job.domain, signing.old.values(), True)
     return dict(signing.old)
 
 
@@ -98,7 +98,7 @@ class SetDs(Action[DsChanged]):
     async def _given(self, wanted: Collection[bytes]) -> dict[str, dict[str, ServerKeys]]:
         """What every place gives that serves the zone; nothing where no key is meant."""
         places = {each.name for each in self.job.runbook.premises.places}
-        serving = [each for each in self.job.scene.serving(self.job.domain) if each in places] if wanted else []
+        serving = [each for each in self.job.timeline.serving(self.job.domain) if each in places] if wanted else []
         return {place: await seen_at(self.job, place) for place in serving}
 
     async def _held(self) -> tuple[bytes, ...]:
@@ -106,7 +106,7 @@ class SetDs(Action[DsChanged]):
         held = await self.job.glance.registration(self.effect.registrar, self.job.domain)
         if held.ds is not None:
             return tuple(sorted(held.ds))
-        signing = await look_at_signing(self.job.outside, self.job.domain, (), ())
+        signing = await look_at_signing(self.job.context, self.job.domain, (), ())
         return ds_rdatas(signing.anchors)
 
     async def preview(self) -> list[str]:
@@ -152,7 +152,7 @@ class SeeDs(Action[DsPublished]):
 
         async def behind() -> str:
             nonlocal first, counted
-            signing = await look_at_signing(self.job.outside, self.job.domain, (), ())
+            signing = await look_at_signing(self.job.context, self.job.domain, (), ())
             counted = len(signing.ds)
             late = [address for address, anchors in signing.ds.items() if ds_rdatas(anchors) != wanted and address not in signing.silent]
             if first is None and len(late) < counted:
@@ -160,7 +160,7 @@ class SeeDs(Action[DsPublished]):
             told = [f"{address} hands out {signing.ds[address].text}" for address in late[:3]]
             return "; ".join([*told, *(f"{address} does not answer" for address in signing.silent)])
 
-        everywhere = await self.job.outside.until_seen(behind, f"the DS set of {name_text(self.job.domain)}")
+        everywhere = await self.job.context.until_seen(behind, f"the DS set of {name_text(self.job.domain)}")
         said = anchors_of(wanted, 0).text
         return self.outcome(everywhere if first is None else first, everywhere, f"all {counted} parent addresses: {said}")
 
@@ -178,7 +178,7 @@ class ChangeSigning(Action[Signed]):
 
     async def _foreign(self) -> dict[str, ServerKeys]:
         """What the side that shares its keys gives; nothing where it has ended."""
-        served = self.effect.shares in self.job.scene.serving(self.job.domain)
+        served = self.effect.shares in self.job.timeline.serving(self.job.domain)
         return await seen_at(self.job, self.effect.shares) if served else {}
 
     async def preview(self) -> list[str]:
@@ -213,7 +213,7 @@ class ChangeSigning(Action[Signed]):
             done = await signing.rekey(effect.zone, self.job.step.id)
         if not done:
             raise ByHand(provider.name, "", [words])
-        everywhere = await self.job.outside.until_seen(self._missing, f"{name_text(effect.zone)} at {effect.place}")
+        everywhere = await self.job.context.until_seen(self._missing, f"{name_text(effect.zone)} at {effect.place}")
         return self.outcome(first, everywhere, f"every server gives {self._what}")
 
     async def _missing(self) -> str:
@@ -231,8 +231,8 @@ class SeeTrust(Action[Trusted]):
 
     async def _registered(self, wanted: DsSet) -> tuple[str, str]:
         """What registration data (RDAP) show otherwise; and what is to be told of them."""
-        with self.job.outside.collecting() as evidence:
-            view, why = await look_at_rdap(self.job.outside, evidence, self.job.domain)
+        with self.job.context.collecting() as evidence:
+            view, why = await look_at_rdap(self.job.context, evidence, self.job.domain)
         if view is None or view.ds is None:
             return "", f"registration data say nothing of it{f': {why}' if why else ''}"
         differ = set(view.ds) != set(ds_rdatas(wanted))
@@ -249,16 +249,16 @@ class SeeTrust(Action[Trusted]):
                 for address, each in (await seen_at(self.job, place)).items():
                     if not holds(self.job.domain, wanted, each):
                         wrong.append(f"{address} of {place}: {each.broken or f'{wanted.text} fits no key there'}")
-            resolvers = self.job.outside.resolvers()
+            resolvers = self.job.context.resolvers()
             replies = await asyncio.gather(
-                *(ask_resolver(self.job.outside.asker, each, self.job.domain, SOA) for each in resolvers.values())
+                *(ask_resolver(self.job.context.asker, each, self.job.domain, SOA) for each in resolvers.values())
             )
             wrong += [
                 f"the resolver {name}: {reply.outcome}" for name, reply in zip(resolvers, replies, strict=True) if reply.find(SOA) is None
             ]
             return "; ".join(wrong[:4])
 
-        everywhere = await self.job.outside.until_seen(missing, f"the chain of trust of {name_text(self.job.domain)}")
+        everywhere = await self.job.context.until_seen(missing, f"the chain of trust of {name_text(self.job.domain)}")
         said = f"{wanted.text} holds" if wanted else "nobody is asked for signatures"
         where = f"at every server of {', '.join(self.effect.places)}"
         return self.outcome(everywhere, everywhere, f"{said} {where}; every resolver answers; {registered}")

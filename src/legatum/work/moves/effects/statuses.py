@@ -15,7 +15,7 @@ class ChangeStatuses(Action[Statuses]):
         return self.job.registrar(self.effect.registrar)
 
     async def _held(self) -> set[str]:
-        held, _ = await look_at_held(self.job.outside, self.job.domain, self._account)
+        held, _ = await look_at_held(self.job.context, self.job.domain, self._account)
         return set(held.statuses)
 
     async def preview(self) -> list[str]:

@@ -15,8 +15,8 @@ from legatum.work.moves.effects.action import Action
 class Track(Action[Tracked]):
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect
-        looks = await looks_at_target(job.outside, effect.target)
-        place = job.scene.serving(effect.zone)[-1]
+        looks = await looks_at_target(job.context, effect.target)
+        place = job.timeline.serving(effect.zone)[-1]
         zone = await job.zone(place, effect.zone)
         own = {address_text(data) for each in zone.at(effect.name) if each.rtype in ADDRESSES for data in each.rdatas}
         target = frozenset[str]().union(*looks)
@@ -26,5 +26,5 @@ class Track(Action[Tracked]):
                 f"{name_text(effect.target)} has {', '.join(seen.theirs)} now, {name_text(effect.name)} {', '.join(seen.own) or 'none'}",
                 "its addresses have changed meanwhile: take this back, and draft it again with the same --alias",
             )
-        note_tracked(job.outside, effect.zone, effect.name, effect.target)
+        note_tracked(job.context, effect.zone, effect.name, effect.target)
         return self.outcome(now := self.now(), now, f"the addresses of {name_text(effect.target)}; from now on surveys look after them")

@@ -37,7 +37,7 @@ class MakeZone(Action[ZoneMade]):
         if effect.source or not job.file_of(effect.zone).exists():
             return []
         gathered = await self._zone()
-        for place in job.scene.serving(effect.zone):
+        for place in job.timeline.serving(effect.zone):
             present = await job.zone(place, effect.zone)
             if not _same(gathered, present):
                 reason = f"the zone at {place} is no longer the one gathered (serial {gathered.soa.serial}, now {present.soa.serial})"
@@ -57,7 +57,7 @@ class MakeZone(Action[ZoneMade]):
             return None
         if publication.is_new or publication.is_needed:
             return None
-        proved = await prove(self.job.outside, publication)
+        proved = await prove(self.job.context, publication)
         self._keep(publication.wanted)
         return self.outcome(proved.first, proved.all, f"it is there already, serial {proved.serial}", serial=proved.serial)
 
@@ -67,10 +67,10 @@ class MakeZone(Action[ZoneMade]):
             made = [f"create the zone {name_text(self.effect.zone)}, or import it as a master file"] if publication.is_new else []
             changes = [difference_text(each) for each in publication.differences if each.rtype != SOA and not each.expected]
             raise ByHand(publication.place, "", [*made, *changes])
-        done = await carry_out(self.job.outside, publication)
+        done = await carry_out(self.job.context, publication)
         if self._is_part:
             keys = [(each.name, each.rtype) for each in publication.wanted.unsorted if each.rtype not in (SOA, NS)]
-            if lost := await wrong_answers(self.job.outside, done.addresses, publication.wanted, keys):
+            if lost := await wrong_answers(self.job.context, done.addresses, publication.wanted, keys):
                 raise OutsideFault(
                     f"{self.effect.place} does not answer as the zone above did: {'; '.join(lost[:4])}",
                     "nothing was changed in the zone above",
@@ -91,7 +91,7 @@ class MakeZone(Action[ZoneMade]):
     async def _plan(self) -> Publication:
         ns, provider, zone = self.effect.ns, self.job.provider(self.effect.place), await self._zone()
         try:
-            return await plan(self.job.outside, provider, zone, ns.ttl, targets(ns))
+            return await plan(self.job.context, provider, zone, ns.ttl, targets(ns))
         except GateShut:
             if not provider.by_hand:
                 raise
@@ -103,8 +103,8 @@ class MakeZone(Action[ZoneMade]):
         file = job.file_of(effect.zone)
         if not effect.source and file.exists():
             return read_master_file(file, effect.zone).zone
-        source = effect.source or next((each for each in job.scene.serving(effect.zone) if each != effect.place), "")
-        if source in job.scene.serving(effect.zone):
+        source = effect.source or next((each for each in job.timeline.serving(effect.zone) if each != effect.place), "")
+        if source in job.timeline.serving(effect.zone):
             copied = await job.zone(source, effect.zone)
             # Made anew at a place that had ended: what it gave then, so that the rest of the plan finds it so.
             return copied.with_rrsets(effect.rrsets) if effect.source else copied
@@ -143,13 +143,13 @@ class EndZone(Action[ZoneEnded]):
                 f"{text} is still served at {effect.place}, and the settings have no command to end it",
                 f"end it there by hand, or set `end` for {effect.place}; then: `legatum move advance {domain}`",
             )
-        everywhere = await job.outside.until_seen(self._still_serving, f"the end of the service at {effect.place}")
+        everywhere = await job.context.until_seen(self._still_serving, f"the end of the service at {effect.place}")
         return self.outcome(first, everywhere, self._summary)
 
     async def _still_serving(self) -> str:
         provider = self.job.provider(self.effect.place)
-        addresses = await self.job.outside.addresses_of(provider.servers)
-        replies = await asyncio.gather(*(self.job.outside.asker.ask(address, self.effect.zone, SOA) for address in addresses))
+        addresses = await self.job.context.addresses_of(provider.servers)
+        replies = await asyncio.gather(*(self.job.context.asker.ask(address, self.effect.zone, SOA) for address in addresses))
         return ", ".join(reply.server for reply in replies if reply.authoritative and _is_of(reply.find(SOA), self.effect.zone))
 
 

@@ -31,13 +31,13 @@ class Exchange:
     algorithm: int = 0
 
 
-def exchange_pieces(drawing: PlanInput, wish: Exchange) -> Iterator[PlannedStep]:
+def exchange_pieces(inputs: PlanInput, wish: Exchange) -> Iterator[PlannedStep]:
     """Raises :class:`BadInput` where there is nothing to exchange, :class:`GateShut` where a key does not fit."""
-    text = name_text(drawing.domain)
-    keys = drawing.keys.get((drawing.main, drawing.domain))
-    if not drawing.anchors or keys is None:
+    text = name_text(inputs.domain)
+    keys = inputs.keys.get((inputs.main, inputs.domain))
+    if not inputs.anchors or keys is None:
         raise BadInput(f"{text} has no DS to exchange", f"a first one: `legatum move draft {text} --sign`")
-    old = drawing.anchors.labels & set(keys.published)
+    old = inputs.anchors.labels & set(keys.published)
     if wish.algorithm and (same := {wish.algorithm} & {int(each.partition("/")[2]) for each in old}):
         raise BadInput(f"{text} is signed with algorithm {min(same)} already", "another key of the same algorithm: leave --algorithm out")
     way = wish.way or (ALGORITHM if wish.algorithm else ONE_KEY if old & set(keys.zone) else DOUBLE_KSK)
@@ -50,12 +50,12 @@ def exchange_pieces(drawing: PlanInput, wish: Exchange) -> Iterator[PlannedStep]
         )
     if way == COMBINED and not old & set(keys.zone):
         raise GateShut(f"the key of {text} signs the key set alone", f"exchange it with --way {DOUBLE_KSK}")
-    after = _vouched_after(drawing, wish, way)
-    yield from _WAYS[way](_Stage(drawing, keys, frozenset(old), after))
+    after = _vouched_after(inputs, wish, way)
+    yield from _WAYS[way](_Stage(inputs, keys, frozenset(old), after))
 
 
-def _vouched_after(drawing: PlanInput, wish: Exchange, way: str) -> DsSet:
-    ttl = drawing.anchors.ttl
+def _vouched_after(inputs: PlanInput, wish: Exchange, way: str) -> DsSet:
+    ttl = inputs.anchors.ttl
     if way == DOUBLE_DS:
         if not wish.records:
             raise GateShut(
@@ -63,27 +63,27 @@ def _vouched_after(drawing: PlanInput, wish: Exchange, way: str) -> DsSet:
             )
         return DsSet(wish.records, (), ttl)
     if wish.records:
-        refuse_strange(drawing, wish.records)
+        refuse_strange(inputs, wish.records)
     there = wish.records or tuple(
-        each for each in drawing.offers.get(drawing.main, ()) if "/".join(each.split()[:2]) not in drawing.anchors.labels
+        each for each in inputs.offers.get(inputs.main, ()) if "/".join(each.split()[:2]) not in inputs.anchors.labels
     )
     if there and (not wish.algorithm or all(each.split()[1] == str(wish.algorithm) for each in there)):
         return DsSet(there, (), ttl)
-    return DsSet((), (drawing.main,), ttl, new=True, algorithm=wish.algorithm)
+    return DsSet((), (inputs.main,), ttl, new=True, algorithm=wish.algorithm)
 
 
 @dataclass(frozen=True)
 class _Stage:
     """``keys``: as they are, the new one perhaps among them; ``old``: those that are vouched for now; ``after``: the DS set at the end."""
 
-    drawing: PlanInput
+    inputs: PlanInput
     keys: Keys
     old: frozenset[str]
     after: DsSet
 
     @property
     def places(self) -> tuple[str, ...]:
-        return self.drawing.main, *self.drawing.follows
+        return self.inputs.main, *self.inputs.follows
 
     @property
     def new(self) -> frozenset[str]:
@@ -93,23 +93,23 @@ class _Stage:
         self, phase: Phase, idents: tuple[str, str], before: DsSet, after: DsSet, words: str, ahead: bool = False
     ) -> Iterator[PlannedStep]:
         back = "put the old DS set back: its key is there until the end"
-        return vouching(self.drawing, phase, idents, before, after, words, (), back, ahead)
+        return vouching(self.inputs, phase, idents, before, after, words, (), back, ahead)
 
     def swapped(self) -> Iterator[PlannedStep]:
         """Steps ``ds-in`` to ``chain``."""
         words = f"Put the DS of {', '.join(sorted(self.new))} in the place of the old one"
-        yield from self.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), self.drawing.anchors, self.after, words)
-        yield whole(self.drawing, self.places, self.after, "put the old DS set back: its key is there until the end")
+        yield from self.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), self.inputs.anchors, self.after, words)
+        yield whole(self.inputs, self.places, self.after, "put the old DS set back: its key is there until the end")
 
     def signed(self, phase: Phase, ident: str, what: str, before: Keys, after: Keys) -> Iterator[PlannedStep]:
         """A stage at the provider; none where it is there already."""
         if before.are(after):
             return
-        main = self.drawing.main
+        main = self.inputs.main
         yield PlannedStep(phase, Step(
-            ident, f"Have {main} {what}", (Signed(main, self.drawing.domain, before, after, self.drawing.follows),), (),
+            ident, f"Have {main} {what}", (Signed(main, self.inputs.domain, before, after, self.inputs.follows),), (),
             f"every server of {main} gives just these keys, and signatures that hold", "have it as it was before", estimate=60,
-        ), (ChainConsistent(self.drawing.domain),))  # fmt: skip
+        ), (ChainConsistent(self.inputs.domain),))  # fmt: skip
 
 
 def _double_ksk(stage: _Stage) -> Iterator[PlannedStep]:
@@ -120,7 +120,7 @@ def _double_ksk(stage: _Stage) -> Iterator[PlannedStep]:
 
 
 def _double_ds(stage: _Stage) -> Iterator[PlannedStep]:
-    now, ttl = stage.drawing.anchors, stage.after.ttl
+    now, ttl = stage.inputs.anchors, stage.after.ttl
     both = DsSet(tuple(sorted({*now.records, *stage.after.records})), (), ttl)
     words = "Put in the DS of the new key beside the old one"
     yield from stage.vouching(Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, words, ahead=True)
@@ -128,7 +128,7 @@ def _double_ds(stage: _Stage) -> Iterator[PlannedStep]:
     new = _with(_without(stage.keys, stage.old, *roles), stage.new, *roles)
     yield from stage.signed(Phase.CONNECT, "new-key", "put the new key in the place of the old one", stage.keys, new)
     yield from stage.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), both, stage.after, "Take the DS of the old key out")
-    yield whole(stage.drawing, stage.places, stage.after, "put the old DS beside it again")
+    yield whole(stage.inputs, stage.places, stage.after, "put the old DS beside it again")
 
 
 def _one_key(stage: _Stage) -> Iterator[PlannedStep]:

@@ -42,17 +42,17 @@ def passage_of(old: Place, new: Place, asked: str) -> tuple[str, str]:
     return chosen, f"{why}{', because ' if not asked and reasons else ', ' if reasons else ''}{reasons}"
 
 
-def before_leading(drawing: PlanInput, passage: str, old: Place, new: Place, keys: Keys | None) -> Iterator[PlannedStep]:
+def before_leading(inputs: PlanInput, passage: str, old: Place, new: Place, keys: Keys | None) -> Iterator[PlannedStep]:
     """What has to be so before anybody is led to the new side. ``keys``: those that it makes by itself."""
     if passage == UNSIGNED:
-        yield from disconnected(drawing)
+        yield from disconnected(inputs)
         return
-    signing = signing_of(drawing, old)
+    signing = signing_of(inputs, old)
     if passage == SAME_KEYS:
         same = replace(signing, ttl=max(signing.ttl, new.key_ttl))
         yield PlannedStep(Phase.TRUST, Step(
             "keys-brought", f"Bring the keys of {old.name} along: have {new.name} sign with them, and with no others",
-            (Signed(new.name, drawing.domain, keys, same),), (),
+            (Signed(new.name, inputs.domain, keys, same),), (),
             f"every server of {new.name} gives the very keys of {old.name}, and signatures that hold", f"nobody asks {new.name} yet",
             estimate=600,
         ))  # fmt: skip
@@ -62,32 +62,32 @@ def before_leading(drawing: PlanInput, passage: str, old: Place, new: Place, key
         other = new if place is old else old
         yield PlannedStep(Phase.TRUST, Step(
             f"keys-at-{place.name}", f"Put the zone keys of {other.name} into the key set at {place.name}",
-            (Signed(place.name, drawing.domain, own, own.with_foreign(foreign.zone), drawing.followers(place.name), other.name),),
+            (Signed(place.name, inputs.domain, own, own.with_foreign(foreign.zone), inputs.followers(place.name), other.name),),
             (f"every server of {other.name} gives the same keys", "both sides sign with the same algorithm"),
             f"every server of {place.name} hands out the zone keys of both", "take them out again", estimate=60,
-        ), (ChainConsistent(drawing.domain),))  # fmt: skip
+        ), (ChainConsistent(inputs.domain),))  # fmt: skip
     yield from vouching(
-        drawing, Phase.TRUST, ("ds-both", "ds-both-seen"), drawing.anchors, both_vouched(drawing, new),
+        inputs, Phase.TRUST, ("ds-both", "ds-both-seen"), inputs.anchors, both_vouched(inputs, new),
         f"Put in the DS of the keys of {new.name} beside the old one", (), "take it out again",
     )  # fmt: skip
 
 
-def after_leading(drawing: PlanInput, passage: str, new: Place, old: Place, keys: Keys | None, unsigned: bool) -> Iterator[PlannedStep]:
+def after_leading(inputs: PlanInput, passage: str, new: Place, old: Place, keys: Keys | None, unsigned: bool) -> Iterator[PlannedStep]:
     """What comes when nobody asks the old side any more. ``unsigned``: it may stay so."""
     if passage == UNSIGNED and keys is not None and not unsigned:
-        yield from connected(drawing, new.name)
+        yield from connected(inputs, new.name)
     if passage != SHARED_KEYS:
         return
     assert keys is not None
-    alone = DsSet((), (new.name,), drawing.anchors.ttl)
+    alone = DsSet((), (new.name,), inputs.anchors.ttl)
     back = f"put both in again: {old.name} has to serve the zone for that"
     yield from apart(
-        drawing, new.name, old.name, (both_vouched(drawing, new), alone), (keys.with_foreign(signing_of(drawing, old).zone), keys), back
+        inputs, new.name, old.name, (both_vouched(inputs, new), alone), (keys.with_foreign(signing_of(inputs, old).zone), keys), back
     )
 
 
 def apart(
-    drawing: PlanInput, staying: str, leaving: str, vouched: tuple[DsSet, DsSet], keys: tuple[Keys, Keys], back: str
+    inputs: PlanInput, staying: str, leaving: str, vouched: tuple[DsSet, DsSet], keys: tuple[Keys, Keys], back: str
 ) -> Iterator[PlannedStep]:  # fmt: skip
     """Steps ``ds-in`` to ``keys-own``: of two that shared their zone keys one stays. ``vouched``, ``keys``: the DS set, and the keys with
     which that one signs, before and after."""
@@ -95,24 +95,24 @@ def apart(
     shared, own = keys
     if both != alone:
         words = f"Take the DS of the keys of {leaving} out"
-        yield from vouching(drawing, Phase.CONNECT, ("ds-in", "ds-seen"), both, alone, words, (), back)
-        yield whole(drawing, (staying, *drawing.followers(staying)), alone, back)
+        yield from vouching(inputs, Phase.CONNECT, ("ds-in", "ds-seen"), both, alone, words, (), back)
+        yield whole(inputs, (staying, *inputs.followers(staying)), alone, back)
     if shared != own:
         yield PlannedStep(Phase.CLOSE, Step(
             "keys-own", f"Take the zone keys of {leaving} out of the key set at {staying}",
-            (Signed(staying, drawing.domain, shared, own, drawing.followers(staying), leaving),), (),
+            (Signed(staying, inputs.domain, shared, own, inputs.followers(staying), leaving),), (),
             f"every server of {staying} hands out its own keys alone", "put them in again", estimate=60,
-        ), (ChainConsistent(drawing.domain),))  # fmt: skip
+        ), (ChainConsistent(inputs.domain),))  # fmt: skip
 
 
-def both_vouched(drawing: PlanInput, new: Place) -> DsSet:
-    return DsSet(drawing.anchors.records, (new.name,), drawing.anchors.ttl)
+def both_vouched(inputs: PlanInput, new: Place) -> DsSet:
+    return DsSet(inputs.anchors.records, (new.name,), inputs.anchors.ttl)
 
 
-def signing_of(drawing: PlanInput, old: Place) -> Keys:
-    keys = drawing.keys.get((old.name, drawing.domain))
+def signing_of(inputs: PlanInput, old: Place) -> Keys:
+    keys = inputs.keys.get((old.name, inputs.domain))
     if keys is None:
         raise GateShut(
-            f"{name_text(drawing.domain)} has a DS, and {old.name} does not sign it", f"`legatum ds show {name_text(drawing.domain)}`"
+            f"{name_text(inputs.domain)} has a DS, and {old.name} does not sign it", f"`legatum ds show {name_text(inputs.domain)}`"
         )
     return keys

@@ -16,7 +16,7 @@ from legatum.work.registry.registration import published
 class SeeKept(Action[Kept]):
     async def perform(self) -> Outcome:
         job, gaining = self.job, self.job.registrar(self.effect.gaining)
-        held, _ = await look_at_held(job.outside, job.domain, gaining)
+        held, _ = await look_at_held(job.context, job.domain, gaining)
         before = job.runbook.premises.registered
         assert before is not None
         if wrong := differences(before, held):
@@ -39,16 +39,16 @@ class SeeSettled(Action[Settled]):
         assert registered is not None
 
         async def missing() -> str:
-            if rdap and (await look_at_held(job.outside, job.domain))[0].registrar == before:
+            if rdap and (await look_at_held(job.context, job.domain))[0].registrar == before:
                 return f"registration data still name {before}"
-            sets = await published(job.outside, job.domain)
+            sets = await published(job.context, job.domain)
             wrong = next(((address, each) for address, each in sets.items() if each is not None and each != registered.nameservers), None)
             return f"{wrong[0]} hands out {names_said(wrong[1])}" if wrong else ""
 
-        rdap = job.outside.settings.rdap is not None
-        when = await job.outside.until_seen(missing, f"the registration data of {name_text(job.domain)}")
+        rdap = job.context.settings.rdap is not None
+        when = await job.context.until_seen(missing, f"the registration data of {name_text(job.domain)}")
         if rdap:
-            said = f"registration data name {(await look_at_held(job.outside, job.domain))[0].registrar}"
+            said = f"registration data name {(await look_at_held(job.context, job.domain))[0].registrar}"
         else:
             said = "what registration data show everybody was not looked at: no [rdap] in the settings"
         return self.outcome(when, when, f"{said}; the parent's servers hand out the same NS set")

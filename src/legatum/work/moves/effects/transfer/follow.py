@@ -40,7 +40,7 @@ class FollowTransfer(OfTransfer[Followed]):
         async def missing() -> str:
             return "" if await self.is_with_gaining() else f"the registry still has it with {self.losing.name}"
 
-        await self.job.outside.until_seen(missing, f"the transfer of {name_text(self.job.domain)}")
+        await self.job.context.until_seen(missing, f"the transfer of {name_text(self.job.domain)}")
         outcome = await self.seen()
         assert outcome is not None
         return outcome

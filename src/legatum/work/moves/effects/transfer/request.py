@@ -54,7 +54,7 @@ class OfTransfer(Action[T]):
         return found if found is not None and parse_instant(found.asked) >= int(self.job.runbook.drafted) else None
 
     async def is_with_gaining(self) -> bool:
-        held, account = await look_at_held(self.job.outside, self.job.domain, self.gaining, self.losing)
+        held, account = await look_at_held(self.job.context, self.job.domain, self.gaining, self.losing)
         if account is not None:
             return account.name == self.gaining.name
         return held.registrar != str(self._named("known_as"))
@@ -89,8 +89,8 @@ class CarryTransfer(OfTransfer[Transfer]):
         return []
 
     async def _request_gate(self) -> list[Refusal]:
-        held, _ = await look_at_held(self.job.outside, self.job.domain, self.losing)
-        refusals = await transfer_refusals(self.job.outside, held, self.losing, pending=False)
+        held, _ = await look_at_held(self.job.context, self.job.domain, self.losing)
+        refusals = await transfer_refusals(self.job.context, held, self.losing, pending=False)
         if TRANSFER_LOCK in held.statuses:
             refusals.append(Refusal("the transfer lock is set", "find out who set it, then draft again or go on with --again unlock"))
         return refusals
@@ -99,7 +99,7 @@ class CarryTransfer(OfTransfer[Transfer]):
         state, now = await self.state(), self.now()
         if state is not None and (state.pending or state.approved):
             return self._outcome_of(state)
-        held, _ = await look_at_held(self.job.outside, self.job.domain, self.gaining, self.losing)
+        held, _ = await look_at_held(self.job.context, self.job.domain, self.gaining, self.losing)
         if state is None and ("pendingTransfer" in held.statuses or await self.is_with_gaining()):
             return self.outcome(now, now, "the registry says that a transfer is pending, or has happened")
         return None
@@ -123,8 +123,8 @@ class CarryTransfer(OfTransfer[Transfer]):
 
     async def _code(self) -> str:
         """From the losing account, set anew where it is not told; else from where the move file says. It is kept nowhere."""
-        if reference := self.job.outside.code_reference or self.effect.code:
-            return self.job.outside.secret(reference)
+        if reference := self.job.context.code_reference or self.effect.code:
+            return self.job.context.secret(reference)
         found = await self.losing.code(self.job.domain)
         if not found:
             found = new_code()
@@ -153,7 +153,7 @@ class CarryTransfer(OfTransfer[Transfer]):
             raise GateShut("the transfer has happened", "there is no way back but another transfer, sixty days later")
         if state is not None and not state.pending:
             return self.outcome(now, now, f"the transfer is not pending: {state.status}")
-        held, _ = await look_at_held(self.job.outside, self.job.domain, self.losing)
+        held, _ = await look_at_held(self.job.context, self.job.domain, self.losing)
         return None if "pendingTransfer" in held.statuses else self.outcome(now, now, "no transfer is pending")
 
     async def _cancel(self) -> Outcome:
