@@ -53,7 +53,7 @@ async def play(world: World, playback: Playback, until: float) -> None:
     """Makes every server say what the stage has, change after change; a change reaches all servers at its last moment."""
     whole = world.hostings["alder"][0].zone(DOMAIN)
     assert whole is not None
-    tracks = [*playback.timeline.served.values(), *playback.timeline.said.values()]
+    tracks = [*playback.timeline.served.values(), *playback.timeline.rrsets.values()]
     moments = sorted({before.ends for track in tracks for before in track.periods[:-1] if -FOREVER < before.ends < until})
 
     def value(periods: tuple, now: float) -> object:  # type: ignore[type-arg]
@@ -83,7 +83,7 @@ async def play(world: World, playback: Playback, until: float) -> None:
         return world._blank(zone, scenario.PROVIDERS[where].servers, 1)
 
     def _as_said(base: Zone, where: str, zone: Name, now: float) -> Zone:
-        for (at, origin, name, rtype), track in playback.timeline.said.items():
+        for (at, origin, name, rtype), track in playback.timeline.rrsets.items():
             if (at, origin) == (where, zone):
                 rrset = value(track.periods, now)
                 base = base.with_rrsets([rrset]) if isinstance(rrset, RRset) else base.without([(name, rtype)])

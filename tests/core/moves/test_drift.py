@@ -27,13 +27,13 @@ def position(runbook: Runbook, done: int) -> Position:
 
 
 def delegation(at: Position) -> RRset | None:
-    return at.timeline.says(PARENT, at.runbook.premises.parent_zone, DOMAIN, NS)
+    return at.timeline.rrset(PARENT, at.runbook.premises.parent_zone, DOMAIN, NS)
 
 
 def contents(at: Position, place: str, zone_name: bytes) -> Zone:
     """What the place should have by the plan: of what the plan does not follow, as it was."""
     keys = at.timeline.keys(zone_name)  # type: ignore[arg-type]
-    said = [each for key in keys if (each := at.timeline.says(place, zone_name, *key)) is not None]  # type: ignore[arg-type]
+    said = [each for key in keys if (each := at.timeline.rrset(place, zone_name, *key)) is not None]  # type: ignore[arg-type]
     return Zone(parse_name("x."), ()).of(zone_name, {}).with_rrsets(said)  # type: ignore[arg-type]
 
 

@@ -202,9 +202,9 @@ class Resolver:
 
     def bogus(self, now: float) -> bool:
         timeline, playback = self.playback.timeline, self.playback
-        anchors = self.at(timeline.anchors[DOMAIN], now) if DOMAIN in timeline.anchors else DsSet()
+        anchors = self.at(timeline.ds_sets[DOMAIN], now) if DOMAIN in timeline.ds_sets else DsSet()
         anchors = self.have("ds", now, (anchors, anchors.ttl if anchors else 60))  # type: ignore[attr-defined]
-        ns = self.at(timeline.said["the parent", playback.premises.parent_zone, DOMAIN, 2], now)
+        ns = self.at(timeline.rrsets["the parent", playback.premises.parent_zone, DOMAIN, 2], now)
         ns = self.have("ns", now, (ns, ns.ttl if ns is not None else 60))  # type: ignore[attr-defined]
         if ns is None:
             return False  # it is led nowhere

@@ -86,12 +86,12 @@ class RandomCache:
         outside = next((each for each in self.playback.premises.hosts if each.host == host), None)
         if outside is not None:
             return outside.since is not None and now < outside.since + outside.negative_ttl
-        zones = {zone for place, zone, name, _ in self.playback.timeline.said if name == host and place != PARENT}
+        zones = {zone for place, zone, name, _ in self.playback.timeline.rrsets if name == host and place != PARENT}
         return any(
             None in given(track.periods, now - self.playback.premises.negative_ttl(zone))
             for zone in zones
             for key in [(host, rtype) for rtype in ADDRESSES]
-            for _, track in self.playback.timeline.tracks(zone, key)
+            for _, track in self.playback.timeline.histories(zone, key)
         )
 
     def referred(self, place: str, zone: Name, key: RRsetKey, now: float) -> tuple[Name, RRset] | None:
@@ -125,7 +125,7 @@ class RandomCache:
             return self.addresses[host][0]
         tracks = [
             (place, zone, track)
-            for (place, zone, name, rtype), track in self.playback.timeline.said.items()
+            for (place, zone, name, rtype), track in self.playback.timeline.rrsets.items()
             if name == host and rtype in ADDRESSES
         ]
         if not tracks:

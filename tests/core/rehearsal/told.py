@@ -48,7 +48,7 @@ def _timeline(told: Document) -> Timeline:
     timeline = Timeline()
     for one in told["rrsets"]:
         zone, name, rtype = parse_domain(one["zone"]), parse_domain(one["name"]), parse_type(one["type"])
-        timeline.said[one["place"], zone, name, rtype] = _track(one, lambda each, name=name, rtype=rtype: data(name, rtype, each))
+        timeline.rrsets[one["place"], zone, name, rtype] = _track(one, lambda each, name=name, rtype=rtype: data(name, rtype, each))
     for one in told["zones"]:
         timeline.served[one["place"], parse_domain(one["zone"])] = _track(one, lambda each: Content(each["content"]))
     for one in told["servers"]:
@@ -58,7 +58,7 @@ def _timeline(told: Document) -> Timeline:
     for one in told["signing"]:
         timeline.signed[one["place"], parse_domain(one["zone"])] = _track(one, keys)
     for one in told["ds"]:
-        timeline.anchors[parse_domain(one["domain"])] = _track(one, lambda each: _anchors(each["keys"], each["ttl"]))
+        timeline.ds_sets[parse_domain(one["domain"])] = _track(one, lambda each: _anchors(each["keys"], each["ttl"]))
     return timeline
 
 

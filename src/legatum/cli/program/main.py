@@ -16,36 +16,47 @@ from legatum.core.printable import one_line
 if TYPE_CHECKING:
     from legatum.cli.program.parser import Parser
 
-COMMANDS = {
-    "demo": "the full worked example in the practice world, from survey to clean-up",
-    "survey": "parent, every server and resolvers: what they say now, and findings",
-    "explain": "what a finding means, why it matters, how to mend it, which standard says so",
-    "gather": "a zone's contents into a master file, and how complete that is",
-    "compare": "the same zone in two places, side by side",
-    "lint": "a zone's contents checked before anybody serves them",
-    "publish": "show the difference, put the zone at a provider, prove it on every server",
-    "amend": "change one RRset with the same safety as publish",
-    "timetable": "how long it will take: when to lower, switch, raise; what TTLs cost, what SOA timers mean",
-    "delegate": "a part of a zone handed to another provider: the child zone first, nobody notices",
-    "second": "a second provider for the same zone, in step with the first",
-    "template": "the house's records for hosted domains: who has drifted from them, and back",
-    "hosts": "child name servers and their glue: zone, registry and parent in step",
-    "registration": "the registrar's side: what it holds, name servers, locks",
-    "ds": "the chain of trust; DS records from key to registry and back",
-    "move": "draft, show, advance a move; where it stands",
-    "visit": "the service behind the names, where the DNS leads to now and at a new address, side by side",
-    "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
-    "watch": "follow a change until it has reached everybody, beside the forecast",
-    "house": "every move of the house at one look: where it stands, what is next, when, and who",
-    "history": "who did what when, old → new, and what shows it; the page for the customer",
-    "inventory": "everything that the house holds, and where registrars, servers and lists contradict each other",
-    "settings": "what is in force, every account tried out, and new ones written into the file",
-    "journal": "where the journal is and what it holds; a whole copy of it, while it is in use",
-    "fleet": "survey or confirm lists of domains, results as they come",
-    "worker": "look from here on behalf of somebody else, by way of a scheduler",
-    "practice": "start and steer the practice world, to try every command by hand",
-    "completion": "completion of commands and options for bash, zsh or fish",
+GROUPS = {
+    "to look": {
+        "survey": "parent, every server and resolvers: what they say now, and findings",
+        "explain": "what a finding means, why it matters, how to mend it, which standard says so",
+        "visit": "the service behind the names, where the DNS leads to now and at a new address, side by side",
+        "confirm": "one verdict: parent, child, registrar and resolvers agree, or what does not",
+        "watch": "follow a change until it has reached everybody, beside the forecast",
+        "timetable": "how long it will take: when to lower, switch, raise; what TTLs cost, what SOA timers mean",
+        "ds": "the chain of trust; DS records from key to registry and back",
+        "registration": "the registrar's side: what it holds, name servers, locks",
+    },
+    "to change what takes time": {
+        "move": "draft, show, advance a move; where it stands",
+        "fleet": "survey or confirm lists of domains, results as they come",
+        "delegate": "a part of a zone handed to another provider: the child zone first, nobody notices",
+        "second": "a second provider for the same zone, the same as the first",
+        "hosts": "child name servers and their glue: the same in zone, registry and parent",
+    },
+    "zones and records": {
+        "gather": "a zone's contents into a master file, and how complete that is",
+        "compare": "the same zone in two places, side by side",
+        "lint": "a zone's contents checked before anybody serves them",
+        "publish": "show the difference, put the zone at a provider, prove it on every server",
+        "amend": "change one RRset with the same safety as publish",
+        "template": "the house's records for hosted domains: who has drifted from them, and back",
+    },
+    "the house": {
+        "house": "every move of the house at one look: where it stands, what is next, when, and who",
+        "history": "who did what when, old → new, and what shows it; the page for the customer",
+        "inventory": "everything that the house holds, and where registrars, servers and lists contradict each other",
+        "settings": "what is in force, every account tried out, and new ones written into the file",
+        "journal": "where the journal is and what it holds; a whole copy of it, while it is in use",
+        "worker": "look from here on behalf of somebody else, by way of a scheduler",
+    },
+    "to learn": {
+        "demo": "the full worked example in the practice world, from survey to clean-up",
+        "practice": "start and steer the practice world, to try every command by hand",
+        "completion": "completion of commands and options for bash, zsh or fish",
+    },
 }
+COMMANDS = {name: summary for group in GROUPS.values() for name, summary in group.items()}
 _YOUNG = 50_000  # objects before the collector looks: little of ours goes round in circles, and there is much of it
 
 
@@ -122,6 +133,7 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
             module = importlib.import_module(f"legatum.cli.{name}")
             module.configure(sub)
             add_colour(sub)
+    parser.groups = GROUPS if module is None else {}
     if module is None and wanted is not None:
         from legatum.core.fault import BadInput
 

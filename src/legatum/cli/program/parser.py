@@ -3,7 +3,7 @@
 import argparse
 import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
 from legatum.core.fault import BadInput
@@ -13,6 +13,8 @@ from legatum.core.nearest import proposal
 class Parser(argparse.ArgumentParser):
     """Commands below it are of the same kind."""
 
+    groups: Mapping[str, Iterable[str]] = {}
+    """What the commands below it are for, and which those are; none for a list without an order."""
     _mixing = False
 
     def parse_known_args(self, args: Any = None, namespace: Any = None) -> Any:
@@ -27,6 +29,23 @@ class Parser(argparse.ArgumentParser):
         if strange:
             self.error(f"unrecognized arguments: {' '.join(strange)}")
         return found, strange
+
+    def format_help(self) -> str:
+        """With the commands by what they are for."""
+        if not self.groups:
+            return super().format_help()
+        actions = [action for action in self._actions if isinstance(action, argparse._SubParsersAction)]
+        commands = {each.dest: each for action in actions for each in action._choices_actions}
+        formatter = self._get_formatter()
+        formatter.add_usage(self.usage, self._actions, self._mutually_exclusive_groups)
+        formatter.add_text(self.description)
+        options = [action for action in self._actions if action.option_strings]
+        for title, shown in [*((title, [commands[name] for name in names]) for title, names in self.groups.items()), ("options", options)]:
+            formatter.start_section(title)
+            formatter.add_arguments(shown)
+            formatter.end_section()
+        formatter.add_text(self.epilog)
+        return formatter.format_help()
 
     @property
     def flags(self) -> frozenset[str]:

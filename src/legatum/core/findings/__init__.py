@@ -1,7 +1,7 @@
-"""Findings: what a survey concludes. One family a file; a finding is a pure function from a picture to what it saw. A family whose
-``concerned`` says no has nothing to speak of in a picture, and is passed over.
+"""Findings: what a survey concludes. One family a file; a finding is a pure function from an observation to what it saw. A family whose
+``concerned`` says no has nothing to speak of in an observation, and is passed over.
 
-``KINDS`` knows every finding by its slug; ``judge`` runs them over a picture, worst first, symptoms under their causes.
+``KINDS`` knows every finding by its slug; ``judge`` runs them over an observation, worst first, symptoms under their causes.
 """
 
 from itertools import chain
@@ -23,7 +23,7 @@ KINDS: dict[str, FindingKind] = {kind.slug: kind for _, kinds in _BY_FAMILY for 
 
 
 def judge(observation: Observation) -> tuple[Finding, ...]:
-    """Every finding that the picture shows, worst first."""
+    """Every finding that the observation shows, worst first."""
     return judge_with(
         chain.from_iterable(kinds for concerned, kinds in _BY_FAMILY if concerned is None or concerned(observation)), observation
     )

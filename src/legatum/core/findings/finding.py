@@ -1,7 +1,7 @@
 """What a finding is, and how one is written.
 
 A kind of finding is a generator function decorated with :func:`finding`. It yields a :class:`Occurrence` for each place where it
-holds, and nothing for a healthy picture. Where one fault explains another, the second names the first in ``after``: it is then
+holds, and nothing for a healthy observation. Where one fault explains another, the second names the first in ``after``: it is then
 not told by itself, but counted under its cause.
 """
 
@@ -37,7 +37,7 @@ class Occurrence(NamedTuple):
 
 
 Check = Callable[[Any], Iterator[Occurrence]]
-"""From what is judged - a survey's :class:`~legatum.core.observation.observation.Picture`, or a zone's contents - to where the finding
+"""From what is judged - a survey's :class:`~legatum.core.observation.observation.Observation`, or a zone's contents - to where the finding
 holds."""
 
 
@@ -66,7 +66,7 @@ class FindingKind:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """A kind of finding as it was seen in one picture. ``explains``: kinds that this one is the cause of, each with a count."""
+    """A kind of finding as it was seen in one observation. ``explains``: kinds that this one is the cause of, each with a count."""
 
     kind: FindingKind
     sightings: tuple[Occurrence, ...]

@@ -1,7 +1,7 @@
 """Lint: what is wrong with a zone's contents before anybody serves them.
 
 The kinds here look at every name. SOA values, TTLs and what stands at the apex and at www are judged by the same kinds as a
-survey, over a picture of one server that serves the zone.
+survey, over an observation of one server that serves the zone.
 """
 
 from legatum.core.collecting import no_collecting

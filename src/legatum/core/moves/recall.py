@@ -108,11 +108,11 @@ def _unexplained(copy: HeldCopy, domain: Name, timeline: Timeline, premises: Pre
     served = [place for place, each in timeline.served if each == zone]
     if copy.rtype == DS and copy.place == PARENT and copy.rrset is not None:
         given = anchors_of(copy.rrset.rdatas, copy.ttl)
-        track = timeline.anchors.get(copy.name)
+        track = timeline.ds_sets.get(copy.name)
         if track is None or not _gave(track, lambda one: set(one.records) == set(given.records) and one.ttl >= given.ttl, copy, happened):
             yield _past(copy, PARENT, zone, copy.rrset)
         return
-    tracks = dict(timeline.tracks(zone, copy.key))
+    tracks = dict(timeline.histories(zone, copy.key))
     if not served or not tracks or copy.rtype == DS:
         return
     place = copy.place if copy.place in served else served[0]

@@ -86,83 +86,83 @@ class History(Generic[_V]):
 
 @dataclass
 class Timeline:
-    """``said``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there of it;
+    """``rrsets``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there of it;
     ``answering``: address → the place whose contents are given at it, None where nobody answers; ``services``: address that visitors are
     sent to → whether it works; ``signed``: (place, zone) → with which keys it is signed there, None for unsigned;
-    ``anchors``: domain → the DS set that its parent hands out."""
+    ``ds_sets``: domain → the DS set that its parent hands out."""
 
-    said: dict[tuple[str, Name, Name, int], History[RRset | None]] = field(default_factory=dict)
+    rrsets: dict[tuple[str, Name, Name, int], History[RRset | None]] = field(default_factory=dict)
     served: dict[tuple[str, Name], History[Content]] = field(default_factory=dict)
     answering: dict[str, History[str | None]] = field(default_factory=dict)
     services: dict[str, History[bool]] = field(default_factory=dict)
     signed: dict[tuple[str, Name], History[Keys | None]] = field(default_factory=dict)
-    anchors: dict[Name, History[DsSet]] = field(default_factory=dict)
+    ds_sets: dict[Name, History[DsSet]] = field(default_factory=dict)
 
     def copy(self) -> "Timeline":
         """One that can be played on without changing this one."""
         return Timeline(
-            _copied(self.said), _copied(self.served), _copied(self.answering), _copied(self.services), _copied(self.signed),
-            _copied(self.anchors),
+            _copied(self.rrsets), _copied(self.served), _copied(self.answering), _copied(self.services), _copied(self.signed),
+            _copied(self.ds_sets),
         )  # fmt: skip
 
-    def say(self, place: str, zone: Name, key: RRsetKey, value: RRset | None, first: float, everywhere: float, step: str) -> None:
+    def set_rrset(self, place: str, zone: Name, key: RRsetKey, value: RRset | None, first: float, everywhere: float, step: str) -> None:
         """A place gives something else from now on."""
-        track = self.said.get((place, zone, *key))
-        if track is None:
-            track = self.said[place, zone, *key] = History(None)
-        track.change(first, everywhere, value, step)
+        history = self.rrsets.get((place, zone, *key))
+        if history is None:
+            history = self.rrsets[place, zone, *key] = History(None)
+        history.change(first, everywhere, value, step)
 
-    def said_beside(self, place: str, zone: Name, value: RRset, first: float, last: float, label: str) -> None:
+    def remember_rrset(self, place: str, zone: Name, value: RRset, first: float, last: float, label: str) -> None:
         """It is remembered that the place gave this for a time."""
-        self.said.setdefault((place, zone, value.name, value.rtype), History(None)).beside(first, last, value, label)
+        self.rrsets.setdefault((place, zone, value.name, value.rtype), History(None)).beside(first, last, value, label)
 
-    def vouched_beside(self, domain: Name, anchors: DsSet, first: float, last: float, label: str) -> None:
+    def remember_ds_set(self, domain: Name, anchors: DsSet, first: float, last: float, label: str) -> None:
         """It is remembered that the parent gave this DS set for a time."""
-        self.anchors.setdefault(domain, History(DsSet())).beside(first, last, anchors, label)
+        self.ds_sets.setdefault(domain, History(DsSet())).beside(first, last, anchors, label)
 
-    def serve(self, place: str, zone: Name, content: Content, first: float, everywhere: float, step: str) -> None:
+    def set_content(self, place: str, zone: Name, content: Content, first: float, everywhere: float, step: str) -> None:
         self.served.setdefault((place, zone), History(Content.NOTHING)).change(first, everywhere, content, step)
 
-    def answer(self, address: str, place: str | None, first: float, everywhere: float, step: str) -> None:
+    def set_place(self, address: str, place: str | None, first: float, everywhere: float, step: str) -> None:
         self.answering.setdefault(address, History(None)).change(first, everywhere, place, step)
 
-    def work(self, address: str, works: bool, first: float, everywhere: float, step: str) -> None:
+    def set_service(self, address: str, works: bool, first: float, everywhere: float, step: str) -> None:
         self.services.setdefault(address, History(True)).change(first, everywhere, works, step)
 
-    def sign(self, place: str, zone: Name, keys: Keys | None, first: float, everywhere: float, step: str) -> None:
+    def set_keys(self, place: str, zone: Name, keys: Keys | None, first: float, everywhere: float, step: str) -> None:
         self.signed.setdefault((place, zone), History(None)).change(first, everywhere, keys, step)
 
-    def vouch(self, domain: Name, anchors: DsSet, first: float, everywhere: float, step: str) -> None:
-        self.anchors.setdefault(domain, History(DsSet())).change(first, everywhere, anchors, step)
+    def set_ds(self, domain: Name, anchors: DsSet, first: float, everywhere: float, step: str) -> None:
+        self.ds_sets.setdefault(domain, History(DsSet())).change(first, everywhere, anchors, step)
 
     def keys_at(self, place: str, zone: Name) -> Keys | None:
-        track = self.signed.get((place, zone))
-        return track.value if track is not None else None
+        history = self.signed.get((place, zone))
+        return history.value if history is not None else None
 
-    def anchors_of(self, domain: Name) -> DsSet:
-        track = self.anchors.get(domain)
-        return track.value if track is not None else DsSet()
+    def ds_set(self, domain: Name) -> DsSet:
+        history = self.ds_sets.get(domain)
+        return history.value if history is not None else DsSet()
 
-    def says(self, place: str, zone: Name, name: Name, rtype: int) -> RRset | None:
+    def rrset(self, place: str, zone: Name, name: Name, rtype: int) -> RRset | None:
         """As it stands after everything that was played."""
-        track = self.said.get((place, zone, name, rtype))
-        return track.value if track is not None else None
+        history = self.rrsets.get((place, zone, name, rtype))
+        return history.value if history is not None else None
 
     def content(self, place: str, zone: Name) -> Content:
-        track = self.served.get((place, zone))
-        return track.value if track is not None else Content.NOTHING
+        history = self.served.get((place, zone))
+        return history.value if history is not None else Content.NOTHING
 
     def serving(self, zone: Name) -> list[str]:
         """Places that have it whole now."""
-        return [place for (place, each), track in self.served.items() if each == zone and track.value == Content.WHOLE]
+        return [place for (place, each), history in self.served.items() if each == zone and history.value == Content.WHOLE]
 
     def keys(self, zone: Name) -> list[RRsetKey]:
         """Names and types of the zone that are followed."""
-        return list(dict.fromkeys((name, rtype) for _, each, name, rtype in self.said if each == zone))
+        return list(dict.fromkeys((name, rtype) for _, each, name, rtype in self.rrsets if each == zone))
 
-    def tracks(self, zone: Name, key: RRsetKey) -> Iterable[tuple[str, History[RRset | None]]]:
+    def histories(self, zone: Name, key: RRsetKey) -> Iterable[tuple[str, History[RRset | None]]]:
         """Of every place that ever gave it."""
-        return ((place, track) for (place, each, *named), track in self.said.items() if each == zone and tuple(named) == key)
+        return ((place, history) for (place, each, *named), history in self.rrsets.items() if each == zone and tuple(named) == key)
 
 
 def _copied(tracks: dict[_K, History[_V]]) -> dict[_K, History[_V]]:
@@ -179,7 +179,7 @@ def timeline_at_the_beginning(premises: Premises) -> Timeline:
     for served in premises.served:
         timeline.served[served.place, served.zone] = History(Content.WHOLE)
         for rrset in served.rrsets:
-            timeline.said[served.place, served.zone, rrset.name, rrset.rtype] = History(rrset)
+            timeline.rrsets[served.place, served.zone, rrset.name, rrset.rtype] = History(rrset)
         timeline.signed[served.place, served.zone] = History(served.keys)
-    timeline.anchors |= {domain: History(anchors) for domain, anchors in premises.anchors.items()}
+    timeline.ds_sets |= {domain: History(anchors) for domain, anchors in premises.anchors.items()}
     return timeline

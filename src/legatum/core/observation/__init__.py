@@ -1,1 +1,1 @@
-"""What was observed of a domain, beside what should be: pictures, expectations, verdicts."""
+"""What was observed of a domain, beside what should be: observations, expectations, verdicts."""

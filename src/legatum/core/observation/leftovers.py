@@ -54,8 +54,8 @@ class Leftover:
 
 @dataclass(frozen=True)
 class KnownToHouse:
-    """What is known beside the picture. ``zone``: as it is served; ``former``: providers that still serve the domain, and are not led to;
-    ``hosts``: those of the registry below the domain, with addresses, None where no account was asked; ``once_named``: hosts that its NS
+    """What is known beside the observation. ``zone``: as it is served; ``former``: providers that still serve the domain, and are not led
+    to; ``hosts``: those of the registry below the domain, with addresses, None where nobody was asked; ``once_named``: hosts that its NS
     sets had once; ``acts``: from the journal; ``first_seen``: since when an RRset is as it is; ``of_templates``: template → RRsets that
     only it gives, where the domain's own is known."""
 

@@ -1,4 +1,4 @@
-"""A survey's picture of a domain: what each side said, kept apart, with the numbers of the replies that show it.
+"""A survey's observation of a domain: what each side said, kept apart, with the numbers of the replies that show it.
 
 Observations only; what to think of them is for :mod:`legatum.core.findings`.
 """

@@ -1,4 +1,4 @@
-"""The chain of trust as a picture shows it: the parent's DS, the keys that the domain's servers publish (RFC 4034, RFC 4035)."""
+"""The chain of trust as an observation shows it: the parent's DS, the keys that the domain's servers publish (RFC 4034, RFC 4035)."""
 
 from legatum.core.dnssec.chain import Link, Served
 from legatum.core.dnssec.key import Ds, parse_ds
@@ -19,7 +19,7 @@ def keys_of(observation: Observation) -> list[bytes]:
 
 
 def own_link(observation: Observation) -> Link:
-    """The domain's own link, as each server showed it; what is above is not in the picture."""
+    """The domain's own link, as each server showed it; what is above is not in the observation."""
     ds = {
         view.address: anchors_of(view.ds.rdatas if view.ds else (), view.ds.ttl if view.ds else 0) if view.answered else None
         for view in observation.parents

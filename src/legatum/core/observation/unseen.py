@@ -7,7 +7,7 @@ ELSEWHERE = "how it looks from other networks"
 
 
 def unseen(observation: Observation, chain: bool = False) -> list[str]:
-    """What the picture does not show, of all that a verdict on the domain might be taken to speak of. ``chain``: the one above it was
+    """What the observation does not show, of all that a verdict on the domain might be taken to speak of. ``chain``: the one above it was
     looked at beside."""
     left = []
     if not observation.resolvers:

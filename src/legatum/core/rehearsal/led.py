@@ -107,7 +107,7 @@ def _first_use(playback: Playback, address: str) -> Period[RRset | None] | None:
     """From when on anybody is led to the address; None where that was always so, or never."""
     led = [
         period
-        for (_, _, _, rtype), track in playback.timeline.said.items()
+        for (_, _, _, rtype), track in playback.timeline.rrsets.items()
         if rtype in ADDRESSES
         for period in track.periods
         if period.value is not None and address in map(address_text, period.value.rdatas)

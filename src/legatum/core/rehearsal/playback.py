@@ -72,7 +72,7 @@ class Playback:
         if track is not None:
             return track.periods
         upper = self.answers_from(place, zone)
-        cut = self.timeline.said.get((place, upper, zone, NS)) if upper != zone else None
+        cut = self.timeline.rrsets.get((place, upper, zone, NS)) if upper != zone else None
         if cut is None:
             return (Period(-FOREVER, FOREVER, Content.NOTHING),)
         found = []
@@ -92,14 +92,14 @@ class Playback:
         return max(above, key=len, default=zone)
 
     def said(self, place: str, zone: Name, key: RRsetKey) -> tuple[Period[RRset | None], ...]:
-        track = self.timeline.said.get((place, zone, *key))
+        track = self.timeline.rrsets.get((place, zone, *key))
         return track.periods if track is not None else ()
 
     def delegations(self, zone: Name) -> list[tuple[str, Name, Period[RRset]]]:
         """Where and when the zone is handed on: place, the zone there, and the NS set."""
         return [
             (place, upper, Period(each.begins, each.ends, each.value, each.step))
-            for (place, upper, name, rtype), track in self.timeline.said.items()
+            for (place, upper, name, rtype), track in self.timeline.rrsets.items()
             if name == zone and rtype == NS and upper != zone
             for each in track.periods
             if each.value is not None
@@ -114,7 +114,7 @@ class Playback:
     def _found_ways(self, host: Name) -> list[ServerPath]:
         given = [
             (place, zone, period)
-            for (place, zone, name, rtype), track in self.timeline.said.items()
+            for (place, zone, name, rtype), track in self.timeline.rrsets.items()
             if name == host and rtype in ADDRESSES
             for period in track.periods
         ]
@@ -154,7 +154,7 @@ class Playback:
         outside = next((each for each in self.premises.hosts if each.host == host), None)
         if outside is not None and outside.since is not None and outside.negative_ttl:
             return -FOREVER, outside.since + self.lasts(outside.negative_ttl)
-        absent = [self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.timeline.said if name == host}]
+        absent = [self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.timeline.rrsets if name == host}]
         times = [each for each in absent if each is not None]
         return min(times) if times else None
 
@@ -162,7 +162,7 @@ class Playback:
         if zone == self.premises.parent_zone:
             return None  # glue is given along or not: nobody asks for it by itself
         tracks = [
-            track for (_, each, name, rtype), track in self.timeline.said.items() if (each, name) == (zone, host) and rtype in ADDRESSES
+            track for (_, each, name, rtype), track in self.timeline.rrsets.items() if (each, name) == (zone, host) and rtype in ADDRESSES
         ]
         if any(track.versions[0][0] is not None for track in tracks):
             if any(track.value is not None for track in tracks):
@@ -193,7 +193,7 @@ def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping
     for each in premises.vanishing:
         for place, zone in list(timeline.served):
             if place == each.place:
-                timeline.serve(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
+                timeline.set_content(place, zone, Content.NOTHING, each.at, each.at, VANISHED)
     return Playback(premises, timeline, premises.time_out + 1, premises.floor, tuple(_copies(runbook, timeline)))
 
 
@@ -202,7 +202,7 @@ def _run_out(timeline: Timeline, place: str, domain: Name, at: float) -> None:
     keys = timeline.keys_at(place, domain)
     if keys is not None:
         label = (f"keys whose signatures ran out at {instant_text(at)}",)
-        timeline.sign(place, domain, Keys(label, (), label, keys.ttl), at, at, RUN_OUT)
+        timeline.set_keys(place, domain, Keys(label, (), label, keys.ttl), at, at, RUN_OUT)
 
 
 def _copies(runbook: Runbook, timeline: Timeline) -> Iterator[tuple[str, Name, str]]:

@@ -238,7 +238,7 @@ def _sides(playback: Playback, what: Followed) -> Iterator[str]:
 
 def _above(playback: Playback, zone: Name) -> list[tuple[str, Name]]:
     """Who hands the zone on, in which zone."""
-    return [(place, upper) for place, upper, name, rtype in playback.timeline.said if name == zone and rtype == NS and upper != zone]
+    return [(place, upper) for place, upper, name, rtype in playback.timeline.rrsets if name == zone and rtype == NS and upper != zone]
 
 
 def _address(rrset: RRset) -> str:

@@ -52,7 +52,7 @@ class _Copy:
 
 def bogus(playback: Playback, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
     """All that can go wrong for the domain from the instant ``since`` on, the first moment of each."""
-    vouched = playback.timeline.anchors.get(domain)
+    vouched = playback.timeline.ds_sets.get(domain)
     if vouched is None:
         return
     spans = [(each, each.ends + playback.lasts(each.value.ttl)) for each in vouched.periods if each.value]

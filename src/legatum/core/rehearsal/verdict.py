@@ -202,7 +202,7 @@ class _Judge:
 
     def _is_given_up(self, zone: Name) -> bool:
         """Nobody delegates it any more, at some time: caches that renew their copies are left behind."""
-        track = self._stage.timeline.said.get((PARENT, self._stage.premises.parent_zone, zone, NS))
+        track = self._stage.timeline.rrsets.get((PARENT, self._stage.premises.parent_zone, zone, NS))
         return track is not None and any(value is None for value, _ in track.versions[1:])
 
     def left_behind(self) -> Iterator[Counterexample]:
@@ -344,7 +344,7 @@ class _Judge:
         """A referral is given for it, at some time: what comes of that is followed by itself."""
         return any(
             rtype == NS and cut != zone and is_under(name, cut) and any(each.value is not None for each in track.periods)
-            for (place, zone, cut, rtype), track in self._stage.timeline.said.items()
+            for (place, zone, cut, rtype), track in self._stage.timeline.rrsets.items()
             if (place, zone) == (asked.place, asked.zone)
         )
 
@@ -389,7 +389,7 @@ class _Judge:
 def needed(playback: Playback) -> set[RRsetKey]:
     """What is there before the runbook and after it, somewhere that is served: visitors come for it all the time."""
     before, after = set[RRsetKey](), set[RRsetKey]()
-    for (place, zone, name, rtype), track in playback.timeline.said.items():
+    for (place, zone, name, rtype), track in playback.timeline.rrsets.items():
         if place == PARENT or rtype == NS:
             continue
         content = playback.content(place, zone)

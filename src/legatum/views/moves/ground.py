@@ -154,7 +154,7 @@ def timeline_part(schedule: str, playback: Playback) -> TimelinePart:
     timeline = playback.timeline
     return TimelinePart(
         schedule=schedule,
-        rrsets=[_rrset(place, zone, name, rtype, track) for (place, zone, name, rtype), track in timeline.said.items()],
+        rrsets=[_rrset(place, zone, name, rtype, track) for (place, zone, name, rtype), track in timeline.rrsets.items()],
         zones=[
             ZoneTimelinePart(
                 place=place, zone=name_text(zone), periods=[ContentPart(**span, content=str(each.value)) for span, each in _spans(track)]
@@ -170,7 +170,7 @@ def timeline_part(schedule: str, playback: Playback) -> TimelinePart:
             for address, track in timeline.services.items()
         ],
         signing=[_signing(place, zone, track) for (place, zone), track in timeline.signed.items()],
-        ds=[_ds(domain, track) for domain, track in timeline.anchors.items()],
+        ds=[_ds(domain, track) for domain, track in timeline.ds_sets.items()],
     )
 
 

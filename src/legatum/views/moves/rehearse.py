@@ -193,7 +193,7 @@ def _contents(playback: Playback, place: str, versions: list[VersionPart]) -> It
     """What the place gives between two changes of anything that it gives; where a change is on its way, once with the old and once with the
     new."""
     zones = [zone for where, zone in playback.timeline.served if where == place]
-    tracks: list[History[Any]] = [track for (where, *_), track in playback.timeline.said.items() if where == place]
+    tracks: list[History[Any]] = [track for (where, *_), track in playback.timeline.rrsets.items() if where == place]
     tracks += [track for (where, _), track in playback.timeline.served.items() if where == place]
     changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.own)})
     edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]
@@ -213,7 +213,7 @@ def _version(playback: Playback, place: str, zone: Name, at: float, edges: list[
         return None
     rrsets = {}
     for name, rtype in playback.timeline.keys(zone):
-        track = playback.timeline.said.get((place, zone, name, rtype))
+        track = playback.timeline.rrsets.get((place, zone, name, rtype))
         given = next((each.value for each in reversed(track.own if track is not None else ()) if each.begins <= when), None)
         if given is not None:
             rrsets[_key_text(name, rtype)] = _set(given)
@@ -230,7 +230,7 @@ def _numbered(version: VersionPart, versions: list[VersionPart]) -> int:
 def _questions(schedule: str, playback: Playback) -> Iterator[QuestionPart]:
     wanted = needed(playback)
     seen = dict.fromkeys(
-        (zone, name, rtype) for place, zone, name, rtype in playback.timeline.said if place != PARENT and rtype != NS
+        (zone, name, rtype) for place, zone, name, rtype in playback.timeline.rrsets if place != PARENT and rtype != NS
     )  # fmt: skip
     for zone, name, rtype in seen:
         allowed = list(_allowed(playback, zone, name, rtype))
@@ -242,7 +242,7 @@ def _questions(schedule: str, playback: Playback) -> Iterator[QuestionPart]:
 def _allowed(playback: Playback, zone: Name, name: Name, rtype: int) -> Iterator[AllowedPart]:
     values = dict.fromkeys(
         period.value.rdatas
-        for _, track in playback.timeline.tracks(zone, (name, rtype))
+        for _, track in playback.timeline.histories(zone, (name, rtype))
         for period in track.periods
         if period.value is not None
     )

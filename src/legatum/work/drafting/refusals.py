@@ -69,10 +69,10 @@ async def refuse_unmovable(context: RunContext, wish: Wishes, observation: Obser
             raise GateShut(f"{domain} is at {new.name}, but not at it alone: it is {said}", f"`legatum survey {domain}` says what to mend")
         if set(old.servers) & set(new.servers):
             raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
-        now, theirs = names_said(observation.delegation), names_said(tuple(sorted(old.servers)))
+        now, before = names_said(observation.delegation), names_said(tuple(sorted(old.servers)))
         if set(observation.delegation) != set(old.servers) and not await _answers_as(context, observation, old):
             raise GateShut(
-                f"{domain} is delegated to {now}, not to {old.name}'s {theirs}",
+                f"{domain} is delegated to {now}, not to {old.name}'s {before}",
                 "is --from the right provider, and its `servers` in the settings complete? A second provider leaves first: --without NAME",
             )
         if any(wish.hosts.values()) and not wish.stays_named(observation.delegation):

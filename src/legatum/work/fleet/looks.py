@@ -29,7 +29,7 @@ WANTED = Wanted(resolvers=False, rdap=False)
 
 @dataclass(frozen=True, slots=True)
 class Result:
-    """One domain of the list. ``failed``: why nothing can be said; else the picture and what to think of it. ``took`` in seconds."""
+    """One domain of the list. ``failed``: why nothing can be said; else the observation and what to think of it. ``took`` in seconds."""
 
     domain: Name
     observation: Observation | None = None

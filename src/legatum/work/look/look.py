@@ -1,4 +1,4 @@
-"""One look at a domain: parent, own servers, hosts, contents, resolvers, registration - into a picture."""
+"""One look at a domain: parent, own servers, hosts, contents, resolvers, registration - into an observation."""
 
 import asyncio
 from collections import Counter

@@ -22,11 +22,11 @@ def expected_of_move(context: RunContext, domain: Name) -> Expected:
     path, runbook = _opened(context, domain)
     outcomes = context.journal.outcomes(runbook.id)
     at = Position(runbook, next_step(runbook, outcomes) or runbook.steps[-1], outcomes)
-    ns = targets(at.timeline.says(PARENT, runbook.premises.parent_zone, domain, NS))
+    ns = targets(at.timeline.rrset(PARENT, runbook.premises.parent_zone, domain, NS))
     led = [step for step in at.done if any(isinstance(effect, Delegated) for effect in step.effects)]
     since = outcomes[led[-1].id].first if led else None
     publishing = next((step.estimate for step in runbook.steps if any(isinstance(each, Published) for each in step.effects)), 0)
-    given = {targets(found) for place in _led(at) if (found := at.timeline.says(place, domain, domain, NS)) is not None}
+    given = {targets(found) for place in _led(at) if (found := at.timeline.rrset(place, domain, domain, NS)) is not None}
     return Expected(
         ns=tuple(sorted(ns)), ds=_ds(at), records=_records(at, _gathered(zone_path(path), domain)), since=since, publishing=publishing,
         own_ns=next(iter(given)) if len(given) == 1 else None,
@@ -50,7 +50,7 @@ def _opened(context: RunContext, domain: Name) -> tuple[Path, Runbook]:
 
 def _ds(at: Position) -> tuple[bytes, ...] | None:
     """None where it is of keys that nobody knows yet, or whether there is one was not looked at."""
-    anchors, premises = at.timeline.anchors_of(at.domain), at.runbook.premises
+    anchors, premises = at.timeline.ds_set(at.domain), at.runbook.premises
     if anchors.of or not (premises.unsigned or premises.signing):
         return None
     return ds_rdatas(anchors)
@@ -59,7 +59,7 @@ def _ds(at: Position) -> tuple[bytes, ...] | None:
 def _led(at: Position) -> list[str]:
     """Places that serve it and to which the parent leads."""
     serving = [each for each in at.timeline.serving(at.domain) if each != PARENT]
-    led = set(targets(at.timeline.says(PARENT, at.runbook.premises.parent_zone, at.domain, NS)))
+    led = set(targets(at.timeline.rrset(PARENT, at.runbook.premises.parent_zone, at.domain, NS)))
     return [each for each in serving if led & set(at.runbook.premises.place(each).servers)]
 
 
@@ -69,7 +69,7 @@ def _records(at: Position, gathered: dict[tuple[Name, int], RRset]) -> tuple[RRs
     for key in at.timeline.keys(at.domain):
         if key[1] in (NS, SOA):
             continue
-        given = [at.timeline.says(place, at.domain, *key) for place in led]
+        given = [at.timeline.rrset(place, at.domain, *key) for place in led]
         found.pop(key, None)
         if given and given[0] is not None and all(each is not None and each.rdatas == given[0].rdatas for each in given):
             found[key] = given[0]

@@ -107,7 +107,7 @@ async def redraw(job: StepContext) -> Runbook:
     expected: dict[tuple[str, Name, RRsetKey], RRset] = {}
     seen: dict[tuple[str, Name, RRsetKey], RRset] = {}
     sets = [each for each in (await job.glance.delegation(job.domain)).given.values() if each is not None]
-    planned = job.timeline.says(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
+    planned = job.timeline.rrset(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
     if planned is not None and not sets:
         raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")
     where = (PARENT, job.runbook.premises.parent_zone, (job.domain, NS))
@@ -116,7 +116,7 @@ async def redraw(job: StepContext) -> Runbook:
     for place, zone in readable(job, job.context.providers):
         present = await job.zone(place, zone)
         for key in job.timeline.keys(zone):
-            planned, there = job.timeline.says(place, zone, *key), present.get(*key)
+            planned, there = job.timeline.rrset(place, zone, *key), present.get(*key)
             if planned is not None and there is not None and planned.rdatas == there.rdatas:
                 expected[place, zone, key], seen[place, zone, key] = planned, there
     drawn = redrawn(job.runbook, expected, seen, job.context.clock.now(), job.outcomes)

@@ -1,6 +1,6 @@
 """Looking at a domain: every server of the parent zone, every address of every name server, resolvers, registration data.
 
-What makes the picture and judges it is loaded while the first answers are on their way: the first question waits for nothing.
+What makes the observation and judges it is loaded while the first answers are on their way: the first question waits for nothing.
 """
 
 from contextlib import suppress

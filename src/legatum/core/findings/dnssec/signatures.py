@@ -1,4 +1,4 @@
-"""The child's keys and signatures, as a validating resolver would judge them at the time of the picture."""
+"""The child's keys and signatures, as a validating resolver would judge them at the time of the observation."""
 
 from collections.abc import Iterator
 from typing import NamedTuple

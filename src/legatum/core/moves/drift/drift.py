@@ -50,7 +50,7 @@ def _copying(effect: Effect) -> tuple[str, ...]:
 
 def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
     """The parent's NS set and its TTL, at every address of every parent server."""
-    expected = position.timeline.says(PARENT, position.runbook.premises.parent_zone, position.domain, NS)
+    expected = position.timeline.rrset(PARENT, position.runbook.premises.parent_zone, position.domain, NS)
     under_way = list(_versions_under_way(position))
     refusals = []
     if handed.silent and (position.step.takes_away or not handed.given):
@@ -71,7 +71,7 @@ def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
 
 def registered_drift(position: Position, registrar: str, held: tuple[Name, ...]) -> list[Refusal]:
     """What the registry will go on handing out. ``held``: the registrar's NS set, sorted."""
-    if held == targets(position.timeline.says(PARENT, position.runbook.premises.parent_zone, position.domain, NS)):
+    if held == targets(position.timeline.rrset(PARENT, position.runbook.premises.parent_zone, position.domain, NS)):
         return []
     reason = f"{registrar} now has {names_said(held)} for {name_text(position.domain)}"
     step = next((each for each in reversed(position.done) if any(isinstance(one, Delegated) for one in each.effects)), None)
@@ -85,7 +85,7 @@ def contents_drift(position: Position, place: str, present: Zone, own_ns: bool) 
     coming = {each.key: each.after for effect in _of(position.step, place, zone) for each in effect.changed}
     refusals = []
     for key in timeline.keys(zone):
-        expected, seen = timeline.says(place, zone, *key), present.get(*key)
+        expected, seen = timeline.rrset(place, zone, *key), present.get(*key)
         if _is_later_ttl(position, place, zone, seen, expected) or (own_ns and key == (zone, NS)):
             continue
         if not (alike(seen, expected, primary=False) or (key in coming and alike(seen, coming[key], primary=False))):
@@ -220,7 +220,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
             )
     for place, by in served.items() if not position.runbook.disconnects else ():
         found += list(_signs_otherwise(position, place, by))
-    if position.timeline.anchors_of(position.domain):
+    if position.timeline.ds_set(position.domain):
         until = first_to_run_out(each for by in served.values() for each in by.values())
         found += running_out(position.runbook, position.outcomes, until, now)
     return list({each.reason.partition(" of the parent")[2] or each.reason: each for each in found}.values())
@@ -228,7 +228,7 @@ def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mappin
 
 def _anchors_under_way(position: Position) -> list[DsSet]:
     """The DS set expected, and those that may be seen beside it while a change of it has not been seen everywhere."""
-    found = [position.timeline.anchors_of(position.domain)]
+    found = [position.timeline.ds_set(position.domain)]
     for step in position.runbook.steps:
         for effect in step.effects:
             shown = isinstance(effect, DsChanged) and any(look.concerns(effect) for each in position.done for look in each.effects)

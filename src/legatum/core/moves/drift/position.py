@@ -61,4 +61,4 @@ class Position:
         return timeline
 
     def ns_at(self, place: str, zone: Name) -> RRset | None:
-        return self.timeline.says(place, zone, zone, NS)
+        return self.timeline.rrset(place, zone, zone, NS)

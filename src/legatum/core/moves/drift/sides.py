@@ -14,7 +14,7 @@ from legatum.core.zones.zone import Zone
 def meant_to_differ(position: Position, zone: Name, places: Iterable[str]) -> set[RRsetKey]:
     """What the plan itself makes different between the places, by what is done."""
     asked = list(places)
-    return {key for key in position.timeline.keys(zone) if len({position.timeline.says(place, zone, *key) for place in asked}) > 1}
+    return {key for key in position.timeline.keys(zone) if len({position.timeline.rrset(place, zone, *key) for place in asked}) > 1}
 
 
 def worse_at(position: Position, left: str, one: Zone, right: str, other: Zone) -> list[Difference]:

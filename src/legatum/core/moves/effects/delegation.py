@@ -27,10 +27,10 @@ class Delegated(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         ns = rrset(self.domain, NS, self.ttl, self.after) if self.after else None
-        timeline.say(PARENT, self.parent_zone, (self.domain, NS), ns, first, everywhere, step)
+        timeline.set_rrset(PARENT, self.parent_zone, (self.domain, NS), ns, first, everywhere, step)
         for each in self.glue:
-            if timeline.says(PARENT, self.parent_zone, each.name, each.rtype) is None:
-                timeline.say(PARENT, self.parent_zone, (each.name, each.rtype), each, first, first, step)
+            if timeline.rrset(PARENT, self.parent_zone, each.name, each.rtype) is None:
+                timeline.set_rrset(PARENT, self.parent_zone, (each.name, each.rtype), each, first, first, step)
 
     def reverse(self) -> "Delegated":
         return Delegated(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ttl)

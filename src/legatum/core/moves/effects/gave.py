@@ -21,6 +21,6 @@ class Gave(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.rrset.rtype == DS:
-            timeline.vouched_beside(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
+            timeline.remember_ds_set(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
         else:
-            timeline.said_beside(self.place, self.zone, self.rrset, first, everywhere, step)
+            timeline.remember_rrset(self.place, self.zone, self.rrset, first, everywhere, step)

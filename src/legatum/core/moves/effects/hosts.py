@@ -39,7 +39,7 @@ class HostSet(Effect):
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         sets = {each.rtype: each for each in address_sets(self.host, self.after, self.ttl)}
         for rtype in ADDRESSES:
-            timeline.say(PARENT, self.parent_zone, (self.host, rtype), sets.get(rtype), first, everywhere, step)
+            timeline.set_rrset(PARENT, self.parent_zone, (self.host, rtype), sets.get(rtype), first, everywhere, step)
 
     def reverse(self) -> "HostSet":
         return HostSet(self.registrar, self.host, self.parent_zone, self.after, self.before, self.ttl)

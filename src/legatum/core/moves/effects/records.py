@@ -40,12 +40,12 @@ class Records(Effect):
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         for place in (self.place, *(each for each in self.follows if self._is_taken(timeline, each))):
             for each in self.changed:
-                timeline.say(place, self.zone, each.key, each.after, first, everywhere, step)
+                timeline.set_rrset(place, self.zone, each.key, each.after, first, everywhere, step)
 
     def _is_taken(self, timeline: Timeline, follower: str) -> bool:
         """A secondary takes no zone whose serial is not newer than its own, by RFC 1982 s3.2."""
         soa = self.of((self.zone, SOA))
-        held = timeline.says(follower, self.zone, self.zone, SOA)
+        held = timeline.rrset(follower, self.zone, self.zone, SOA)
         if soa is None or soa.after is None or held is None:
             return True
         theirs, ours = (parse_soa(each.rdatas[0]).serial for each in (held, soa.after))

@@ -18,10 +18,10 @@ class Joined(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         for name, rtype in timeline.keys(self.zone):
-            if (present := timeline.says(self.primary, self.zone, name, rtype)) is not None:
-                timeline.say(self.place, self.zone, (name, rtype), present, first, first, step)
-        timeline.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
-        timeline.sign(self.place, self.zone, timeline.keys_at(self.primary, self.zone), first, everywhere, step)
+            if (present := timeline.rrset(self.primary, self.zone, name, rtype)) is not None:
+                timeline.set_rrset(self.place, self.zone, (name, rtype), present, first, first, step)
+        timeline.set_content(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+        timeline.set_keys(self.place, self.zone, timeline.keys_at(self.primary, self.zone), first, everywhere, step)
 
     def reverse(self) -> "Released":
         return Released(self.place, self.zone, self.primary)
@@ -40,7 +40,7 @@ class Released(Effect):
         return (NoLongerQueried(self.place, self.zone),)
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
-        timeline.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
+        timeline.set_content(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> Joined:
         return Joined(self.place, self.zone, self.primary)

@@ -24,9 +24,9 @@ class ServiceEnded(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.address in timeline.answering:
-            timeline.answer(self.address, None, first, everywhere, step)
+            timeline.set_place(self.address, None, first, everywhere, step)
         else:
-            timeline.work(self.address, False, first, everywhere, step)
+            timeline.set_service(self.address, False, first, everywhere, step)
 
     def reverse(self) -> "ServiceBegun":
         return ServiceBegun(self.address, self.place)
@@ -41,9 +41,9 @@ class ServiceBegun(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.address in timeline.answering:
-            timeline.answer(self.address, self.place or None, first, everywhere, step)
+            timeline.set_place(self.address, self.place or None, first, everywhere, step)
         else:
-            timeline.work(self.address, True, first, everywhere, step)
+            timeline.set_service(self.address, True, first, everywhere, step)
 
     def reverse(self) -> ServiceEnded:
         return ServiceEnded(self.address, self.place)

@@ -22,7 +22,7 @@ class DsChanged(Effect):
     shown_later = True
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
-        timeline.vouch(self.domain, self.after, first, everywhere, step)
+        timeline.set_ds(self.domain, self.after, first, everywhere, step)
 
     def reverse(self) -> "DsChanged":
         return DsChanged(self.registrar, self.domain, self.parent_zone, self.after, self.before, self.ahead)
@@ -62,7 +62,7 @@ class Signed(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         for place in (self.place, *self.follows):
-            timeline.sign(place, self.zone, self.after, first, everywhere, step)
+            timeline.set_keys(place, self.zone, self.after, first, everywhere, step)
 
     def reverse(self) -> "Signed":
         return Signed(self.place, self.zone, self.after, self.before, self.follows, self.shares)

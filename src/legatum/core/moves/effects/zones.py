@@ -28,12 +28,12 @@ class ZoneMade(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         if timeline.content(self.place, self.zone) == Content.NOTHING:
-            timeline.serve(self.place, self.zone, Content.BLANK, first, first, step)
-            timeline.say(self.place, self.zone, (self.zone, NS), self.ns, first, first, step)
+            timeline.set_content(self.place, self.zone, Content.BLANK, first, first, step)
+            timeline.set_rrset(self.place, self.zone, (self.zone, NS), self.ns, first, first, step)
         for each in self.rrsets:
-            timeline.say(self.place, self.zone, (each.name, each.rtype), each, first, everywhere, step)
-        timeline.serve(self.place, self.zone, Content.WHOLE, first, everywhere, step)
-        timeline.sign(self.place, self.zone, self.keys, first, everywhere, step)
+            timeline.set_rrset(self.place, self.zone, (each.name, each.rtype), each, first, everywhere, step)
+        timeline.set_content(self.place, self.zone, Content.WHOLE, first, everywhere, step)
+        timeline.set_keys(self.place, self.zone, self.keys, first, everywhere, step)
 
     def reverse(self) -> "ZoneEnded":
         return ZoneEnded(self.place, self.zone, self.rrsets, self.source, self.keys)
@@ -56,7 +56,7 @@ class ZoneEnded(Effect):
         return (NoLongerQueried(self.place, self.zone),)
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
-        timeline.serve(self.place, self.zone, Content.NOTHING, first, everywhere, step)
+        timeline.set_content(self.place, self.zone, Content.NOTHING, first, everywhere, step)
 
     def reverse(self) -> ZoneMade:
         return ZoneMade(self.place, self.zone, self.rrsets, self.source, self.keys)

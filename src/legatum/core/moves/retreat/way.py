@@ -127,7 +127,7 @@ class BackwardPlan:
         return PlannedStep(phase, made, needs)
 
     def _unmade(self, step: Step, effect: ZoneMade) -> Iterator[PlannedStep]:
-        present = self._now.says(effect.place, effect.zone, effect.zone, NS)
+        present = self._now.rrset(effect.place, effect.zone, effect.zone, NS)
         wanted = self._leads_back(effect)
         own = self._move.premises.place(effect.place).own_ns
         if own and effect.zone in self._led:
@@ -150,13 +150,13 @@ class BackwardPlan:
 
     def _leads_back(self, effect: ZoneMade) -> RRset | None:
         """The NS set of whoever served the zone before, or the zone above."""
-        for (place, zone, name, rtype), track in self._beginning.said.items():
+        for (place, zone, name, rtype), track in self._beginning.rrsets.items():
             if rtype == NS and name == zone == effect.zone and place != effect.place and track.value is not None:
                 return track.value
         above = [zone for _, zone in self._beginning.served if zone != effect.zone and is_under(effect.zone, zone)]
         upper = max(above, key=len, default=None)
         return next(
-            (track.value for (_, zone, name, rtype), track in self._beginning.said.items() if upper == zone == name and rtype == NS), None
+            (track.value for (_, zone, name, rtype), track in self._beginning.rrsets.items() if upper == zone == name and rtype == NS), None
         )
 
     def _left_by(self, step: Step, effect: ZoneEnded) -> tuple[RRset, ...]:
@@ -167,7 +167,7 @@ class BackwardPlan:
         for each in self._move.steps[: self._move.steps.index(self._move.step(step.id))]:
             if each.id in self._done:
                 play(timeline, each.effects, 0, each.id)
-        found = [timeline.says(effect.place, effect.zone, *key) for key in timeline.keys(effect.zone)]
+        found = [timeline.rrset(effect.place, effect.zone, *key) for key in timeline.keys(effect.zone)]
         named = {(each.name, each.rtype) for each in found if each is not None}
         return (*(each for each in found if each is not None), *(each for each in effect.rrsets if (each.name, each.rtype) not in named))
 
@@ -202,7 +202,7 @@ class BackwardPlan:
 
     def _soa(self, step: Step, effect: Records) -> Iterator[PlannedStep]:
         """Once for all steps on the way: the fields as they were, and the serial goes on, as secondaries need it to."""
-        before, now = (timeline.says(effect.place, effect.zone, effect.zone, SOA) for timeline in (self._beginning, self._now))
+        before, now = (timeline.rrset(effect.place, effect.zone, effect.zone, SOA) for timeline in (self._beginning, self._now))
         if before is None or now is None or before == now or self._soa_done:
             return
         self._soa_done = True
@@ -270,7 +270,7 @@ class BackwardPlan:
                 estimate=60,
             ), (ChainConsistent(zone),))  # fmt: skip
         vouched = next((effect for each in self._move.steps for effect in each.effects if isinstance(effect, DsChanged)), None)
-        present = self._now.anchors_of(zone)
+        present = self._now.ds_set(zone)
         if vouched is not None and self._anew.anchors(present) != present:
             again = replace(vouched, before=present, after=self._anew.anchors(present))
             yield from self._told(replace(step, id="ds-anew", title="Put in the old DS set"), again, Phase.TRUST)
@@ -341,11 +341,11 @@ class BackwardPlan:
 
     def _old_ns(self, zone: Name) -> tuple[Name, ...]:
         if zone == self._move.domain:
-            return targets(self._beginning.says(PARENT, self._move.premises.parent_zone, zone, NS))
+            return targets(self._beginning.rrset(PARENT, self._move.premises.parent_zone, zone, NS))
         return next(
             (
                 targets(track.value)
-                for (_, each, name, rtype), track in self._beginning.said.items()
+                for (_, each, name, rtype), track in self._beginning.rrsets.items()
                 if each == name == zone and rtype == NS
             ),
             (),

@@ -13,7 +13,7 @@ from legatum.core.timing import Caution, Wait
 
 
 def lowered(need: Lowered, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
-    for _, track in timeline.tracks(need.zone, need.key):
+    for _, track in timeline.histories(need.zone, need.key):
         present = track.value
         if present is None:
             continue
@@ -42,7 +42,7 @@ def known(host: Name, timeline: Timeline, premises: Premises, caution: Caution) 
             f"the address of {name_text(host)}: seen everywhere at {{at}}, and caches may keep “no such name” for {outside.negative_ttl} s"
         )
         yield wait_for(SEEN + name_text(host), [outside.negative_ttl], 3, because, caution)
-    for (place, zone, name, rtype), track in timeline.said.items():
+    for (place, zone, name, rtype), track in timeline.rrsets.items():
         if place != PARENT and name == host and rtype in ADDRESSES and track.versions[0][0] is None and track.value is not None:
             born = track.versions[0][1]
             assert born is not None
@@ -62,13 +62,13 @@ def _had_address_before(host: Name, zone: Name, timeline: Timeline) -> bool:
     """Another address of it was there all the time: caches knew the name."""
     return any(
         track.versions[0][0] is not None
-        for (_, each, name, rtype), track in timeline.said.items()
+        for (_, each, name, rtype), track in timeline.rrsets.items()
         if (each, name) == (zone, host) and rtype in ADDRESSES
     )
 
 
 def forgotten(need: OldDataExpired, timeline: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
-    for _, track in timeline.tracks(need.zone, need.key):
+    for _, track in timeline.histories(need.zone, need.key):
         present = track.value
         for earlier, ended in track.versions:
             if ended is None:
@@ -85,7 +85,7 @@ def forgotten(need: OldDataExpired, timeline: Timeline, premises: Premises, caut
 
 
 def unused(address: str, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
-    for (place, _, name, rtype), track in timeline.said.items():
+    for (place, _, name, rtype), track in timeline.rrsets.items():
         if rtype not in ADDRESSES:
             continue
         for rrset, ended in track.versions:
@@ -97,7 +97,7 @@ def unused(address: str, timeline: Timeline, caution: Caution) -> Iterator[Wait]
 
 def uncut(need: DelegationInForce, timeline: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     longest = max(need.longest_ttl, premises.negative_ttl(need.zone))
-    for _, track in timeline.tracks(need.zone, (need.cut, NS)):
+    for _, track in timeline.histories(need.zone, (need.cut, NS)):
         for earlier, ended in track.versions:
             if earlier is None and ended is not None:
                 because = (

@@ -78,7 +78,7 @@ def _apart(parts: Sequence[_Held]) -> tuple[Wait, ...]:
 
 def _sets(domain: Name, timeline: Timeline, caution: Caution) -> list[_Held]:
     """Every DS set that the parent gave, and gives."""
-    track, found = timeline.anchors.get(domain), list[_Held]()
+    track, found = timeline.ds_sets.get(domain), list[_Held]()
     for anchors, ended in track.versions if track is not None else ():
         because = f"the parent handed out {anchors.short_text} until {{at}} with a TTL of {anchors.ttl}"
         if ended != _NOW:
@@ -91,7 +91,7 @@ def _asked(zone: Name, places: Sequence[str], timeline: Timeline, premises: Prem
     found = dict.fromkeys(places)
     sets = [
         (place, origin, ns)
-        for (place, origin, name, rtype), track in timeline.said.items()
+        for (place, origin, name, rtype), track in timeline.rrsets.items()
         if rtype == NS and name == zone
         for ns, _ in track.versions
         if ns is not None

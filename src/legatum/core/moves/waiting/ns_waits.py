@@ -23,7 +23,7 @@ def servers_of(zone: Name) -> str:
 
 def unasked(need: NoLongerQueried, timeline: Timeline, premises: Premises, caution: Caution) -> Iterator[Wait]:
     hosts = hosts_at(need.place, timeline, premises)
-    for (place, zone, name, rtype), track in timeline.said.items():
+    for (place, zone, name, rtype), track in timeline.rrsets.items():
         if rtype != NS or name != need.zone or not (zone == need.zone or is_under(name, zone)):
             continue
         at_parent = zone != need.zone
@@ -40,7 +40,7 @@ def unasked(need: NoLongerQueried, timeline: Timeline, premises: Premises, cauti
 
 def unnamed(need: NsSetExpired, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
     hosts = set(need.hosts)
-    for (place, zone, name, rtype), track in timeline.said.items():
+    for (place, zone, name, rtype), track in timeline.rrsets.items():
         if rtype == NS and name == need.zone:
             for ns, ended in track.versions:
                 if ns is not None and ended is not None and hosts & set(targets(ns)):
@@ -58,7 +58,7 @@ def _handed_out(place: str, zone: Name, child: Name, ns: RRset, timeline: Timeli
 
 def _kept(need: NoLongerQueried, ns: RRset, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
     """Its own servers go on handing out the old NS set: a copy of theirs can be fetched through the parent's last one (rule 4)."""
-    for (place, zone, name, rtype), track in timeline.said.items():
+    for (place, zone, name, rtype), track in timeline.rrsets.items():
         if rtype == NS and name == need.zone and (place, zone) != (need.place, need.zone):
             for earlier, ended in track.versions:
                 if earlier is not None and ended is not None:
@@ -72,7 +72,7 @@ def _kept(need: NoLongerQueried, ns: RRset, timeline: Timeline, caution: Caution
 def _moved_away(leading: set[Name], zone: Name, timeline: Timeline, premises: Premises, place: str, caution: Caution) -> Iterator[Wait]:
     """The NS names stay, and their addresses are another place's now (rule 10)."""
     theirs = set(premises.place(place).addresses)
-    for (_, _, name, rtype), track in timeline.said.items():
+    for (_, _, name, rtype), track in timeline.rrsets.items():
         if name in leading and rtype in ADDRESSES:
             for rrset, ended in track.versions:
                 if rrset is not None and ended is not None and theirs & set(map(address_text, rrset.rdatas)):
@@ -84,7 +84,7 @@ def hosts_at(place: str, timeline: Timeline, premises: Premises) -> set[Name]:
     """Name servers that lead, or led, to the place."""
     theirs = premises.place(place)
     found = set(theirs.servers)
-    for (_, _, name, rtype), track in timeline.said.items():
+    for (_, _, name, rtype), track in timeline.rrsets.items():
         if rtype in ADDRESSES:
             for rrset, _ in track.versions:
                 if rrset is not None and set(map(address_text, rrset.rdatas)) & set(theirs.addresses):
@@ -96,7 +96,7 @@ def still_led(need: NoLongerQueried, timeline: Timeline, premises: Premises) -> 
     """Who still leads caches to a place that is to be left, in words: then no wait is long enough. Its own NS set, which cannot be changed,
     is not counted."""
     found, hosts = [], set(premises.place(need.place).servers)
-    for (place, zone, name, rtype), track in timeline.said.items():
+    for (place, zone, name, rtype), track in timeline.rrsets.items():
         if rtype != NS or name != need.zone or track.value is None or (place, zone) == (need.place, need.zone):
             continue
         if zone == need.zone and timeline.content(place, zone) == Content.NOTHING:
@@ -109,7 +109,9 @@ def still_led(need: NoLongerQueried, timeline: Timeline, premises: Premises) -> 
 def _all_moved(hosts: set[Name], place: str, timeline: Timeline, premises: Premises) -> bool:
     theirs = set(premises.place(place).addresses)
     for host in hosts:
-        sets = [track.value for (_, _, name, rtype), track in timeline.said.items() if name == host and rtype in ADDRESSES and track.value]
+        sets = [
+            track.value for (_, _, name, rtype), track in timeline.rrsets.items() if name == host and rtype in ADDRESSES and track.value
+        ]
         if not sets or any(theirs & set(map(address_text, each.rdatas)) for each in sets):
             return False
     return True
