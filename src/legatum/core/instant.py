@@ -37,8 +37,9 @@ def parse_instant_or_age(text: str, now: float) -> float:
 
 
 def _meant(text: str, now: float, direction: int, otherwise: str) -> float:
+    bare = text.strip().removeprefix("in ") if direction > 0 else text.strip().removesuffix(" ago")
     try:
-        return now + direction * parse_duration(text)
+        return now + direction * parse_duration(bare)
     except BadInput:
         pass
     try:

@@ -11,7 +11,7 @@ from legatum.core.calendar.moment import parse_moment
 from legatum.core.calendar.window import parse_windows
 from legatum.core.calendar.zone import parse_zone
 from legatum.core.fault import BadInput
-from legatum.core.instant import clock_text, people_text, show_local, with_local
+from legatum.core.instant import clock_text, parse_instant_or_age, parse_instant_or_wait, people_text, show_local, with_local
 
 BERLIN, UTC_ZONE = ZoneInfo("Europe/Berlin"), ZoneInfo("UTC")
 
@@ -169,3 +169,14 @@ def test_windows_that_touch_or_overlap_are_one() -> None:
     assert (begins, ends - begins) == (at("2027-03-27T22:00:00+00:00"), 7 * 3600)
     assert words == "Sat 22:00-24:00 and Sun 00:00-02:00 and Sun 01:00-05:00"
     assert parse_windows(("Sat 22:00-24:00", "Sun 00:00-02:00"), (), UTC_ZONE).next(NOW, 3.5 * 3600) is not None
+
+
+def test_instants_may_be_said_from_now() -> None:
+    for text in ("2h", "in 2h", " in 2h "):
+        assert parse_instant_or_wait(text, 1000.0) == 8200.0
+    for text in ("10m", "10m ago"):
+        assert parse_instant_or_age(text, 1000.0) == 400.0
+    assert parse_instant_or_wait("2031-03-04T14:05:12Z", 0.0) == parse_instant_or_age("2031-03-04T14:05:12Z", 0.0)
+    for text in ("in", "2h ago", "soon"):
+        with pytest.raises(BadInput):
+            parse_instant_or_wait(text, 1000.0)

@@ -123,3 +123,22 @@ def test_servers_stand_elsewhere_unless_a_single_label_is_given() -> None:
     assert name_text(typed_host("ns1.alder.test", KILN)) == "ns1.alder.test"
     assert name_text(typed_host("ns1", KILN)) == "ns1.kilnandclay.example"
     assert name_text(typed_host("ns1.kilnandclay.example", KILN)) == "ns1.kilnandclay.example"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "http://www.kilnandclay.example",
+        "https://www.kilnandclay.example/shop?x=1",
+        "HTTPS://user@www.kilnandclay.example:8443/",
+        "www.KilnAndClay.example",
+    ],
+)
+def test_of_the_address_of_a_page_its_host_is_meant(text: str) -> None:
+    assert parse_domain(text) == parse_name("www.kilnandclay.example.")
+
+
+@pytest.mark.parametrize("text", ["http://", "http:///x", "ftp://a.example/", "http://192.0.2.1/", "a.example/x y"])
+def test_what_is_the_address_of_no_domain(text: str) -> None:
+    with pytest.raises(BadInput):
+        parse_domain(text)

@@ -109,8 +109,14 @@ def is_address(text: str) -> bool:
         return False
 
 
+_PAGE = re.compile(r"\s*https?://(?:[^/?#@]*@)?([^/?#:@]+)(?::[0-9]*)?(?:[/?#]|\s*$)", re.IGNORECASE)
+
+
 def parse_domain(text: str) -> Name:
-    """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores, dots."""
+    """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores, dots. Of the address of
+    a page its host is meant."""
+    if page := _PAGE.match(text):
+        text = page[1]
     if is_address(text):
         raise BadInput(f"{text} is an address, not a domain", "give the domain that is meant, such as kilnandclay.example")
     name = parse_name(text if text.endswith(".") else text + ".")
