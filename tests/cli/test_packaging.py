@@ -55,3 +55,4 @@ def test_colour_is_as_it_is_asked_for(tmp_path: Path) -> None:
             [program, "explain", "server-silent", *words], capture_output=True, text=True, env=environment, check=True
         ).stdout
         assert ("\x1b[3" in said or "\x1b[1" in said) == coloured, (words, variables, said[:200])
+        assert coloured or "\x1b[" not in said  # no bold or faint letters either

@@ -3,16 +3,28 @@
 Everything shown goes through :func:`clean`, so that no text from the network can steer a terminal.
 """
 
+import os
 import sys
 import textwrap
 from collections.abc import Iterable, Sequence
-from typing import IO
+from typing import IO, TYPE_CHECKING, Literal
 
 from legatum.core.instant import with_local
 from legatum.core.printable import clean
 
+if TYPE_CHECKING:
+    from rich.console import Console
+
 _PIPED_WIDTH = 100_000  # nothing is wrapped for a program that reads it
 GOOD, BAD, DOUBT, QUIET, STRONG = "green", "bold red", "yellow", "dim", "bold"
+
+
+def console(file: IO[str] | None = None, width: int | None = None) -> "Console":
+    """With the terminal's colours; under NO_COLOR none, and no bold or faint letters either."""
+    from rich.console import Console  # here and below: what writes for programs alone starts without it
+
+    colours: Literal["auto"] | None = None if os.environ.get("NO_COLOR") else "auto"
+    return Console(file=file, width=width, color_system=colours, highlight=False, markup=False, emoji=False)
 
 
 class Screen:
@@ -20,11 +32,9 @@ class Screen:
 
     def __init__(self, file: IO[str] | None = None) -> None:
         """``file``: instead of standard output."""
-        from rich.console import Console  # here and below: what writes for programs alone starts without it
-
         out = file or sys.stdout
         width = None if out.isatty() else _PIPED_WIDTH
-        self._console = Console(file=out, width=width, highlight=False, markup=False, emoji=False)
+        self._console = console(out, width)
 
     def line(self, text: object = "", style: str = "", indent: int = 0) -> None:
         """``indent``: how far the second and following lines of a long text stand in."""

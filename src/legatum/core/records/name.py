@@ -113,8 +113,8 @@ _PAGE = re.compile(r"\s*https?://(?:[^/?#@]*@)?([^/?#:@]+)(?::[0-9]*)?(?:[/?#]|\
 
 
 def parse_domain(text: str) -> Name:
-    """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores, dots. Of the address of
-    a page its host is meant."""
+    """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores, dots. Of the address
+    of a page its host is meant."""
     if page := _PAGE.match(text):
         text = page[1]
     if is_address(text):

@@ -15,6 +15,7 @@ from legatum.core.printable import clean
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.views.document import Document, Part
+from legatum.views.screen import console
 
 if TYPE_CHECKING:
     from rich.text import Text
@@ -95,10 +96,9 @@ class LiveView:
     """A table that changes in place on a terminal. Use as context manager; ``show`` after each look."""
 
     def __init__(self) -> None:
-        from rich.console import Console
         from rich.live import Live
 
-        self._live = Live(console=Console(highlight=False, markup=False, emoji=False), auto_refresh=False, transient=False)
+        self._live = Live(console=console(), auto_refresh=False, transient=False)
 
     def __enter__(self) -> "LiveView":
         self._live.start()
