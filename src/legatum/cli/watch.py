@@ -12,7 +12,7 @@ from legatum.cli.everywhere import add_viewpoints, wants_viewpoints
 from legatum.cli.program.output import abandoned
 
 if TYPE_CHECKING:
-    from legatum.core.observation.progress import Progress, WatchedChange
+    from legatum.core.observation.progress import ChangeProgress, WatchedChange
     from legatum.core.records.name import Name
     from legatum.work.run_context import RunContext
     from legatum.work.verdicts.watch import Watch
@@ -52,12 +52,12 @@ def run(args: argparse.Namespace) -> int:
     async def work(context: "RunContext") -> int:
         from legatum.core.duration import parse_duration
         from legatum.core.instant import parse_instant_or_age
-        from legatum.core.observation.progress import Progress
+        from legatum.core.observation.progress import ChangeProgress
         from legatum.work.verdicts.watch import Watch, held_of
 
         change, since = _change(args, context, domain)
         since = parse_instant_or_age(args.since, context.clock.now()) if args.since else since
-        progress = Progress(change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(context, domain, change))
+        progress = ChangeProgress(change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(context, domain, change))
         house = context.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
         patience = parse_duration(args.patience or house.patience)
@@ -92,7 +92,7 @@ def _change(args: argparse.Namespace, context: "RunContext", domain: "Name") -> 
 
 
 async def _follow_everywhere(
-    args: argparse.Namespace, context: "RunContext", domain: "Name", progress: "Progress", poll: float, patience: float
+    args: argparse.Namespace, context: "RunContext", domain: "Name", progress: "ChangeProgress", poll: float, patience: float
 ) -> None:
     from legatum.core.fault import Fault
     from legatum.core.observation.progress import State, Told
@@ -134,7 +134,7 @@ async def _follow(args: argparse.Namespace, watch: "Watch", poll: float, patienc
             return
 
 
-def _finish(args: argparse.Namespace, progress: "Progress") -> None:
+def _finish(args: argparse.Namespace, progress: "ChangeProgress") -> None:
     """The state so far, however it ended."""
     from legatum.views.look.watch import verdict_lines, write_curve
     from legatum.views.screen import Screen

@@ -13,7 +13,7 @@ from legatum.core.fault import BadInput
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
 from legatum.core.observation.observation import Observation, RegistrationView, ResolverView
-from legatum.core.observation.progress import Look, Progress, State, Told, WatchedChange, share_on_new, told
+from legatum.core.observation.progress import ChangeProgress, Look, State, Told, WatchedChange, share_on_new, told
 from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
 from legatum.core.observation.soundness import Given, questions
 from legatum.core.observation.unseen import unseen
@@ -146,7 +146,7 @@ def look(at: float, **states: tuple[str, int]) -> Look:
 
 
 def test_a_course_from_the_first_server_to_the_last_cache() -> None:
-    progress = Progress(CHANGE, 1 / 300)
+    progress = ChangeProgress(CHANGE, 1 / 300)
     progress.add(look(0, parent_a=("old", 3600), child_a=("new", 300), resolver_a=("old", 900)))
     assert progress.begins is None and progress.forecast(0) is None and progress.next_look(10) == 10
     changed = progress.add(look(60, parent_a=("new", 3600), child_a=("new", 300), resolver_a=("old", 840)))
@@ -161,19 +161,19 @@ def test_a_course_from_the_first_server_to_the_last_cache() -> None:
 
 def test_a_watch_that_begins_after_the_change_knows_the_ttl_from_the_set_itself() -> None:
     """What is left of copies says how long they live at the most from when they were taken, not from the change on."""
-    progress = Progress(CHANGE, 1 / 300)
+    progress = ChangeProgress(CHANGE, 1 / 300)
     progress.add(look(0, child_a=("new", 300), resolver_a=("old", 17), resolver_b=("new", 290)))
     assert progress.old_ttl == 300 and progress.over_at == 300
     progress.add(look(20, child_a=("new", 300), resolver_a=("new", 300), resolver_b=("new", 270)))
     assert progress.looks[-1].complete and progress.next_look(10) == 280  # everybody asked has it, and it is not over
-    seen = Progress(CHANGE, 1 / 300)
+    seen = ChangeProgress(CHANGE, 1 / 300)
     seen.add(look(0, child_a=("old", 60), resolver_a=("old", 17)))
     seen.add(look(10, child_a=("new", 300), resolver_a=("old", 7)))
     assert seen.old_ttl == 60  # the old TTL was seen
 
 
 def test_a_relapse_counts_from_its_end() -> None:
-    progress = Progress(CHANGE, 1 / 300)
+    progress = ChangeProgress(CHANGE, 1 / 300)
     for at, state in ((0, "old"), (10, "new"), (20, "old"), (30, "new")):
         progress.add(look(at, child_a=(state, 60)))
     assert progress.begins == 30
@@ -319,7 +319,7 @@ def test_on_the_way_to_other_servers_those_left_behind_are_not_judged() -> None:
 
 def test_a_week_of_looks_is_remembered_in_little_room_and_nothing_is_forgotten_of_it() -> None:
     """A look every ten seconds; a server turns in the middle, a resolver near the end."""
-    progress, bounded = Progress(CHANGE, 1 / 300), 0
+    progress, bounded = ChangeProgress(CHANGE, 1 / 300), 0
     for number in range(60_480):
         server, copy = ("old", "old") if number < 30_000 else ("new", "old") if number < 59_000 else ("new", "new")
         progress.add(look(number * 10.0, child_a=(server, 3600), resolver_a=(copy, 3600 - number % 3600)))
@@ -335,6 +335,6 @@ def test_a_week_of_looks_is_remembered_in_little_room_and_nothing_is_forgotten_o
 
 def test_the_ttl_that_was_served_before_counts_where_it_is_known() -> None:
     earlier = HeldCopy("alder", CHANGE.name, CHANGE.rtype, 86_400, None, 0, -100, True)
-    progress = Progress(CHANGE, 1 / 300, held=(earlier, replace(earlier, ttl=60, given_until=-10)))
+    progress = ChangeProgress(CHANGE, 1 / 300, held=(earlier, replace(earlier, ttl=60, given_until=-10)))
     progress.add(look(0, child_a=("new", 300), resolver_a=("old", 17)))
     assert progress.remembers and progress.old_ttl == 86_400 and progress.over_at == 86_300

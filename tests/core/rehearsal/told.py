@@ -4,7 +4,7 @@ from typing import Any
 
 from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.moves.place import KnownHost, Place, Premises, Served
-from legatum.core.moves.timeline import FOREVER, Content, History, Period, Timeline
+from legatum.core.moves.timeline import FOREVER, Content, Period, Timeline, ValueHistory
 from legatum.core.records.name import Name, parse_domain
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import rrset
@@ -70,8 +70,8 @@ def _anchors(labels: list[str], ttl: int) -> DsSet:
     return DsSet(known, places, ttl, any("new key" in each for each in to_come), algorithm)
 
 
-def _track(one: Document, value: Any) -> History[Any]:
-    track: History[Any] = History(None)
+def _track(one: Document, value: Any) -> ValueHistory[Any]:
+    track: ValueHistory[Any] = ValueHistory(None)
     periods = [
         (Period(_instant(each["begins"], -FOREVER), _instant(each["ends"], FOREVER), value(each), each["step"]), each["beside"])
         for each in one["periods"]

@@ -14,7 +14,7 @@ from legatum.core.moves.effects import Effect, Gave, ZoneMade
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT, Premises
 from legatum.core.moves.runbook import Past, Runbook, Step, happened_before, shown_by
-from legatum.core.moves.timeline import History, Timeline, timeline_at_the_beginning
+from legatum.core.moves.timeline import Timeline, ValueHistory, timeline_at_the_beginning
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import DS, NS, type_text
@@ -131,7 +131,7 @@ def _covers(one: RRset | None, rrset: RRset) -> bool:
     return one is not None and one.rdatas == rrset.rdatas and one.ttl >= rrset.ttl
 
 
-def _gave(track: History[_V], is_it: Callable[[_V], bool], copy: HeldCopy, happened: Mapping[str, float]) -> bool:
+def _gave(track: ValueHistory[_V], is_it: Callable[[_V], bool], copy: HeldCopy, happened: Mapping[str, float]) -> bool:
     """The plan knows that it was given as late as the copy, with this TTL or a longer one."""
     return any(
         is_it(value) and (ended is None or ended not in happened or happened[ended] + _GRAIN >= copy.given_until)

@@ -38,7 +38,7 @@ class Period(Generic[_V]):
     step: str = ""
 
 
-class History(Generic[_V]):
+class ValueHistory(Generic[_V]):
     """One thing that a place says, over time."""
 
     __slots__ = ("_beside", "_periods")
@@ -47,8 +47,8 @@ class History(Generic[_V]):
         self._periods = [Period(-FOREVER, FOREVER, value)]
         self._beside: list[Period[_V]] = []
 
-    def copy(self) -> "History[_V]":
-        made = History(self.value)
+    def copy(self) -> "ValueHistory[_V]":
+        made = ValueHistory(self.value)
         made._periods, made._beside = list(self._periods), list(self._beside)
         return made
 
@@ -91,12 +91,12 @@ class Timeline:
     sent to → whether it works; ``signed``: (place, zone) → with which keys it is signed there, None for unsigned;
     ``ds_sets``: domain → the DS set that its parent hands out."""
 
-    rrsets: dict[tuple[str, Name, Name, int], History[RRset | None]] = field(default_factory=dict)
-    served: dict[tuple[str, Name], History[Content]] = field(default_factory=dict)
-    answering: dict[str, History[str | None]] = field(default_factory=dict)
-    services: dict[str, History[bool]] = field(default_factory=dict)
-    signed: dict[tuple[str, Name], History[Keys | None]] = field(default_factory=dict)
-    ds_sets: dict[Name, History[DsSet]] = field(default_factory=dict)
+    rrsets: dict[tuple[str, Name, Name, int], ValueHistory[RRset | None]] = field(default_factory=dict)
+    served: dict[tuple[str, Name], ValueHistory[Content]] = field(default_factory=dict)
+    answering: dict[str, ValueHistory[str | None]] = field(default_factory=dict)
+    services: dict[str, ValueHistory[bool]] = field(default_factory=dict)
+    signed: dict[tuple[str, Name], ValueHistory[Keys | None]] = field(default_factory=dict)
+    ds_sets: dict[Name, ValueHistory[DsSet]] = field(default_factory=dict)
 
     def copy(self) -> "Timeline":
         """One that can be played on without changing this one."""
@@ -109,31 +109,31 @@ class Timeline:
         """A place gives something else from now on."""
         history = self.rrsets.get((place, zone, *key))
         if history is None:
-            history = self.rrsets[place, zone, *key] = History(None)
+            history = self.rrsets[place, zone, *key] = ValueHistory(None)
         history.change(first, everywhere, value, step)
 
     def remember_rrset(self, place: str, zone: Name, value: RRset, first: float, last: float, label: str) -> None:
         """It is remembered that the place gave this for a time."""
-        self.rrsets.setdefault((place, zone, value.name, value.rtype), History(None)).beside(first, last, value, label)
+        self.rrsets.setdefault((place, zone, value.name, value.rtype), ValueHistory(None)).beside(first, last, value, label)
 
     def remember_ds_set(self, domain: Name, anchors: DsSet, first: float, last: float, label: str) -> None:
         """It is remembered that the parent gave this DS set for a time."""
-        self.ds_sets.setdefault(domain, History(DsSet())).beside(first, last, anchors, label)
+        self.ds_sets.setdefault(domain, ValueHistory(DsSet())).beside(first, last, anchors, label)
 
     def set_content(self, place: str, zone: Name, content: Content, first: float, everywhere: float, step: str) -> None:
-        self.served.setdefault((place, zone), History(Content.NOTHING)).change(first, everywhere, content, step)
+        self.served.setdefault((place, zone), ValueHistory(Content.NOTHING)).change(first, everywhere, content, step)
 
     def set_place(self, address: str, place: str | None, first: float, everywhere: float, step: str) -> None:
-        self.answering.setdefault(address, History(None)).change(first, everywhere, place, step)
+        self.answering.setdefault(address, ValueHistory(None)).change(first, everywhere, place, step)
 
     def set_service(self, address: str, works: bool, first: float, everywhere: float, step: str) -> None:
-        self.services.setdefault(address, History(True)).change(first, everywhere, works, step)
+        self.services.setdefault(address, ValueHistory(True)).change(first, everywhere, works, step)
 
     def set_keys(self, place: str, zone: Name, keys: Keys | None, first: float, everywhere: float, step: str) -> None:
-        self.signed.setdefault((place, zone), History(None)).change(first, everywhere, keys, step)
+        self.signed.setdefault((place, zone), ValueHistory(None)).change(first, everywhere, keys, step)
 
     def set_ds(self, domain: Name, anchors: DsSet, first: float, everywhere: float, step: str) -> None:
-        self.ds_sets.setdefault(domain, History(DsSet())).change(first, everywhere, anchors, step)
+        self.ds_sets.setdefault(domain, ValueHistory(DsSet())).change(first, everywhere, anchors, step)
 
     def keys_at(self, place: str, zone: Name) -> Keys | None:
         history = self.signed.get((place, zone))
@@ -160,12 +160,12 @@ class Timeline:
         """Names and types of the zone that are followed."""
         return list(dict.fromkeys((name, rtype) for _, each, name, rtype in self.rrsets if each == zone))
 
-    def histories(self, zone: Name, key: RRsetKey) -> Iterable[tuple[str, History[RRset | None]]]:
+    def histories(self, zone: Name, key: RRsetKey) -> Iterable[tuple[str, ValueHistory[RRset | None]]]:
         """Of every place that ever gave it."""
         return ((place, history) for (place, each, *named), history in self.rrsets.items() if each == zone and tuple(named) == key)
 
 
-def _copied(tracks: dict[_K, History[_V]]) -> dict[_K, History[_V]]:
+def _copied(tracks: dict[_K, ValueHistory[_V]]) -> dict[_K, ValueHistory[_V]]:
     return {key: track.copy() for key, track in tracks.items()}
 
 
@@ -175,11 +175,11 @@ def timeline_at_the_beginning(premises: Premises) -> Timeline:
     for place in premises.places:
         for addresses in place.servers.values():
             for address in addresses:
-                timeline.answering[address] = History(place.name)
+                timeline.answering[address] = ValueHistory(place.name)
     for served in premises.served:
-        timeline.served[served.place, served.zone] = History(Content.WHOLE)
+        timeline.served[served.place, served.zone] = ValueHistory(Content.WHOLE)
         for rrset in served.rrsets:
-            timeline.rrsets[served.place, served.zone, rrset.name, rrset.rtype] = History(rrset)
-        timeline.signed[served.place, served.zone] = History(served.keys)
-    timeline.ds_sets |= {domain: History(anchors) for domain, anchors in premises.anchors.items()}
+            timeline.rrsets[served.place, served.zone, rrset.name, rrset.rtype] = ValueHistory(rrset)
+        timeline.signed[served.place, served.zone] = ValueHistory(served.keys)
+    timeline.ds_sets |= {domain: ValueHistory(anchors) for domain, anchors in premises.anchors.items()}
     return timeline

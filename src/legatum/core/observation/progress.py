@@ -75,7 +75,7 @@ class Look:
 
 
 @dataclass
-class Progress:
+class ChangeProgress:
     """Looks in order of time. ``rate``: questions a second that a typical cache has to answer, for the forecast.
 
     ``since``: when the change was made, where that is known; ``held``: what is remembered of other data than the wanted ones;

@@ -10,7 +10,7 @@ import msgspec
 from legatum.core.duration import rough_text
 from legatum.core.fault import BadInput
 from legatum.core.instant import instant_text, people_text, with_local
-from legatum.core.observation.progress import Look, Progress, State, Told
+from legatum.core.observation.progress import ChangeProgress, Look, State, Told
 from legatum.core.printable import clean
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
@@ -47,7 +47,7 @@ class WatchDocument(Document, tag="legatum.watch/1"):
     changed: list[str]
 
 
-def watch_document(progress: Progress, look: Look, changed: tuple[Told, ...]) -> WatchDocument:
+def watch_document(progress: ChangeProgress, look: Look, changed: tuple[Told, ...]) -> WatchDocument:
     return WatchDocument(
         domain=name_text(progress.change.name),
         type=type_text(progress.change.rtype),
@@ -66,7 +66,7 @@ def line_text(document: WatchDocument) -> str:
     return msgspec.json.encode(document).decode()
 
 
-def verdict_lines(progress: Progress) -> tuple[bool, str, str]:
+def verdict_lines(progress: ChangeProgress) -> tuple[bool, str, str]:
     """Whether all is well, the verdict, and what to do next."""
     what = f"{name_text(progress.change.name)} {type_text(progress.change.rtype)}"
     last = progress.looks[-1]
@@ -107,7 +107,7 @@ class LiveView:
     def __exit__(self, *_: object) -> None:
         self._live.stop()
 
-    def show(self, progress: Progress) -> None:
+    def show(self, progress: ChangeProgress) -> None:
         from rich import box
         from rich.console import Group
         from rich.table import Table
@@ -147,7 +147,7 @@ def _bar(label: str, share: float | None, style: str) -> "Text":
     return bar
 
 
-def show_lines(progress: Progress, changed: tuple[Told, ...], write: Callable[[str], object]) -> None:
+def show_lines(progress: ChangeProgress, changed: tuple[Told, ...], write: Callable[[str], object]) -> None:
     """A line for everybody who says something else than the time before."""
     last = progress.looks[-1]
     for each in changed:
@@ -158,7 +158,7 @@ def show_lines(progress: Progress, changed: tuple[Told, ...], write: Callable[[s
 # The curve
 
 
-def write_curve(path: Path, progress: Progress) -> None:
+def write_curve(path: Path, progress: ChangeProgress) -> None:
     """A picture (png, svg, pdf) or a table (csv), by the file's ending. Raises :class:`BadInput`."""
     try:
         if path.suffix.lower() == ".csv":
@@ -171,7 +171,7 @@ def write_curve(path: Path, progress: Progress) -> None:
         raise BadInput(f"{path}: {error.strerror}", "give a file that can be written") from None
 
 
-def _write_table(path: Path, progress: Progress) -> None:
+def _write_table(path: Path, progress: ChangeProgress) -> None:
     with path.open("w", newline="", encoding="utf-8") as file:
         rows = csv.writer(file)
         rows.writerow(("at", "servers", "resolvers", "forecast"))
@@ -180,7 +180,7 @@ def _write_table(path: Path, progress: Progress) -> None:
             rows.writerow((instant_text(look.at), *("" if each is None else f"{each:.4f}" for each in shares)))
 
 
-def _write_picture(path: Path, progress: Progress) -> None:
+def _write_picture(path: Path, progress: ChangeProgress) -> None:
     import matplotlib
 
     matplotlib.use("Agg")

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any, TypeVar
 
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.moves.timeline import FOREVER, History, Period
+from legatum.core.moves.timeline import FOREVER, Period, ValueHistory
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset
@@ -174,7 +174,7 @@ def timeline_part(schedule: str, playback: Playback) -> TimelinePart:
     )
 
 
-def _rrset(place: str, zone: Name, name: Name, rtype: int, track: History[RRset | None]) -> RRsetTimelinePart:
+def _rrset(place: str, zone: Name, name: Name, rtype: int, track: ValueHistory[RRset | None]) -> RRsetTimelinePart:
     periods = [
         GivenPart(**span, ttl=each.value.ttl if each.value else None, data=rdata_texts(each.value) if each.value else None)
         for span, each in _spans(track)
@@ -182,7 +182,7 @@ def _rrset(place: str, zone: Name, name: Name, rtype: int, track: History[RRset 
     return RRsetTimelinePart(place=place, zone=name_text(zone), name=name_text(name), type=type_text(rtype), periods=periods)
 
 
-def _signing(place: str, zone: Name, track: History[Keys | None]) -> SigningTimelinePart:
+def _signing(place: str, zone: Name, track: ValueHistory[Keys | None]) -> SigningTimelinePart:
     periods = [
         SigningPart(
             **span, published=list(keys.published) if keys is not None else None, sign_keys=list(keys.entry) if keys is not None else [],
@@ -194,12 +194,12 @@ def _signing(place: str, zone: Name, track: History[Keys | None]) -> SigningTime
     return SigningTimelinePart(place=place, zone=name_text(zone), periods=periods)
 
 
-def _ds(domain: Name, track: History[DsSet]) -> DsTimelinePart:
+def _ds(domain: Name, track: ValueHistory[DsSet]) -> DsTimelinePart:
     periods = [DsPart(**span, keys=sorted(each.value.labels), ttl=each.value.ttl) for span, each in _spans(track)]
     return DsTimelinePart(domain=name_text(domain), periods=periods)
 
 
-def _spans(track: History[_V]) -> Iterator[tuple[dict[str, Any], Period[_V]]]:
+def _spans(track: ValueHistory[_V]) -> Iterator[tuple[dict[str, Any], Period[_V]]]:
     own: Iterable[Period[_V]] = track.own
     for each in track.periods:
         span = {"begins": _instant(each.begins), "ends": _instant(each.ends), "step": each.step, "beside": each not in own}

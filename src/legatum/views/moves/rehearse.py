@@ -6,7 +6,7 @@ from typing import Any
 
 from legatum.core.instant import instant_text
 from legatum.core.moves.place import ADDRESSES, PARENT
-from legatum.core.moves.timeline import FOREVER, Content, History
+from legatum.core.moves.timeline import FOREVER, Content, ValueHistory
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset
@@ -193,7 +193,7 @@ def _contents(playback: Playback, place: str, versions: list[VersionPart]) -> It
     """What the place gives between two changes of anything that it gives; where a change is on its way, once with the old and once with the
     new."""
     zones = [zone for where, zone in playback.timeline.served if where == place]
-    tracks: list[History[Any]] = [track for (where, *_), track in playback.timeline.rrsets.items() if where == place]
+    tracks: list[ValueHistory[Any]] = [track for (where, *_), track in playback.timeline.rrsets.items() if where == place]
     tracks += [track for (where, _), track in playback.timeline.served.items() if where == place]
     changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.own)})
     edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]

@@ -13,7 +13,7 @@ import msgspec
 
 from legatum.core.observation.answers import AnswersComparison
 from legatum.core.observation.expected import Expected
-from legatum.core.observation.progress import Progress, Told, WatchedChange
+from legatum.core.observation.progress import ChangeProgress, Told, WatchedChange
 from legatum.core.observation.verdict import Verdict
 from legatum.core.records.name import Name
 from legatum.core.service.seen import Visit
@@ -65,7 +65,7 @@ def watch_there(settings: bytes, domain: Name, change: WatchedChange, servers: t
     """One look at who has a change."""
 
     async def work(context: RunContext) -> tuple[Told, ...]:
-        return await Watch(context, domain, Progress(change, 1.0), servers).once()
+        return await Watch(context, domain, ChangeProgress(change, 1.0), servers).once()
 
     return _with(settings, work)
 

@@ -10,7 +10,7 @@ from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS, GivenSet, seen_of
 from legatum.core.memory.given import Look as Seeing
 from legatum.core.moves.place import PARENT
-from legatum.core.observation.progress import Look, Progress, State, Told, WatchedChange, told
+from legatum.core.observation.progress import ChangeProgress, Look, State, Told, WatchedChange, told
 from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -38,7 +38,7 @@ class Watch:
 
     context: RunContext
     domain: Name
-    progress: Progress
+    progress: ChangeProgress
     servers: tuple[Name, ...] = ()
     elsewhere: Callable[[], Awaitable[Sequence[Told]]] | None = None
     _parents: dict[str, Name] = field(default_factory=dict)

@@ -12,7 +12,7 @@ from legatum.core.dnssec.trust import DsSet, Keys, ds_matches, validates
 from legatum.core.moves.effects import DsChanged, Effect
 from legatum.core.moves.needs import ChainConsistent, DsExpired, NoLongerQueried
 from legatum.core.moves.place import PARENT, Premises
-from legatum.core.moves.timeline import Content, History, Timeline
+from legatum.core.moves.timeline import Content, Timeline, ValueHistory
 from legatum.core.moves.waiting.ns_waits import hosts_at, still_led, unasked, wait_for
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
@@ -110,7 +110,7 @@ def _given(
     place: str, zone: Name, timeline: Timeline, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
 ) -> Iterator[_Held]:
     """Key sets that a place gave, and gives; with a ``ttl`` data, by what they are signed with."""
-    track = timeline.signed.get((place, zone)) or History[Keys | None](None)
+    track = timeline.signed.get((place, zone)) or ValueHistory[Keys | None](None)
     what = "keys" if ttl is None else "answers signed"
     for keys, ended in track.versions:
         own = keys.ttl if keys is not None else premises.negative_ttl(zone)
