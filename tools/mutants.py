@@ -1,8 +1,10 @@
-"""How many small changes of the logic the tests notice (mutation testing): `make mutants`, or with names of parts, `core/dnssec wire`.
+"""How many small changes of the logic the tests notice (mutation testing): `make mutants`, or `tools/mutants.py core/dnssec wire` for these
+parts alone, with what was found of the others before.
 
 One change at a time is made in the parts that [tool.mutmut] in pyproject.toml names - a comparison, a constant, a condition, an argument,
 an assignment -, and the tests that reach it are run, the quickest first, until one fails. What the type checker refuses counts as noticed:
-it is part of `make test`. Texts are left alone: what people read is held by the tests of pages and commands.
+it is part of `make test`. Texts are left alone: what people read is held by the tests of pages and commands. So are the few tests that take
+seconds, for whatever quicker ones reach too: so the tests notice rather more than is said here.
 
 The library makes the changes. They are tried here, all from one process that has loaded every test, each in a fork of it: loading the
 tests takes longer than most changes live. What was found is in build/mutants, and as a list in docs/mutants.md.
@@ -16,6 +18,7 @@ import os
 import resource
 import shutil
 import sys
+import time
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from contextlib import redirect_stdout, suppress
@@ -37,10 +40,13 @@ PLACE = ROOT / "build" / "mutants"
 _COPIED = ("src", "tests", "tools", "docs", "README.md", "CHANGELOG.md", "pyproject.toml", "Makefile")
 _SIDE_BY_SIDE = os.cpu_count() or 2
 _PATIENCE, _LEAST = 4, 20  # times what the tests take without a change, and seconds at least
+_DEAR = 3.0  # seconds: tests that are left out where there are quicker ones
+_SAVED_EVERY = 30.0  # seconds
 _FAILED, _NOTICED = 1, ("killed", "types", "time")
 
 
 def main() -> int:
+    known = json.loads((PLACE / "results.json").read_text()) if sys.argv[1:] and (PLACE / "results.json").exists() else {}
     shutil.rmtree(PLACE, ignore_errors=True)
     PLACE.mkdir(parents=True)
     for each in _COPIED:
@@ -65,8 +71,7 @@ def main() -> int:
     selection = config().pytest_add_cli_args_test_selection
     pytest.main(["-q", "--no-header", "-p", "no:cacheprovider", "-p", "no:randomly", "--rootdir=.", *selection], plugins=[trial])
     os.chdir(ROOT)
-    (PLACE / "results.json").write_text(json.dumps(trial.results, indent=1))
-    report(trial.results, bool(sys.argv[1:]))
+    report({name: found for name in names if (found := trial.results.get(name, known.get(name, "")))}, len(names))
     return 0
 
 
@@ -78,6 +83,7 @@ class Trial:
         self.results: dict[str, str] = {}
         self._failed = False
         self._took = Counter[str]()
+        self._saved = time.monotonic()
 
     def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
         self._failed |= report.failed
@@ -94,6 +100,7 @@ class Trial:
         print(f"{len(session.items)} tests; trying the changes …", flush=True)
         for name in self.wanted:
             items = sorted(reach.get(mangled_name_from_mutant_name(name), ()), key=lambda each: self._took[each.nodeid])
+            items = [each for each in items if self._took[each.nodeid] <= _DEAR] or items
             if name in self.refused:
                 self.results[name] = "types"
             elif not items:
@@ -141,13 +148,14 @@ class Trial:
         pid, status = os.wait()
         name = waiting.pop(pid)
         self.results[name] = "time" if os.WIFSIGNALED(status) else "killed" if os.WEXITSTATUS(status) else "survived"
-        if len(self.results) % 250 == 0:
-            (PLACE / "results.json").write_text(json.dumps(self.results))
-            print(f"{len(self.results)}: {dict(Counter(self.results.values()))}", flush=True)
+        if time.monotonic() - self._saved > _SAVED_EVERY:
+            self._saved = time.monotonic()
+            print(f"{len(self.results)} of {len(self.wanted)}: {dict(Counter(self.results.values()))}", flush=True)
 
 
-def report(results: dict[str, str], some: bool) -> None:
-    """The figures, and in docs/mutants.md what nobody noticed."""
+def report(results: dict[str, str], made: int) -> None:
+    """The figures, and in docs/mutants.md what nobody noticed. ``made``: changes, of which some may not have been tried."""
+    (PLACE / "results.json").write_text(json.dumps(results, indent=1))
     parts = defaultdict[str, Counter[str]](Counter)
     for name, found in results.items():
         parts[name.split(".x")[0].removeprefix("legatum.").replace(".", "/")][found] += 1
@@ -158,7 +166,7 @@ def report(results: dict[str, str], some: bool) -> None:
         "Made by `make mutants`: the logic of these parts changed in one place at a time, and the tests that reach it run.",
         "Noticed is what a test fails by, what never ends, and what the type checker refuses. What is left is below: some are",
         "equal to what stands there, others are work to do.", "",
-        f"{count} changes, {noticed} noticed: {100 * noticed / count:.1f} %.", "",
+        f"{count} of {made} changes tried, {noticed} noticed: {100 * noticed / count:.1f} %.", "",
         "| part | changes | noticed | by a test | by the type checker | without end | unnoticed | not reached |",
         "| --- | --- | --- | --- | --- | --- | --- | --- |",
         *(
@@ -167,12 +175,11 @@ def report(results: dict[str, str], some: bool) -> None:
             for part, total, seen, found in rows
         ), "",
     ]  # fmt: skip
-    print(f"{count} changes, {noticed} noticed: {100 * noticed / count:.1f} %")
+    print(text[6])
     for part, *_ in rows:
         lines = list(_unnoticed(part, [name for name, found in results.items() if found in ("survived", "not reached")]))
         text += [f"## {part}", "", *lines, ""] if lines else []
-    if not some:
-        (ROOT / "docs" / "mutants.md").write_text("\n".join(text).rstrip() + "\n")
+    (ROOT / "docs" / "mutants.md").write_text("\n".join(text).rstrip() + "\n")
 
 
 def _unnoticed(part: str, names: list[str]) -> Iterator[str]:
@@ -188,7 +195,7 @@ def _unnoticed(part: str, names: list[str]) -> Iterator[str]:
         for node in ast.walk(ast.parse("\n".join(lines)))
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and "__mutmut_" in node.name
     }
-    for name in own:
+    for name in filter(functions.__contains__, own):
         base = name.rpartition("__mutmut_")[0]
         changed = difflib.unified_diff(functions[f"{base}__mutmut_orig"], functions[name], lineterm="", n=0)
         told = [each for each in changed if not each.startswith(("---", "+++", "@@"))]
