@@ -175,6 +175,17 @@ def test_nobody_is_sent_with_mail_to_who_does_not_take_it(desk: Desk, machine: s
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")  # to where mail is taken
 
 
+def test_where_no_mail_server_can_be_reached_that_is_said(desk: Desk) -> None:
+    """As from most offices: it says nothing against the new servers, and nothing for them."""
+    (desk.world.folder / "templates").mkdir()
+    template = f'[records]\n"@" = {{ MX = ["10 post.{DOMAIN}."] }}\npost = {{ A = "{DEAD_MACHINE}" }}\n'
+    (desk.world.folder / "templates" / "post.toml").write_text(template)
+    desk.settings.write_text(re.sub(r'(?m)^"\*#25" = .*$', '"*#25" = "127.0.0.1:1"', desk.settings.read_text()))
+    desk.done("move", "draft", DOMAIN, "--mail", "post", "--pace", "at-once")
+    desk.done("move", "advance", DOMAIN, "--yes", "--wait")
+    assert f"not known from here: whether post.{DOMAIN} takes mail" in desk.said
+
+
 def test_a_verification_record_stands_beside_what_is_there_for_its_time(desk: Desk, tmp_path: Path) -> None:
     wish = ("--verify", "TXT site-check=4f1c", "--verify", '_check TXT "two words"', "--verify-for", "2h")
     desk.done("move", "draft", DOMAIN, *wish)

@@ -26,8 +26,7 @@ from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, ancestors, below, canonical_key, from_labels, is_under, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, NSEC, NSEC3, RRSIG, SOA, TXT, A
-from tests.core.findings.pictures import DAY, DOMAIN, NOW, Signer, soa
-from tests.strategies import labels
+from tests.core.findings.observations import DAY, DOMAIN, NOW, Signer, soa
 
 ONE, OTHER = Signer(4711), Signer(1147)
 TAG, OTHER_TAG = key_tag(ONE.rdata), key_tag(OTHER.rdata)
@@ -354,9 +353,3 @@ def test_which_side_of_a_cut_may_say_so(rtype: int, types: set[int], denied: boo
 def test_where_nothing_is_signed_nothing_is_said() -> None:
     assert absence(DOMAIN, A, [soa()]) is None and absence(DOMAIN, A, []) is None
     assert absence(DOMAIN, A, [soa(), ONE.sign(soa())]) is False
-
-
-@given(st.binary(max_size=30), labels)
-def test_odd_data_are_no_proof_and_end_no_program(rdata: bytes, label: bytes) -> None:
-    name = Name(bytes((len(label),)) + label + DOMAIN)
-    assert denies(name, A, [RRset(DOMAIN, NSEC3, 60, (rdata,))]) in (True, False)

@@ -14,7 +14,7 @@ from legatum.core.records.name import ROOT, Name, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DNSKEY, DS, MX, NSEC, NSEC3, RRSIG, A, parse_type
-from tests.core.findings.pictures import DAY, DOMAIN, NOW, SIGNER, Signer, soa
+from tests.core.findings.observations import DAY, DOMAIN, NOW, SIGNER, Signer, soa
 
 OWNER = parse_name("dskey.example.com.")
 KEY = (256).to_bytes(2) + b"\x03\x05" + base64.b64decode(

@@ -11,7 +11,7 @@ from legatum.core.fault import GateShut
 from legatum.core.records.name import below, name_text, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDNSKEY, CDS
-from tests.core.findings.pictures import DAY, DOMAIN, NOW, Signer, soa
+from tests.core.findings.observations import DAY, DOMAIN, NOW, Signer, soa
 
 ONE, OTHER = Signer(4711), Signer(1147)
 OWN = f"{int.from_bytes(ONE.ds()[:2])}/13"

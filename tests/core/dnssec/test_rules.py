@@ -17,7 +17,7 @@ from legatum.core.records.name import below, parent_of, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, MX, NSEC3, A
-from tests.core.findings.pictures import DAY, DOMAIN, NOW, SIGNER, soa
+from tests.core.findings.observations import DAY, DOMAIN, NOW, SIGNER, soa
 
 
 def signed_as(told: RRset, signer: bytes) -> Validity:

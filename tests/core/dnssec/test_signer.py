@@ -19,7 +19,7 @@ from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import OWN, beside_signer, counted_text, signers_own, without_signing
 from legatum.core.zones.zone import Zone
-from tests.core.findings.pictures import Signer
+from tests.core.findings.observations import Signer
 from tests.strategies import ORIGIN, zones
 
 

@@ -1,7 +1,7 @@
 """Which character of a DS record was mistyped, by the key that it is meant for."""
 
 from legatum.core.dnssec.slip import ds_slip
-from tests.core.findings.pictures import DOMAIN, SIGNER, Signer
+from tests.core.findings.observations import DOMAIN, SIGNER, Signer
 
 RIGHT, STRANGER = SIGNER.ds(), Signer(99)
 KEYS = (STRANGER.rdata, SIGNER.rdata)

@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
-from tests.core.findings.pictures import (
+from tests.core.findings.observations import (
     CONTENTS,
     DAY,
     DENIAL,

@@ -101,6 +101,7 @@ def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
         ([KINDS["alias"], Ttls({(APP, A): 60})], "changed by two wishes"),
         ([KINDS["mail"], NewAddress("192.0.2.10", "192.0.2.99")], "changed by two wishes"),
         ([KINDS["mail"], Verification(((DOMAIN, "v=spf1 ip4:192.0.2.7 -all"),), 60)], "two SPF records"),
+        ([KINDS["mail"], Verification(((parse_name("a._domainkey.kilnandclay.example."), "v=DKIM1; p=ab"),), 60)], "wanted by two wishes"),
         ([Alias(parse_name("sub.kilnandclay.example."), WWW)], "is delegated"),
         ([Verification(((DOMAIN, "v=spf1 ip4:192.0.2.10 -all"),), 60)], "there already"),
     ],

@@ -11,7 +11,7 @@ from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDS
-from tests.core.findings.pictures import DAY, DOMAIN, NOW, Signer, soa
+from tests.core.findings.observations import DAY, DOMAIN, NOW, Signer, soa
 
 ONE, OTHER = Signer(4711), Signer(1147)
 

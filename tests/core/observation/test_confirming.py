@@ -21,7 +21,7 @@ from legatum.core.observation.verdict import RecordView, agreement
 from legatum.core.records.name import below, name_text
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A
-from tests.core.findings.pictures import (
+from tests.core.findings.observations import (
     DOMAIN,
     GLUE,
     HEALTHY,

@@ -8,7 +8,7 @@ from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, TXT, A
 from legatum.core.zones.masterfile import parse_master
-from tests.core.findings.pictures import DOMAIN, HEALTHY
+from tests.core.findings.observations import DOMAIN, HEALTHY
 
 TEXT = """
 @ 3600 SOA ns1.alder.test. hostmaster 7 14400 3600 1209600 60

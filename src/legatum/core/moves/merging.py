@@ -58,6 +58,8 @@ def _rebased(change: RRsetChange, present: RRset | None, step: str) -> RRsetChan
     if not gone <= set(there):
         name = name_text(change.key[0])
         raise BadInput(f"a text at {name} is changed by two wishes, one of them in '{step}'", "draft one after the other")
+    if (set(new) - set(old)) & set(there):
+        raise BadInput(f"one text at {name_text(change.key[0])} is wanted by two wishes, one of them in '{step}'", "leave one of them out")
     data = dict.fromkeys([*(each for each in there if each not in gone), *(each for each in new if each not in old)])
     ttls = [each.ttl for each in (change.before, change.after) if each is not None]
     lowered = len(ttls) > 1 and ttls[0] != ttls[1]

@@ -214,7 +214,7 @@ async def _mended(job: StepContext, journal: Journal, gone: list[Refusal], ways:
             return False
         outcome = await _performed(mending, action, journal, evidence, ways)
         journal.settle(job.runbook.id, job.domain, outcome, job.context.clock.now(), evidence)
-    job.glance.forget()
+    job.cache.forget()
     await keep_as_it_is(job, effects)
     return True
 
@@ -249,7 +249,7 @@ async def _seen_or_awaited(job: StepContext, action: WholeStep, ways: AdvanceOpt
         left = bound.instant - clock.now()
         await clock.until(clock.now() + min(left, max(_LOOK_AGAIN, left / 3)))
         job.context.forget_looks()
-        job.glance.forget()
+        job.cache.forget()
         outcome = await action.seen()
     return None, outcome
 
@@ -284,7 +284,7 @@ async def _typed(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> O
     found: list[Outcome] = []
 
     async def missing() -> str:
-        job.glance.forget()
+        job.cache.forget()
         outcome = await action.seen()
         if outcome is not None:
             found.append(outcome)

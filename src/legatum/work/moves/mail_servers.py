@@ -35,6 +35,9 @@ async def mail_not_taken(job: StepContext) -> list[Refusal]:
         silent = [host for host in new if troubled[host] and not _refuses(heard, host)]
         if silent and not any(not seen.trouble for _, _, seen in await _heard(job, change.key[0], sorted(now - {ROOT}))):
             troubled = {host: said for host, said in troubled.items() if host not in silent}
+            if job.context.told is not None:
+                unseen = ", ".join(map(name_text, silent))
+                job.context.told(f"    not known from here: whether {unseen} takes mail; the mail servers of now do not answer either")
         remedy = "have the new service set up for the domain first; or go on all the same: --anyway"
         found += [
             Refusal(f"{name_text(host)} would not take mail for {name_text(change.key[0])}: {said}", remedy)
@@ -48,14 +51,15 @@ async def _heard(job: StepContext, domain: Name, hosts: Iterable[Name]) -> list[
     walker, context = job.context.walker(), job.context
     patience, trusted = float(parse_duration(context.settings.visit.timeout)), trusted_file(context, None)
     named = list(hosts)[:_MOST_HOSTS]
-    known = zip(named, await side_by_side(partial(addresses_of, walker), named, _AT_ONCE), strict=True)
-    spots = [(host, address) for host, each in known for address in each if context.asker.patience.reach.has(address)]
+    known = dict(zip(named, await side_by_side(partial(addresses_of, walker), named, _AT_ONCE), strict=True))
+    spots = [(host, address) for host, each in known.items() for address in each if context.asker.patience.reach.has(address)]
+    unknown = [(host, "its address", MailSeen(trouble="nobody tells of any")) for host, each in known.items() if not each]
 
     async def greeted(spot: tuple[Name, str]) -> _Heard:
         host, address = spot
         return host, address, await visit_mail(context.asker.route, address, Protocol.SMTP, host, domain, patience, trusted)
 
-    return await side_by_side(greeted, spots, _AT_ONCE)
+    return [*await side_by_side(greeted, spots, _AT_ONCE), *unknown]
 
 
 def _refuses(heard: Iterable[_Heard], host: Name) -> bool:

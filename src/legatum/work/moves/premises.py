@@ -40,7 +40,7 @@ async def _signing(job: StepContext) -> list[Refusal]:
 
 
 async def _delegation(job: StepContext) -> list[Refusal]:
-    handed = await job.glance.delegation(job.domain)
+    handed = await job.cache.delegation(job.domain)
     if any(handed.given.values()) or not handed.silent:
         note_handed_out(job.context, job.domain, handed.given.values())
     return delegation_drift(job, handed)
@@ -106,7 +106,7 @@ async def redraw(job: StepContext) -> Runbook:
         raise GateShut(obstacle.reason, obstacle.remedy)
     expected: dict[tuple[str, Name, RRsetKey], RRset] = {}
     seen: dict[tuple[str, Name, RRsetKey], RRset] = {}
-    sets = [each for each in (await job.glance.delegation(job.domain)).given.values() if each is not None]
+    sets = [each for each in (await job.cache.delegation(job.domain)).given.values() if each is not None]
     planned = job.timeline.rrset(PARENT, job.runbook.premises.parent_zone, job.domain, NS)
     if planned is not None and not sets:
         raise GateShut(f"{name_text(job.domain)}: no parent server shows the delegation", "look again when they answer")

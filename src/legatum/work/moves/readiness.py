@@ -69,7 +69,7 @@ async def users_unserved(job: StepContext, host: Name, addresses: Sequence[str])
 
 async def locked(job: StepContext, registrar: str) -> list[Refusal]:
     """While the registry lets nobody change the name servers."""
-    held = await job.glance.registration(registrar, job.domain)
+    held = await job.cache.registration(registrar, job.domain)
     stops = [status for status in held.statuses if forbids_updates(status)]
     remedy = (
         f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {registrar}`; a lock of "

@@ -20,10 +20,10 @@ class StepContext(Position):
 
     context: RunContext
     path: Path
-    glance: ObservationCache = field(init=False)
+    cache: ObservationCache = field(init=False)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "glance", ObservationCache(self.context))
+        object.__setattr__(self, "cache", ObservationCache(self.context))
 
     def provider(self, place: str) -> Provider:
         return self.context.provider(place)
@@ -45,4 +45,4 @@ class StepContext(Position):
 
     async def zone(self, place: str, zone: Name) -> Zone:
         """As the place has it; looked at once in a step."""
-        return await self.glance.zone(place, zone)
+        return await self.cache.zone(place, zone)

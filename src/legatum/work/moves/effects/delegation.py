@@ -29,10 +29,10 @@ class Delegate(Action[Delegated]):
         return refusals
 
     async def _held(self) -> set[Name]:
-        return set((await self.job.glance.registration(self.effect.registrar, self.job.domain)).nameservers)
+        return set((await self.job.cache.registration(self.effect.registrar, self.job.domain)).nameservers)
 
     async def preview(self) -> list[str]:
-        held = await self.job.glance.registration(self.effect.registrar, self.job.domain)
+        held = await self.job.cache.registration(self.effect.registrar, self.job.domain)
         return [f"NS set at {self.effect.registrar}: {names_said(tuple(sorted(held.nameservers)))} → {names_said(self.effect.after)}"]
 
     async def seen(self) -> Outcome | None:
@@ -43,7 +43,7 @@ class Delegate(Action[Delegated]):
 
     async def perform(self) -> Outcome:
         registrar, domain, wanted = self.job.registrar(self.effect.registrar), self.job.domain, set(self.effect.after)
-        present = set((await self.job.glance.registration(self.effect.registrar, domain)).nameservers)
+        present = set((await self.job.cache.registration(self.effect.registrar, domain)).nameservers)
         first = self.now()
         add = sorted(wanted - present)
         glue = await glue_for(self.job.context, registrar, domain, add)
@@ -67,8 +67,8 @@ class SeeDelegation(Action[Published]):
 
         async def behind() -> str:
             nonlocal first, counted
-            job.glance.forget()
-            handed = await job.glance.delegation(job.domain)
+            job.cache.forget()
+            handed = await job.cache.delegation(job.domain)
             counted = len(handed.given)
             late = {address: targets(ns) for address, ns in handed.given.items() if targets(ns) != wanted}
             if first is None and len(late) < counted:

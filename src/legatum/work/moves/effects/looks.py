@@ -161,8 +161,8 @@ class Agree(Action[Agreed]):
         return self.outcome(now, now, f"all {len(verdict.checks)} agree: {parties}{elsewhere}; {await services_now(job)}")
 
     async def _given_up(self) -> Outcome:
-        self.job.glance.forget()
-        handed, zone = await self.job.glance.delegation(self.effect.domain), self.job.runbook.premises.parent_zone
+        self.job.cache.forget()
+        handed, zone = await self.job.cache.delegation(self.effect.domain), self.job.runbook.premises.parent_zone
         if handed.silent:
             raise OutsideFault(f"{handed.silent[0]} of {name_text(zone)} does not answer", "look again when it does")
         if left := [address for address, ns in handed.given.items() if ns is not None]:

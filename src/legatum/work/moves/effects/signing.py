@@ -63,7 +63,7 @@ class SetDs(Action[DsChanged]):
         wanted = ds_rdatas(await meant(job, effect.after))
         remedy = "the parent must not vouch for what is not there: have the key set signed with that key on every server first"
         refusals = [Refusal(each, remedy) for each in await self._unproven(wanted)]
-        registration = await job.glance.registration(effect.registrar, job.domain)
+        registration = await job.cache.registration(effect.registrar, job.domain)
         if stops := [status for status in registration.statuses if forbids_updates(status)]:
             remedy = f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
@@ -103,7 +103,7 @@ class SetDs(Action[DsChanged]):
 
     async def _held(self) -> tuple[bytes, ...]:
         """What the account holds; of a form, what registration data show, else what the parent's servers hand out."""
-        held = await self.job.glance.registration(self.effect.registrar, self.job.domain)
+        held = await self.job.cache.registration(self.effect.registrar, self.job.domain)
         if held.ds is not None:
             return tuple(sorted(held.ds))
         signing = await look_at_signing(self.job.context, self.job.domain, (), ())

@@ -51,7 +51,7 @@ class WholeStep:
         for each in self._actions:
             there = await each.seen() if self._actions[1:] else None
             done.append(there if there is not None else await self._performed(each, as_said))
-        self.job.glance.forget()
+        self.job.cache.forget()
         return _joined(done)
 
     async def _performed(self, action: Action[Any], as_said: bool) -> Outcome:
