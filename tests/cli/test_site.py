@@ -107,11 +107,14 @@ def test_a_target_with_other_addresses_in_every_answer_is_not_followed(desk: Des
     [
         ("www=nowhere.tidemill.example", "it has no address"),
         ("www=www", "cannot lead to itself"),
+        (f"www.tidemill.example.={SITE}", f"is not in {DOMAIN}"),
+        (f"mail={SITE}", "A mail server's name is an alias in this zone"),
+        (f"a.deep.preview={SITE}", "deep.preview.kilnandclay.example loses A, which *.preview.kilnandclay.example gives it now"),
         ("www", "--alias NAME=TARGET"),
     ],
 )
 def test_what_leads_nowhere_is_refused(desk: Desk, wish: str, says: str) -> None:
-    assert desk.run("move", "draft", DOMAIN, "--alias", wish) in (2, 3) and says in desk.said and "Traceback" not in desk.said
+    assert desk.run("move", "draft", DOMAIN, "--alias", wish) in (2, 3, 4) and says in desk.said and "Traceback" not in desk.said
 
 
 POST = """[records]
@@ -163,6 +166,22 @@ def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> No
     assert gathered() == before and not desk.failures
 
 
+@pytest.mark.parametrize(
+    ("records", "says"),
+    [
+        ('MX = "0 ."', "no mail is taken"),
+        ('MX = "x mail.tidemill.example."', "template 'post', @ MX: 'x mail.tidemill.example.' is no data of type MX"),
+        ('MX = "10 mx2.ferrytimes.example.", NS = "ns1.birch.example."', "no matter of its mail"),
+        ('MX = "10 mx2.ferrytimes.example.", TXT = ["v=spf1 mx -all", "v=spf1 -all"]', "2 SPF records"),
+        ('MX = "10 www"', "A mail server's name is an alias in this zone"),
+    ],
+)
+def test_a_template_that_is_none_of_a_mail_service_is_refused(desk: Desk, records: str, says: str) -> None:
+    (desk.world.folder / "templates").mkdir()
+    (desk.world.folder / "templates" / "post.toml").write_text(f'[records]\n"@" = {{ {records} }}\n')
+    assert desk.run("move", "draft", DOMAIN, "--mail", "post") in (2, 4) and says in desk.said, desk.said
+
+
 @pytest.mark.parametrize(("machine", "says"), [(FRESH_MACHINE, "550 5.7.1 no such domain here"), (DEAD_MACHINE, "connection refused")])
 def test_nobody_is_sent_with_mail_to_who_does_not_take_it(desk: Desk, machine: str, says: str) -> None:
     (desk.world.folder / "templates").mkdir()
@@ -187,8 +206,11 @@ def test_where_no_mail_server_can_be_reached_that_is_said(desk: Desk) -> None:
 
 
 def test_a_verification_record_stands_beside_what_is_there_for_its_time(desk: Desk, tmp_path: Path) -> None:
+    for name, says in ((f"www.{SITE}.", f"is not in {DOMAIN}"), ("spring.preview", "spring.preview.kilnandclay.example loses A")):
+        assert desk.run("move", "draft", DOMAIN, "--verify", f"{name} TXT seen") in (2, 4) and says in desk.said
     wish = ("--verify", "TXT site-check=4f1c", "--verify", '_check TXT "two words"', "--verify-for", "2h")
     desk.done("move", "draft", DOMAIN, *wish)
+    assert 'the verification records "site-check=4f1c", "two words"' in desk.said
     desk.done("move", "advance", DOMAIN, "--yes")
     desk.done("gather", DOMAIN, "--from", "alder", "--out", str(tmp_path / "now.zone"))
     texts = (tmp_path / "now.zone").read_text()

@@ -12,7 +12,7 @@ from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CNAME, MX, NS, SOA, TXT, A
 from legatum.core.records.soa import SoaFields
 from legatum.core.records.usual import USUAL
-from legatum.core.rehearsal.answering import ServedZone, answer_from
+from legatum.core.zones.answering import ServedZone, answer_from
 from legatum.core.zones.sample import Sample
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply, Transport, Trouble

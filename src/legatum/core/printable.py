@@ -13,6 +13,12 @@ def one_line(text: object) -> str:
     return shown if shown.isprintable() else " ".join("".join(map(_shown, shown)).split())
 
 
+def clipped(text: object, most: int) -> str:
+    """As :func:`one_line`, in at most ``most`` characters: an ellipsis stands for the rest."""
+    shown = one_line(text)
+    return shown if len(shown) <= most else f"{shown[: most - 1].rstrip()}…"
+
+
 def cell_text(cell: object) -> str:
     """For a table: what a spreadsheet would take for a formula is quoted with an apostrophe."""
     return f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@", "\t") else str(cell)

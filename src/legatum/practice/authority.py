@@ -1,6 +1,6 @@
 """An authoritative server: answers, referrals, transfers, dynamic updates, NOTIFY - as a primary or a secondary.
 
-What it answers with is the pure core's business (:mod:`legatum.core.rehearsal.answering`); this file is the talking.
+What it answers with is the pure core's business (:mod:`legatum.core.zones.answering`); this file is the talking.
 """
 
 from dataclasses import dataclass
@@ -9,7 +9,7 @@ from typing import Literal
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import AXFR, DNSKEY, IXFR, SOA
 from legatum.core.records.soa import next_serial, serial_is_newer
-from legatum.core.rehearsal.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
+from legatum.core.zones.answering import FORMERR, NOERROR, NOTIMP, REFUSED, ServedZone, answer_from
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
 from legatum.net.zones.notify import send_notify

@@ -15,8 +15,8 @@ from legatum.core.records.name import ROOT, Name, ancestors, is_under, parent_of
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CNAME, DS, NS, SOA, A
 from legatum.core.records.soa import negative_ttl
-from legatum.core.rehearsal.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
 from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.zones.answering import FORMERR, NOERROR, NXDOMAIN, SERVFAIL
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.walk import referral

@@ -3,9 +3,13 @@
 import pytest
 
 from legatum.core.fault import BadInput
+from legatum.core.records.address import address_rdata
 from legatum.core.records.name import parse_name
-from legatum.core.records.rrtype import parse_type
+from legatum.core.records.rrset import rrset
+from legatum.core.records.rrtype import A, parse_type
+from legatum.core.zones.answering import ServedZone, answer_from
 from legatum.core.zones.changing.amendment import Amendment, amended, losses
+from legatum.core.zones.changing.hidden import hidden_from_wildcards
 from legatum.core.zones.masterfile import parse_master
 
 DOMAIN = parse_name("kilnandclay.example.")
@@ -54,3 +58,27 @@ def test_a_text_that_the_shell_took_apart_is_asked_about() -> None:
     for data in (("hello world",), ('"hello"', '"world"'), ("a=1", "b=2")):
         changed = amended(ZONE, Amendment(note, parse_type("TXT"), "set", data)).get(note, parse_type("TXT"))
         assert changed is not None and len(changed.rdatas) == len(data)
+
+
+@pytest.mark.parametrize(
+    ("name", "rtype", "data", "hidden"),
+    [
+        ("shop.preview", "TXT", "seen", "shop.preview"),
+        ("shop.preview", "A", "198.51.100.26", ""),
+        ("shop.preview", "CNAME", "mail", ""),
+        ("a.shop.preview", "A", "198.51.100.26", "shop.preview"),  # which is there now, and empty
+        ("a.open", "TXT", "seen", ""),  # the wildcard stands elsewhere
+        ("preview", "TXT", "seen", ""),
+        ("*.preview", "TXT", "seen", ""),
+        ("_check.preview", "TXT", "seen", ""),  # nobody comes for its address
+    ],
+)
+def test_a_name_of_its_own_takes_itself_out_of_a_wildcard(name: str, rtype: str, data: str, hidden: str) -> None:
+    names = [parse_name(f"{each}.kilnandclay.example.") for each in ("*.preview", "open")]
+    before = ZONE.with_rrsets(rrset(each, A, 3600, [address_rdata("198.51.100.81")]) for each in names)
+    after = amended(before, Amendment(parse_name(f"{name}.kilnandclay.example."), parse_type(rtype), "set", (data,)))
+    found = hidden_from_wildcards(before, after)
+    assert [*found] == ([parse_name(f"{hidden}.kilnandclay.example.")] if hidden else [])
+    for each in found:  # and so it is answered
+        had, has = (answer_from({DOMAIN: ServedZone(zone)}, each, A).answer for zone in (before, after))
+        assert had and not has and "loses A, which *.preview.kilnandclay.example gives it now" in found[each]

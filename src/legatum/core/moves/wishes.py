@@ -167,6 +167,9 @@ def refuse_strange_names(wish: Wishes) -> None:
         if not is_under(host, wish.domain) or host == wish.domain:
             words = f"{name_text(host)} is not below {name_text(wish.domain)}"
             raise BadInput(words, "only hosts below a domain have addresses at its registry")
+    for name in (*wish.aliases, *(name for name, _ in wish.verify)):
+        if not is_under(name, wish.domain):
+            raise BadInput(f"{name_text(name)} is not in {name_text(wish.domain)}", "give a name of the domain, or one relative to it")
 
 
 def refuse_silence(wish: Wishes, observation: Observation, dead: Collection[Name]) -> None:

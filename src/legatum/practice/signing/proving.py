@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from legatum.core.records.name import Name, ancestors, below, canonical_key
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import DNSKEY, DS, NS, NSEC, RRSIG
-from legatum.core.rehearsal.answering import NXDOMAIN, Answer, ServedZone, zone_for
+from legatum.core.zones.answering import NXDOMAIN, Answer, ServedZone, zone_for
 from legatum.core.zones.zone import Zone
 
 

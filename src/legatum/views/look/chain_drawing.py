@@ -8,7 +8,7 @@ from collections import Counter
 from html import escape
 
 from legatum.core.dnssec.chain import State
-from legatum.core.printable import clean
+from legatum.core.printable import clean, clipped
 from legatum.views.look.chain import ChainDocument, LinkPart
 
 _WIDTH, _LEFT, _BOX, _LINE, _PAD, _GAP = 760, 16, 728, 17, 10, 62
@@ -71,6 +71,4 @@ def _short(record: str) -> str:
 
 
 def _text(kind: str, x: int, y: int, text: str) -> str:
-    shown = clean(text)
-    shown = shown if len(shown) <= _LONGEST else shown[: _LONGEST - 1] + "…"
-    return f'<text class="{kind}" x="{x}" y="{y}">{escape(shown)}</text>'
+    return f'<text class="{kind}" x="{x}" y="{y}">{escape(clipped(text, _LONGEST))}</text>'

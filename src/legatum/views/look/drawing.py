@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from html import escape
 
 from legatum.core.observation.observation import Observation, ServerView
-from legatum.core.printable import clean
+from legatum.core.printable import clean, clipped
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
@@ -17,7 +17,7 @@ from legatum.views.look.survey import SurveyDocument
 
 _WIDTH, _LEFT, _RIGHT, _BOX = 760, 16, 424, 320
 _LINE, _PAD, _GAP, _TOP = 17, 10, 14, 44
-_MOST = 12
+_MOST, _LONGEST = 12, 46
 GOOD, BAD, DOUBT = "good", "bad", "doubt"
 
 
@@ -148,6 +148,4 @@ def _drawn(box: _Box) -> Iterator[str]:
     yield f'<rect class="{box.state}" x="{box.x}" y="{box.y}" width="{_BOX}" height="{box.height}" rx="6"/>'
     for number, text in enumerate(box.lines):
         kind = "name" if number == 0 else "small"
-        shown = clean(text)
-        shown = shown if len(shown) <= 46 else shown[:45] + "…"
-        yield f'<text class="{kind}" x="{box.x + 12}" y="{box.y + _PAD + 13 + number * _LINE}">{escape(shown)}</text>'
+        yield f'<text class="{kind}" x="{box.x + 12}" y="{box.y + _PAD + 13 + number * _LINE}">{escape(clipped(text, _LONGEST))}</text>'

@@ -11,7 +11,7 @@ from legatum.core.history import Act, Became, Changed, before_and_after
 from legatum.core.instant import instant_text, with_local
 from legatum.core.letter import Letter, Said, asks_of, differences_of
 from legatum.core.memory.given import ABSENT, Given
-from legatum.core.printable import cell_text, one_line
+from legatum.core.printable import cell_text, clipped, one_line
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.records.rrtype import type_text
 from legatum.net.file import write_whole
@@ -168,18 +168,13 @@ def _show_seen(document: HistoryDocument, screen: Screen, whole: bool) -> None:
     told = [each for each in seen if whole or states[each.name, each.type, each.by] > 1]
     if told:
         screen.heading("What was given, and when that was seen")
-        rows = [(each.name, each.type, each.ttl, _short(each.data), each.by, _minute(each.first), _minute(each.last)) for each in told]
+        rows = [
+            (each.name, each.type, each.ttl, clipped(each.data, _LONGEST), each.by, _minute(each.first), _minute(each.last))
+            for each in told
+        ]
         screen.table(("name", "type", "TTL", "data", "by", "first", "last"), rows)
     if len(told) < len(seen):
         screen.line(f"{len(seen) - len(told)} RRsets were never seen otherwise (-v shows them)", QUIET)
-
-
-def _short_line(text: str) -> str:
-    return text if len(text) <= 2 * _LONGEST else f"{text[: 2 * _LONGEST]} …"
-
-
-def _short(text: str) -> str:
-    return text if len(text) <= _LONGEST else f"{text[:_LONGEST]} …"
 
 
 def _minute(text: str) -> str:
@@ -193,7 +188,7 @@ def _what(each: ActPart) -> str:
 
 def _lines(changes: Sequence[str]) -> str:
     more = f"\nand {len(changes) - _MOST_SHOWN} more" if len(changes) > _MOST_SHOWN else ""
-    return "\n".join(map(_short_line, changes[:_MOST_SHOWN])) + more
+    return "\n".join(clipped(each, 2 * _LONGEST) for each in changes[:_MOST_SHOWN]) + more
 
 
 def history_csv(documents: Sequence[HistoryDocument]) -> str:

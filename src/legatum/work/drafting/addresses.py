@@ -2,7 +2,7 @@
 
 from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.kinds.address import NewAddress
-from legatum.core.moves.kinds.mail import Mail
+from legatum.core.moves.kinds.mail import Mail, refuse_unfit
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
@@ -50,7 +50,9 @@ async def refuse_nowhere(context: RunContext, mail: Mail, zone: Zone) -> None:
 def mail_at(context: RunContext, wish: Wishes) -> Mail:
     """As the service's template has it. Raises :class:`BadInput`."""
     templates = read_templates(context.folder / context.settings.templates)
-    return Mail(wish.mail, expand(resolve(wish.mail, templates), wish.domain, wish.values))
+    mail = Mail(wish.mail, expand(resolve(wish.mail, templates), wish.domain, wish.values))
+    refuse_unfit(mail, wish.domain)
+    return mail
 
 
 def _addresses(side: RRset | None) -> list[str]:

@@ -1,9 +1,9 @@
 """What is no basis for a plan: refused when it is drafted, with the reason."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from legatum.core.fault import AlreadySo, BadInput, GateShut
-from legatum.core.moves.effects import Records
+from legatum.core.moves.effects import Records, RRsetChange
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import Wishes
@@ -11,6 +11,7 @@ from legatum.core.observation.observation import Observation
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
+from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import signer_beside, two_signers
@@ -20,14 +21,21 @@ from legatum.work.zones.harm import refuse_new_errors
 
 
 def refuse_errors(context: RunContext, inputs: PlanInput, runbook: Runbook) -> None:
-    """Raises :class:`GateShut` where a zone would have an error at the end that it has not now."""
+    """Raises :class:`GateShut` where a zone would have an error after a step that it has not now, be it for a while."""
     records = [each for step in runbook.steps for each in step.effects if isinstance(each, Records)]
     for (place, origin), zone in inputs.zones.items():
         wanted = zone
-        for change in (one for each in records if (each.place, each.zone) == (place, origin) for one in each.changed):
-            wanted = wanted.without([change.key]) if change.after is None else wanted.with_rrsets([change.after])
-        if wanted != zone:
-            refuse_new_errors(context, [zone], wanted)
+        for each in records:
+            if (each.place, each.zone) == (place, origin):
+                wanted = _changed(wanted, each.changed)
+                if any(one.before is None or not one.before.says_the_same(one.after) for one in each.changed):
+                    refuse_new_errors(context, [zone], wanted)
+
+
+def _changed(zone: Zone, changes: Iterable[RRsetChange]) -> Zone:
+    for change in changes:
+        zone = zone.without([change.key]) if change.after is None else zone.with_rrsets([change.after])
+    return zone
 
 
 async def refuse_other_registrar(context: RunContext, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:

@@ -9,12 +9,14 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, SOA, A
+from legatum.core.zones.changing.hidden import hidden_from_wildcards
 from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.zone import Zone
 from legatum.work.run_context import RunContext
 from legatum.work.under_way import refuse_under_way
 
-_NEVER_SEEN = {"data-under-cut"}  # no error to visitors, but the change would do nothing
+# No errors of a zone that stands: the first says that the change would do nothing, the second that some do without this mail server.
+_ASKED = {"data-under-cut", "mail-leads-to-alias"}
 
 
 async def refuse_harm(context: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
@@ -30,12 +32,19 @@ async def refuse_harm(context: RunContext, publication: Publication, served: Zon
 
 
 def refuse_new_errors(context: RunContext, before: Iterable[Zone], wanted: Zone) -> None:
-    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has."""
+    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has, and for a name that takes itself
+    out of a wildcard that answers for it in each of them."""
+    before = list(before)
     home = tuple(context.settings.network.home)
     known = {each for zone in before for each in _errors(zone, home)}
     for (slug, about), (title, seen) in _errors(wanted, home).items():
         if (slug, about) not in known:
             raise GateShut(f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same")
+    hidden = [hidden_from_wildcards(zone, wanted) for zone in before]
+    for name in sorted(set.intersection(*map(set, hidden)) if hidden else ()):
+        raise GateShut(
+            hidden[0][name], "give it those too (RFC 4592 s3.3.1: a wildcard answers for no name that exists); --anyway if it is meant"
+        )
 
 
 def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[str, str]]:
@@ -44,7 +53,7 @@ def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[st
         (each.kind.slug, one.about): (each.kind.title, one.seen)
         for each in lint(ZoneContents(zone, home))
         for one in each.sightings
-        if each.kind.severity == "error" or each.kind.slug in _NEVER_SEEN
+        if each.kind.severity == "error" or each.kind.slug in _ASKED
     }
 
 

@@ -12,7 +12,7 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import negative_ttl, parse_soa, serial_by_rule, serial_is_newer
-from legatum.core.rehearsal.answering import ServedZone, answer_from
+from legatum.core.zones.answering import ServedZone, answer_from
 from legatum.core.zones.changing.publication import Publication, RRsetKey, for_provider, new_publication
 from legatum.core.zones.difference import Difference, difference_text, zone_differences
 from legatum.core.zones.particular import particulars

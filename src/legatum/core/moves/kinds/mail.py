@@ -14,10 +14,10 @@ from legatum.core.moves.needs import Lowered, Need, OldDataExpired
 from legatum.core.moves.place import RRsetKey
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
-from legatum.core.records.name import is_under, name_text
+from legatum.core.records.name import Name, is_under, labels_of, name_text
 from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import RRset, rrset, targets
-from legatum.core.records.rrtype import CNAME, MX, TXT, type_text
+from legatum.core.records.rrtype import CNAME, MX, NS, TXT, type_text
 from legatum.core.service.spf import spf_texts
 from legatum.core.service.spf_change import spf_left, spf_of_both
 from legatum.core.zones.changing.template import Demand
@@ -30,6 +30,26 @@ class Mail:
 
     service: str
     demands: tuple[Demand, ...]
+
+
+def refuse_unfit(wish: Mail, domain: Name) -> None:
+    """Raises :class:`BadInput` for a template that is none of a service that takes the domain's mail."""
+    wanted, template = {(each.rrset.name, each.rrset.rtype): each.rrset for each in wish.demands}, f"template {wish.service}"
+    mx = wanted.get((domain, MX))
+    if mx is None:
+        raise BadInput(f"{template} says of no server that takes mail", "give it an MX record at @: docs/templates.md")
+    if any(not labels_of(host) for host in targets(mx)):
+        raise BadInput(
+            f"{template} says that no mail is taken: an MX of `.` (RFC 7505)",
+            f"`legatum amend {name_text(domain)} @ MX '0 .' --at PROVIDER` where the domain is to have no mail at all",
+        )
+    if zones := [name for name, rtype in wanted if rtype == NS]:
+        raise BadInput(
+            f"{template} has {name_text(zones[0])} NS: who serves a zone is no matter of its mail",
+            "take it out; --to, --part and --second change it with all that goes with it",
+        )
+    if len(found := spf_texts(wanted.get((domain, TXT)))) > 1:
+        raise BadInput(f"{template} has {len(found)} SPF records: receivers take none of them", "make one of them")
 
 
 @dataclass
@@ -45,7 +65,8 @@ class _Sorted:
 
 
 def mail_pieces(inputs: PlanInput, wish: Mail) -> Iterator[PlannedStep]:
-    """Raises :class:`BadInput` for a template without a mail server that exists, :class:`GateShut` where SPF cannot let both send, and
+    """``wish``: fit (:func:`refuse_unfit`). Raises :class:`BadInput` for a mail server that does not exist, :class:`GateShut` where
+    SPF cannot let both send, and
     :class:`AlreadySo`."""
     zone, old = inputs.contents, inputs.contents.get(inputs.domain, MX)
     found = _sorted(zone, wish)
@@ -77,9 +98,7 @@ def mail_pieces(inputs: PlanInput, wish: Mail) -> Iterator[PlannedStep]:
 
 def _sorted(zone: Zone, wish: Mail) -> _Sorted:
     wanted = {(each.rrset.name, each.rrset.rtype): each for each in wish.demands}
-    mx = wanted.get((zone.origin, MX))
-    if mx is None:
-        raise BadInput(f"template {wish.service} says of no server that takes mail", "give it an MX record at @: docs/templates.md")
+    mx = wanted[zone.origin, MX]
     for host in targets(mx.rrset):
         given = zone.at(host) or [each for each in wanted if each[0] == host]
         if is_under(host, zone.origin) and not given:

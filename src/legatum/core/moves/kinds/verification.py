@@ -10,12 +10,14 @@ from legatum.core.moves.effects import Answered, RRsetChange
 from legatum.core.moves.needs import Lasted, OldDataExpired
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
+from legatum.core.printable import clipped
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT
 
 _STEP = "verify"
+_LONGEST = 40  # letters of a text in a title
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,21 +43,23 @@ def verification_pieces(inputs: PlanInput, wish: Verification) -> Iterator[Plann
             "these verification records are there already", "`legatum survey DOMAIN --leftovers` says whether they still are wanted"
         )
     names = ", ".join(name_text(each.key[0]) for each in changes)
+    texts = ", ".join(f'"{clipped(text, _LONGEST)}"' for name, text in wish.texts if name in {each.key[0] for each in changes})
+    what = f"the verification {'record' if len(wish.texts) == 1 else 'records'} {texts}"
     for place in inputs.sides:
         yield PlannedStep(Phase.CHANGE, Step(
-            _STEP, f"Put a verification record beside what is there, at {names} at {place}",
+            _STEP, f"Put {what} beside what is there, at {names} at {place}",
             (inputs.records(place, inputs.domain, changes),),
             ("it is what was seen when drafting",), f"every server of {place} hands it out", "take it out again", estimate=10,
         ))  # fmt: skip
     given = tuple(each.after for each in changes if each.after is not None)
     yield PlannedStep(Phase.CONFIRM, Step(
-        "confirm-verify", f"Everybody is given the verification record at {names}",
+        "confirm-verify", f"Everybody is given {what} at {names}",
         (Answered(inputs.domain, tuple(inputs.sides), given),), (),
         "every server and every resolver gives it: have the other side look now", "take it out again",
     ), tuple(OldDataExpired(inputs.domain, each.key, negative=each.before is None) for each in changes))  # fmt: skip
     for place in inputs.sides[-1:]:
         yield PlannedStep(Phase.CLOSE, Step(
-            "verified", f"Take the verification record out again, at {names} at {place}",
+            "verified", f"Take {what} out again, at {names} at {place}",
             (inputs.records(place, inputs.domain, [each.reverse() for each in changes]),),
             (f"whoever asked for it has looked: it was wanted for {rough_text(wish.seconds)}",),
             f"every server of {place} gives what was there before", "put it in again", estimate=10,

@@ -137,7 +137,11 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
         if rtype == SOA or not is_under(owner, origin):
             raise BadInput(f"{what}: not a record that a template can give", "SOA is the provider's; names must be in the zone")
         ttl = template.ttls.get(name) or template.ttl or "1h"
-        data = (typed_rdata(rtype, _filled(text, known, what), origin) for text in texts)
+        filled = [_filled(text, known, what) for text in texts]
+        try:
+            data = [typed_rdata(rtype, text, origin) for text in filled]
+        except BadInput as fault:
+            raise BadInput(f"{what}: {fault.message}", fault.remedy) from None
         found.append(Demand(rrset(owner, rtype, parse_duration(ttl), data), kind.endswith("+")))
     return tuple(found)
 

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import AAAA, ANY, CNAME, DS, MX, NS, SOA, TXT, A
-from legatum.core.rehearsal.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, Answer, ServedZone, answer_from
+from legatum.core.zones.answering import NOERROR, NXDOMAIN, REFUSED, YXDOMAIN, Answer, ServedZone, answer_from
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
 from tests.strategies import zones
