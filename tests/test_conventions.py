@@ -1,4 +1,4 @@
-"""What the project holds itself to, looked at in its own files: pages that name every rule, tests that do not lean on the clock."""
+"""What the project holds itself to, looked at in its own files: pages that name every rule, tests that do not rely on the clock."""
 
 import ast
 import re
@@ -41,14 +41,14 @@ def test_no_test_judges_by_how_long_something_took() -> None:
         calls = {f"{each.value.id}.{each.attr}" for each in called if isinstance(each.value, ast.Name)}
         return bool(calls & {"time.time", "time.monotonic", "time.perf_counter"})
 
-    leaning = [
+    relying = [
         f"{path.relative_to(ROOT)}:{node.lineno}"
         for path in tracked("tests/*.py")
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
         if isinstance(node, ast.Assert)
         and any(isinstance(each, ast.BinOp) and isinstance(each.op, ast.Sub) and reads_the_clock(each) for each in ast.walk(node))
     ]
-    assert leaning == []
+    assert relying == []
 
 
 def part_text(part: ast.expr) -> str:

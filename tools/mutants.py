@@ -3,8 +3,8 @@ parts alone, with what was found of the others before.
 
 One change at a time is made in the parts that [tool.mutmut] in pyproject.toml names - a comparison, a constant, a condition, an argument,
 an assignment -, and the tests that reach it are run, the quickest first, until one fails. What the type checker refuses counts as noticed:
-it is part of `make test`. Texts are left alone: what people read is held by the tests of pages and commands. So are the few tests that take
-seconds, for whatever quicker ones reach too: so the tests notice rather more than is said here.
+it is part of `make test`. Texts are left alone: what people read is held by the tests of pages and commands. Of tests that take long
+together only the quickest are run: all of them notice rather more than is said here.
 
 The library makes the changes. They are tried here, all from one process that has loaded every test, each in a fork of it: loading the
 tests takes longer than most changes live. What was found is in build/mutants, and as a list in docs/mutants.md.
@@ -23,6 +23,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from contextlib import redirect_stdout, suppress
 from functools import _lru_cache_wrapper
+from itertools import accumulate
 from pathlib import Path
 from typing import Any
 
@@ -37,16 +38,17 @@ from mutmut.utils.format_utils import mangled_name_from_mutant_name
 
 ROOT = Path(__file__).parent.parent
 PLACE = ROOT / "build" / "mutants"
+_RESULTS = PLACE / "results.json"
 _COPIED = ("src", "tests", "tools", "docs", "README.md", "CHANGELOG.md", "pyproject.toml", "Makefile")
 _SIDE_BY_SIDE = os.cpu_count() or 2
 _PATIENCE, _LEAST = 4, 20  # times what the tests take without a change, and seconds at least
-_DEAR = 3.0  # seconds: tests that are left out where there are quicker ones
+_TRIED_FOR = 6.0  # seconds that the tests of a change may take together, the quickest first; the first one runs whatever it takes
 _SAVED_EVERY = 30.0  # seconds
 _FAILED, _NOTICED = 1, ("killed", "types", "time")
 
 
 def main() -> int:
-    known = json.loads((PLACE / "results.json").read_text()) if sys.argv[1:] and (PLACE / "results.json").exists() else {}
+    known = json.loads(_RESULTS.read_text()) if sys.argv[1:] and _RESULTS.exists() else {}
     shutil.rmtree(PLACE, ignore_errors=True)
     PLACE.mkdir(parents=True)
     for each in _COPIED:
@@ -100,7 +102,8 @@ class Trial:
         print(f"{len(session.items)} tests; trying the changes …", flush=True)
         for name in self.wanted:
             items = sorted(reach.get(mangled_name_from_mutant_name(name), ()), key=lambda each: self._took[each.nodeid])
-            items = [each for each in items if self._took[each.nodeid] <= _DEAR] or items
+            takes = list(accumulate(self._took[each.nodeid] for each in items))
+            items = [each for each, seconds in zip(items, takes, strict=True) if seconds <= _TRIED_FOR] or items[:1]
             if name in self.refused:
                 self.results[name] = "types"
             elif not items:
@@ -150,12 +153,13 @@ class Trial:
         self.results[name] = "time" if os.WIFSIGNALED(status) else "killed" if os.WEXITSTATUS(status) else "survived"
         if time.monotonic() - self._saved > _SAVED_EVERY:
             self._saved = time.monotonic()
+            _RESULTS.write_text(json.dumps(self.results, indent=1))
             print(f"{len(self.results)} of {len(self.wanted)}: {dict(Counter(self.results.values()))}", flush=True)
 
 
 def report(results: dict[str, str], made: int) -> None:
     """The figures, and in docs/mutants.md what nobody noticed. ``made``: changes, of which some may not have been tried."""
-    (PLACE / "results.json").write_text(json.dumps(results, indent=1))
+    _RESULTS.write_text(json.dumps(results, indent=1))
     parts = defaultdict[str, Counter[str]](Counter)
     for name, found in results.items():
         parts[name.split(".x")[0].removeprefix("legatum.").replace(".", "/")][found] += 1

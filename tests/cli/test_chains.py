@@ -27,7 +27,7 @@ def chain(desk: Desk, domain: str) -> str:
     return desk.said.splitlines()[0].split(": ")[1]
 
 
-def vouched(desk: Desk, domain: str) -> int:
+def ds_count(desk: Desk, domain: str) -> int:
     held = desk.world.registry.known(parse_domain(domain))
     assert held is not None
     return len(held.ds)
@@ -49,7 +49,7 @@ def test_what_a_zone_asks_for_is_read_checked_and_done(desk: Desk) -> None:
     asks(desk, "removal")
     assert desk.run("ds", "submit", SIGNED, "--cds", "--registrar", "flint", "--yes") == 4 and "ds withdraw" in desk.said
     desk.done("ds", "withdraw", SIGNED, "--cds", "--registrar", "flint", "--yes", "--wait")
-    assert vouched(desk, SIGNED) == 0
+    assert ds_count(desk, SIGNED) == 0
 
 
 def test_a_first_ds_is_nobodys_word_without_the_operators(desk: Desk) -> None:
@@ -60,10 +60,10 @@ def test_a_first_ds_is_nobodys_word_without_the_operators(desk: Desk) -> None:
     assert desk.run("ds", "submit", SIGNED, "--cds", "--registrar", "flint", "--yes") == 4 and "RFC 9615" in desk.said
     desk.done("practice", "registry", "--reads-cds", "12h")
     desk.done("practice", "clock", "--on", "1d")
-    assert vouched(desk, SIGNED) == 0
+    assert ds_count(desk, SIGNED) == 0
     desk.done("ds", "submit", "rowan.test", "--registrar", "slate", "--yes", "--wait")
     desk.done("practice", "clock", "--on", "1d")
-    assert vouched(desk, SIGNED) == 1 and chain(desk, SIGNED) == VALID
+    assert ds_count(desk, SIGNED) == 1 and chain(desk, SIGNED) == VALID
 
 
 def test_a_registry_that_reads_cds_follows_the_keys_and_stands_in_the_way_of_a_move(desk: Desk) -> None:
@@ -73,7 +73,7 @@ def test_a_registry_that_reads_cds_follows_the_keys_and_stands_in_the_way_of_a_m
     desk.done("practice", "registry", "--reads-cds", "2h")
     desk.done("ds", "exchange", SIGNED, "--registrar", "flint", "--yes", "--wait")
     desk.done("practice", "clock", "--on", "6h")
-    assert chain(desk, SIGNED) == VALID and vouched(desk, SIGNED) == 1
+    assert chain(desk, SIGNED) == VALID and ds_count(desk, SIGNED) == 1
     assert desk.run("move", "draft", SIGNED, "--to", "sorrel", "--registrar", "flint", "--force") == 4
     assert "reads_cds = false" in desk.said and all(each.good for each in desk.world.visitors.seen)
     asks(desk, "nothing")
@@ -107,7 +107,7 @@ def test_the_ds_can_be_taken_out_in_the_middle_of_a_key_exchange(desk: Desk) -> 
         refused = desk.run("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
         assert refused == 2 and "in its place with --force" in desk.said
         desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait", "--force")
-        assert vouched(desk, SIGNED) == 0 and chain(desk, SIGNED) == "signed, not connected"
+        assert ds_count(desk, SIGNED) == 0 and chain(desk, SIGNED) == "signed, not connected"
     seen = desk.world.visitors.seen
     assert len(seen) > 200 and all(each.good for each in seen)
 
@@ -117,7 +117,7 @@ def test_a_domain_that_was_seen_signed_is_connected_without_a_hold(desk: Desk) -
     desk.done("survey", SIGNED)
     desk.done("practice", "clock", "--on", "1d30m")
     desk.done("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--until", "ds-in")
-    assert "hold until" not in desk.said and vouched(desk, SIGNED) == 1
+    assert "hold until" not in desk.said and ds_count(desk, SIGNED) == 1
 
 
 def test_the_chain_stands_in_the_survey_and_is_drawn_in_its_report(desk: Desk, tmp_path: Path) -> None:
@@ -142,12 +142,12 @@ def test_a_registry_that_makes_ds_records_itself_gets_the_keys(desk: Desk) -> No
     held = desk.world.registry.known(parse_domain(SIGNED))
     assert chain(desk, SIGNED) == VALID and held is not None and len(held.keys) == len(held.ds) == 1
     desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
-    assert vouched(desk, SIGNED) == 0
+    assert ds_count(desk, SIGNED) == 0
 
 
 def test_nobody_is_led_to_servers_whose_own_names_are_bogus(desk: Desk) -> None:
     """sorrel's names lie in a zone that it signs, under a DS: without its keys nobody who validates finds them."""
-    desk.done("move", "draft", "kilnandclay.example", "--to", "sorrel", "--registrar", "flint", "--pace", "at-once")
+    desk.done("move", "draft", "kilnandclay.example", "--to", "sorrel", "--registrar", "flint", "--speed", "at-once")
     assert "sorrel signs by itself: kilnandclay.example becomes signed there" in desk.said
     desk.done("move", "advance", "kilnandclay.example", "--yes", "--wait", "--until", "compare")
     primary, zone = desk.world.hostings["sorrel"][0], parse_domain("sorrel.example")

@@ -20,7 +20,7 @@ NEEDED = bool(os.environ.get("LEGATUM_SERVERS_REQUIRED"))
 LINES = {
     "mo": {"move"},
     "fleet su": {"survey"},
-    "move draft --pace ": {"lowered", "at-once"},
+    "move draft --speed ": {"lowered", "at-once"},
     "move draft kilnandclay.example --repl": {"--replace"},
     "completion ": {"bash", "zsh", "fish"},
 }

@@ -7,7 +7,7 @@ import pytest
 from legatum.demo.world_thread import WorldThread
 from tests.cli.desk import DOMAIN, Desk
 
-COMBINED = ("--to", "birch", "--replace", "198.51.100.80=203.0.113.99", "--pace", "lowered", "--publishing", "4m")
+COMBINED = ("--to", "birch", "--replace", "198.51.100.80=203.0.113.99", "--speed", "lowered", "--publishing", "4m")
 CONFIRM = ("confirm", DOMAIN, "--move", "--no-resolvers")
 
 

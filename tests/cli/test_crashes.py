@@ -20,7 +20,7 @@ from tests.deadly import POINTS, deadly, deadly_at
 from tests.started import Ended, run_program
 
 DOMAIN = "kilnandclay.example"
-DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
+DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered")
 SIGNED = "coppergate.example"
 SIGNED_WISHES = (
     ("--to", "sorrel"),
@@ -258,7 +258,7 @@ def test_what_was_done_in_a_window_and_not_recorded_is_found_before_the_next_one
     begins = datetime.fromtimestamp(practice.world.clock.now() + 3 * 3600, UTC).replace(minute=0)
     window = f"{begins:%a %H:%M}-{begins + timedelta(minutes=30):%H:%M}"
     assert (
-        shell.run("move", "draft", DOMAIN, "--replace", "198.51.100.80=203.0.113.99", "--pace", "at-once", "--window", window).status == 0
+        shell.run("move", "draft", DOMAIN, "--replace", "198.51.100.80=203.0.113.99", "--speed", "at-once", "--window", window).status == 0
     )
     assert killed(shell, "before the record", "address") == -signal.SIGKILL
     practice.run(practice.world.clock.until(practice.world.clock.now() + 3600))

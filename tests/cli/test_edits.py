@@ -29,7 +29,7 @@ def text_at(desk: Desk, provider: str) -> list[RRset | None]:
 def desk(tmp_path: Path) -> Iterator[Desk]:
     with WorldThread(tmp_path / "world") as practice:
         started = Desk(practice)
-        started.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
+        started.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered")
         started.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "switch")
         yield started
 

@@ -23,7 +23,7 @@ def test_the_program_alone_says_what_can_be_done_here(desk: Desk, tmp_path: Path
     first = shell.run()
     assert first.status == 0 and f"settings {desk.settings}: 4 providers, 3 registrars, 3 resolvers" in first.out
     assert "no move waits for anybody" in first.out and "usage: legatum" in first.out
-    desk.done("move", "draft", DOMAIN, "--to", "birch", "--pace", "lowered")
+    desk.done("move", "draft", DOMAIN, "--to", "birch", "--speed", "lowered")
     desk.done("move", "advance", DOMAIN, "--yes")
     assert "1 moves hold, the first until " in shell.run().out
     desk.done("practice", "clock", "--on", "25h")
@@ -39,7 +39,7 @@ def test_the_program_alone_says_what_can_be_done_here(desk: Desk, tmp_path: Path
         (("survey", DOMAIN, "--registar", "flint"), 2, "did you mean --registrar?"),
         (("move", "draft", DOMAIN, "--to", "Birch"), 2, "did you mean birch?"),
         (("move", "draft", DOMAIN, "--to", "birch", "--registrar", "flnt"), 2, "did you mean flint?"),
-        (("move", "draft", DOMAIN, "--to", "birch", "--pace", "lowerd"), 2, "did you mean lowered?"),
+        (("move", "draft", DOMAIN, "--to", "birch", "--speed", "lowerd"), 2, "did you mean lowered?"),
         (("gather", DOMAIN, "--from", "adler"), 2, "did you mean alder?"),
         (("survey", "kilnandclay.exmaple"), 1, f"did you mean {DOMAIN}?"),
         (("settings", "check", "providers.adler"), 2, "did you mean providers.alder"),
@@ -58,7 +58,7 @@ def test_a_list_tells_line_column_and_value(desk: Desk) -> None:
 
 
 def test_a_way_back_is_shown_whole_before_anything_is_done(desk: Desk) -> None:
-    desk.done("move", "draft", DOMAIN, "--to", "birch", "--pace", "lowered")
+    desk.done("move", "draft", DOMAIN, "--to", "birch", "--speed", "lowered")
     desk.done("move", "advance", DOMAIN, "--yes")
     desk.done("move", "retreat", DOMAIN, "--dry-run")
     assert "The whole way back:" in desk.said and "over on " in desk.said and "End the service at birch" in desk.said

@@ -111,16 +111,16 @@ def test_hosts_into_both_ns_sets_once_nobody_can_hold_that_they_do_not_exist(she
     assert shell.run("hosts", "enlist", one, *where).document["done"] == ["confirm"]  # nothing to change
 
 
-def test_who_leans_on_a_host_is_found_in_settings_journal_and_registry(shell: Shell) -> None:
-    found = shell.run("hosts", "leaning", "ns2.alder.test", "--registrar", "slate", "--json").document
+def test_who_uses_a_host_is_found_in_settings_journal_and_registry(shell: Shell) -> None:
+    found = shell.run("hosts", "users", "ns2.alder.test", "--registrar", "slate", "--json").document
     listed = {each["domain"] for each in found["domains"]}
     assert {"alder.test", "ferrytimes.example", "tidemill.example"} <= listed and found["linked"] is True
     settings = Path(shell.variables["LEGATUM_SETTINGS"]) / "domains.txt"
     kept = settings.read_text()
     settings.write_text("birch.example\n")
     try:
-        # The journal knows domains that were worked on; the registry knows that somebody leans on it, not who.
-        unknown = shell.run("hosts", "leaning", "ns2.birch.example", "--registrar", "flint", "--json")
+        # The journal knows domains that were worked on; the registry knows that somebody uses it, not who.
+        unknown = shell.run("hosts", "users", "ns2.birch.example", "--registrar", "flint", "--json")
         assert "birch.example" in {each["domain"] for each in unknown.document["domains"]}
     finally:
         settings.write_text(kept)

@@ -72,7 +72,7 @@ def test_the_moves_of_the_house(desk: Desk, tmp_path: Path) -> None:
 
 
 def test_what_mends_a_stopped_move_comes_before_going_on_with_it(desk: Desk) -> None:
-    desk.done("move", "draft", DOMAIN, "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "at-once")
+    desk.done("move", "draft", DOMAIN, "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "at-once")
     desk.done("registration", "lock", DOMAIN, "--registrar", "flint", "--yes")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4
     desk.run("house")

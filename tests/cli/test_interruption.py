@@ -94,7 +94,7 @@ def test_the_status_is_what_was_found_however_much_is_read(shell: Shell) -> None
 def test_the_same_command_goes_on_after_an_interruption_of_a_hold(shell: Shell, tmp_path: Path) -> None:
     with PracticeWorld(tmp_path / "own") as own:
         there = own.shell(shell.folder)
-        draft = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered")
+        draft = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered")
         assert there.run(*draft).status == 0
         # Without the world's clock the hold is really waited for: long enough to be interrupted in it.
         settings = other_settings(own, tmp_path)

@@ -74,7 +74,7 @@ def test_a_timetable_counts_what_the_tool_itself_has_lowered(desk: Desk) -> None
 
 def test_a_ttl_raised_and_put_back_while_a_move_is_under_way_is_waited_for(desk: Desk) -> None:
     """Nobody who fetched it meanwhile asks the old side any more when that ends."""
-    desk.done(*TO_BIRCH, "--pace", "lowered", "--publishing", "4m")
+    desk.done(*TO_BIRCH, "--speed", "lowered", "--publishing", "4m")
     desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "lower")
     desk.done("practice", "clock", "--on", "1d")
     desk.done("amend", DOMAIN, *NS, "--ttl", "2d", "--at", "alder", "--yes", "--anyway")

@@ -75,7 +75,7 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
 
 
 def carried_out(desk: Desk, person: Person, *wishes: str) -> None:
-    desk.done("move", "draft", DOMAIN, *wishes, "--registrar", "flint", "--pace", "lowered")
+    desk.done("move", "draft", DOMAIN, *wishes, "--registrar", "flint", "--speed", "lowered")
     desk.receive()
     for _ in range(40):
         status = desk.run("move", "advance", DOMAIN, "--yes")

@@ -250,7 +250,7 @@ def test_a_whole_move_with_a_registrar_that_has_only_a_form(shell: Shell) -> Non
         "granite",
         "--publishing",
         "4m",
-        "--pace",
+        "--speed",
         "lowered",
     )
     assert shell.run(*draft).status == 0

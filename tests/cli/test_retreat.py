@@ -29,7 +29,9 @@ def test_a_move_is_taken_back_from_every_step(tmp_path: Path, step: str) -> None
         world, settings = practice.world, ("--settings", str(practice.world.settings_file), "-q")
         practice.visit([(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(f"w.preview.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)], 120.0)
         before = world.hostings["alder"][0].zone(parse_domain(DOMAIN))
-        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered", *settings) == 0
+        assert (
+            run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered", *settings) == 0
+        )
         assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", step, *settings) == 0
         assert run("move", "retreat", DOMAIN, "--dry-run", *settings) == 0
         assert run("move", "retreat", DOMAIN, "--yes", "--wait", *settings) == 0
@@ -48,7 +50,9 @@ def test_a_move_is_taken_back_from_every_step(tmp_path: Path, step: str) -> None
 def test_nothing_done_nothing_to_take_back(tmp_path: Path) -> None:
     with WorldThread(tmp_path / "world") as practice:
         settings = ("--settings", str(practice.world.settings_file), "-q")
-        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered", *settings) == 0
+        assert (
+            run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered", *settings) == 0
+        )
         assert run("move", "retreat", DOMAIN, "--yes", *settings) == 4
         assert run("move", "advance", DOMAIN, "--yes", "--until", "gather", *settings) == 0
         assert run("move", "retreat", DOMAIN, "--yes", *settings) == 4  # a gathered zone is nothing that anybody sees
@@ -58,7 +62,9 @@ def test_nothing_done_nothing_to_take_back(tmp_path: Path) -> None:
 def test_a_declined_retreat_leaves_the_move_as_it_was(tmp_path: Path) -> None:
     with WorldThread(tmp_path / "world") as practice:
         settings = ("--settings", str(practice.world.settings_file), "-q")
-        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered", *settings) == 0
+        assert (
+            run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered", *settings) == 0
+        )
         assert run("move", "advance", DOMAIN, "--yes", "--until", "publish", *settings) == 0
         assert run("move", "retreat", DOMAIN, *settings) == 4  # nobody says yes
         beside = ("amend", DOMAIN, "press", "A", "198.51.100.9", "--at", "alder", "--yes")
@@ -87,7 +93,7 @@ def test_until_a_step_that_is_done_does_nothing_and_a_lock_is_told_before_anybod
                         "birch",
                         "--registrar",
                         "flint",
-                        "--pace",
+                        "--speed",
                         "lowered",
                         *settings[:2],
                     )
@@ -126,7 +132,9 @@ def test_a_way_back_is_given_up_and_the_move_goes_on(tmp_path: Path, until: str)
     with WorldThread(tmp_path / "world") as practice:
         world, settings = practice.world, ("--settings", str(practice.world.settings_file), "-q")
         practice.visit([(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(f"w.preview.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)], 120.0)
-        assert run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--pace", "lowered", *settings) == 0
+        assert (
+            run("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered", *settings) == 0
+        )
         assert run("move", "retreat", DOMAIN, "--give-up", *settings) == 4  # nothing is being taken back
         assert run("move", "advance", DOMAIN, "--yes", "--wait", "--until", until, *settings) == 0
         for _ in range(2):  # there, half of the way back, on again: twice

@@ -294,7 +294,7 @@ def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:
 def test_watch_follows_a_change_to_its_end(shell: Shell) -> None:
     assert (
         shell.run(
-            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "lowered"
+            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "lowered"
         ).status
         == 0
     )

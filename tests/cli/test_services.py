@@ -63,14 +63,14 @@ def test_the_service_at_its_new_address(desk: Desk, tmp_path: Path) -> None:
 
 
 def test_a_move_leads_nobody_to_a_worse_service(desk: Desk) -> None:
-    desk.done("move", "draft", DOMAIN, "--replace", f"{OLD}={FRESH_MACHINE}", "--pace", "at-once")
+    desk.done("move", "draft", DOMAIN, "--replace", f"{OLD}={FRESH_MACHINE}", "--speed", "at-once")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4
     assert "visitors would be worse off: https" in desk.said and "--anyway" in desk.said
     assert OLD in json.dumps(told(desk, "survey", DOMAIN)["contents"])  # nothing was changed
     desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--anyway")
     assert "behind the names: error: the certificate is for another name" in desk.said  # looked at once more, by way of the DNS
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")  # to where they were: nobody is held up on the way back
-    desk.done("move", "draft", DOMAIN, "--replace", f"{OLD}={NEW}", "--pace", "at-once", "--force")
+    desk.done("move", "draft", DOMAIN, "--replace", f"{OLD}={NEW}", "--speed", "at-once", "--force")
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
     assert "services behind the names answer as they should" in desk.said
 

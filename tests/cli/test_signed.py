@@ -33,7 +33,7 @@ def state(desk: Desk) -> str:
 
 
 def test_a_signed_domain_is_led_by_way_of_unsigned_and_back(desk: Desk) -> None:
-    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--pace", "at-once", *THERE)
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--speed", "at-once", *THERE)
     assert "Take the DS set away at the registrar flint" in desk.said and "(rule 7" in desk.said
     desk.done("move", "rehearse", SIGNED)
     desk.done("move", "advance", SIGNED, "--yes", "--wait", "--until", "switch")
@@ -51,13 +51,13 @@ def test_a_signed_domain_is_led_by_way_of_unsigned_and_back(desk: Desk) -> None:
 def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing_else(desk: Desk) -> None:
     seen, asked = desk.world.visitors.seen, [(parse_domain(each), A) for each in (SIGNED, f"www.{SIGNED}")]
     desk.practice.visit([*asked, (parse_domain("kilnandclay.example"), A)], 120)
-    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--pace", "at-once", *THERE)
+    desk.done("move", "draft", SIGNED, "--to", "birch", "--unsign", "--speed", "at-once", *THERE)
     desk.done("move", "advance", SIGNED, "--yes", "--wait")
     desk.done("move", "retreat", SIGNED, "--yes", "--wait")
     assert len(seen) > 1000 and all(each.good for each in seen)
     desk.done("practice", "clock", "--on", "2h")  # harbour has forgotten that there was no DS
     desk.run("survey", SIGNED)
-    assert "seen to validate" not in desk.said  # harbour vouches for it
+    assert "seen to validate" not in desk.said  # harbour validated it
     before = len(seen)
     desk.done("publish", SIGNED, "--from", "rowan", "--to", "alder", "--yes")
     assert desk.run("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait") == 4
@@ -88,7 +88,7 @@ LED = [
 
 
 def visited(desk: Desk) -> bool:
-    """Often, and no visitor failed; the parent vouches for one key."""
+    """Often, and no visitor failed; the parent has one DS."""
     seen = [each for each in desk.world.visitors.seen if not each.name.startswith("nothing")]
     held = desk.world.registry.known(parse_domain(SIGNED))
     return len(seen) > 100 and all(each.good for each in seen) and held is not None and len(held.ds) == 1
@@ -186,7 +186,7 @@ def test_the_ds_set_comes_out_of_a_transfer_as_it_went_in(desk: Desk) -> None:
     assert state(desk) == "connected and valid" and visited(desk) and held is not None and held.registrar == "slate"
 
 
-def test_a_registrar_that_takes_no_ds_gets_the_domain_when_nobody_vouches_for_it_any_more(desk: Desk) -> None:
+def test_a_registrar_that_takes_no_ds_gets_the_domain_when_it_has_no_ds_any_more(desk: Desk) -> None:
     settings = desk.world.settings_file
     settings.write_text(settings.read_text().replace("[registrars.slate]\n", "[registrars.slate]\ntakes_ds = false\n"))
     wishes = ("--registrar", "flint", "--registrar-to", "slate", "--approve", "--publishing", "4m")

@@ -187,7 +187,7 @@ def test_nobody_is_sent_with_mail_to_who_does_not_take_it(desk: Desk, machine: s
     (desk.world.folder / "templates").mkdir()
     template = f'[records]\n"@" = {{ MX = ["10 post.{DOMAIN}."] }}\npost = {{ A = "{machine}" }}\n'
     (desk.world.folder / "templates" / "post.toml").write_text(template)
-    desk.done("move", "draft", DOMAIN, "--mail", "post", "--pace", "at-once")
+    desk.done("move", "draft", DOMAIN, "--mail", "post", "--speed", "at-once")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4, desk.said
     assert f"post.{DOMAIN} would not take mail for {DOMAIN}: {machine}: {says}" in desk.said
     desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--anyway")
@@ -200,7 +200,7 @@ def test_where_no_mail_server_can_be_reached_that_is_said(desk: Desk) -> None:
     template = f'[records]\n"@" = {{ MX = ["10 post.{DOMAIN}."] }}\npost = {{ A = "{DEAD_MACHINE}" }}\n'
     (desk.world.folder / "templates" / "post.toml").write_text(template)
     desk.settings.write_text(re.sub(r'(?m)^"\*#25" = .*$', '"*#25" = "127.0.0.1:1"', desk.settings.read_text()))
-    desk.done("move", "draft", DOMAIN, "--mail", "post", "--pace", "at-once")
+    desk.done("move", "draft", DOMAIN, "--mail", "post", "--speed", "at-once")
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
     assert f"not known from here: whether post.{DOMAIN} takes mail" in desk.said
 

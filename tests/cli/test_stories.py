@@ -13,7 +13,7 @@ from legatum.demo.world_thread import WorldThread
 from legatum.work.moves.observation_cache import ObservationCache
 from tests.cli.desk import DOMAIN, Desk
 
-THERE = ("--registrar", "flint", "--pace", "lowered")
+THERE = ("--registrar", "flint", "--speed", "lowered")
 
 
 @pytest.fixture(scope="module")

@@ -93,7 +93,7 @@ def test_too_late_is_said_with_the_earliest_and_with_what_keeping_it_costs(desk:
         (("--switch", "2020-01-01 00:00"), "has passed"),
         (("--switch", "Blursday 22:00"), "no day of the week"),
         (("--switch", "2027-03-28 02:30", "--time-zone", "Europe/Berlin"), "does not exist"),
-        (("--switch", "in 3d", "--time-zone", "Mars/Base"), "no zone of time"),
+        (("--switch", "in 3d", "--time-zone", "Mars/Base"), "no known time zone"),
         (("--window", "Sat 22", "--switch", "in 3d"), "no window"),
         (("--change", "www"), "does not name one RRset"),
         (("--change", "nothing A"), "is not there"),
@@ -182,7 +182,7 @@ def test_plans_wait_for_the_house_s_windows_and_show_the_house_s_time(desk: Desk
     text = settings.read_text()
     settings.write_text(text.replace("[house]\n", f"[house]\n{house}") if "[house]\n" in text else f"{text}\n[house]\n{house}")
     desk.done(
-        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "at-once"
+        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "at-once"
     )
     desk.done("move", "advance", DOMAIN, "--yes", "--until", "compare")
     desk.done("practice", "clock", "--on", "20m")

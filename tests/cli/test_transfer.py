@@ -190,7 +190,7 @@ def test_after_a_move_between_providers_that_is_over(shell: Shell) -> None:
     """Rule 13: not while it is under way; afterwards its papers are put aside."""
     assert (
         shell.run(
-            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace", "lowered"
+            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "lowered"
         ).status
         == 0
     )

@@ -1,4 +1,4 @@
-"""The registry stand-in's rules: whose is what, what leans on what, which status forbids what (RFC 5731, 5732)."""
+"""The registry stand-in's rules: whose is what, what uses what, which status forbids what (RFC 5731, 5732)."""
 
 import asyncio
 from collections.abc import Awaitable, Callable
@@ -61,13 +61,13 @@ def test_hosts_belong_to_the_registrar_of_the_domain_above_them() -> None:
     with_registry(work)
 
 
-def test_a_host_that_a_domain_leans_on_stays() -> None:
+def test_a_host_that_a_domain_uses_stays() -> None:
     def work(registry: Registry) -> None:
         registry.hosts.create("flint", OWN, [V4])
         assert update(registry, "flint", DOMAIN, add=[OWN], remove=[ALDER[0]]) == epp.OK
         found = registry.hosts.info(OWN).host
         assert found is not None and "linked" in found.statuses
-        assert registry.hosts.delete("flint", OWN).code == epp.LEANED_ON
+        assert registry.hosts.delete("flint", OWN).code == epp.IN_USE
         assert registry.hosts.update("flint", OWN, [], [V4]).code == epp.PARAMETER_POLICY  # its last address
         assert update(registry, "flint", DOMAIN, add=[ALDER[0]], remove=[OWN]) == epp.OK
         assert registry.hosts.delete("slate", OWN).code == epp.AUTHORISATION

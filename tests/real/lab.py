@@ -158,7 +158,7 @@ class BindHosting(Hosting):
 
     @property
     def rekey(self) -> str:
-        """It has to be told that the DS is there, and has been for its TTL: else it takes the old key for one that nobody vouches for."""
+        """It has to be told that the DS is there, and has been for its TTL: else it takes the old key for one that has no DS."""
         ksks = f"$({self.steer('dnssec -status $1')} | awk '/^key:/ {{ tag = /KSK/ ? $2 : 0 }} /key signing: *yes/ && tag {{ print tag }}')"
         told = self.steer("dnssec -checkds published $1")
         return (

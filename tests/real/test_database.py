@@ -42,7 +42,7 @@ def test_a_database_that_is_started_anew_in_a_hold(lab: Lab) -> None:
         text = settings.read_text().replace('margin = "1s"', 'margin = "6s"')  # a connection is tried again after five seconds
         settings.write_text(f'journal = "{url}"\n{text}')
         lab.legatum(
-            "move", "draft", DOMAIN, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+            "move", "draft", DOMAIN, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
         )
         words = [sys.executable, "-m", "legatum", "move", "advance", DOMAIN, "--yes", "--wait", "--settings", "legatum.toml"]
         holds = 0

@@ -201,7 +201,7 @@ def test_a_domain_moves_from_bind_to_knot_unnoticed(network: Network) -> None:
     visitor = Visitor(network.unbound.address)
     visitor.start()
     drafted = network.legatum(
-        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
     )
     assert drafted.returncode == 0, drafted.stderr
     first = network.legatum("move", "advance", DOMAIN, "--yes", "--json")

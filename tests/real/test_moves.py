@@ -37,7 +37,7 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 def move(lab: Lab, domain: str, old: str, new: str) -> None:
     """From draft to complete; nobody serves it at the old side afterwards."""
     drafted = lab.legatum(
-        "move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+        "move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
     )
     assert drafted["steps"][0]["id"] == "gather"
     assert lab.legatum("move", "rehearse", domain)["safe"]
@@ -56,7 +56,7 @@ def tour(lab: Lab, domain: str) -> None:
 def retreat(lab: Lab, domain: str) -> None:
     """From the step after the switch back to where it was."""
     one, other = RETREATS[domain]
-    lab.legatum("move", "draft", domain, "--from", one, "--to", other, "--registrar", "flint", "--publishing", "5s", "--pace", "lowered")
+    lab.legatum("move", "draft", domain, "--from", one, "--to", other, "--registrar", "flint", "--publishing", "5s", "--speed", "lowered")
     stopped = lab.legatum("move", "advance", domain, "--yes", "--wait", "--until", "parents")
     assert stopped["halt"] == "stopped"
     assert lab.legatum("move", "retreat", domain, "--yes", "--wait")["halt"] == "complete"

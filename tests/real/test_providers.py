@@ -148,7 +148,7 @@ def test_moves_to_providers_that_sign_and_to_such_as_serve_a_sub_zone_already(la
 
     def whole(domain: str, old: str, new: str) -> None:
         drafted = lab.legatum(
-            "move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+            "move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
         )
         assert "no DS, no DNSKEY" in drafted["premises"]["unsigned"] and ("signs by itself" in drafted["premises"]["unsigned"]) == (
             domain in TOWARDS
@@ -179,7 +179,7 @@ def disturb(lab: Lab, **change: tuple[str, ...]) -> None:
 
 def test_a_ds_that_somebody_publishes_in_the_middle_stops_a_move(lab: Lab) -> None:
     lab.legatum(
-        "move", "draft", DISTURBED, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--pace", "lowered"
+        "move", "draft", DISTURBED, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
     )
     assert lab.legatum("move", "advance", DISTURBED, "--yes", "--until", "publish")["halt"] == "stopped"
     disturb(lab, add_ds=(DS,))
@@ -198,7 +198,7 @@ def weights(compared: Any, name: str) -> set[str]:
 
 
 def test_a_sub_zone_with_another_ns_set_refuses(lab: Lab) -> None:
-    lab.legatum("move", "draft", WRONG_CUT, "--from", "bind", "--to", "knot", "--registrar", "flint", "--pace", "lowered")
+    lab.legatum("move", "draft", WRONG_CUT, "--from", "bind", "--to", "knot", "--registrar", "flint", "--speed", "lowered")
     refused = lab.legatum("move", "advance", WRONG_CUT, "--yes", status=4)
     assert refused["step"] == "compare" and "worse at the new side" in refused["reasons"][0] and f"app.{WRONG_CUT}" in refused["reasons"][0]
     compared = lab.legatum("compare", "bind", "knot", "--domain", WRONG_CUT, "--answers", status=1)

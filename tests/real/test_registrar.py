@@ -125,6 +125,6 @@ def test_child_name_servers_from_the_zone_to_glue_in_a_real_tld_and_to_another_a
         network.place["one"],
         network.place["three"],
     }
-    leaning = network.legatum("hosts", "leaning", hosts[1], "--registrar", "flint")
-    assert [each["domain"] for each in leaning["domains"]] == [OWN] and leaning["linked"]
+    users = network.legatum("hosts", "users", hosts[1], "--registrar", "flint")
+    assert [each["domain"] for each in users["domains"]] == [OWN] and users["linked"]
     assert "the only one left" in network.legatum("hosts", "withdraw", hosts[1], *where, status=4)

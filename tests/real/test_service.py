@@ -286,7 +286,7 @@ def test_mail_servers_that_differ(network: Network) -> None:
 
 def test_a_move_leads_nobody_to_a_worse_site(network: Network) -> None:
     domain, old, bad, good = "steps.example", network.address(80), network.bad["default"], network.address(99)
-    draft = ("move", "draft", domain, "--from", "steps", "--pace", "at-once", "--force")
+    draft = ("move", "draft", domain, "--from", "steps", "--speed", "at-once", "--force")
     network.legatum(*draft, "--replace", f"{old}={bad}")
     refused = network.legatum("move", "advance", domain, "--yes", "--wait", status=4)
     assert "visitors would be worse off" in json.dumps(refused) and "another-site" in json.dumps(refused)

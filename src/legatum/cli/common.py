@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.program.interruption import ending
-from legatum.core.instant import show_local, with_local
+from legatum.core.instant import for_people, show_local
 from legatum.core.printable import clean
 
 if TYPE_CHECKING:
@@ -126,7 +126,7 @@ def note(args: argparse.Namespace, text: str) -> None:
     """Progress, on standard error; long lines are folded to a terminal's width."""
     if args.quiet:
         return
-    shown = with_local(clean(text))
+    shown = for_people(clean(text))
     on_terminal = sys.stderr.isatty()
     print(f"\r\x1b[K{_folded(shown)}" if on_terminal else shown, file=sys.stderr, flush=True)  # a bar may stand there
 
@@ -204,7 +204,7 @@ def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
     """Shows old → new and asks. Without a terminal to ask on, only ``--yes`` is a yes."""
     print(clean(title), file=sys.stderr)
     for line in lines:
-        print(f"  {with_local(clean(line))}", file=sys.stderr)
+        print(f"  {for_people(clean(line))}", file=sys.stderr)
     if args.dry_run:
         return False
     if args.yes:

@@ -1,4 +1,4 @@
-"""``legatum hosts show / leaning / set / enlist / renumber / withdraw``: own name servers, and the short ways to moves of them"""
+"""``legatum hosts show / users / set / enlist / renumber / withdraw``: own name servers, and the short ways to moves of them"""
 
 import argparse
 from typing import TYPE_CHECKING
@@ -15,15 +15,15 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="which name servers need glue, and where their addresses stand")
-    leaning = actions.add_parser("leaning", help="which domains lean on a host: of the settings' list, the journal and the registry")
+    users = actions.add_parser("users", help="which domains use a host: of the settings' list, the journal and the registry")
     setting = actions.add_parser("set", help="a host with these addresses: in the zone, at the registry, as glue")
     enlist = actions.add_parser("enlist", help="hosts into the NS sets of their domain: the zone's, then the registry's")
     renumber = actions.add_parser("renumber", help="another address, both alive until nobody can hold the old one alone")
-    withdraw = actions.add_parser("withdraw", help="take a host away that nobody leans on")
+    withdraw = actions.add_parser("withdraw", help="take a host away that nobody uses")
     shown.add_argument("domain", metavar="DOMAIN")
     shown.add_argument("--registrar", metavar="NAME", help="also what the registry holds")
-    leaning.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
-    leaning.add_argument("--registrar", metavar="NAME", help="also what the registry knows")
+    users.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
+    users.add_argument("--registrar", metavar="NAME", help="also what the registry knows")
     enlist.add_argument("hosts", metavar="HOST", nargs="+", help="whole, such as ns1.kilnandclay.example")
     enlist.add_argument("--alone", action="store_true", help="as the whole set: the present name servers leave it")
     for action in (setting, renumber, withdraw):
@@ -35,16 +35,16 @@ def configure(parser: argparse.ArgumentParser) -> None:
     setting.add_argument("--address", required=True, metavar="ADDRESS,…", help="all its addresses, IPv4 and IPv6")
     renumber.add_argument("--from", dest="old", required=True, metavar="ADDRESS")
     renumber.add_argument("--to", dest="new", required=True, metavar="ADDRESS")
-    for action in (leaning, setting, renumber, withdraw):
-        action.add_argument("--leaning", metavar="FILE", help="a list of domains that may lean on it, beside those of settings and journal")
+    for action in (users, setting, renumber, withdraw):
+        action.add_argument("--users", metavar="FILE", help="a list of domains that may use it, beside those of settings and journal")
     for action in (setting, enlist, renumber, withdraw):
         add_going(action)
-    for action in (shown, leaning, setting, enlist, renumber, withdraw):
+    for action in (shown, users, setting, enlist, renumber, withdraw):
         add_common(action)
 
 
 def run(args: argparse.Namespace) -> int:
-    looks = {"show": _show, "leaning": _leaning_on}
+    looks = {"show": _show, "users": _users_of}
     return with_outside(args, lambda context: looks.get(args.action, _change)(args, context))
 
 
@@ -57,7 +57,7 @@ async def _change(args: argparse.Namespace, context: "RunContext") -> int:
     addresses = {} if args.action == "enlist" else {hosts[0]: await _addresses(args, context, domain, hosts[0])}
     wish = Wishes(
         domain=domain, old=args.at, registrar=args.registrar, hosts=addresses, named=tuple(hosts) if args.action == "enlist" else (),
-        alone=getattr(args, "alone", False), leaning=tuple(_leaning(args)), low_ttl=parse_duration(context.settings.house.low_ttl),
+        alone=getattr(args, "alone", False), users=tuple(_listed(args)), low_ttl=parse_duration(context.settings.house.low_ttl),
         anyway=args.anyway,
     )  # fmt: skip
     return await draft_and_go(args, context, wish)
@@ -114,20 +114,20 @@ def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
     return parent_of(hosts[0]), hosts
 
 
-async def _leaning_on(args: argparse.Namespace, context: "RunContext") -> int:
+async def _users_of(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parent_of
-    from legatum.views.registry.hosts import leaning_document, show_leaning
-    from legatum.work.registry.hosts import look_for_leaning
+    from legatum.views.registry.hosts import host_users_document, show_host_users
+    from legatum.work.registry.hosts import look_for_host_users
 
     _, (host,) = _hosts(None, [args.host])
     registrar = context.registrar(args.registrar) if args.registrar else None
-    leaning = await look_for_leaning(context, host, [parent_of(host), *_leaning(args)], registrar)
-    document = leaning_document(host, leaning)
-    show(args, document, lambda screen: show_leaning(document, screen))
-    return FOUND if leaning.unknown else OK
+    found = await look_for_host_users(context, host, [parent_of(host), *_listed(args)], registrar)
+    document = host_users_document(host, found)
+    show(args, document, lambda screen: show_host_users(document, screen))
+    return FOUND if found.unknown else OK
 
 
-def _leaning(args: argparse.Namespace) -> "list[Name]":
+def _listed(args: argparse.Namespace) -> "list[Name]":
     from legatum.work.listing import read_domains
 
-    return read_domains(args.leaning) if getattr(args, "leaning", None) else []
+    return read_domains(args.users) if getattr(args, "users", None) else []

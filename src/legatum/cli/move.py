@@ -226,7 +226,7 @@ def _rehearse(args: argparse.Namespace) -> int:
             zone = await context.provider(place).fetch(runbook.domain)
         crowd = [follow_all(rehearsal, args.population)] if args.population else []
         document = rehearsal_document(rehearsal, zone, *crowd)
-        show(args, document, lambda screen: show_rehearsal(document, screen))
+        show(args, document, lambda screen: show_rehearsal(document, screen, bool(args.verbose)))
         return OK if rehearsal.safe else FOUND
 
     return with_outside(args, work)

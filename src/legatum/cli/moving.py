@@ -60,11 +60,11 @@ async def drafted(
             f"{path}: there is a move of this domain already: {there.wish}, drafted {instant_text(there.drafted)}",
             f"go on with it (`legatum move status {name_text(wish.domain)}`), take it back, or draw another one in its place with --force",
         )
-    runbook, paces = await draft_move(context, wish, lambda text: note(args, text))
-    for pace, ends in paces.items():
+    runbook, speeds = await draft_move(context, wish, lambda text: note(args, text))
+    for speed, ends in speeds.items():
         note(
             args,
-            f"{'TTLs lowered first' if pace == 'lowered' else 'the change at once'} (--pace {pace}): over on "
+            f"{'TTLs lowered first' if speed == 'lowered' else 'the change at once'} (--speed {speed}): over on "
             f"{people_text(ends, context.clock.now())}",
         )
     if keep:
@@ -202,5 +202,5 @@ def present(
     if brief:
         show(args, document, lambda screen: show_status(document, slots, now, screen))
     else:
-        show(args, document, lambda screen: show_move(runbook, slots, document, now, screen))
+        show(args, document, lambda screen: show_move(runbook, slots, document, now, screen, bool(args.verbose)))
     return OK

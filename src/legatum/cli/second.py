@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
-    shown = actions.add_parser("show", help="whether both providers are in step")
+    shown = actions.add_parser("show", help="whether both providers have the same zone")
     added = actions.add_parser("add", help="have a second provider serve the zone too, or many zones")
     left = actions.add_parser("leave", help="a second provider out of both NS sets, and of its service when nobody asks it any more")
     added.add_argument("domains", metavar="DOMAIN", nargs="*")
@@ -26,7 +26,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings, or who signs by itself")
     added.add_argument("--registrar", default="", metavar="NAME", help="name its servers at this registrar too")
     left.add_argument("--registrar", default="", metavar="NAME", help="take its servers out at this registrar too")
-    left.add_argument("--dead", action="store_true", help="although its servers answer no more: nobody can lean on them")
+    left.add_argument("--dead", action="store_true", help="although its servers answer no more: nobody can depend on them")
     for action in (added, left):
         add_going(action)
     for action in (shown, added, left):

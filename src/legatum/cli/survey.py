@@ -253,7 +253,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
         from legatum.views.look.survey import show_survey
 
         document = _document(found)
-        show(args, document, lambda screen: show_survey(document, screen))
+        show(args, document, lambda screen: show_survey(document, screen, bool(args.verbose)))
 
 
 def _document(found: "Survey") -> "SurveyDocument":

@@ -44,7 +44,7 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished.add_argument(
         "--second", metavar="NAME", default="", help="this secondary serves it too, or this provider, with a zone that it signs by itself"
     )
-    wished.add_argument("--without", metavar="NAME", default="", help="this one does so no longer")
+    wished.add_argument("--without", metavar="NAME", default="", help="this secondary or provider no longer serves it")
     wished.add_argument(
         "--alias", metavar="NAME=TARGET", action="append", default=[],
         help="this name leads to a site elsewhere; @ gets the addresses of the target, and surveys look after them",
@@ -87,7 +87,7 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         "first of these that both sides can do)",
     )  # fmt: skip
     ways.add_argument(
-        "--pace", choices=("lowered", "at-once"), default="", help="TTLs lowered first, or the change at once (default: over sooner)"
+        "--speed", choices=("lowered", "at-once"), default="", help="TTLs lowered first, or the change at once (default: over sooner)"
     )
     add_windows(ways)
     ways.add_argument("--old-ends", metavar="INSTANT", help="when the old side vanishes by itself")
@@ -95,7 +95,7 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     ways.add_argument(
         "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast (default 1h)"
     )
-    ways.add_argument("--anyway", action="store_true", help="even if a zone has an error then that it did not have")
+    ways.add_argument("--anyway", action="store_true", help="even if the plan adds an error to a zone")
     ways.add_argument("--code", default="", metavar="REFERENCE", help="with --registrar-to: where the authorisation code is")
     ways.add_argument("--approve", action="store_true", help="with --registrar-to: approve it at the losing account")
     ways.add_argument("--years", type=int, choices=(0, 1), default=1, help="with --registrar-to: years that it adds (default: 1)")
@@ -169,7 +169,7 @@ def wished(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "
         unsign=args.unsign,
         low_ttl=parse_duration(args.low_ttl or house.low_ttl),
         publishing=parse_duration(args.publishing),
-        pace=args.pace,
+        speed=args.speed,
         anyway=args.anyway,
         windows=tuple(args.window),
         quiet=tuple(args.quiet_time),

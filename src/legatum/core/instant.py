@@ -16,9 +16,9 @@ def instant_text(instant: float) -> str:
 
 
 def parse_instant(text: str) -> float:
-    """Seconds since 1970 for RFC 3339 text. Raises :class:`BadInput`."""
+    """Seconds since 1970 for RFC 3339 text, or as people are shown it. Raises :class:`BadInput`."""
     try:
-        parsed = datetime.fromisoformat(text)
+        parsed = datetime.fromisoformat(text.removesuffix(" UTC"))
     except ValueError:
         raise BadInput(f"'{text}' is no instant", "write RFC 3339, such as 2031-03-04T14:05:12Z") from None
     return (parsed if parsed.tzinfo else parsed.replace(tzinfo=UTC)).timestamp()
@@ -70,6 +70,7 @@ def clock_text(instant: float, now: float) -> str:
 
 _local: ContextVar[tzinfo | None] = ContextVar("local", default=None)
 _STAMP = re.compile(r"\b(\d{4}-\d\d-\d\d)[T ](\d\d:\d\d:\d\d)(?:Z| UTC)(?! =)")
+_VERBATIM = re.compile(r"(\"[^\"\n]*\"|&#34;.*?&#34;|`[^`\n]*`)")  # texts of records, attributes of pages, commands
 
 
 def show_local(zone: tzinfo | None) -> None:
@@ -77,11 +78,19 @@ def show_local(zone: tzinfo | None) -> None:
     _local.set(zone)
 
 
-def with_local(text: str) -> str:
-    """The text with the local time behind each instant in UTC that stands in it."""
-    if _local.get() is None:
+def for_people(text: str) -> str:
+    """The text with all instants in it alike, ``2031-03-04 14:05:12 UTC``, and with the local time behind each where that is wanted;
+    what stands between quotation marks or is a command stays."""
+    if not _STAMP.search(text):
         return text
-    return _STAMP.sub(lambda found: f"{found[0]} = {_local_text(datetime.fromisoformat(f'{found[1]}T{found[2]}+00:00'))}", text)
+    parts = _VERBATIM.split(text)
+    parts[::2] = (_STAMP.sub(_readable, part) for part in parts[::2])
+    return "".join(parts)
+
+
+def _readable(found: re.Match[str]) -> str:
+    stamp = f"{found[1]} {found[2]} UTC"
+    return stamp if _local.get() is None else f"{stamp} = {_local_text(datetime.fromisoformat(f'{found[1]}T{found[2]}+00:00'))}"
 
 
 def _local_text(moment: datetime) -> str:

@@ -44,7 +44,7 @@ ONE_WAY: dict[str, tuple[tuple[str, tuple[str, ...]], ...]] = {
         ("Is it with the other one, its DNS untouched?", ("confirm", DOMAIN, "--to", "alder", "--registrar", "slate")),
     ),
     "signed": (
-        ("A domain that its provider signs, and nobody vouches for.", ("ds", "show", _SIGNED)),
+        ("A domain that its provider signs, and whose parent has no DS.", ("ds", "show", _SIGNED)),
         ("Its DS, once nobody holds anything unsigned any more.", ("ds", "submit", _SIGNED, "--registrar", "flint", "--yes", "--wait")),
         ("Does the chain hold, at every server?", ("ds", "show", _SIGNED)),
         ("To a provider that does not sign: the DS goes first.", (

@@ -46,7 +46,7 @@ class Tour:
             ("Gather: everything that is in the zone, into a file.", (
                 "gather", DOMAIN, "--from", "alder", "--out", str(self._folder / f"{DOMAIN}.zone"), *settings)),
             ("Plan: every step, every wait, and why.", (
-                "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--pace",
+                "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed",
                 "lowered", *settings)),
             ("Rehearse: would any cache in the world give a wrong answer?", ("move", "rehearse", DOMAIN, *settings)),
             ("Publish, compare, lower the TTL - then stop: old copies run out first.", ("move", "advance", DOMAIN, "--yes", *settings)),

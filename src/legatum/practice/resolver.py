@@ -56,13 +56,13 @@ class _KeptCut:
 
 @dataclass(frozen=True, slots=True)
 class Resolved:
-    """What a visitor gets: the chain of aliases and the answer, TTLs as left. ``vouched``: all of it is signed, up to an anchor; ``bogus``:
-    it should be, and is not."""
+    """What a visitor gets: the chain of aliases and the answer, TTLs as left. ``validated``: all of it is signed, up to an anchor;
+    ``bogus``: it should be, and is not."""
 
     rcode: int
     rrsets: tuple[RRset, ...] = ()
     soa: RRset | None = None
-    vouched: bool = False
+    validated: bool = False
     bogus: bool = False
 
 
@@ -102,7 +102,7 @@ class Resolver:
         options = ((_EXTENDED_ERROR, _BOGUS.to_bytes(2)),) if resolved.bogus else ()
         edns = Edns(1232, 0, 0, options=options) if request.edns else None
         wanted = request.flags & AD or (request.edns and request.edns.flags & DO)  # RFC 6840 s5.7
-        flags = QR | RA | request.flags & RD | (AD if resolved.vouched and wanted else 0)
+        flags = QR | RA | request.flags & RD | (AD if resolved.validated and wanted else 0)
         reply = Message(request.id, flags, resolved.rcode, request.questions, records(resolved.rrsets), authority, (), edns)
         outcome = rcode_text(resolved.rcode) if resolved.rcode else "answered"
         self._log.add(Visit(self._clock.now(), self.name, "TCP" if tcp else "UDP", question.name, question.rtype, outcome))
@@ -111,18 +111,18 @@ class Resolver:
     async def resolve(self, name: Name, rtype: int, depth: int = 0) -> Resolved:
         """The answer for a visitor, from the cache as far as it goes."""
         chain: list[RRset] = []
-        vouched = self._validator is not None
+        validated = self._validator is not None
         try:
             for _ in range(_DEEPEST + 2):
                 kept = await self._fetch(name, rtype, depth)
                 if self._validator is not None and depth == 0:
-                    vouched &= await self._validator.check(_as_given(kept))
+                    validated &= await self._validator.check(_as_given(kept))
                 left = max(0, int(kept.expires - self._clock.now()))
                 if kept.rrset is None:
-                    return Resolved(kept.rcode, tuple(chain), kept.soa.with_ttl(left) if kept.soa else None, vouched)
+                    return Resolved(kept.rcode, tuple(chain), kept.soa.with_ttl(left) if kept.soa else None, validated)
                 chain.append(kept.rrset.with_ttl(left))
                 if kept.rrset.rtype == rtype:
-                    return Resolved(NOERROR, tuple(chain), None, vouched)
+                    return Resolved(NOERROR, tuple(chain), None, validated)
                 name = targets(kept.rrset)[0]
         except Bogus:
             return Resolved(SERVFAIL, bogus=True)

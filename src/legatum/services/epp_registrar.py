@@ -324,4 +324,4 @@ def _has_servers(held: epp.DomainData, change: epp.DomainChange) -> bool:
 
 
 def _said(response: epp.Response) -> str:
-    return f"{epp.meaning(response.code)} ({response.code}), registry's number {response.server_id}"
+    return f"{epp.meaning(response.code)} ({response.code}), registry's reference {response.server_id}"

@@ -50,7 +50,7 @@ class Registration:
 
 @dataclass(frozen=True)
 class HostObject:
-    """A name server as the registry knows it. ``linked``: a domain leans on it, None where that is not known."""
+    """A name server as the registry knows it. ``linked``: a domain uses it, None where that is not known."""
 
     name: Name
     addresses: tuple[str, ...]

@@ -256,7 +256,7 @@ class House(Section):
 
 class Settings(Section):
     """The whole file; every table of it may be missing. ``domains``: a text file with the house's domains, one a line, to find those that
-    lean on a host."""
+    use a host."""
 
     network: Network = field(default_factory=Network)
     clock: Clock | None = None

@@ -9,7 +9,7 @@ import textwrap
 from collections.abc import Iterable, Sequence
 from typing import IO, TYPE_CHECKING, Literal
 
-from legatum.core.instant import with_local
+from legatum.core.instant import for_people
 from legatum.core.printable import clean
 
 if TYPE_CHECKING:
@@ -41,7 +41,7 @@ class Screen:
         from rich.text import Text
 
         width = self._console.width
-        shown = with_local(clean(text))
+        shown = for_people(clean(text))
         if indent and len(shown) > width:
             shown = "\n".join(textwrap.wrap(shown, width, subsequent_indent=" " * indent, break_on_hyphens=False))
         self._console.print(Text(shown, style=style))
@@ -94,7 +94,7 @@ class Screen:
             table.add_column(Text(column), overflow="fold")
         row_styles = iter(styles)
         for row in rows:
-            table.add_row(*(Text(with_local(clean(cell))) for cell in row), style=next(row_styles, ""))
+            table.add_row(*(Text(for_people(clean(cell))) for cell in row), style=next(row_styles, ""))
         self._console.print(table)
 
     def pairs(self, rows: Iterable[tuple[str, object]]) -> None:
@@ -106,5 +106,5 @@ class Screen:
         table.add_column(style="dim", no_wrap=True)
         table.add_column(overflow="fold")
         for name, value in rows:
-            table.add_row(Text(name), Text(with_local(clean(value))))
+            table.add_row(Text(name), Text(for_people(clean(value))))
         self._console.print(table)

@@ -55,7 +55,7 @@ class Exchange:
         self._mac = b""
         self._running: Any = None
         self.unsigned = 0
-        """Messages of a transfer since the last signature: nothing vouches for them until the next one does (RFC 8945 s5.3.1)."""
+        """Messages of a transfer since the last signature: they are not authenticated until the next one is (RFC 8945 s5.3.1)."""
 
     def sign_request(self, wire: bytes, now: float) -> bytes:
         signed, data, _ = self._sign(wire, now, b"", None, False)

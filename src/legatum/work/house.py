@@ -20,8 +20,8 @@ _TOLD_EVERY = 400  # two seconds or so
 
 @dataclass(frozen=True)
 class House:
-    """``standings``: what needs somebody first; ``broken``: files that cannot be read, with the reason; ``surveys``: the last one of each
-    domain."""
+    """``standings``: what waits for a person first; ``broken``: files that cannot be read, with the reason; ``surveys``: the last one of
+    each domain."""
 
     at: float
     standings: tuple[Standing, ...]

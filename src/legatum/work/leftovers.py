@@ -7,7 +7,7 @@ from pathlib import Path
 
 from legatum.core.fault import Fault, GateShut, OutsideFault
 from legatum.core.history import acts
-from legatum.core.observation.hosts import refuse_leaned_on
+from legatum.core.observation.hosts import refuse_used
 from legatum.core.observation.leftovers import KnownToHouse, Leftover, LeftoverKind, hosts_in, leftovers
 from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name
@@ -17,7 +17,7 @@ from legatum.core.zones.changing.template import Template, Tenant, expand, resol
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import server_names
 from legatum.services.registrar import Registrar
-from legatum.work.registry.hosts import held_addresses, look_for_leaning
+from legatum.work.registry.hosts import held_addresses, look_for_host_users
 from legatum.work.run_context import RunContext
 from legatum.work.zones.templates import read_templates, read_tenants
 
@@ -67,11 +67,11 @@ def tenancy(context: RunContext, domain: Name, table: str) -> tuple[dict[str, Te
 
 
 async def _checked(context: RunContext, found: Leftover, account: Registrar | None) -> Leftover:
-    """A host on which somebody else leans is of use."""
+    """A host that somebody else uses stays."""
     if found.kind != LeftoverKind.HOST or found.host is None:
         return found
     try:
-        refuse_leaned_on(found.host, await look_for_leaning(context, found.host, (), account))
+        refuse_used(found.host, await look_for_host_users(context, found.host, (), account))
     except GateShut as shut:
         return replace(found, sure=False, why=shut.message)
     return found

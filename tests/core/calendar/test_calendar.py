@@ -11,7 +11,7 @@ from legatum.core.calendar.moment import parse_moment
 from legatum.core.calendar.window import parse_windows
 from legatum.core.calendar.zone import parse_zone
 from legatum.core.fault import BadInput
-from legatum.core.instant import clock_text, parse_instant_or_age, parse_instant_or_wait, people_text, show_local, with_local
+from legatum.core.instant import clock_text, for_people, parse_instant, parse_instant_or_age, parse_instant_or_wait, people_text, show_local
 
 BERLIN, UTC_ZONE = ZoneInfo("Europe/Berlin"), ZoneInfo("UTC")
 
@@ -57,7 +57,7 @@ def test_an_instant_is_read_as_it_is_said(text: str, zone: ZoneInfo, means: str)
         ("soon", "no instant"),
         ("in a while", "no duration"),
         ("2031-02-30 22:00", "no instant"),
-        ("2031-03-04 22:00 Europe/Nowhere", "no zone of time"),
+        ("2031-03-04 22:00 Europe/Nowhere", "no known time zone"),
     ],
 )
 def test_what_means_no_instant_is_refused(text: str, says: str) -> None:
@@ -134,14 +134,18 @@ def test_what_is_next_is_in_a_window_and_nothing_before_it_is(window: str, quiet
 
 def test_times_are_shown_in_the_house_s_zone_beside_utc() -> None:
     summer = at("2027-03-28T01:30:00+00:00")
-    assert with_local("at 2027-03-28T00:30:00Z") == "at 2027-03-28T00:30:00Z"
+    assert for_people("at 2027-03-28T00:30:00Z") == "at 2027-03-28 00:30:00 UTC"
     show_local(BERLIN)
     try:
-        assert with_local("at 2027-03-28T00:30:00Z") == "at 2027-03-28T00:30:00Z = 01:30:00 CET"
-        assert with_local(people_text(summer, summer)) == "2027-03-28 01:30:00 UTC = 03:30:00 CEST (now)"
-        assert with_local("2027-03-28 23:30:00 UTC") == "2027-03-28 23:30:00 UTC = 2027-03-29 01:30:00 CEST"
-        assert with_local(clock_text(summer, summer)) == "01:30:00 UTC = 03:30:00 CEST"
-        assert with_local(with_local("2027-03-28T00:30:00Z")) == with_local("2027-03-28T00:30:00Z")
+        assert for_people("at 2027-03-28T00:30:00Z") == "at 2027-03-28 00:30:00 UTC = 01:30:00 CET"
+        assert for_people(people_text(summer, summer)) == "2027-03-28 01:30:00 UTC = 03:30:00 CEST (now)"
+        assert for_people("2027-03-28 23:30:00 UTC") == "2027-03-28 23:30:00 UTC = 2027-03-29 01:30:00 CEST"
+        # what is copied from it stays: the data of a record, an attribute, a command
+        verbatim = 'TXT "until 2027-03-28T00:30:00Z", `legatum history --since 2027-03-28T00:30:00Z`, &#34;2027-03-28T00:30:00Z&#34;'
+        assert for_people(f"{verbatim} 2027-03-28T00:30:00Z") == f"{verbatim} 2027-03-28 00:30:00 UTC = 01:30:00 CET"
+        assert parse_instant("2027-03-28 00:30:00 UTC") == parse_instant("2027-03-28T00:30:00Z")  # as it was shown
+        assert for_people(clock_text(summer, summer)) == "01:30:00 UTC = 03:30:00 CEST"
+        assert for_people(for_people("2027-03-28T00:30:00Z")) == for_people("2027-03-28T00:30:00Z")
         assert datetime.fromtimestamp(summer, UTC).tzinfo is UTC
     finally:
         show_local(None)

@@ -20,7 +20,7 @@ from legatum.core.moves.kinds.site import Alias
 from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Soa, Ttls
 from legatum.core.moves.outcome import Outcome
-from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, shorter_pace
+from legatum.core.moves.plan import AT_ONCE, LOWERED, Wish, draw, sooner_plan
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import forecast, hold_of, next_step
 from legatum.core.records.name import parse_name
@@ -89,7 +89,7 @@ def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
         ([KINDS["provider"], Soa(refresh=7200)], "of the provider that serves the zone"),
         ([NewAddress("192.0.2.10", "192.0.2.99"), Ttls({(WWW, A): 60})], "changed by two wishes"),
         ([KINDS["ttl"], KINDS["ttl"]], "wished for twice"),
-        ([NewAddress("192.0.2.77", "192.0.2.99")], "stands nowhere"),
+        ([NewAddress("192.0.2.77", "192.0.2.99")], "is nowhere"),
         ([NewAddress("192.0.2.10", "2001:db8::1")], "two families"),
         ([Hosts({parse_name("ns1.alder.test."): ("192.0.2.1",)}, {})], "is not below"),
         ([Hosts({}, {}, (HOST,), alone=True)], "the only one left of 2 name servers"),
@@ -156,10 +156,10 @@ def test_holds_run_from_what_was_measured() -> None:
     assert bound is not None and bound.instant == 5003 + 86400 - 300 + 5 + MARGIN and bound.rule == 1
 
 
-def test_of_two_paces_the_shorter_one_is_taken_and_both_are_told() -> None:
-    chosen, ends = shorter_pace(plan_input(), "m1", "to birch", [KINDS["provider"]])
+def test_of_two_speeds_the_shorter_one_is_taken_and_both_are_told() -> None:
+    chosen, ends = sooner_plan(plan_input(), "m1", "to birch", [KINDS["provider"]])
     assert set(ends) == {LOWERED, AT_ONCE} and ends[AT_ONCE] < ends[LOWERED] and "lower" not in [step.id for step in chosen.steps]
-    assert shorter_pace(plan_input(), "m1", "second", [KINDS["second"]])[1] == {}  # no TTL to lower: one pace
+    assert sooner_plan(plan_input(), "m1", "second", [KINDS["second"]])[1] == {}  # no TTL to lower: one speed
 
 
 def test_what_was_served_before_counts_whoever_saw_it() -> None:

@@ -122,20 +122,20 @@ def test_every_plan_is_safe_and_so_is_every_way_back(kind: str) -> None:
 @pytest.mark.parametrize(
     ("kind", "step", "rules", "said"),
     [
-        ("passage-at-once", "ready", {7}, "vouches for"),  # the DS set still held when the other side's keys come
+        ("passage-at-once", "ready", {7}, "matches"),  # the DS set still held when the other side's keys come
         ("passage", "ds-in", {6, 8}, "the keys do not prove the answer"),  # old data and keys beside the new DS set
         ("to-one-that-does-not-sign", "ready", {1, 7}, "no keys at all"),
         ("unsigned", "unsigned unsign", {7}, "no keys at all"),
         ("signed", "ds-in", {6}, "unsigned"),
         ("connected", "ds-in", {6}, "unsigned"),
-        ("exchanged", "ds-in", {9}, "none of them is one that the DS set vouches for"),
-        ("double-ksk", "old-key", {7}, "none of them is one that the DS set vouches for"),  # the key goes, its DS is in caches still
-        ("double-ds", "new-key", {7}, "none of them is one that the DS set vouches for"),
+        ("exchanged", "ds-in", {9}, "none of them is one that the DS set matches"),
+        ("double-ksk", "old-key", {7}, "none of them is one that the DS set matches"),  # the key goes, its DS is in caches still
+        ("double-ds", "new-key", {7}, "none of them is one that the DS set matches"),
         ("one-key", "old-key", {6}, "the keys do not prove the answer"),
         ("algorithm", "new-key", {6}, "wants a signature of every algorithm"),  # an algorithm in the key set that old answers lack
         ("algorithm", "old-signatures", {6, 7, 9}, "wants a signature of every algorithm"),  # dropped too early
         ("shared-long-ttls", "ready", {7, 9}, "the keys do not prove the answer"),  # one side's keys missing in the other's set
-        ("shared-long-ttls", "ds-in", {6, 8, 9}, "none of them is one that the DS set vouches for"),
+        ("shared-long-ttls", "ds-in", {6, 8, 9}, "none of them is one that the DS set matches"),
         ("shared", "ds-in keys-own", {6, 7, 8, 9}, "the keys do not prove the answer"),
     ],
 )

@@ -1,4 +1,4 @@
-"""Waves: every domain once, those on which others lean after them, and how much trouble is too much."""
+"""Waves: every domain once, those that others depend on after them, and how much trouble is too much."""
 
 import pytest
 from hypothesis import given
@@ -16,27 +16,27 @@ MEMBERS = st.lists(st.sampled_from(DOMAINS), unique=True).flatmap(
 SIZES = st.sampled_from(["1,10,rest", "rest", "2", "1,3", "5,rest"])
 
 
-def leans(one: Member, other: Member) -> bool:
+def depends(one: Member, other: Member) -> bool:
     return one.domain != other.domain and any(is_under(host, other.domain) for host in one.hosts)
 
 
 @given(MEMBERS, SIZES)
-def test_every_domain_once_and_whoever_is_leaned_on_last(members: tuple[Member, ...], sizes: str) -> None:
+def test_every_domain_once_and_whoever_is_depended_on_last(members: tuple[Member, ...], sizes: str) -> None:
     waves = in_waves(members, parse_sizes(sizes))
     assert sorted(each for wave in waves for each in wave) == sorted(each.domain for each in members) and all(waves)
     number = {domain: at for at, wave in enumerate(waves) for domain in wave}
     for one in members:
         for other in members:
-            if leans(one, other) and not reaches(other, one, members):
+            if depends(one, other) and not reaches(other, one, members):
                 assert number[one.domain] < number[other.domain]
 
 
 def reaches(one: Member, other: Member, members: tuple[Member, ...]) -> bool:
-    """They lean on each other, by way of others too."""
+    """They depend on each other, by way of others too."""
     seen, left = set[Name](), [one]
     while left:
         each = left.pop()
-        new = [found for found in members if leans(each, found) and found.domain not in seen]
+        new = [found for found in members if depends(each, found) and found.domain not in seen]
         seen |= {found.domain for found in new}
         left += new
     return other.domain in seen
@@ -47,7 +47,7 @@ def test_sizes_and_who_goes_together() -> None:
     members = [Member(each, far if at % 2 else near) for at, each in enumerate(DOMAINS)]
     waves = in_waves(members, parse_sizes("1,3,rest"))
     assert [len(each) for each in waves] == [1, 3, 8] and waves[0] == (DOMAINS[0],)
-    assert waves[1] == (DOMAINS[1], DOMAINS[3], DOMAINS[2])  # those that lean on the same hosts one after the other
+    assert waves[1] == (DOMAINS[1], DOMAINS[3], DOMAINS[2])  # those that use the same hosts one after the other
     assert [len(each) for each in in_waves(members, parse_sizes("1,5"))] == [1, 5, 5, 1]
     for wrong in ("", "0", "rest,1", "1,,2", "one", "1,rest,rest"):
         with pytest.raises(BadInput):

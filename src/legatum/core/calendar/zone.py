@@ -13,7 +13,9 @@ def parse_zone(text: str) -> ZoneInfo:
     try:
         return ZoneInfo(text)
     except (ZoneInfoNotFoundError, ValueError, OSError):
-        raise BadInput(f"'{text}' is no zone of time", "write its name in the time zone database, such as Europe/Berlin or UTC") from None
+        raise BadInput(
+            f"'{text}' is no known time zone", "write its name in the time zone database, such as Europe/Berlin or UTC"
+        ) from None
 
 
 def instant_of(local: datetime, zone: ZoneInfo) -> float:

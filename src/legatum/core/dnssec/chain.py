@@ -65,7 +65,7 @@ class Link:
 
     @property
     def anchors(self) -> DsSet:
-        """What vouches for it: the settings, else what the parent hands out."""
+        """Its trust anchors: the settings', else what the parent hands out."""
         given = [each for each in self.ds.values() if each is not None]
         return self.anchor or max(given, key=lambda each: (bool(each), each.ttl), default=DsSet())
 
@@ -105,7 +105,7 @@ class Link:
                     f"copy the DS anew into the registrar's form: `legatum ds derive {text}` shows the right one" if slips else _OLD_KEY
                 )
                 yield (
-                    f"{who} has keys {each.given.keys.text}{begun}, and none of them is vouched for by {self.anchors.brief_text}"
+                    f"{who} has keys {each.given.keys.text}{begun}, and none of them matches {self.anchors.brief_text}"
                     + (f" ({'; '.join(slips)})" if slips else ""),
                     _AGED if self.anchor else remedy,
                 )

@@ -79,7 +79,7 @@ def request_of(domain: Name, given: Mapping[str, ServerKeys], anchors: DsSet) ->
             raise GateShut(f"{address}: {each.broken or 'it serves the zone unsigned'}", f"the chain whole: `legatum ds show {text}`")
         trusted = anchors.labels & set(each.keys.published) if anchors else set(each.keys.published)
         if not each.asked.by & trusted:
-            whom = "a key that the parent vouches for" if anchors else "a key of the zone"
+            whom = "a key that the parent has a DS for" if anchors else "a key of the zone"
             raise GateShut(f"{address}: what asks for a DS is not signed by {whom} (RFC 7344 s4.1)", "do not act on it; look at the signer")
         if ds and not any(ds_proves(domain, rdata, each) for rdata in ds):
             said = f"{address}: {anchors_of(ds, 0).text} is asked for, and fits no key there that signs the key set (RFC 7344 s4.1)"
@@ -97,10 +97,10 @@ def signal_name(domain: Name, host: Name) -> Name | None:
 
 
 def refuse_first(request: Request, signals: Mapping[Name, tuple[str, tuple[bytes, ...] | None]]) -> str:
-    """Why a first DS is not to be put in by its request alone; empty where every server's operator vouches for it. ``signals``: name server
+    """Why a first DS is not to be put in by its request alone; empty where every server's operator confirms it. ``signals``: name server
     → the state of the zone that it is in, and what is asked for at its signalling name, by signatures that hold."""
     if not signals:
-        return "no name server lies outside the zone, so nobody can vouch for it (RFC 9615 s4.2)"
+        return "no name server lies outside the zone, so nobody can confirm it (RFC 9615 s4.2)"
     for host, (state, ds) in signals.items():
         if state != "connected and valid":
             return f"{name_text(host)} lies in a zone that is {state}: what it says of others is nobody's word (RFC 9615 s4.2)"

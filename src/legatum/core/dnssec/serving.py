@@ -132,7 +132,7 @@ def _few(signatures: RRset | None) -> RRset | None:
 
 
 def entry_points(keys: Iterable[bytes]) -> tuple[bytes, ...]:
-    """Of keys that sign a key set those that are meant to be vouched for; all, where none says so (RFC 4034 s2.1.1)."""
+    """Of keys that sign a key set those that are meant to have a DS; all, where none says so (RFC 4034 s2.1.1)."""
     every = tuple(keys)
     return tuple(each for each in every if (key := parse_key(each)) and key.flags & ENTRY_POINT) or every
 
@@ -144,7 +144,7 @@ def ds_proves(domain: Name, rdata: bytes, given: ServerKeys) -> bool:
 
 
 def holds(domain: Name, anchors: DsSet, given: ServerKeys) -> bool:
-    """What the parent vouches for holds at the server: one DS is enough, and without any nothing is asked for."""
+    """The DS set matches at the server: one DS is enough, and without any nothing is asked for."""
     if not anchors:
         return True
     return not given.broken and any(ds_proves(domain, each, given) for each in ds_rdatas(anchors))
@@ -157,7 +157,7 @@ def key_label(data: bytes) -> str:
 
 
 def ds_of_key(domain: Name, data: bytes) -> bytes:
-    """The DS that vouches for a key, with a SHA-256 digest (RFC 4509)."""
+    """The DS of a key, with a SHA-256 digest (RFC 4509)."""
     key = parse_key(data)
     assert key is not None
     digest = digest_of(domain, data, _SHA_256)

@@ -1,4 +1,4 @@
-"""Who signs a zone, and who vouches for the keys: by labels, so that keys can be meant that are not made yet.
+"""Who signs a zone, and its DS set: by labels, so that keys can be meant that are not made yet.
 
 A key that is known is called by tag and algorithm, ``12345/13``; those that a place will make, ``the keys of rowan``, or ``the new key
 of rowan, algorithm 13``.
@@ -117,7 +117,7 @@ class DsSet:
 
     @property
     def labels(self) -> frozenset[str]:
-        """Of the keys that it vouches for."""
+        """Of the keys that it matches."""
         known = ("/".join(each.split()[:2]) for each in self.records)
         return frozenset((*known, *self.to_come))
 
@@ -143,7 +143,7 @@ class DsSet:
 
     @property
     def short_text(self) -> str:
-        """By the keys that it vouches for."""
+        """By the keys that it matches."""
         return f"the DS of {named_keys(sorted(self.labels))}" if self else "no DS"
 
 
@@ -159,7 +159,7 @@ def named_keys(keys: Iterable[str]) -> str:
 
 
 def ds_matches(anchors: DsSet, keys: Keys | None) -> bool:
-    """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key that is vouched for signs it, for every
+    """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key with a DS signs it, for every
     algorithm of the DS set."""
     return not anchors or (keys is not None and _covers(anchors.labels, set(keys.published) & set(keys.entry)))
 

@@ -69,7 +69,7 @@ def spf_strings_run_together(contents: ZoneContents) -> Iterator[Occurrence]:
 
 @finding(
     "spf-word-unknown", Severity.ERROR, "An SPF record has a word that receivers do not understand",
-    why="One such word makes the whole record void: mail of this domain is no longer vouched for.",
+    why="One such word makes the whole record void: receivers check mail of this domain no longer.",
     remedy="Mend the word; mechanisms are all, include, a, mx, ip4, ip6, exists.",
     standard="RFC 7208 s4.6",
 )  # fmt: skip

@@ -47,7 +47,7 @@ def name_doubled_origin(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "target-final-dot-missing", Severity.ERROR, "A record leads to a foreign name with the zone's name hung on",
+    "target-final-dot-missing", Severity.ERROR, "A record leads to a foreign name with the zone's name appended",
     why="A whole name was meant; without its final dot the zone's name was added, and what it leads to does not exist.",
     remedy="End the name with a dot in the master file.",
     standard="RFC 1035 s5.1",

@@ -133,16 +133,16 @@ def _refuse_lost_ds(inputs: PlanInput, wishes: Sequence[Wish], pieces: Sequence[
             )
 
 
-def shorter_pace(inputs: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
-    """Of the two paces the plan that is over sooner; and pace → when it would be over, where both differ."""
-    plans = {pace: draw(replace(inputs, at_once=pace == AT_ONCE), ident, words, wishes) for pace in (LOWERED, AT_ONCE)}
-    ends = {pace: slots_of(plan, inputs.at)[-1].ends for pace, plan in plans.items()}
-    best = min(ends, key=lambda pace: (ends[pace], pace != LOWERED))
+def sooner_plan(inputs: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
+    """Of the two speeds the plan that is over sooner; and speed → when it would be over, where both differ."""
+    plans = {speed: draw(replace(inputs, at_once=speed == AT_ONCE), ident, words, wishes) for speed in (LOWERED, AT_ONCE)}
+    ends = {speed: slots_of(plan, inputs.at)[-1].ends for speed, plan in plans.items()}
+    best = min(ends, key=lambda speed: (ends[speed], speed != LOWERED))
     return plans[best], ends if plans[LOWERED].steps != plans[AT_ONCE].steps else {}
 
 
 LOWERED, AT_ONCE = "lowered", "at-once"
-"""The two paces: TTLs lowered first, or the change at once and a longer overlap."""
+"""The two speeds: TTLs lowered first, or the change at once and a longer overlap."""
 
 
 def slots_of(runbook: Runbook, now: float) -> list[Slot]:

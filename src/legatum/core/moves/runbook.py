@@ -49,7 +49,7 @@ class Step:
 
     @property
     def takes_away(self) -> bool:
-        """Whether somebody might still lean on what goes."""
+        """Whether somebody might still use what goes."""
         return any(effect.takes_away for effect in self.effects)
 
 
@@ -91,7 +91,7 @@ class Runbook:
 
     @property
     def of_keys(self) -> bool:
-        """Who signs, or who vouches for that, changes with it."""
+        """Who signs, or the DS set, changes with it."""
         return any(isinstance(effect, DsChanged | Signed) for step in self.steps for effect in step.effects)
 
     @property

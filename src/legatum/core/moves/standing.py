@@ -43,9 +43,9 @@ TO_DO = ". To do: "
 @dataclass(frozen=True, slots=True)
 class Standing:
     """``back``: it is being taken back; ``step``, ``title``: the next one, empty when it is over; ``not_before``: until when that holds,
-    None for no hold; ``because`` of what, or what a person has to do; ``ends``: when all of it is over if nothing is left waiting; ``done``
-    of ``steps``; ``who`` was at it last, and when (``at``); ``trouble``: why its next step failed, or was refused, the last time;
-    ``begun``: something was done, or may have been. Instants in seconds since 1970."""
+    None for no hold; ``because`` of what, or what a person has to do; ``ends``: when all of it is over if every step is done when it is
+    due; ``done`` of ``steps``; ``who`` was at it last, and when (``at``); ``trouble``: why its next step failed, or was refused, the last
+    time; ``begun``: something was done, or may have been. Instants in seconds since 1970."""
 
     domain: Name
     wish: str
@@ -101,7 +101,7 @@ def as_of(found: Standing, now: float) -> Standing:
 
 
 def by_urgency(found: Sequence[Standing]) -> list[Standing]:
-    """What needs somebody first; of those that hold the one whose hold ends first."""
+    """What waits for a person first; of those that hold the one whose hold ends first."""
     return sorted(found, key=lambda each: (_ORDER.index(each.state), each.not_before or each.at, each.domain))
 
 

@@ -57,7 +57,7 @@ def parse_sizes(text: str) -> tuple[int, ...]:
 
 def in_waves(members: Sequence[Member], sizes: Sequence[int]) -> list[tuple[Name, ...]]:
     """Each domain in one wave. A domain in which name servers of others stand comes after all of those, in a wave of its own or with its
-    like; the others in their own order, and within a wave those that lean on the same hosts one after the other. Of domains that lean on
+    like; the others in their own order, and within a wave those that use the same hosts one after the other. Of domains that depend on
     each other none comes before the others."""
     levels = _levels(members)
     waves = list[tuple[Name, ...]]()
@@ -84,18 +84,20 @@ def _together(members: Iterable[Member]) -> tuple[Name, ...]:
 
 
 def _levels(members: Sequence[Member]) -> dict[Name, int]:
-    """How many others have to go before it, one after the other: 0 for a domain on which no other one of the list leans."""
+    """How many others have to go before it, one after the other: 0 for a domain on which no other one of the list depends."""
     domains = {each.domain for each in members}
-    lean = {each.domain: {found for host in each.hosts if (found := _holder(host, domains)) and found != each.domain} for each in members}
-    holders = {each for found in lean.values() for each in found}
-    reached = {each: _reached(each, lean) for each in holders}
-    for domain in holders:  # of those that lean on each other none can go before the others
-        lean[domain] = {each for each in lean[domain] if domain not in reached[each]}
-    waiting = Counter(each for found in lean.values() for each in found)
+    depends = {
+        each.domain: {found for host in each.hosts if (found := _holder(host, domains)) and found != each.domain} for each in members
+    }
+    holders = {each for found in depends.values() for each in found}
+    reached = {each: _reached(each, depends) for each in holders}
+    for domain in holders:  # of those that depend on each other none can go before the others
+        depends[domain] = {each for each in depends[domain] if domain not in reached[each]}
+    waiting = Counter(each for found in depends.values() for each in found)
     levels, free = dict.fromkeys(domains, 0), [each for each in domains if not waiting[each]]
     while free:
         domain = free.pop()
-        for holder in lean[domain]:
+        for holder in depends[domain]:
             levels[holder] = max(levels[holder], levels[domain] + 1)
             waiting[holder] -= 1
             if not waiting[holder]:
@@ -103,11 +105,11 @@ def _levels(members: Sequence[Member]) -> dict[Name, int]:
     return levels
 
 
-def _reached(domain: Name, lean: Mapping[Name, set[Name]]) -> set[Name]:
-    """What it leans on, by way of others too."""
+def _reached(domain: Name, depends: Mapping[Name, set[Name]]) -> set[Name]:
+    """What it depends on, by way of others too."""
     found, left = set[Name](), [domain]
     while left:
-        new = lean[left.pop()] - found
+        new = depends[left.pop()] - found
         found |= new
         left += new
     return found

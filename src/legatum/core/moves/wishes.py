@@ -28,8 +28,8 @@ class TransferWish:
 class Wishes:
     """What the user asks for. ``old``: who serves it now, where it is not to be found out; ``part``: name and provider; ``hosts``: host →
     addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is expected
-    to take, for the forecast only; ``pace``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
-    ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent vouches for keys, or for none any more;
+    to take, for the forecast only; ``speed``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
+    ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent has DS records for its keys, or none any more;
     ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
     these alone;
     ``aliases``: name → where it is to lead to; ``verify``: names and texts of verification records, wanted for ``verify_for`` seconds;
@@ -58,7 +58,7 @@ class Wishes:
     without: str = ""
     dead: bool = False
     at_registrar: bool = True
-    leaning: tuple[Name, ...] = ()
+    users: tuple[Name, ...] = ()
     aliases: Mapping[Name, Name] = field(default_factory=dict)
     verify: tuple[tuple[Name, str], ...] = ()
     verify_for: int = 30 * 86400
@@ -79,7 +79,7 @@ class Wishes:
     passage: str = ""
     low_ttl: int = 300
     publishing: int = 3600
-    pace: str = ""
+    speed: str = ""
     old_ends: float | None = None
     anyway: bool = False
     windows: tuple[str, ...] = ()
@@ -93,7 +93,7 @@ class Wishes:
 
     @property
     def of_keys(self) -> bool:
-        """It is about who signs, and who vouches for that."""
+        """It is about who signs, and the DS set."""
         return self.sign or self.unsign or self.exchange
 
     @property
@@ -142,10 +142,10 @@ class Wishes:
         said += ["first delegated"] if self.first else []
         said += ["retired"] if self.retire else []
         said += ["without what was left behind"] if self.leftovers else []
-        vouched = f" with DS {'; '.join(each[:24] for each in self.ds)}" if self.ds else ""
-        said += [f"signed{vouched}"] if self.sign else []
+        by_ds = f" with DS {'; '.join(each[:24] for each in self.ds)}" if self.ds else ""
+        said += [f"signed{by_ds}"] if self.sign else []
         other = f"a key of algorithm {self.algorithm}" if self.algorithm else "another key"
-        said += [f"{other} vouched for{vouched}"] if self.exchange else []
+        said += [f"{other} by DS{by_ds}"] if self.exchange else []
         said += [f"by {self.passage}"] if self.passage else []
         said += ["unsigned"] if self.unsign else []
         return said

@@ -48,8 +48,8 @@ class ServerSerial:
 
 
 @dataclass(frozen=True)
-class Leaning:
-    """Who leans on a host. ``domains``: domain → who names it there; ``looked``: how many were looked at; ``linked``: the registry says
+class HostUsers:
+    """Who uses a host. ``domains``: domain → who names it there; ``looked``: how many were looked at; ``linked``: the registry says
     that some domain does, None where it was not asked."""
 
     domains: dict[Name, tuple[str, ...]]
@@ -58,7 +58,7 @@ class Leaning:
 
     @property
     def unknown(self) -> bool:
-        """Somebody leans on it whom nobody here knows."""
+        """Somebody uses it whom nobody here knows."""
         return bool(self.linked) and not self.domains
 
 
@@ -92,16 +92,16 @@ def first_of_each(addresses: Mapping[str, Name]) -> dict[str, Name]:
     return {address: name for name, address in seen.items()}
 
 
-def refuse_leaned_on(host: Name, leaning: Leaning) -> None:
-    """Raises :class:`GateShut` while somebody leans on it."""
-    for domain, by in leaning.domains.items():
-        more = f", and so do {len(leaning.domains) - 1} more" if len(leaning.domains) > 1 else ""
+def refuse_used(host: Name, users: HostUsers) -> None:
+    """Raises :class:`GateShut` while somebody uses it."""
+    for domain, by in users.domains.items():
+        more = f", and so do {len(users.domains) - 1} more" if len(users.domains) > 1 else ""
         raise GateShut(
-            f"{name_text(domain)} leans on {name_text(host)}, which is named by {' and '.join(by)}{more}",
+            f"{name_text(domain)} uses {name_text(host)}, which is named by {' and '.join(by)}{more}",
             "take it out of the NS sets first: `legatum hosts enlist OTHER --alone --at PROVIDER --registrar NAME`",
         )
-    if leaning.unknown:
+    if users.unknown:
         raise GateShut(
-            f"the registry says that some domain leans on {name_text(host)}, none of the {leaning.looked} known here does",
-            "find out which: is it in a list? --leaning FILE",
+            f"the registry says that some domain uses {name_text(host)}, none of the {users.looked} known here does",
+            "find out which: is it in a list? --users FILE",
         )

@@ -112,7 +112,7 @@ class ServerView:
 class HostView:
     """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is instead.
 
-    ``circle``: its name servers lean on each other, so that nobody can find it; ``asked``: somebody could be asked; ``unanswered``: types
+    ``circle``: its name servers depend on each other, so that nobody can find it; ``asked``: somebody could be asked; ``unanswered``: types
     asked for in vain, of which nothing is known.
     """
 
@@ -130,7 +130,7 @@ class HostView:
 class ResolverView:
     """What a resolver says: ``ns`` and ``soa`` with the TTL that is left. ``over``: UDP, TLS or HTTPS.
 
-    ``rcode``: of the SOA question, None for no answer; ``authenticated``: it vouches for the answer (AD); ``errors``: extended
+    ``rcode``: of the SOA question, None for no answer; ``authenticated``: it validated the answer (AD); ``errors``: extended
     errors (RFC 8914), number and text; ``busy``: it did not answer for the domain, but did for the zone above.
     """
 

@@ -20,7 +20,7 @@ def slips(meant: Collection[Name], before: Collection[Name], seen: Collection[Na
     for name, guess in guesses.items():
         text = name_text(name)
         if guess is not None and _is_doubled(name, guess, domain):
-            found.append(f"{text} has the domain hung on: a final dot is missing, or the page adds it; meant was {name_text(guess)}")
+            found.append(f"{text} has the domain name appended: a final dot is missing, or the page adds it; meant was {name_text(guess)}")
         elif guess is not None and name in old:
             found.append(f"{text} stands there: an old name, or a slip for {name_text(guess)}")
         elif guess is not None:

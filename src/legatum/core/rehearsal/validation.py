@@ -52,10 +52,10 @@ class _Copy:
 
 def bogus(playback: Playback, domain: Name, askable: Iterable[Askable], since: float) -> Iterator[Bogus]:
     """All that can go wrong for the domain from the instant ``since`` on, the first moment of each."""
-    vouched = playback.timeline.ds_sets.get(domain)
-    if vouched is None:
+    ds_sets = playback.timeline.ds_sets.get(domain)
+    if ds_sets is None:
         return
-    spans = [(each, each.ends + playback.lasts(each.value.ttl)) for each in vouched.periods if each.value]
+    spans = [(each, each.ends + playback.lasts(each.value.ttl)) for each in ds_sets.periods if each.value]
     servers = _longest(askable)
     longest = max(playback.premises.longest_ttl(domain), 1)
     sets = list(_copies(playback, domain, servers, None))
@@ -66,7 +66,7 @@ def bogus(playback: Playback, domain: Name, askable: Iterable[Askable], since: f
             if not last - first > _GRAIN:
                 continue
             if not ds_matches(period.value, keys.keys):
-                yield _unvouched(domain, period, ends, keys, first, since)
+                yield _without_ds(domain, period, ends, keys, first, since)
         for keys in sets:
             if keys.keys is None or not ds_matches(period.value, keys.keys):
                 continue
@@ -100,12 +100,12 @@ def _copies(playback: Playback, domain: Name, servers: Iterable[Askable], ttl: i
                 yield _Copy(each.value, server.place, begins, ends + lasts, ends, step)
 
 
-def _unvouched(domain: Name, anchors: Period[DsSet], until: float, keys: _Copy, at: float, since: float) -> Bogus:
+def _without_ds(domain: Name, anchors: Period[DsSet], until: float, keys: _Copy, at: float, since: float) -> Bogus:
     what = named_keys(keys.keys.published) if keys.keys is not None else "no keys at all"
     story = (
         _held(anchors, at),
         f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of {name_text(domain)}, and gets {what}.",
-        f"At {instant_text(at)} none of them is one that the DS set vouches for: everything in {name_text(domain)} is bogus to it.",
+        f"At {instant_text(at)} none of them is one that the DS set matches: everything in {name_text(domain)} is bogus to it.",
     )
     held = [_Part(anchors.begins, until, anchors.step, "that DS set"), _Part(keys.begins, keys.ends, keys.step, "those keys", keys.place)]
     return Bogus(at, story, _remedy(held, at <= since), _later_step(anchors, keys))

@@ -16,7 +16,7 @@ class Trust(StrEnum):
     """Whether the certificates that were sent lead to an authority that is trusted here."""
 
     WHOLE = "leads to a trusted authority"
-    ALONE = "sent without those that vouch for it"
+    ALONE = "sent without those that signed it"
     UNKNOWN = "leads to an authority that is not trusted here"
     SELF_SIGNED = "signed by itself"
     EXPIRED = "out of date"

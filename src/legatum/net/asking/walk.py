@@ -23,7 +23,7 @@ _NXDOMAIN = 3
 _IMPATIENT = 0.4  # seconds after which a server that has not answered is overtaken by the next
 _MOST_KEPT = 5000
 _MOST_SERVERS = 32  # of one zone: whoever names more is not believed to need them
-_CIRCLE = "its name servers lean on each other in a circle"
+_CIRCLE = "its name servers depend on each other in a circle"
 
 
 _K = TypeVar("_K")
@@ -44,7 +44,7 @@ class Cut(NamedTuple):
 class Lookup(NamedTuple):
     """The authoritative answer to one question. ``rrset`` is None for no such name, no data, or nobody answering; ``why`` says which.
 
-    ``circle``: nobody can be asked, as the name servers to ask lean on each other.
+    ``circle``: nobody can be asked, as the name servers to ask depend on each other.
     """
 
     name: Name

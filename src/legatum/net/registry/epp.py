@@ -306,7 +306,7 @@ _REMEDIES = {
     epp.WRONG_CODE: "fetch the code from the losing registrar again; the registry has changed nothing",
     epp.STATUS_PROHIBITS: ("what stands in the way: `legatum registration show DOMAIN --registrar NAME`; the registry has changed nothing"),
     epp.TRANSFER_PENDING: "follow it, or have it cancelled first; the registry has changed nothing",
-    epp.LEANED_ON: "take it out of the NS sets that name it; the registry has changed nothing",
+    epp.IN_USE: "take it out of the NS sets that name it; the registry has changed nothing",
 }
 
 

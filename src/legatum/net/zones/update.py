@@ -50,10 +50,10 @@ class Unanswered(OutsideFault):
 class Unwilling(OutsideFault):
     """A server answered an update with a response code other than NOERROR."""
 
-    def __init__(self, message: str, remedy: str, rcode: int, vouched: bool = True) -> None:
-        """Not ``vouched``: the answer to a signed message is not signed, so that anybody on the way may have said it."""
+    def __init__(self, message: str, remedy: str, rcode: int, signed: bool = True) -> None:
+        """Not ``signed``: the answer to a signed message is not signed, so that anybody on the way may have said it."""
         super().__init__(message, remedy)
-        self.rcode, self.vouched = rcode, vouched
+        self.rcode, self.signed = rcode, signed
 
 
 async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: TsigKey | None) -> Condition:
@@ -72,7 +72,7 @@ async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: 
         try:
             await update.send(state, part, on_soa(state, part, update.draw()), number, len(parts))
         except (Unwilling, Unanswered) as fault:
-            if isinstance(fault, Unwilling) and fault.rcode != _CHANGED and fault.vouched:
+            if isinstance(fault, Unwilling) and fault.rcode != _CHANGED and fault.signed:
                 raise
             try:
                 present = await update.read()
@@ -134,8 +134,8 @@ class _Update:
             await _insist(self._asker, self._server, state.origin, message, self._key)
         except Unwilling as fault:
             which, remedy = await self._explained(fault, state, part, message)
-            far = _how_far(number, count, fault.vouched)
-            raise Unwilling(f"{fault.message}{which}{far}", remedy, fault.rcode, fault.vouched) from fault
+            far = _how_far(number, count, fault.signed)
+            raise Unwilling(f"{fault.message}{which}{far}", remedy, fault.rcode, fault.signed) from fault
         except OutsideFault as fault:
             raise type(fault)(f"{fault.message}{_how_far(number, count, False)}", fault.remedy) from fault
 
@@ -222,10 +222,10 @@ async def send_message(asker: Asker, server: str, origin: Name, message: Message
     async with asker.clock.steady():
         answer = await _exchange(asker, server, origin, message, key)
     if answer.rcode:
-        vouched = key is None or answer.tsig_at is not None
-        unsigned = "" if vouched else ", in an answer that is not signed, as anybody on the way could send it"
+        signed = key is None or answer.tsig_at is not None
+        unsigned = "" if signed else ", in an answer that is not signed, as anybody on the way could send it"
         said = f"update of {name_text(origin)} at {server}: {rcode_text(answer.rcode)}{unsigned}"
-        raise Unwilling(said, _remedy(answer.rcode, key), answer.rcode, vouched)
+        raise Unwilling(said, _remedy(answer.rcode, key), answer.rcode, signed)
 
 
 class Probed(NamedTuple):

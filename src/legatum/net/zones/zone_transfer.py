@@ -42,7 +42,7 @@ async def transfer(asker: Asker, server: str, domain: Name, key: TsigKey | None 
                 if coming.opening is None:
                     raise _empty(what)
                 if coming.closing is not None:
-                    _check_vouched(what, exchange)
+                    _check_signed(what, exchange)
                     _check_closed(what, coming.opening.rdatas[0], coming.closing.rdatas[0])
                     return coming.zone()
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
@@ -104,11 +104,11 @@ async def _collected(asker: Asker, server: str, domain: Name, key: TsigKey | Non
                         raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
                     opening = record
                 elif record.rtype == SOA and record.name == domain and collected and not versions:
-                    _check_vouched(what, exchange)
+                    _check_signed(what, exchange)
                     _check_closed(what, opening.rdata, record.rdata)
                     return opening, collected
                 elif record.rtype == SOA and record.name == domain and versions and not versions % 2 and record.rdata == opening.rdata:
-                    _check_vouched(what, exchange)
+                    _check_signed(what, exchange)
                     return opening, collected
                 else:
                     versions += record.rtype == SOA and record.name == domain
@@ -116,7 +116,7 @@ async def _collected(asker: Asker, server: str, domain: Name, key: TsigKey | Non
             if opening is None:
                 raise _empty(what)
             if not collected:
-                _check_vouched(what, exchange)
+                _check_signed(what, exchange)
                 return opening, collected  # one SOA alone: the copy is what is served (RFC 1995 s2)
     raise AssertionError("a transfer ends by its closing SOA or by a fault")
 
@@ -209,7 +209,7 @@ def _empty(what: str) -> OutsideFault:
     return OutsideFault(f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served")
 
 
-def _check_vouched(what: str, exchange: Exchange | None) -> None:
+def _check_signed(what: str, exchange: Exchange | None) -> None:
     """The last message must be signed (RFC 8945 s5.3.1): what follows the last signature may be anybody's."""
     if exchange is not None and exchange.unsigned:
         raise OutsideFault(f"{what}: the end of it is not signed", "do not trust this answer; nothing was kept")

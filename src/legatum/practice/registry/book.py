@@ -67,7 +67,7 @@ class Book:
         self.domains[data.name] = kept
         return kept
 
-    def leaning_on(self, host: Name) -> list[Name]:
+    def users_of(self, host: Name) -> list[Name]:
         return [domain for domain, data in self.domains.items() if host in data.nameservers]
 
     def above(self, host: Name) -> Name | None:

@@ -172,8 +172,8 @@ class DomainDesk:
             return found
         if any("DeleteProhibited" in each or each.startswith("pending") for each in found.statuses):
             return ruling(epp.STATUS_PROHIBITS)
-        if any(set(self._book.leaning_on(host)) - {domain} for host in self._book.below(domain)):
-            return ruling(epp.LEANED_ON, "other domains lean on hosts below it")
+        if any(set(self._book.users_of(host)) - {domain} for host in self._book.below(domain)):
+            return ruling(epp.IN_USE, "other domains use hosts below it")
         self._book.keep(found, {*found.statuses, "pendingDelete"})
         self._in_redemption(domain)
         self._changed(domain)

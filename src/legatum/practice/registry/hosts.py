@@ -24,7 +24,7 @@ class HostDesk:
         found = self._book.hosts.get(host)
         if found is None:
             return ruling(epp.NOT_THERE)
-        return ruling(epp.OK, host=replace(found, statuses=("ok", "linked") if self._book.leaning_on(host) else ("ok",)))
+        return ruling(epp.OK, host=replace(found, statuses=("ok", "linked") if self._book.users_of(host) else ("ok",)))
 
     def create(self, registrar: str, host: Name, addresses: Iterable[str]) -> epp.Response:
         """A host below a domain needs addresses and that domain's registrar; one elsewhere has none here."""
@@ -45,7 +45,7 @@ class HostDesk:
             return ruling(epp.PARAMETER_POLICY)
         roid, date = f"H{self._book.number():06d}-QM", self._book.now_text()
         self._book.hosts[host] = epp.HostData(host, roid, (), given, registrar, date)
-        for domain in self._book.leaning_on(host):  # named before there was such a host, by a registry that lets that happen
+        for domain in self._book.users_of(host):  # named before there was such a host, by a registry that lets that happen
             self._changed(domain)
         return ruling(epp.OK)
 
@@ -59,10 +59,10 @@ class HostDesk:
         if above is not None and "pendingTransfer" in self._book.domains[above].statuses:
             return ruling(epp.STATUS_PROHIBITS)
         addresses = tuple(each for each in found.addresses if each not in go) + come
-        if len(set(addresses)) != len(addresses) or (not addresses and self._book.leaning_on(host)):
+        if len(set(addresses)) != len(addresses) or (not addresses and self._book.users_of(host)):
             return ruling(epp.PARAMETER_POLICY)
         self._book.hosts[host] = replace(found, addresses=addresses)
-        for domain in self._book.leaning_on(host):
+        for domain in self._book.users_of(host):
             self._changed(domain)
         return ruling(epp.OK)
 
@@ -72,8 +72,8 @@ class HostDesk:
             return ruling(epp.NOT_THERE)
         if found.registrar != registrar:
             return ruling(epp.AUTHORISATION)
-        if self._book.leaning_on(host):
-            return ruling(epp.LEANED_ON)
+        if self._book.users_of(host):
+            return ruling(epp.IN_USE)
         del self._book.hosts[host]
         return ruling(epp.OK)
 

@@ -25,7 +25,7 @@ class Given(NamedTuple):
 
 
 class Bogus(Exception):
-    """What the parent vouches for does not hold."""
+    """The DS set does not match."""
 
 
 class Validator:
@@ -36,7 +36,7 @@ class Validator:
         self._known: dict[tuple[RRset, RRset | None, RRset], bool] = {}
 
     async def check(self, given: Given) -> bool:
-        """Whether somebody vouches for it. Raises :class:`Bogus` where that does not hold."""
+        """Whether it is signed. Raises :class:`Bogus` where that does not hold."""
         keys = await self._keys(given.zone)
         told = given.rrset or given.soa
         if keys is not None and (told is None or not self._holds(told, given.signatures, keys)):
@@ -44,10 +44,10 @@ class Validator:
         return keys is not None
 
     async def _keys(self, zone: Name) -> RRset | None:
-        """The zone's key set, where its parent vouches for one; None where nobody does."""
-        vouched: tuple[bytes, ...]
+        """The zone's key set, where its parent has a DS for one; None where it has none."""
+        ds_rdatas: tuple[bytes, ...]
         if zone in self._anchors:
-            vouched = (self._anchors[zone],)
+            ds_rdatas = (self._anchors[zone],)
         elif len(zone) == 1:
             return None
         else:
@@ -57,12 +57,12 @@ class Validator:
                 return None
             if not self._holds(ds.rrset, ds.signatures, above):
                 raise Bogus
-            vouched = ds.rrset.rdatas
+            ds_rdatas = ds.rrset.rdatas
         given = await self._fetch(zone, DNSKEY)
         if given.rrset is None:
             raise Bogus
-        trusted = [key for key in given.rrset.rdatas for each in vouched if (ds_ := parse_ds(each)) is not None and fits(zone, ds_, key)]
-        for algorithm in {each[2] for each in vouched}:
+        trusted = [key for key in given.rrset.rdatas for each in ds_rdatas if (ds_ := parse_ds(each)) is not None and fits(zone, ds_, key)]
+        for algorithm in {each[2] for each in ds_rdatas}:
             keys = [each for each in trusted if each[3] == algorithm]
             if not keys or not signed_by(given.rrset, given.signatures, keys, self._now()):
                 raise Bogus

@@ -12,7 +12,7 @@ from rich.table import Table
 from rich.text import Text
 
 from legatum.core.duration import rough_text
-from legatum.core.instant import with_local
+from legatum.core.instant import for_people
 from legatum.core.printable import clean
 from legatum.core.records.name import Name
 from legatum.views.fleet.waves import STYLES, CoursePart, course_part, states_of
@@ -58,7 +58,11 @@ class LiveWaves:
         rate = steps / max(time.monotonic() - self._began, 1.0) * 60
         ends = [each.ends for each in self._courses.values() if each.ends is not None and each.stage not in ENDED]
         done = sum(each.stage in ENDED for each in self._courses.values())
-        left = f"; those that are begun are over in {rough_text(max(0.0, max(ends) - now))} if nothing is left waiting" if ends else ""
+        left = (
+            f"; those that are begun are over in {rough_text(max(0.0, max(ends) - now))} if every step is done when it is due"
+            if ends
+            else ""
+        )
         return _text(f"{done} of {len(self._courses)} domains complete; {rate:,.0f} steps a minute{left}", STRONG)
 
     def _waves(self) -> Table:
@@ -89,4 +93,4 @@ def _line(part: CoursePart) -> Text:
 
 
 def _text(text: str, style: str = "") -> Text:
-    return Text(with_local(clean(text)), style=style, no_wrap=True, overflow="ellipsis")
+    return Text(for_people(clean(text)), style=style, no_wrap=True, overflow="ellipsis")

@@ -19,7 +19,7 @@ _SHOWN = 20
 
 class CoursePart(Document, tag="legatum.fleet-move-line/1"):
     """A domain: its ``state``, the next step (``done`` of ``steps`` are behind it), ``until`` when it holds, ``because`` of what, or what
-    the trouble is, and a remedy; ``ends``: when its move is over if nothing is left waiting."""
+    the trouble is, and a remedy; ``ends``: when its move is over if every step is done when it is due."""
 
     domain: str
     wave: int
@@ -36,7 +36,8 @@ class CoursePart(Document, tag="legatum.fleet-move-line/1"):
 
 
 class WavePart(Part):
-    """``states``: domains by state; ``ends``: when the last of its moves is over if nothing is left waiting, of those that are known."""
+    """``states``: domains by state; ``ends``: when the last of its moves is over if every step is done when it is due, of those that are
+    known."""
 
     number: int
     domains: int
@@ -147,7 +148,7 @@ def show_fleet_move(document: FleetMoveDocument, screen: Screen) -> None:
     screen.verdict(not (states[Stage.TROUBLE] or document.stopped), text, _next(document, states))
     screen.line()
     rows = [(each.number, each.domains, _said(each.states), each.ends or "-") for each in document.waves]
-    screen.table(("wave", "domains", "state", "over by, if nothing is left waiting"), rows)
+    screen.table(("wave", "domains", "state", "over by, if every step is done when it is due"), rows)
     if document.attention:
         screen.heading("Needs somebody")
     for part in document.attention[:_SHOWN]:

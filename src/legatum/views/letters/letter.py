@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from legatum.core.fault import BadInput
-from legatum.core.instant import instant_text, parse_instant, with_local
+from legatum.core.instant import for_people, instant_text, parse_instant
 from legatum.core.letter import Letter, Said
 from legatum.core.printable import clean
 from legatum.net.file import write_whole
@@ -99,7 +99,7 @@ def letter_text(
         "language": folder.name if folder else "en",
     }  # fmt: skip
     text = _rendered(form, folder, values)
-    return with_local(re.sub(r"\n{3,}", "\n\n", text).strip() + "\n")
+    return for_people(re.sub(r"\n{3,}", "\n\n", text).strip() + "\n")
 
 
 class _Sections(dict[str, str]):

@@ -116,12 +116,12 @@ def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
     good = link.state in (State.VALID, State.UNSIGNED, State.UNCONNECTED)
     screen.heading(f"{link.zone}: {link.state}")
     sets = Counter(tuple(each) for each in link.ds.values() if each is not None)
-    vouched = [*(f"the settings vouch for {ds_brief(each)}" for each in link.anchor)]
-    vouched += [
+    trusted = [*(f"the settings trust {ds_brief(each)}" for each in link.anchor)]
+    trusted += [
         f"{count} addresses of the parent's servers: {'; '.join(ds_brief(each) for each in some) or 'no DS'}"
         for some, count in sorted(sets.items())
     ]
-    for each in vouched:
+    for each in trusted:
         screen.line(each)
     rows = [
         (

@@ -40,7 +40,7 @@ def draw_chain(document: ChainDocument | None) -> str:
 def _told(link: LinkPart) -> list[str]:
     """What is wrong first; keys, by how many addresses give them alike."""
     sets = Counter((tuple(each.keys), tuple(each.sign_keys)) for each in link.servers if each.answered)
-    told = [f"the settings vouch for DS {_short(each)}" for each in link.anchor]
+    told = [f"the settings trust DS {_short(each)}" for each in link.anchor]
     told += [*link.problems, *link.disagreeing]
     for (keys, entry), count in sets.most_common():
         said = f"keys {', '.join(keys)}; the key set signed with {', '.join(entry) or 'none that holds'}" if keys else "no keys"

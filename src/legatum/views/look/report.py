@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from legatum.core.instant import with_local
+from legatum.core.instant import for_people
 from legatum.core.observation.observation import Observation
 from legatum.net.file import write_whole
 from legatum.views.look.chain_drawing import draw_chain
@@ -30,4 +30,4 @@ def report_text(surveys: Sequence[tuple[SurveyDocument, Observation]]) -> str:
 
 def write_report(path: Path, surveys: Sequence[tuple[SurveyDocument, Observation]]) -> None:
     """Raises as :func:`~legatum.net.file.write_whole`."""
-    write_whole(path, with_local(report_text(surveys)))
+    write_whole(path, for_people(report_text(surveys)))

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, timedelta
 
-from legatum.core.instant import instant_text, parse_instant, with_local
+from legatum.core.instant import for_people, instant_text, parse_instant
 from legatum.core.moves.effects import Delegated
 from legatum.core.moves.runbook import Runbook, Slot
 from legatum.core.records.name import Name, name_text
@@ -38,7 +38,7 @@ def markdown(runbook: Runbook, slots: Sequence[Slot]) -> str:
             for each in holds
             if each.bound
         ]
-    return with_local("\n".join(lines) + "\n")
+    return for_people("\n".join(lines) + "\n")
 
 
 def _listed(names: Sequence[Name]) -> str:

@@ -28,6 +28,9 @@ from legatum.views.look.visit import VisitDocument, show_services, visit_documen
 from legatum.views.screen import BAD, QUIET, Screen
 from legatum.work.services.views import Compared
 
+_MOST_LINES = 3  # of a row
+_Row = tuple[str, str, tuple[object, ...]]  # a server, its address, and what it says there
+
 
 class ParentPart(Part):
     server: str
@@ -355,7 +358,8 @@ def record_part(rrset: RRset) -> RecordPart:
 # For people
 
 
-def show_survey(document: SurveyDocument, screen: Screen) -> None:
+def show_survey(document: SurveyDocument, screen: Screen, whole: bool = False) -> None:
+    """``whole``: every address and every record has a row of its own."""
     bad = [each for each in document.findings if each.severity != "notice"]
     everywhere = document.everywhere
     screen.verdict(not bad and bool(document.delegation) and (everywhere is None or everywhere.good), document.verdict, document.next)
@@ -363,18 +367,22 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
     if everywhere is not None:
         show_everywhere(everywhere, screen)
     screen.heading(f"The parent, {_zone(document.parent_zone)}, hands out (TTL {_ttl(document.delegation_ttl)})")
-    rows = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ttl), _glue(each)) for each in document.parents]
-    screen.table(("server", "address", "NS set", "TTL", "glue"), rows)
+    above: list[_Row] = [
+        (each.server, each.address, (_ns(each.ns, each.outcome), _seconds(each.ttl), _glue(each))) for each in document.parents
+    ]
+    screen.table(("server", "address", "NS set", "TTL", "glue"), [row for row, _ in _together(above, whole)])
     screen.heading(f"The domain's own servers hand out (TTL {_ttl(document.own_ns_ttl)})")
-    rows5 = [
-        (
-            each.server, each.address, each.soa.serial if each.soa else "-", ", ".join(each.ns) or each.outcome, _seconds(each.ns_ttl),
-            "yes" if each.authoritative else "no", each.tcp, f"{each.milliseconds:.1f}",
-        )
+    own: list[_Row] = [
+        (each.server, each.address, (
+            each.soa.serial if each.soa else "-", _ns(each.ns, each.outcome), _seconds(each.ns_ttl), "yes" if each.authoritative else "no", each.tcp,
+        ))
         for each in document.servers
     ]  # fmt: skip
-    styles = ["" if each.soa and each.authoritative else BAD for each in document.servers]
-    screen.table(("server", "address", "serial", "NS set", "TTL", "authority", "over TCP", "ms"), rows5, styles)
+    took = {each.address: each.milliseconds for each in document.servers}
+    styles = {each.address: "" if each.soa and each.authoritative else BAD for each in document.servers}
+    drawn = [(*row, _range([took[each] for each in addresses])) for row, addresses in _together(own, whole)]
+    columns = ("server", "address", "serial", "NS set", "TTL", "authority", "over TCP", "ms")
+    screen.table(columns, drawn, [styles[addresses[0]] for _, addresses in _together(own, whole)])
     _show_timers(document, screen)
     _show_security(document, screen)
     if document.chain is not None:
@@ -383,7 +391,8 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
     if document.contents:
         screen.heading("What visitors come for")
         screen.table(
-            ("name", "type", "TTL", "data"), [(each.name, each.type, each.ttl, "\n".join(each.data)) for each in document.contents]
+            ("name", "type", "TTL", "data"),
+            [(each.name, each.type, each.ttl, _few(each.data, whole)) for each in document.contents],
         )
     _show_others(document, screen)
     _show_leftovers(document, screen)
@@ -393,6 +402,34 @@ def show_survey(document: SurveyDocument, screen: Screen) -> None:
         show_services(document.service, screen)
     screen.line()
     screen.line(f"Not looked at: {'; '.join(document.not_looked_at)}", QUIET, indent=15)
+
+
+def _together(rows: Iterable[_Row], whole: bool) -> list[tuple[tuple[object, ...], list[str]]]:
+    """Rows as they are drawn: addresses that say the same are one, given beside it."""
+    groups = dict[object, list[_Row]]()
+    for row in rows:
+        groups.setdefault(row if whole else row[2], []).append(row)
+    found = list[tuple[tuple[object, ...], list[str]]]()
+    for group in groups.values():
+        addresses = [address for _, address, _ in group]
+        where = addresses[0] if len(addresses) == 1 else f"{len(addresses)} addresses"
+        found.append(((_few(list(dict.fromkeys(server for server, _, _ in group)), whole), where, *group[0][2]), addresses))
+    return found
+
+
+def _few(lines: Sequence[str], whole: bool) -> str:
+    """In at most three lines, so that the next row is seen."""
+    shown = lines if whole or len(lines) <= _MOST_LINES else [*lines[: _MOST_LINES - 1], f"and {len(lines) - _MOST_LINES + 1} more"]
+    return "\n".join(shown)
+
+
+def _ns(names: Sequence[str], otherwise: str) -> str:
+    return _few(names, False) or otherwise
+
+
+def _range(milliseconds: Sequence[float]) -> str:
+    least, most = min(milliseconds), max(milliseconds)
+    return f"{least:.1f}" if least == most else f"{least:.1f}-{most:.1f}"
 
 
 def _show_leftovers(document: SurveyDocument, screen: Screen) -> None:
@@ -437,7 +474,7 @@ def _show_others(document: SurveyDocument, screen: Screen) -> None:
         screen.heading("Resolvers")
         rows = [
             (
-                each.name, each.address, each.over, ", ".join(each.ns) or each.outcome, _ttl(each.ttl_left), each.serial or "-",
+                each.name, each.address, each.over, _ns(each.ns, each.outcome), _ttl(each.ttl_left), each.serial or "-",
                 "yes" if each.authenticated else "no", ", ".join(each.extended_errors),
             )
             for each in document.resolvers
@@ -446,12 +483,12 @@ def _show_others(document: SurveyDocument, screen: Screen) -> None:
         screen.table(columns, rows)
     if document.former:
         screen.heading("The provider before")
-        rows5 = [(each.server, each.address, ", ".join(each.ns) or each.outcome, _seconds(each.ns_ttl)) for each in document.former]
+        rows5 = [(each.server, each.address, _ns(each.ns, each.outcome), _seconds(each.ns_ttl)) for each in document.former]
         screen.table(("server", "address", "NS set", "TTL"), rows5)
     if document.registrations:
         screen.heading("The registration")
         rows6 = [
-            (each.source, each.registrar, ", ".join(each.nameservers), ", ".join(each.statuses), each.expires, _signed(each.ds))
+            (each.source, each.registrar, _ns(each.nameservers, "none"), _ns(each.statuses, "none"), each.expires, _signed(each.ds))
             for each in document.registrations
         ]
         screen.table(("as told by", "registrar", "NS set", "status", "expires", "DS"), rows6)

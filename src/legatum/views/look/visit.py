@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from legatum.core.findings.finding import Finding, Severity
-from legatum.core.instant import instant_text, with_local
+from legatum.core.instant import for_people, instant_text
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.service.page import likeness
@@ -246,4 +246,4 @@ def certificate_text(each: SeenPart) -> str:
 
 def write_visit(path: Path, documents: Sequence[VisitDocument]) -> None:
     """As one HTML file. Raises as :func:`~legatum.net.file.write_whole`."""
-    write_whole(path, with_local(render("visit.html", visits=[(each, service_rows(each)) for each in documents])))
+    write_whole(path, for_people(render("visit.html", visits=[(each, service_rows(each)) for each in documents])))

@@ -9,7 +9,7 @@ import msgspec
 
 from legatum.core.duration import rough_text
 from legatum.core.fault import BadInput
-from legatum.core.instant import instant_text, people_text, with_local
+from legatum.core.instant import for_people, instant_text, people_text
 from legatum.core.observation.progress import ChangeProgress, Look, State, Told
 from legatum.core.printable import clean
 from legatum.core.records.name import name_text
@@ -127,10 +127,10 @@ class LiveView:
             _bar("resolvers", last.resolvers, "green"),
             _bar("forecast for the world", progress.forecast(last.at), "cyan"),
         ]
-        head = Text(with_local(clean(verdict)), style="bold green" if good else "bold")
-        now = Text(f"{with_local(instant_text(last.at))}, look {progress.count}", style="dim")
+        head = Text(for_people(clean(verdict)), style="bold green" if good else "bold")
+        now = Text(f"{for_people(instant_text(last.at))}, look {progress.count}", style="dim")
         self._live.update(
-            Group(head, Text(with_local(clean(f"Next: {following or 'nothing to do'}"))), now, Text(), table, Text(), *bars), refresh=True
+            Group(head, Text(for_people(clean(f"Next: {following or 'nothing to do'}"))), now, Text(), table, Text(), *bars), refresh=True
         )
 
 

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from legatum.core.history import Act, Became, Changed, before_and_after
-from legatum.core.instant import instant_text, with_local
+from legatum.core.instant import for_people, instant_text
 from legatum.core.letter import Letter, Said, asks_of, differences_of
 from legatum.core.memory.given import ABSENT, Given
 from legatum.core.printable import cell_text, clipped, one_line
@@ -207,7 +207,7 @@ def history_csv(documents: Sequence[HistoryDocument]) -> str:
 
 def write_history(path: Path, documents: Sequence[HistoryDocument]) -> None:
     """As one HTML file. Raises as :func:`~legatum.net.file.write_whole`."""
-    write_whole(path, with_local(render("history.html", histories=documents)))
+    write_whole(path, for_people(render("history.html", histories=documents)))
 
 
 def write_note(

@@ -18,7 +18,7 @@ _STYLES = {str(State.TROUBLE): BAD, str(State.PERSON): DOUBT, str(State.READY): 
 
 class StandingPart(Part):
     """``state``: in trouble, waits for a person, may go on, holds, drafted or complete; ``step``: the next one; ``not_before``: until when
-    it holds; ``over``: when all of it is over if nothing is left waiting; ``who`` was at it last, and when."""
+    it holds; ``over``: when all of it is over if every step is done when it is due; ``who`` was at it last, and when."""
 
     domain: str
     wish: str
@@ -46,9 +46,9 @@ class SurveyedPart(Part):
 
 
 class HouseDocument(Document, tag="legatum.house/1"):
-    """Every move, what needs somebody first; ``today``: domains whose hold, or whole move, ends within a day; ``broken``: move files that
-    cannot be read, and why; ``undrawn``: domains of fleet moves for which no move could be drawn, and why; ``paused``: fleet moves that
-    are, by the names of their lists."""
+    """Every move, what waits for a person first; ``today``: domains whose hold, or whole move, ends within a day; ``broken``: move files
+    that cannot be read, and why; ``undrawn``: domains of fleet moves for which no move could be drawn, and why; ``paused``: fleet moves
+    that are, by the names of their lists."""
 
     at: str
     moves: list[StandingPart]

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from pathlib import Path
 
-from legatum.core.instant import with_local
+from legatum.core.instant import for_people
 from legatum.core.records.name import file_name, parse_domain
 from legatum.net.file import write_whole
 from legatum.views.moves.history import HistoryDocument
@@ -16,9 +16,9 @@ def write_house(folder: Path, document: HouseDocument, moves: Iterable[tuple[Mov
     """An index, and a page for each domain, each in one file; how many. Raises as :func:`~legatum.net.file.write_whole`."""
     pages = [(move, history, f"{_file_name(move.domain)}.html") for move, history in moves]
     links = {move.domain: name for move, _, name in pages}
-    write_whole(folder / "index.html", with_local(render("house.html", house=document, links=links)))
+    write_whole(folder / "index.html", for_people(render("house.html", house=document, links=links)))
     for move, history, name in pages:
-        write_whole(folder / name, with_local(render("house_domain.html", move=move, history=history, at=document.at)))
+        write_whole(folder / name, for_people(render("house_domain.html", move=move, history=history, at=document.at)))
     return len(pages) + 1
 
 

@@ -64,7 +64,7 @@ class MoveDocument(Document, tag="legatum.move-status/1"):
 
 
 class DraftPart(Part):
-    """One of many. ``over``: when it is over if nothing is left waiting; ``why`` and ``remedy``: why it was not drafted."""
+    """One of many. ``over``: when it is over if every step is done when it is due; ``why`` and ``remedy``: why it was not drafted."""
 
     domain: str
     file: str | None
@@ -160,7 +160,9 @@ def show_drafts(document: DraftsDocument, screen: Screen) -> None:
     following = f"{failed[0].domain}: {failed[0].remedy or failed[0].why}" if failed else f"`legatum move rehearse {drafted[0].domain}`"
     screen.verdict(not failed, text, following)
     screen.line()
-    rows = [(each.domain, each.why or f"over on {each.over} if nothing is left waiting", each.file or "-") for each in document.moves]
+    rows = [
+        (each.domain, each.why or f"over on {each.over} if every step is done when it is due", each.file or "-") for each in document.moves
+    ]
     screen.table(("domain", "", "file"), rows, [BAD if each.why else "" for each in document.moves])
 
 
@@ -195,11 +197,11 @@ def _step(each: Slot, is_next: bool) -> StepPartDocument:
     )
 
 
-def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: float, screen: Screen) -> None:
-    """The whole runbook: what, when, why then, what must hold, what proves it, and the way back."""
-    whole = f"{wish_text(runbook)}: {document.state}"
-    end = f"; over on {people_text(slots[-1].ends, now)} if nothing is left waiting" if document.state != "complete" else ""
-    screen.verdict(not document.trouble, whole + end, document.next)
+def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: float, screen: Screen, whole: bool = False) -> None:
+    """The runbook: what, when, and why then; ``whole``: also what must hold, what proves it, and the way back."""
+    text = f"{wish_text(runbook)}: {document.state}"
+    end = f"; over on {people_text(slots[-1].ends, now)} if every step is done when it is due" if document.state != "complete" else ""
+    screen.verdict(not document.trouble, text + end, document.next)
     _show_trouble(document, screen)
     screen.line()
     screen.pairs([*_what_it_rests_on(runbook), ("move file", document.file)])
@@ -207,7 +209,10 @@ def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: 
     for number, each in enumerate(slots, 1):
         if each.bound is not None and each.holds:
             _show_hold(each.bound, each.outcome is not None, now, screen)
-        _show_step(number, each, now, screen)
+        _show_step(number, each, now, screen, whole)
+    if not whole:
+        screen.line()
+        screen.line("Gates, proofs and the way back of each step: -v", QUIET)
 
 
 def _show_trouble(document: MoveDocument, screen: Screen) -> None:
@@ -286,13 +291,15 @@ def _of_the_registration(runbook: Runbook) -> list[tuple[str, str]]:
     ]
 
 
-def _show_step(number: int, each: Slot, now: float, screen: Screen) -> None:
+def _show_step(number: int, each: Slot, now: float, screen: Screen, whole: bool) -> None:
     step, outcome = each.step, each.outcome
     mark, style = ("✓", GOOD) if outcome else ("·", STRONG)
     when = people_text(outcome.all if outcome else each.expected, now)
     screen.line(f"{number:>2} {mark}  {step.title}   {when}", style)
     if outcome:
         screen.line(f"      {outcome.summary}", QUIET)
+        return
+    if not whole:
         return
     if step.gates:
         screen.line(f"      gate   {'; '.join(step.gates)}", QUIET, indent=13)
@@ -312,8 +319,7 @@ def _left_behind(runbook: Runbook) -> str:
 
 def _show_hold(bound: Bound, passed: bool, now: float, screen: Screen) -> None:
     tense = "held" if passed else "hold"
-    screen.line(f"   —  {tense} until {people_text(bound.instant, now)}", QUIET if passed else DOUBT)
-    screen.line(f"      because {bound.reason}", QUIET, indent=14)
+    screen.line(f"   —  {tense} until {people_text(bound.instant, now)}: {bound.reason}", QUIET if passed else DOUBT, indent=6)
 
 
 def show_status(document: MoveDocument, slots: list[Slot], now: float, screen: Screen) -> None:

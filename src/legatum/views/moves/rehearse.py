@@ -17,7 +17,7 @@ from legatum.core.rehearsal.verdict import MODEL, needed
 from legatum.core.zones.zone import Zone
 from legatum.views.document import Document, Part
 from legatum.views.moves.ground import GroundPart, TimelinePart, ground_part, timeline_part
-from legatum.views.screen import BAD, QUIET, Screen
+from legatum.views.screen import BAD, QUIET, STRONG, Screen
 
 
 class CounterexamplePart(Part):
@@ -267,7 +267,8 @@ def _instant(instant: float) -> str | None:
     return None if instant in (FOREVER, -FOREVER) else instant_text(instant)
 
 
-def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
+def show_rehearsal(document: RehearsalDocument, screen: Screen, whole: bool = False) -> None:
+    """``whole``: with the model, sentence by sentence."""
     if document.safe:
         text = f"{document.domain}: safe under this model. {document.copies_followed} copies followed, none leads astray"
         screen.verdict(True, text, f"`legatum move advance {document.domain}`")
@@ -293,7 +294,11 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen) -> None:
             reached = "; ".join(f"{percent} % at {at}" for percent, at in part.reached.items())
             failed = f"up to {part.failed:.1%} fail" if part.failed else "none fails"
             screen.line(f"- {part.caches}: {failed}; answered by {part.side}: {reached or 'none'}", indent=2)
-    screen.heading("The model")
+    screen.line()
+    if not whole:
+        screen.line("What the model has in it, and what not: -v, or docs/trust.md", QUIET)
+        return
+    screen.line("The model", STRONG)
     for sentence in document.model:
         screen.line(f"- {sentence}", QUIET, indent=2)
     screen.line(f"- Here: floor {document.floor} s; time-out and a second: {document.lag} s.", QUIET, indent=2)

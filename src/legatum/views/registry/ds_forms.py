@@ -90,7 +90,7 @@ def show_derived(document: DerivedDocument, screen: Screen) -> None:
     for key in document.keys:
         screen.heading(f"{document.domain}: key {key.tag} ({key.algorithm_name})")
         if key.weak:
-            screen.line("this algorithm should no longer be used (RFC 8624 s3.1): change it before it is vouched for")
+            screen.line("this algorithm should no longer be used (RFC 8624 s3.1): change it before its DS is published")
         for each in key.ds:
             screen.pairs([
                 ("key tag", key.tag), ("algorithm", f"{key.algorithm} ({key.algorithm_name})"),

@@ -1,6 +1,6 @@
 """Child name servers: where each address stands."""
 
-from legatum.core.observation.hosts import Leaning, NamedHost
+from legatum.core.observation.hosts import HostUsers, NamedHost
 from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen
@@ -30,16 +30,16 @@ class HostsDocument(Document, tag="legatum.hosts/1"):
     hosts: list[HostPart]
 
 
-class LeaningPart(Part):
+class HostUserPart(Part):
     domain: str
     named_by: list[str]
 
 
-class LeaningDocument(Document, tag="legatum.leaning/1"):
-    """Who leans on a host, among ``looked`` domains. ``linked``: the registry says that somebody does, null where it was not asked."""
+class HostUsersDocument(Document, tag="legatum.leaning/1"):
+    """Who uses a host, among ``looked`` domains. ``linked``: the registry says that somebody does, null where it was not asked."""
 
     host: str
-    domains: list[LeaningPart]
+    domains: list[HostUserPart]
     looked: int
     linked: bool | None
 
@@ -111,17 +111,17 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
     screen.table(columns, rows, ["" if each.agrees and len(each.named_by) != 1 else BAD for each in document.hosts])
 
 
-def leaning_document(host: Name, leaning: Leaning) -> LeaningDocument:
-    parts = [LeaningPart(domain=name_text(domain), named_by=list(by)) for domain, by in leaning.domains.items()]
-    return LeaningDocument(host=name_text(host), domains=parts, looked=leaning.looked, linked=leaning.linked)
+def host_users_document(host: Name, users: HostUsers) -> HostUsersDocument:
+    parts = [HostUserPart(domain=name_text(domain), named_by=list(by)) for domain, by in users.domains.items()]
+    return HostUsersDocument(host=name_text(host), domains=parts, looked=users.looked, linked=users.linked)
 
 
-def show_leaning(document: LeaningDocument, screen: Screen) -> None:
+def show_host_users(document: HostUsersDocument, screen: Screen) -> None:
     count, unknown = len(document.domains), bool(document.linked) and not document.domains
-    lean = f"{count} domain{' leans' if count == 1 else 's lean'} on it" if count else "nobody here leans on it"
+    use = f"{count} domain{' uses' if count == 1 else 's use'} it" if count else "nobody here uses it"
     said = {True: "; the registry says that somebody does", False: "; the registry says that nobody does", None: ""}[document.linked]
-    following = "find out who: give more domains with --leaning FILE" if unknown else ""
-    screen.verdict(not unknown, f"{document.host}: {lean}, of {document.looked} domains looked at{said}", following)
+    following = "find out who: give more domains with --users FILE" if unknown else ""
+    screen.verdict(not unknown, f"{document.host}: {use}, of {document.looked} domains looked at{said}", following)
     screen.line()
     if count:
         screen.table(("domain", "named by"), [(each.domain, " and ".join(each.named_by)) for each in document.domains])

@@ -6,7 +6,7 @@ from html import escape
 from pathlib import Path
 
 from legatum.core.dnssec.policy import algorithm, digest_type
-from legatum.core.instant import with_local
+from legatum.core.instant import for_people
 from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records, Signed, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name, absolute_text, name_text, unicode_text
@@ -136,7 +136,7 @@ def _forms(name: Name) -> list[str]:
 
 def write_sheet(path: Path, text: str) -> None:
     """As Markdown, or as a page where the path ends in ``.html``. Raises as :func:`~legatum.net.file.write_whole`."""
-    text = with_local(text)
+    text = for_people(text)
     write_whole(path, _page(text) if path.suffix.lower() in (".html", ".htm") else text)
 
 

@@ -42,7 +42,7 @@ def show_second(document: SecondDocument, screen: Screen) -> None:
         text = f"{document.domain}: all {len(document.servers)} addresses of both providers have serial {serials[0]}"
         screen.verdict(True, text, "")
     else:
-        text = f"{document.domain}: the providers are not in step: serials {', '.join(map(str, serials)) or 'none'}"
+        text = f"{document.domain}: the providers do not have the same zone: serials {', '.join(map(str, serials)) or 'none'}"
         silent = sorted({each.party for each in document.servers if each.serial is None})
         adding = f"`legatum second add {document.domain} --at PROVIDER --second NAME` has {', '.join(silent)} serve it"
         screen.verdict(False, text, adding if silent else "see why the ones behind do not fetch it")

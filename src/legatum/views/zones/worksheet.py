@@ -3,7 +3,7 @@
 from html import escape
 from pathlib import Path
 
-from legatum.core.instant import instant_text, with_local
+from legatum.core.instant import for_people, instant_text
 from legatum.core.records.name import Name, absolute_text, file_name, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrset import RRset, names_in, strings_of
@@ -112,7 +112,7 @@ def write_worksheet(path: Path, sheet: Worksheet) -> None:
     comment = f"{document.domain} for {document.provider}: for a page that imports master files"
     write_whole(_master_path(path, sheet), master_text(sheet.importable, [comment]))
     text = _page(document) if path.suffix.lower() in (".html", ".htm") else markdown(document)
-    write_whole(path, with_local(text))
+    write_whole(path, for_people(text))
 
 
 def markdown(document: WorksheetDocument) -> str:

@@ -14,7 +14,7 @@ from legatum.wire.epp.codes import (
     EXISTS,
     EXTENSION,
     FAILED,
-    LEANED_ON,
+    IN_USE,
     MEANINGS,
     MESSAGE,
     MISSING,
@@ -77,7 +77,7 @@ from legatum.wire.epp.orders import read_command
 
 __all__ = [
     "AUTHENTICATION", "AUTHORISATION", "CONTACT", "DOMAIN", "ENDING_AUTHENTICATION", "EPP", "EXISTS", "EXTENSION", "EXTENSIONS", "FAILED",
-    "HOST", "LEANED_ON", "MAX_FRAME", "MEANINGS", "MESSAGE", "MISSING", "NOT_RENEWABLE", "NOT_SERVED", "NOT_THERE", "NOT_TRANSFERABLE",
+    "HOST", "IN_USE", "MAX_FRAME", "MEANINGS", "MESSAGE", "MISSING", "NOT_RENEWABLE", "NOT_SERVED", "NOT_THERE", "NOT_TRANSFERABLE",
     "NO_MESSAGES", "NO_TRANSFER", "OK", "OK_ENDING", "OPTION", "PARAMETER_POLICY", "PENDING", "RANGE", "RGP", "SECDNS", "STATUS_PROHIBITS",
     "SYNTAX", "TRANSFER_PENDING", "UNKNOWN_COMMAND", "USE", "WRONG_CODE", "Availability", "Command", "ContactData", "DomainChange",
     "DomainData", "Glue", "Greeting", "HostData", "Message", "Response", "TransferData", "conform", "contact_create",

@@ -6,7 +6,7 @@ NOT_SERVED, OPTION, EXTENSION = 2101, 2102, 2103
 NOT_RENEWABLE, NOT_TRANSFERABLE = 2105, 2106
 AUTHENTICATION, AUTHORISATION, WRONG_CODE = 2200, 2201, 2202
 TRANSFER_PENDING, NO_TRANSFER, EXISTS, NOT_THERE = 2300, 2301, 2302, 2303
-STATUS_PROHIBITS, LEANED_ON, PARAMETER_POLICY, FAILED, ENDING_AUTHENTICATION = 2304, 2305, 2306, 2400, 2501
+STATUS_PROHIBITS, IN_USE, PARAMETER_POLICY, FAILED, ENDING_AUTHENTICATION = 2304, 2305, 2306, 2400, 2501
 
 MEANINGS = {
     1000: "done", 1001: "accepted, still pending", 1300: "no messages", 1301: "message waiting", 1500: "done, session ended",
@@ -17,7 +17,7 @@ MEANINGS = {
     2200: "user name or password wrong", 2201: "not allowed for this registrar",
     2202: "authorisation code wrong", 2300: "a transfer is pending already", 2301: "no transfer is pending",
     2302: "exists already", 2303: "does not exist at the registry", 2304: "the object's status forbids it",
-    2305: "something still leans on it",
+    2305: "something still uses it",
     2306: "a value is against the registry's policy", 2307: "service not served", 2308: "against the registry's data policy",
     2400: "the registry failed", 2500: "the registry failed and ended the session", 2501: "user name or password wrong, session ended",
     2502: "too many sessions, session ended",

@@ -67,7 +67,7 @@ async def _of_servers(context: RunContext, drawn: Drawn, kind: str, domain: Name
     cut, reply = await context.walker().delegation_of(domain)
     ns = (referral(cut.zone, reply) or reply.find(NS)) if reply is not None else None
     if ns is None:
-        raise OutsideFault(f"{name_text(domain)}: nobody tells who serves it", "name a domain that is served there")
+        raise OutsideFault(f"{name_text(domain)}: it is not known who serves it", "name a domain that is served there")
     names = sorted(targets(ns))
     addresses = await context.addresses(names)
     drawn.values["servers"] = [name_text(each) for each in names]

@@ -17,11 +17,11 @@ from legatum.core.moves.kinds.trust.exchange import Exchange
 from legatum.core.moves.kinds.trust.sign_unsign import Sign, Unsign
 from legatum.core.moves.kinds.verification import Verification
 from legatum.core.moves.kinds.zone_data import Ttls
-from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, shorter_pace
+from legatum.core.moves.plan import AT_ONCE, NewRegistrar, Wish, draw, sooner_plan
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import TransferWish, Wishes, refuse_silence, refuse_strange_names
-from legatum.core.observation.hosts import refuse_leaned_on
+from legatum.core.observation.hosts import refuse_used
 from legatum.core.observation.leftovers import Leftover, LeftoverKind, cleared
 from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text, parent_of
@@ -40,13 +40,13 @@ from legatum.work.drafting.users import look_for_users
 from legatum.work.leftovers import look_for_leftovers, tenancy
 from legatum.work.look.wanted import Wanted
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
-from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_leaning
+from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_host_users
 from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 
 
 async def draft_move(context: RunContext, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
-    """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the two paces differ,
+    """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the two speeds differ,
     when each would be over.
 
     Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
@@ -71,10 +71,10 @@ async def draft_move(context: RunContext, wish: Wishes, told: Callable[[str], No
         await refuse_other_registrar(context, wish, account, told)
     wishes = [each async for each in _wishes(context, wish, inputs, account, observation)]
     ident = _ident(wish.domain)
-    if wish.pace:
-        drawn = draw(replace(inputs, at_once=wish.pace == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
+    if wish.speed:
+        drawn = draw(replace(inputs, at_once=wish.speed == AT_ONCE), ident, wish.words, wishes), dict[str, float]()
     else:
-        drawn = shorter_pace(inputs, ident, wish.words, wishes)
+        drawn = sooner_plan(inputs, ident, wish.words, wishes)
     if not wish.anyway:
         refuse_errors(context, inputs, drawn[0])
     return drawn
@@ -172,10 +172,10 @@ async def _refuse_unfit(context: RunContext, wish: Wishes, inputs: PlanInput, ac
     for host, addresses in wish.hosts.items():
         if addresses:
             await refuse_unfit(context, wish.domain, host, addresses, views, wish.stays_named(inputs.delegation))
-        else:  # its own domain leaves it by this plan; who else leans on it has to leave before
-            leaning = await look_for_leaning(context, host, wish.leaning, account)
-            others = {domain: by for domain, by in leaning.domains.items() if domain != wish.domain}
-            refuse_leaned_on(host, replace(leaning, domains=others, linked=None))
+        else:  # its own domain leaves it by this plan; who else uses it has to leave before
+            found = await look_for_host_users(context, host, wish.users, account)
+            others = {domain: by for domain, by in found.domains.items() if domain != wish.domain}
+            refuse_used(host, replace(found, domains=others, linked=None))
     for host in wish.named:
         if host not in wish.hosts:
             await refuse_unready_host(context, inputs.contents, host, account)

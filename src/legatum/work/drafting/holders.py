@@ -20,7 +20,7 @@ from legatum.work.run_context import RunContext
 
 def main_provider(context: RunContext, wish: Wishes, observation: Observation) -> str:
     """The provider at which the zone is changed; whoever serves it now, by his servers' names, where it is to leave him.
-    Raises :class:`BadInput` where that is not to be seen."""
+    Raises :class:`BadInput` where that is not known."""
     if wish.old:
         return context.provider(wish.old).name
     led = {*observation.delegation, *observation.own_ns}
@@ -108,6 +108,6 @@ async def registrar_account(context: RunContext, wish: Wishes, observation: Obse
         except OutsideFault:
             continue
     raise BadInput(
-        f"which account has {name_text(wish.domain)} is not to be seen",
+        f"which account has {name_text(wish.domain)} is not known",
         f"say it: --registrar NAME; one that the settings do not have is --registrar {FORM}",
     )

@@ -1,4 +1,4 @@
-"""A second provider: told of a zone, in step with the first, and told that it is over."""
+"""A second provider: told of a zone, the same as at the first, and told that it is over."""
 
 import asyncio
 from collections.abc import Collection, Sequence

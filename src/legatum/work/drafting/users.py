@@ -8,7 +8,7 @@ from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.services.registrar import Registrar
-from legatum.work.registry.hosts import look_for_leaning, not_served
+from legatum.work.registry.hosts import look_for_host_users, not_served
 from legatum.work.run_context import RunContext
 
 
@@ -17,15 +17,15 @@ async def look_for_users(context: RunContext, wish: Wishes, inputs: PlanInput, a
     found = dict[Name, tuple[Name, ...]]()
     for host, addresses in _moved(wish, inputs).items():
         if host in wish.hosts:
-            leaning = await look_for_leaning(context, host, wish.leaning, account)
-            users, unknown = tuple(each for each in leaning.domains if each != inputs.domain), leaning.unknown
+            known = await look_for_host_users(context, host, wish.users, account)
+            users, unknown = tuple(each for each in known.domains if each != inputs.domain), known.unknown
         else:
             users, unknown = tuple(each for each in context.journal.domains_led_to(host) if each != inputs.domain), False
         present = {address_text(data) for rtype in ADDRESSES if (each := inputs.contents.get(host, rtype)) for data in each.rdatas}
         if unknown and present and not wish.anyway:
             raise GateShut(
                 f"the registry says that some domain uses {name_text(host)}, and none that is known here does",
-                "find out which, and name it: --leaning FILE; or --anyway, if the new address serves whatever the old one does",
+                "find out which, and name it: --users FILE; or --anyway, if the new address serves whatever the old one does",
             )
         lacking = await not_served(context, users, [each for each in addresses if each not in present])
         if lacking and not wish.anyway:

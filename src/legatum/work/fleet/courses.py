@@ -36,7 +36,8 @@ ENDED = (Stage.DONE, Stage.LEFT_OUT)
 @dataclass(frozen=True, slots=True)
 class Course:
     """``step`` of ``steps``, with its ``title``; ``until`` when it holds, and ``because``, or why it is in trouble, with a ``remedy``;
-    ``ends``: when its move is over if nothing is left waiting, None where that is not known; ``status``: of trouble, as the program's."""
+    ``ends``: when its move is over if every step is done when it is due, None where that is not known; ``status``: of trouble, as the
+    program's."""
 
     domain: Name
     stage: Stage = Stage.WAITING

@@ -71,7 +71,7 @@ async def looks_at_target(context: RunContext, target: Name, zone: Zone | None =
 
 async def addresses_behind(walker: Walker, zone: Zone, target: Name) -> list[RRset]:
     """The address sets that an alias of a zone leads to: what the zone has itself, else what servers say. Raises :class:`OutsideFault`
-    where nobody tells of one of them: it might be there."""
+    where one of them is not known: it might be there."""
     return [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
 
 

@@ -45,7 +45,7 @@ class Looker:
         return replace(item, served=serials, refused=tuple(refused), silent=tuple(silent), unknown=tuple(unknown))
 
     async def _delegation(self, domain: Name) -> tuple[tuple[str, ...] | None, Mapping[str, tuple[str, ...]]]:
-        """NS names, and the addresses that come with them; None for the names where nobody tells."""
+        """NS names, and the addresses that come with them; None for the names where they are not known."""
         cut, reply = await self.walker.delegation_of(domain)
         if reply is None or not reply.answered or reply.rcode not in (0, _NXDOMAIN):
             return None, {}

@@ -96,7 +96,7 @@ async def _others(contents: Contents, questions: Questions, addresses: Sequence[
 
 
 async def _elsewhere(asker: Asker, walker: Walker, resolver: ResolverPlace | None, host: Name) -> dict[int, RRset | None]:
-    """A name in somebody else's zone, as visitors see it: its addresses, or the alias that it is. Empty where nobody tells."""
+    """A name in somebody else's zone, as visitors see it: its addresses, or the alias that it is. Empty where that is not known."""
     found: dict[int, RRset | None] = {}
     for rtype in (A, AAAA):
         reply = await ask_resolver(asker, resolver, host, rtype) if resolver else (await walker.lookup(host, rtype)).reply

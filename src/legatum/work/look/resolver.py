@@ -1,4 +1,4 @@
-"""What resolvers say, plainly or over TLS or HTTPS: with the TTL that is left, whether they vouch for it, and extended errors."""
+"""What resolvers say, plainly or over TLS or HTTPS: with the TTL that is left, whether they validated it, and extended errors."""
 
 import asyncio
 from collections.abc import Mapping

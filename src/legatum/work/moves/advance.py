@@ -227,7 +227,7 @@ def _unsettle(job: StepContext, journal: Journal, gone: list[Refusal]) -> None:
     for step in job.runbook.steps:
         if step.id in unseen:
             known = job.outcomes[step.id]
-            again = replace(known, all=now, summary=f"{known.summary}; not to be seen at {instant_text(now)}")
+            again = replace(known, all=now, summary=f"{known.summary}; not known at {instant_text(now)}")
             journal.settle(job.runbook.id, job.domain, again, now, ())
         elif later and not step.changes and step.id in job.outcomes:  # a look that rested on it
             journal.forget(job.runbook.id, job.domain, step.id, now, gone[0].reason)

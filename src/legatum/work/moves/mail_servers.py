@@ -53,7 +53,7 @@ async def _heard(job: StepContext, domain: Name, hosts: Iterable[Name]) -> list[
     named = list(hosts)[:_MOST_HOSTS]
     known = dict(zip(named, await side_by_side(partial(addresses_of, walker), named, _AT_ONCE), strict=True))
     spots = [(host, address) for host, each in known.items() for address in each if context.asker.patience.reach.has(address)]
-    unknown = [(host, "its address", MailSeen(trouble="nobody tells of any")) for host, each in known.items() if not each]
+    unknown = [(host, "its address", MailSeen(trouble="not known")) for host, each in known.items() if not each]
 
     async def greeted(spot: tuple[Name, str]) -> _Heard:
         host, address = spot

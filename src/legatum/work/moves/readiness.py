@@ -72,8 +72,8 @@ async def locked(job: StepContext, registrar: str) -> list[Refusal]:
     held = await job.cache.registration(registrar, job.domain)
     stops = [status for status in held.statuses if forbids_updates(status)]
     remedy = (
-        f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {registrar}`; a lock of "
-        f"the registry's only it can lift"
+        f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {registrar}`; only the registry can lift "
+        "a lock of its own"
     )
     return [Refusal(f"the registration's status forbids another NS set: {', '.join(stops)}", remedy)] if stops else []
 

@@ -1,4 +1,4 @@
-"""From keys on the wire to the DS records that vouch for them, where every server must have the same; and what a zone asks for itself."""
+"""From keys on the wire to their DS records, where every server must have the same; and what a zone asks for itself."""
 
 import asyncio
 

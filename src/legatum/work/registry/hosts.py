@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 
 from legatum.core.fault import OutsideFault
-from legatum.core.observation.hosts import Leaning, NamedHost
+from legatum.core.observation.hosts import HostUsers, NamedHost
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
@@ -69,7 +69,7 @@ async def shows_host(context: RunContext, registrar: Registrar, domain: Name, ho
     return any(each.name == host and "the parent" in each.named_by for each in await look_at_hosts(context, domain, None))
 
 
-async def look_for_leaning(context: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> Leaning:
+async def look_for_host_users(context: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> HostUsers:
     """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
     known = dict.fromkeys([*domains, *known_domains(context)])
     candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
@@ -83,7 +83,7 @@ async def look_for_leaning(context: RunContext, host: Name, domains: Iterable[Na
 
     found = dict(zip(candidates, await side_by_side(named_by, candidates), strict=True))
     held = await registrar.host(host) if registrar is not None and not registrar.by_hand else None
-    return Leaning({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
+    return HostUsers({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
 
 
 async def not_served(context: RunContext, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:

@@ -128,7 +128,7 @@ async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Na
 
 
 async def _refuse_bogus(context: RunContext, domain: Name, addresses: Sequence[str]) -> None:
-    """Raises :class:`GateShut` where the parent vouches for keys that a new server does not sign with."""
+    """Raises :class:`GateShut` where the parent has a DS for keys that a new server does not sign with."""
     signing = await look_at_signing(context, domain, addresses, ())
     for address, given in signing.old.items():
         if not holds(domain, signing.anchors, given):

@@ -53,7 +53,7 @@ class NewPlaces:
 async def visit(context: RunContext, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
     """Every service of the domain at every address. ``authority``: a file of certificates to trust instead of those of the settings.
 
-    Raises :class:`BadInput` for a file that is none, :class:`OutsideFault` where nobody tells where any service is.
+    Raises :class:`BadInput` for a file that is none, :class:`OutsideFault` where it is not known where any service is.
     """
     places = places or NewPlaces()
     trusted = trusted_file(context, authority)

@@ -119,7 +119,7 @@ def _kept(context: RunContext, observation: "Observation") -> "tuple[KeptSet, ..
 
 
 async def _tracked(context: RunContext, observation: "Observation") -> "tuple[Tracked, ...]":
-    """Names that are to have another one's addresses: what both have now. Of a target that nobody tells of nothing is known."""
+    """Names that are to have another one's addresses: what both have now. Of a target whose addresses are not known nothing is said."""
     from legatum.core.observation.observation import Tracked
     from legatum.core.records.address import address_text
     from legatum.work.gathering.flatten import addresses_of_target, looks_at_target

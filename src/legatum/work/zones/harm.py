@@ -20,7 +20,7 @@ _ASKED = {"data-under-cut", "mail-leads-to-alias"}
 
 
 async def refuse_harm(context: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
-    """Raises :class:`GateShut` for a change after which the zone has an error that it did not have before, or names a server that does not
+    """Raises :class:`GateShut` for a change that adds an error to the zone, or names a server that does not
     answer for it; and while a move leads the domain elsewhere.
 
     ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that will answer when

@@ -8,6 +8,8 @@ from legatum.core.observation.observation import Observation
 from legatum.core.records.name import is_under, name_text
 from legatum.core.records.soa import negative_ttl
 
+_USUAL = 86400  # seconds: with which most zones, those of the house too, give their NS set
+
 
 @finding(
     "negative-ttl-long", Severity.NOTICE, "*No such name* is kept for long",
@@ -32,7 +34,7 @@ def negative_ttl_long(observation: Observation) -> Iterator[Occurrence]:
 )  # fmt: skip
 def ns_ttls_far_apart(observation: Observation) -> Iterator[Occurrence]:
     parent, child = observation.parent_ttl, observation.apex_ttl
-    if parent and child and max(parent, child) >= 10 * max(1, min(parent, child)):
+    if parent and child and max(parent, child) >= max(10 * min(parent, child), _USUAL + 1):
         yield Occurrence(f"{parent} s at the parent, {child} s in the zone")
 
 

@@ -34,7 +34,7 @@ def ns_is_alias(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-circle", Severity.ERROR, "Name servers lean on each other in a circle",
+    "ns-circle", Severity.ERROR, "Name servers depend on each other in a circle",
     why="To find this server one must first ask a server whose address only this one can tell: nobody gets there without glue.",
     remedy="Put one of the name servers under a zone that does not depend on this domain, or add glue at the registrar.",
     standard="RFC 1912 s2.3",
@@ -46,7 +46,7 @@ def ns_circle(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-doubled-suffix", Severity.ERROR, "A name server's name has the domain's name hung on: a final dot is missing",
+    "ns-doubled-suffix", Severity.ERROR, "A name server's name has the domain's name appended: a final dot is missing",
     why="In zone files and many forms a name without its final dot is taken as relative: the server named does not exist.",
     remedy="Write the name server's name with a final dot in the zone, and without the domain's name behind it at the registrar.",
     standard="RFC 1035 s5.1",

@@ -200,7 +200,7 @@ def _said(rrset: RRset | None) -> str:
 
 
 def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]], now: float) -> list[Obstacle]:
-    """Whether the parent vouches for what it should, and each place signs as it should; of the steps that change the DS set and
+    """Whether the parent has the DS set that it should, and each place signs as it should; of the steps that change the DS set and
     look at it they say themselves what is wrong. ``served``: place → its servers by address."""
     text = name_text(position.domain)
     if seen.silent:

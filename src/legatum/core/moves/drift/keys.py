@@ -26,7 +26,7 @@ def entries_of(place: str, given: Given) -> tuple[bytes, ...]:
 
 
 def unproven(domain: Name, wanted: Collection[bytes], given: Mapping[str, Given], ahead: bool) -> list[str]:
-    """Why the parent must not vouch for that: ``given``: place → its servers. ``ahead``: keys may be missing that are to come."""
+    """Why the parent must not have that DS set: ``given``: place → its servers. ``ahead``: keys may be missing that are to come."""
     found = list[str]()
     if not wanted:
         return found

@@ -1,4 +1,4 @@
-"""A second provider serves a copy of the zone, or does so no longer."""
+"""A second provider serves a copy of the zone, or no longer."""
 
 from dataclasses import dataclass
 

@@ -10,7 +10,7 @@ from legatum.core.records.name import Name
 
 @dataclass(frozen=True, slots=True)
 class DsChanged(Effect):
-    """The parent vouches for other keys than before, or for none. ``ahead``: some of them are not in use yet."""
+    """The parent has DS records for other keys than before, or none. ``ahead``: some of them are not in use yet."""
 
     registrar: str
     domain: Name
@@ -70,7 +70,7 @@ class Signed(Effect):
 
 @dataclass(frozen=True, slots=True)
 class Trusted(Effect):
-    """A look at the whole chain, at every server of the parent and of these places: what the parent vouches for holds; with no DS,
+    """A look at the whole chain, at every server of the parent and of these places: the DS set matches; with no DS,
     nobody is asked for signatures."""
 
     domain: Name

@@ -64,7 +64,7 @@ def senders_in(zone: Zone, wish: NewAddress) -> list[tuple[RRset, RRset, RRset]]
 
 
 def address_pieces(inputs: PlanInput, wish: NewAddress) -> Iterator[PlannedStep]:
-    """Raises :class:`GateShut` for an address that stands nowhere in the zone."""
+    """Raises :class:`GateShut` for an address that is nowhere in the zone."""
     zone = inputs.contents
     changes, senders = changes_in(zone, wish), senders_in(zone, wish)
     servers = set(targets(zone.apex_ns))
@@ -74,7 +74,7 @@ def address_pieces(inputs: PlanInput, wish: NewAddress) -> Iterator[PlannedStep]
             f"{wish.old} is the address of the name server {host}", f"say so: `--hosts {host}={wish.new}` moves its glue with it"
         )
     if not changes and not senders:
-        raise BadInput(f"{wish.old} stands nowhere in {name_text(inputs.domain)}", "is it the right address, and the right domain?")
+        raise BadInput(f"{wish.old} is nowhere in {name_text(inputs.domain)}", "is it the right address, and the right domain?")
     keys = [each.key for each in changes]
     low = {each.key: each.before.with_ttl(min(inputs.low_ttl, each.before.ttl)) for each in changes if each.before is not None}
     if inputs.at_once:

@@ -58,7 +58,7 @@ def retirement_pieces(inputs: PlanInput, wish: Retirement) -> Iterator[PlannedSt
     for host, addresses in wish.held:
         yield PlannedStep(Phase.LEAVE, Step(
             f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {inputs.registrar}",
-            (HostSet(inputs.registrar, host, inputs.parent_zone, addresses, (), inputs.glue_ttl),), ("no domain leans on it",),
+            (HostSet(inputs.registrar, host, inputs.parent_zone, addresses, (), inputs.glue_ttl),), ("no domain uses it",),
             "the registry has no such host any more", "make it again", estimate=2,
         ), (NsSetExpired(zone, (host,)),))  # fmt: skip
     for place in inputs.follows:

@@ -122,7 +122,7 @@ def _gone(inputs: PlanInput, wish: Hosts, host: Name) -> Iterator[PlannedStep]:
     if held is not None:
         yield PlannedStep(Phase.LEAVE, Step(
             f"host-{text.split('.')[0]}", f"Take the host {text} away at the registrar {inputs.registrar}",
-            (HostSet(inputs.registrar, host, inputs.parent_zone, held, (), inputs.glue_ttl),), ("no domain leans on it",),
+            (HostSet(inputs.registrar, host, inputs.parent_zone, held, (), inputs.glue_ttl),), ("no domain uses it",),
             "the registry has no such host any more", "make it again", estimate=2,
         ), needs)  # fmt: skip
     changes = [RRsetChange(each, None) for rtype in ADDRESSES if (each := inputs.contents.get(host, rtype)) is not None]

@@ -54,7 +54,7 @@ def refuse_unfit(wish: Mail, domain: Name) -> None:
 
 @dataclass
 class _Sorted:
-    """``made``: what stands nowhere yet; ``exchanged``: what is something else now; ``both``: the senders of either service, ``alone``:
+    """``made``: what is not there yet; ``exchanged``: what is something else now; ``both``: the senders of either service, ``alone``:
     then of the new one, and ``left`` those that may not send any more."""
 
     made: list[RRsetChange] = field(default_factory=list)

@@ -1,6 +1,6 @@
 """A second provider for a zone, and without it again (docs/timing.md, rules 4 and 16).
 
-It is told of the zone and in step before anybody names it; it leaves both NS sets first, and its service ends when nobody asks it.
+It is told of the zone and has it before anybody names it; it leaves both NS sets first, and its service ends when nobody asks it.
 """
 
 from collections.abc import Iterator
@@ -21,7 +21,7 @@ from legatum.core.records.rrtype import NS
 @dataclass(frozen=True, slots=True)
 class Second:
     """``name``: a secondary of the settings; ``leaves``: it shall be one no longer; ``at_registrar``: its servers are named there too;
-    ``serves``: it has the zone already; ``dead``: its servers, where they answer no more, so that nobody can lean on them."""
+    ``serves``: it has the zone already; ``dead``: its servers, where they answer no more, so that nobody can depend on them."""
 
     name: str
     leaves: bool = False

@@ -1,7 +1,7 @@
 """A second provider that signs the zone by itself, beside the first, and without it again (docs/timing.md, rules 4 and 8).
 
-Each has a zone of its own, with the other's zone keys in its key set, and the parent vouches for the keys of both (RFC 8901 s2.1.2): so
-whatever a cache has of the one fits what it has of the other, for as long as both are named.
+Each has a zone of its own, with the other's zone keys in its key set, and the parent has DS records for the keys of both (RFC 8901 s2.1.2):
+so whatever a cache has of the one fits what it has of the other, for as long as both are named.
 """
 
 from collections.abc import Iterator
@@ -14,7 +14,7 @@ from legatum.core.moves.effects import RRsetChange
 from legatum.core.moves.kinds.delegation_change import confirmed, leading
 from legatum.core.moves.kinds.provider import copied, ended, ready
 from legatum.core.moves.kinds.trust.sign_unsign import keys_to_come, whole
-from legatum.core.moves.kinds.trust.signed_move import SHARED_KEYS, apart, before_leading, both_vouched, signing_of
+from legatum.core.moves.kinds.trust.signed_move import SHARED_KEYS, apart, before_leading, both_ds_sets, signing_of
 from legatum.core.moves.needs import Need, NoLongerQueried, OldDataExpired
 from legatum.core.moves.place import Place
 from legatum.core.moves.plan_input import PlanInput
@@ -52,7 +52,7 @@ def _joined(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
     yield _named(inputs, main, present, together, f"that of {main.name} and {other.name}")
     yield from leading(inputs, zone, inputs.delegation, wanted, f"that of {main.name} and {other.name}", back)
     yield confirmed(inputs, zone, wanted, back, (), resolvers=False)  # nobody is worse off with an earlier set
-    yield whole(inputs, places, both_vouched(inputs, other), back)
+    yield whole(inputs, places, both_ds_sets(inputs, other), back)
 
 
 def _refuse_unfit(inputs: PlanInput, main: Place, other: Place) -> None:
@@ -115,7 +115,7 @@ def _alone(inputs: PlanInput, wish: SecondSigner, own: Keys) -> DsSet:
     alone = inputs.anchors.only(own.entry)
     if not alone:
         raise GateShut(
-            f"the parent vouches for no key with which {inputs.main} signs {name_text(inputs.domain)}: without {wish.name} it is bogus",
+            f"the parent has no DS for a key with which {inputs.main} signs {name_text(inputs.domain)}: without {wish.name} it is bogus",
             f"`legatum ds show {name_text(inputs.domain)}` says how it is",
         )
     return alone

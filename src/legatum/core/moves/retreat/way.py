@@ -88,7 +88,7 @@ class BackwardPlan:
                     step,
                     effect.reverse(),
                     f"Have {effect.place} serve the zone again",
-                    f"every server of {effect.place} is in step",
+                    f"every server of {effect.place} has the same serial",
                     (),
                 )
             case Records() if all(each.key[1] == SOA for each in effect.changed):
@@ -269,10 +269,10 @@ class BackwardPlan:
                 f"keys-at-{change.place}-anew", title, (change,), (), "every server there hands out the zone keys of both", back,
                 estimate=60,
             ), (ChainConsistent(zone),))  # fmt: skip
-        vouched = next((effect for each in self._move.steps for effect in each.effects if isinstance(effect, DsChanged)), None)
+        ds_changed = next((effect for each in self._move.steps for effect in each.effects if isinstance(effect, DsChanged)), None)
         present = self._now.ds_set(zone)
-        if vouched is not None and self._anew.anchors(present) != present:
-            again = replace(vouched, before=present, after=self._anew.anchors(present))
+        if ds_changed is not None and self._anew.anchors(present) != present:
+            again = replace(ds_changed, before=present, after=self._anew.anchors(present))
             yield from self._told(replace(step, id="ds-anew", title="Put in the old DS set"), again, Phase.TRUST)
 
     def _ds(self, step: Step, effect: DsChanged) -> Iterator[PlannedStep]:

@@ -22,7 +22,7 @@ from legatum.core.timing import Caution, Wait
 _NOW = "with this step"
 
 
-def unvouched(need: DsExpired, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
+def ds_expired(need: DsExpired, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
     for each in _sets(need.domain, timeline, caution):
         yield from each.waits if each.value else ()
 
@@ -43,7 +43,7 @@ def fitting(need: ChainConsistent, timeline: Timeline, effects: Iterable[Effect]
     after = timeline.copy()
     for effect in effects:
         effect.play(after, 0, 0, _NOW)
-    vouched = _sets(need.zone, after, caution)
+    ds_sets = _sets(need.zone, after, caution)
     before = _asked(need.zone, (), after, premises)
     asked = _asked(need.zone, need.places, after, premises)
     places = [each for each in asked if (each, need.zone) in after.served or each == PARENT]  # that has the zone above
@@ -53,7 +53,7 @@ def fitting(need: ChainConsistent, timeline: Timeline, effects: Iterable[Effect]
         return [each for place, each in given if place in before or not each.waits]  # what nobody was led to nobody has
 
     keys, data = held(None), held(premises.longest_ttl(need.zone))
-    for anchors, given in product(vouched, keys):
+    for anchors, given in product(ds_sets, keys):
         if not _fits(anchors, given):
             yield from _apart([anchors, given])
             continue

@@ -20,7 +20,7 @@ from legatum.core.moves.needs import (
 from legatum.core.moves.place import Premises
 from legatum.core.moves.timeline import Timeline
 from legatum.core.moves.waiting.contents import forgotten, known, lowered, uncut, unused
-from legatum.core.moves.waiting.keys import fitting, unvouched
+from legatum.core.moves.waiting.keys import ds_expired, fitting
 from legatum.core.moves.waiting.ns_waits import unasked, unnamed
 from legatum.core.timing import AS_WISHED, Caution, Wait
 
@@ -45,7 +45,7 @@ def waits_for(need: Need, timeline: Timeline, premises: Premises, caution: Cauti
         case DelegationInForce():
             found = uncut(need, timeline, premises, caution)
         case DsExpired():
-            found = unvouched(need, timeline, caution)
+            found = ds_expired(need, timeline, caution)
         case Lasted():
             found = iter([Wait(need.step, need.seconds, 0, AS_WISHED, f"there since {{at}}, and wanted for {rough_text(need.seconds)}")])
         case ChainConsistent():

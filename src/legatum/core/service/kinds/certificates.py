@@ -42,7 +42,7 @@ def certificate_out_of_date(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "certificate-chain-incomplete", Severity.ERROR, "The certificate is sent without the one that vouches for it",
+    "certificate-chain-incomplete", Severity.ERROR, "The certificate is sent without the one that signed it",
     why="Some browsers fetch or remember what is missing, others and most programs refuse: it works for some and fails for others.",
     remedy="Install the whole chain: the certificate, then the authority's. Of an authority of the house's own: name it, --authority FILE.",
     standard="RFC 8446 s4.4.2",

@@ -59,7 +59,7 @@ def spf_void_lookups(visit: Visit) -> Iterator[Occurrence]:
 
 @finding(
     "dmarc-missing", Severity.NOTICE, "No DMARC record",
-    why="Large receivers want one of whoever sends much; without it nobody tells the domain who sends in its name.",
+    why="Large receivers want one of whoever sends much; without it the domain is not told who sends in its name.",
     remedy="Add a TXT record at _dmarc, to begin with `v=DMARC1; p=none; rua=mailto:…`.",
     standard="RFC 7489 s6.1",
 )  # fmt: skip

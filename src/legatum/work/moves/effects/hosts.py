@@ -4,13 +4,13 @@ from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import HostSet
 from legatum.core.moves.outcome import Outcome
-from legatum.core.observation.hosts import refuse_leaned_on
+from legatum.core.observation.hosts import refuse_used
 from legatum.core.observation.slips import address_slips
 from legatum.core.records.name import name_text
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.readiness import users_unserved
 from legatum.work.registry.host_changes import HostByHand, until_glue
-from legatum.work.registry.hosts import held_addresses, look_for_leaning, shows_host
+from legatum.work.registry.hosts import held_addresses, look_for_host_users, shows_host
 
 
 class SetHost(Action[HostSet]):
@@ -20,9 +20,9 @@ class SetHost(Action[HostSet]):
             slips = self._slips(await self._held()) if self.job.registrar(self.effect.registrar).by_hand else []
             return slips + await users_unserved(self.job, self.effect.host, come)
         job = self.job
-        leaning = await look_for_leaning(job.context, self.effect.host, [job.domain], job.registrar(self.effect.registrar))
+        users = await look_for_host_users(job.context, self.effect.host, [job.domain], job.registrar(self.effect.registrar))
         try:
-            refuse_leaned_on(self.effect.host, leaning)
+            refuse_used(self.effect.host, users)
         except GateShut as shut:
             return [Refusal(shut.message, shut.remedy)]
         return []

@@ -153,7 +153,7 @@ class ChangeRecords(Action[Records]):
         said = []
         for place in self.effect.follows:
             serial, _ = await in_step(self.job.context, follower_of(self.job.context, self.effect.zone, self.effect.place, place))
-            said.append(f"{place} in step at serial {serial}")
+            said.append(f"{place} has serial {serial}")
         return self.now(), ", ".join(said)
 
     def _summary(self, count: int) -> str:

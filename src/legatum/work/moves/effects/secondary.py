@@ -1,4 +1,4 @@
-"""A second provider told of the zone, until it is in step; and one that serves it no longer."""
+"""A second provider told of the zone, until it has the same serial; and one that serves it no longer."""
 
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Joined, Released
@@ -35,7 +35,7 @@ class Join(Action[Joined]):
         serial, told = await in_step(self.job.context, self._seconding)
         heard = f"; {told} of {len(self._seconding.section.notify)} took our NOTIFY" if told else ""
         now = self.now()
-        return self.outcome(now, now, f"{said}; in step at serial {serial}{heard}")
+        return self.outcome(now, now, f"{said}; it has serial {serial}{heard}")
 
 
 class Release(Action[Released]):

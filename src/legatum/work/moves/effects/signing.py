@@ -61,7 +61,7 @@ class SetDs(Action[DsChanged]):
         job, effect = self.job, self.effect
         held = await self._held()
         wanted = ds_rdatas(await meant(job, effect.after))
-        remedy = "the parent must not vouch for what is not there: have the key set signed with that key on every server first"
+        remedy = "the parent must not have a DS for a key that is not there: have the key set signed with that key on every server first"
         refusals = [Refusal(each, remedy) for each in await self._unproven(wanted)]
         registration = await job.cache.registration(effect.registrar, job.domain)
         if stops := [status for status in registration.statuses if forbids_updates(status)]:
@@ -86,7 +86,7 @@ class SetDs(Action[DsChanged]):
             return None
 
     async def _unproven(self, wanted: tuple[bytes, ...]) -> list[str]:
-        """Whether everybody who is asked anywhere would find a key that the parent vouches for, and each DS fits one somewhere."""
+        """Whether everybody who is asked anywhere would find a key that the parent has a DS for, and each DS fits one somewhere."""
         given = await self._given(wanted)
         return unproven(self.job.domain, wanted, given, self.effect.ahead)
 

@@ -1,1 +1,1 @@
-"""Who signs a domain, and who vouches for that: connected and disconnected, keys exchanged, and led to another provider."""
+"""Who signs a domain, and its DS set: connected and disconnected, keys exchanged, and led to another provider."""

@@ -10,7 +10,7 @@ from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Signed
-from legatum.core.moves.kinds.trust.sign_unsign import refuse_strange, vouching, whole
+from legatum.core.moves.kinds.trust.sign_unsign import ds_steps, refuse_strange, whole
 from legatum.core.moves.needs import ChainConsistent
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
@@ -50,11 +50,11 @@ def exchange_pieces(inputs: PlanInput, wish: Exchange) -> Iterator[PlannedStep]:
         )
     if way == COMBINED and not old & set(keys.zone):
         raise GateShut(f"the key of {text} signs the key set alone", f"exchange it with --way {DOUBLE_KSK}")
-    after = _vouched_after(inputs, wish, way)
+    after = _ds_after(inputs, wish, way)
     yield from _WAYS[way](_Stage(inputs, keys, frozenset(old), after))
 
 
-def _vouched_after(inputs: PlanInput, wish: Exchange, way: str) -> DsSet:
+def _ds_after(inputs: PlanInput, wish: Exchange, way: str) -> DsSet:
     ttl = inputs.anchors.ttl
     if way == DOUBLE_DS:
         if not wish.records:
@@ -74,7 +74,7 @@ def _vouched_after(inputs: PlanInput, wish: Exchange, way: str) -> DsSet:
 
 @dataclass(frozen=True)
 class _Stage:
-    """``keys``: as they are, the new one perhaps among them; ``old``: those that are vouched for now; ``after``: the DS set at the end."""
+    """``keys``: as they are, the new one perhaps among them; ``old``: those with a DS now; ``after``: the DS set at the end."""
 
     inputs: PlanInput
     keys: Keys
@@ -89,16 +89,16 @@ class _Stage:
     def new(self) -> frozenset[str]:
         return self.after.labels
 
-    def vouching(
+    def ds_steps(
         self, phase: Phase, idents: tuple[str, str], before: DsSet, after: DsSet, words: str, ahead: bool = False
     ) -> Iterator[PlannedStep]:
         back = "put the old DS set back: its key is there until the end"
-        return vouching(self.inputs, phase, idents, before, after, words, (), back, ahead)
+        return ds_steps(self.inputs, phase, idents, before, after, words, (), back, ahead)
 
     def swapped(self) -> Iterator[PlannedStep]:
         """Steps ``ds-in`` to ``chain``."""
         words = f"Put the DS of {', '.join(sorted(self.new))} in the place of the old one"
-        yield from self.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), self.inputs.anchors, self.after, words)
+        yield from self.ds_steps(Phase.CONNECT, ("ds-in", "ds-seen"), self.inputs.anchors, self.after, words)
         yield whole(self.inputs, self.places, self.after, "put the old DS set back: its key is there until the end")
 
     def signed(self, phase: Phase, ident: str, what: str, before: Keys, after: Keys) -> Iterator[PlannedStep]:
@@ -123,11 +123,11 @@ def _double_ds(stage: _Stage) -> Iterator[PlannedStep]:
     now, ttl = stage.inputs.anchors, stage.after.ttl
     both = DsSet(tuple(sorted({*now.records, *stage.after.records})), (), ttl)
     words = "Put in the DS of the new key beside the old one"
-    yield from stage.vouching(Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, words, ahead=True)
+    yield from stage.ds_steps(Phase.TRUST, ("ds-both", "ds-both-seen"), now, both, words, ahead=True)
     roles = [role for role in ("published", "entry", "zone") if stage.old & set(getattr(stage.keys, role))]
     new = _with(_without(stage.keys, stage.old, *roles), stage.new, *roles)
     yield from stage.signed(Phase.CONNECT, "new-key", "put the new key in the place of the old one", stage.keys, new)
-    yield from stage.vouching(Phase.CONNECT, ("ds-in", "ds-seen"), both, stage.after, "Take the DS of the old key out")
+    yield from stage.ds_steps(Phase.CONNECT, ("ds-in", "ds-seen"), both, stage.after, "Take the DS of the old key out")
     yield whole(stage.inputs, stage.places, stage.after, "put the old DS beside it again")
 
 

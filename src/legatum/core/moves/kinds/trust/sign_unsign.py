@@ -16,15 +16,15 @@ from legatum.core.records.name import name_text
 
 @dataclass(frozen=True, slots=True)
 class Sign:
-    """The parent vouches for the keys of the present provider, which signs the zone from some step on, if it does not yet. ``records``:
-    just these DS records, as texts."""
+    """The parent has DS records for the keys of the present provider, which signs the zone from some step on, if it does not yet.
+    ``records``: just these DS records, as texts."""
 
     records: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Unsign:
-    """The parent vouches for no keys any more; and the provider may end the signing then. ``ends``: it is to do so by this plan."""
+    """The parent has no DS any more; and the provider may end the signing then. ``ends``: it is to do so by this plan."""
 
     ends: bool = False
 
@@ -84,7 +84,7 @@ def keys_to_come(inputs: PlanInput, place: str) -> Keys:
 
 def disconnected(inputs: PlanInput, gates: tuple[str, ...] = ()) -> Iterator[PlannedStep]:
     """Steps ``ds-out`` and ``ds-gone``."""
-    yield from vouching(
+    yield from ds_steps(
         inputs, Phase.TRUST, ("ds-out", "ds-gone"), inputs.anchors, DsSet(ttl=inputs.anchors.ttl), "Take the DS set away", gates,
         "put it in again: every server still signs with these keys",
     )  # fmt: skip
@@ -98,11 +98,11 @@ def connected(inputs: PlanInput, place: str, records: tuple[str, ...] = ()) -> I
     back = "take it away again; the signing stays until its TTL has passed (rule 7)"
     gates = (f"every server of {place} gives the same keys, and signatures that hold",)
     words = f"Put in the DS set for the keys of {place}"
-    yield from vouching(inputs, Phase.CONNECT, ("ds-in", "ds-seen"), DsSet(ttl=anchors.ttl), anchors, words, gates, back)
+    yield from ds_steps(inputs, Phase.CONNECT, ("ds-in", "ds-seen"), DsSet(ttl=anchors.ttl), anchors, words, gates, back)
     yield whole(inputs, (place, *inputs.followers(place)), anchors, back)
 
 
-def vouching(
+def ds_steps(
     inputs: PlanInput, phase: Phase, idents: tuple[str, str], before: DsSet, after: DsSet, words: str, gates: tuple[str, ...], back: str,
     ahead: bool = False,
 ) -> Iterator[PlannedStep]:  # fmt: skip
@@ -129,7 +129,7 @@ def whole(inputs: PlanInput, places: tuple[str, ...], anchors: DsSet, back: str)
     """Step ``chain``."""
     return PlannedStep(Phase.CONNECT, Step(
         "chain", "Check the chain of trust at every server", (Trusted(inputs.domain, places, anchors),), (),
-        "what the parent vouches for holds at every address, registration data show it, and every resolver answers", back,
+        "the DS set matches at every address, registration data show it, and every resolver answers", back,
     ))  # fmt: skip
 
 

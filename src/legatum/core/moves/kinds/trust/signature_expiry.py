@@ -54,16 +54,16 @@ class Signing:
         return _keys_of(self.beside)
 
     def before(self, keys: Keys | None) -> Keys | None:
-        """With which the old side may have signed before anybody saw it sign with ``keys``: since when keys are there that nobody vouches
+        """With which the old side may have signed before anybody saw it sign with ``keys``: since when keys are there that no DS
         for yet is not known, nor, without a DS, since when it signs at all."""
         if keys is None or not self.anchors:
             return None
-        vouched = self.anchors.labels & set(keys.entry)
-        if not vouched:
+        with_ds = self.anchors.labels & set(keys.entry)
+        if not with_ds:
             return keys
-        new = set(keys.entry) - vouched
+        new = set(keys.entry) - with_ds
         published, entry, zone = (tuple(each for each in some if each not in new) for some in keys.roles)
-        return Keys(published, entry, zone or tuple(sorted(vouched)), keys.ttl)
+        return Keys(published, entry, zone or tuple(sorted(with_ds)), keys.ttl)
 
     def offers(self, domain: Name) -> tuple[str, ...]:
         """The DS records of the keys that sign the key set, where all servers of the old side give the same."""

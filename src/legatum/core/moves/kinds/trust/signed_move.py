@@ -7,7 +7,7 @@ from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.fault import GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Signed
-from legatum.core.moves.kinds.trust.sign_unsign import connected, disconnected, vouching, whole
+from legatum.core.moves.kinds.trust.sign_unsign import connected, disconnected, ds_steps, whole
 from legatum.core.moves.needs import ChainConsistent
 from legatum.core.moves.place import Place
 from legatum.core.moves.plan_input import PlanInput
@@ -66,8 +66,8 @@ def before_leading(inputs: PlanInput, passage: str, old: Place, new: Place, keys
             (f"every server of {other.name} gives the same keys", "both sides sign with the same algorithm"),
             f"every server of {place.name} hands out the zone keys of both", "take them out again", estimate=60,
         ), (ChainConsistent(inputs.domain),))  # fmt: skip
-    yield from vouching(
-        inputs, Phase.TRUST, ("ds-both", "ds-both-seen"), inputs.anchors, both_vouched(inputs, new),
+    yield from ds_steps(
+        inputs, Phase.TRUST, ("ds-both", "ds-both-seen"), inputs.anchors, both_ds_sets(inputs, new),
         f"Put in the DS of the keys of {new.name} beside the old one", (), "take it out again",
     )  # fmt: skip
 
@@ -82,20 +82,20 @@ def after_leading(inputs: PlanInput, passage: str, new: Place, old: Place, keys:
     alone = DsSet((), (new.name,), inputs.anchors.ttl)
     back = f"put both in again: {old.name} has to serve the zone for that"
     yield from apart(
-        inputs, new.name, old.name, (both_vouched(inputs, new), alone), (keys.with_foreign(signing_of(inputs, old).zone), keys), back
+        inputs, new.name, old.name, (both_ds_sets(inputs, new), alone), (keys.with_foreign(signing_of(inputs, old).zone), keys), back
     )
 
 
 def apart(
-    inputs: PlanInput, staying: str, leaving: str, vouched: tuple[DsSet, DsSet], keys: tuple[Keys, Keys], back: str
+    inputs: PlanInput, staying: str, leaving: str, ds_sets: tuple[DsSet, DsSet], keys: tuple[Keys, Keys], back: str
 ) -> Iterator[PlannedStep]:  # fmt: skip
-    """Steps ``ds-in`` to ``keys-own``: of two that shared their zone keys one stays. ``vouched``, ``keys``: the DS set, and the keys with
+    """Steps ``ds-in`` to ``keys-own``: of two that shared their zone keys one stays. ``ds_sets``, ``keys``: the DS set, and the keys with
     which that one signs, before and after."""
-    both, alone = vouched
+    both, alone = ds_sets
     shared, own = keys
     if both != alone:
         words = f"Take the DS of the keys of {leaving} out"
-        yield from vouching(inputs, Phase.CONNECT, ("ds-in", "ds-seen"), both, alone, words, (), back)
+        yield from ds_steps(inputs, Phase.CONNECT, ("ds-in", "ds-seen"), both, alone, words, (), back)
         yield whole(inputs, (staying, *inputs.followers(staying)), alone, back)
     if shared != own:
         yield PlannedStep(Phase.CLOSE, Step(
@@ -105,7 +105,7 @@ def apart(
         ), (ChainConsistent(inputs.domain),))  # fmt: skip
 
 
-def both_vouched(inputs: PlanInput, new: Place) -> DsSet:
+def both_ds_sets(inputs: PlanInput, new: Place) -> DsSet:
     return DsSet(inputs.anchors.records, (new.name,), inputs.anchors.ttl)
 
 
