@@ -17,7 +17,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("name", nargs="?", metavar="NAME", help="www, @ for the domain itself, or the whole name")
     parser.add_argument("type", nargs="?", metavar="TYPE", help="A, MX, TXT, …")
     parser.add_argument("data", nargs="*", metavar="DATA", help="each record's data as a master file has it: '10 mail', '\"text\"'")
-    parser.add_argument("--at", required=True, metavar="PROVIDER", help="a provider of the settings")
+    parser.add_argument("--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)")
     way = parser.add_mutually_exclusive_group()
     way.add_argument("--add", action="store_true", help="beside what is there (default: in its place)")
     way.add_argument("--drop", action="store_true", help="take these records out")
@@ -43,14 +43,16 @@ def run(args: argparse.Namespace) -> int:
     elif not args.type or (args.data if args.clear else not args.data and (not args.ttl or args.add or args.drop)):
         raise BadInput(
             "amend wants NAME, TYPE and DATA, or NAME, TYPE and --clear or --ttl",
-            "`legatum amend DOMAIN www A 198.51.100.80 --at PROVIDER`",
+            "`legatum amend DOMAIN www A 198.51.100.80`",
         )
 
     async def work(context: "RunContext") -> int:
-        provider = context.provider(args.at)
+        from legatum.work.drafting.left_out import provider_for
+
+        provider = await provider_for(context, domain, args.at)
         if provider.by_hand:
             raise BadInput(
-                f"{args.at} is changed by hand only",
+                f"{provider.name} is changed by hand only",
                 "`legatum publish DOMAIN --from FILE --to PROVIDER` makes a worksheet from a master file",
             )
         if args.serial is not None:

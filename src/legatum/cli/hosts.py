@@ -30,8 +30,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
     for action in (setting, enlist, renumber, withdraw):
         action.add_argument("--of", metavar="DOMAIN", help="the registered domain (default: the name above the host)")
-        action.add_argument("--at", required=True, metavar="PROVIDER", help="who the domain's zone is changed at")
-        action.add_argument("--registrar", required=True, metavar="NAME", help="a registrar of the settings")
+        action.add_argument("--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)")
+        action.add_argument("--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)")
     setting.add_argument("--address", required=True, metavar="ADDRESS,…", help="all its addresses, IPv4 and IPv6")
     renumber.add_argument("--from", dest="old", required=True, metavar="ADDRESS")
     renumber.add_argument("--to", dest="new", required=True, metavar="ADDRESS")

@@ -22,7 +22,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for action in (shown, left):
         action.add_argument("domain", metavar="DOMAIN")
     for action in (shown, added, left):
-        action.add_argument("--at", required=True, metavar="PROVIDER", help="who the zone is changed at")
+        action.add_argument("--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)")
         action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings, or who signs by itself")
     added.add_argument("--registrar", default="", metavar="NAME", help="name its servers at this registrar too")
     left.add_argument("--registrar", default="", metavar="NAME", help="take its servers out at this registrar too")
@@ -40,9 +40,12 @@ def run(args: argparse.Namespace) -> int:
 async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.second import second_document, show_second
+    from legatum.work.drafting.left_out import provider_for
     from legatum.work.drafting.second import open_seconding, serials_of
 
-    seconding = open_seconding(context, parse_domain(args.domain), args.at, args.second)
+    domain = parse_domain(args.domain)
+    provider = await provider_for(context, domain, args.at)
+    seconding = open_seconding(context, domain, provider.name, args.second)
     document = second_document(seconding.domain, await serials_of(context, seconding))
     show(args, document, lambda screen: show_second(document, screen))
     return OK if document.agreed else FOUND
@@ -75,8 +78,10 @@ async def _add(args: argparse.Namespace, context: "RunContext") -> int:
 async def _add_many(args: argparse.Namespace, context: "RunContext", domains: "list[Name]") -> int:
     from legatum.core.records.name import name_text
     from legatum.views.zones.second import joined_document, show_joined
+    from legatum.work.drafting.left_out import provider_for
     from legatum.work.fleet.seconds import Joined, draft_many, join_many
 
+    args.at = (await provider_for(context, domains[0], args.at)).name
     drawn = await draft_many(context, [_wish(args, context, each) for each in domains])
     ready = [each for each in drawn.values() if not isinstance(each, Joined)]
     lines = [f"{args.second} is told of them, and each is brought into step"]

@@ -35,7 +35,7 @@ class Group(StrEnum):
 
 _TITLES = {
     Group.LAME: ("delegated to us, not served", "publish the zone there, or take the delegation back"),
-    Group.RUNNING_OUT: ("running out within 30 days", "renew: `legatum registration renew DOMAIN --registrar NAME`"),
+    Group.RUNNING_OUT: ("running out within 30 days", "renew: `legatum registration renew DOMAIN`"),
     Group.TWO_COPIES: ("at two providers, with different contents", "`legatum compare LEFT RIGHT --domain DOMAIN` shows what differs"),
     Group.ELSEWHERE: (
         "served here, delegated elsewhere",

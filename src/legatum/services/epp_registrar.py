@@ -156,7 +156,7 @@ class RegistryAccount:
             if any(is_under(host, domain) for domain in domains):
                 raise OutsideFault(
                     f"{self.name} has no host {name_text(host)}",
-                    "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` makes it",
+                    "`legatum hosts set HOST --address ADDRESS` makes it",
                 )
             await session.change_host(host, [], [], True)
 
@@ -242,7 +242,7 @@ class RegistryAccount:
         if domain is None:
             raise OutsideFault(
                 f"{self.name} takes addresses with the NS set, and {name_text(host)} is not in it",
-                "`legatum hosts enlist HOST --at PROVIDER --registrar NAME` puts it there",
+                "`legatum hosts enlist HOST` puts it there",
             )
         addresses = tuple(each for each in (*dict(domain.glue)[host], *come) if each not in go)
         change = epp.DomainChange((host,), (host,), by_attribute=True, glue=((host, addresses),))

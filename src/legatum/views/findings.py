@@ -1,5 +1,6 @@
 """Findings in documents and for people."""
 
+import re
 from collections.abc import Iterable
 
 from legatum.core.findings.finding import Finding
@@ -19,7 +20,7 @@ class FindingPart(Part):
     explains: dict[str, int]
 
 
-def finding_part(found: Finding) -> FindingPart:
+def finding_part(found: Finding, domain: str) -> FindingPart:
     kind = found.kind
     return FindingPart(
         slug=kind.slug,
@@ -27,11 +28,16 @@ def finding_part(found: Finding) -> FindingPart:
         title=kind.title,
         seen=[each.seen for each in found.sightings],
         why=kind.why,
-        remedy=kind.remedy,
+        remedy=advice(found, domain),
         standard=kind.standard,
         replies=sorted({number for each in found.sightings for number in each.replies}),
         explains=dict(found.explains),
     )
+
+
+def advice(found: Finding, domain: str) -> str:
+    """What to do, with the domain's name in the commands."""
+    return re.sub(r"`[^`]+`", lambda command: re.sub(r"\bDOMAIN\b", domain, command[0]), found.kind.remedy)
 
 
 def show_findings(findings: Iterable[FindingPart], screen: Screen) -> None:

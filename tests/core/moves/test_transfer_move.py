@@ -82,7 +82,7 @@ def test_a_pending_transfer_is_no_obstacle_to_itself() -> None:
 
 def test_dns_and_hosts_that_the_losing_registrar_runs_go_first() -> None:
     assert [each.remedy.split(":")[-1] for each in obstacles(HELD, replace(FLINT, servers=(ALDER[1],)), NOW)] == [
-        " `legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME`"
+        " `legatum move draft DOMAIN --to PROVIDER`"
     ]
     hosts = obstacles(HELD, replace(FLINT, addresses=("198.51.100.31",)), NOW)
     assert len(hosts) == 1 and "hosts renumber" in hosts[0].remedy

@@ -30,8 +30,10 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     contact.add_argument("--city", metavar="TEXT")
     contact.add_argument("--country", metavar="XX", help="two letters")
     contact.add_argument("--email", metavar="ADDRESS")
-    for parser in (code, queue, contact, password):
+    code.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    for parser in (queue, contact, password):
         parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    for parser in (code, queue, contact, password):
         yield parser, parser is not queue
 
 
@@ -42,10 +44,12 @@ def run(args: argparse.Namespace) -> int:
 async def _code(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
     from legatum.net.file import write_private
+    from legatum.work.drafting.left_out import registrar_for
     from legatum.work.moves.effects.transfer.request import new_code
 
-    domain, registrar, path = parse_domain(args.domain), context.registrar(args.registrar), Path(args.into)
+    domain, path = parse_domain(args.domain), Path(args.into)
     _refuse_place(path)
+    registrar = await registrar_for(context, domain, args.registrar)
     document = document_of(args, domain, registrar, ["the code that the registry has"], [f"the same, in {path}"])
     code = await registrar.code(domain)
     if args.new or not code:

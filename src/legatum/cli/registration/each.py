@@ -40,15 +40,17 @@ class RegistrationChange:
 def add_domains(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domains", metavar="DOMAIN", nargs="*")
     parser.add_argument("--list", metavar="FILE", help="many: domains, one a line")
-    parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    parser.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
     parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)")
 
 
 async def carry_out(args: argparse.Namespace, context: "RunContext", what: str, look: "Look") -> int:
     """``what`` is changed, in words."""
     from legatum.core.fault import BadInput
+    from legatum.work.drafting.left_out import registrar_for
 
-    domains, registrar = domains_of(args), context.registrar(args.registrar)
+    domains = domains_of(args)
+    registrar = await registrar_for(context, domains[0], args.registrar)
     if len(domains) == 1 and not args.list:
         return await _one(args, context, registrar, what, await look(registrar, domains[0]))
     if args.sheet or registrar.by_hand:

@@ -17,7 +17,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     servers = actions.add_parser("nameservers", help="change the NS set, once every new server answers for the zone")
     servers.add_argument("domains", metavar="DOMAIN", nargs="*")
     servers.add_argument("--list", metavar="FILE", help="domains, one a line; all get the same set, over one session")
-    servers.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    servers.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
     what = servers.add_mutually_exclusive_group(required=True)
     what.add_argument("--ns", metavar="NAME,NAME,…", help="the whole set")
     what.add_argument("--to", metavar="PROVIDER", help="the servers of this provider")
@@ -31,9 +31,10 @@ def run(args: argparse.Namespace) -> int:
     async def work(context: "RunContext") -> int:
         from legatum.core.fault import BadInput
         from legatum.core.records.name import typed_host
+        from legatum.work.drafting.left_out import registrar_for
 
         domains = domains_of(args)
-        registrar = context.registrar(args.registrar)
+        registrar = await registrar_for(context, domains[0], args.registrar)
         if args.ns and len(domains) > 1 and any("." not in text.strip() for text in args.ns.split(",")):
             raise BadInput(f"--ns {args.ns}: of which of the {len(domains)} domains?", "write the name servers' names whole")
         typed = (args.ns or "").split(",")

@@ -24,7 +24,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     restoration = actions.add_parser("restore", help="have a deleted domain back within its redemption period")
     restoration.add_argument("--reason", required=True, metavar="TEXT", help="for the report that the registry asks for")
     restoration.add_argument("domain", metavar="DOMAIN")
-    restoration.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
+    restoration.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
     yield restoration, True
 
 
@@ -57,9 +57,11 @@ async def _renew(args: argparse.Namespace, context: "RunContext") -> int:
 
 async def _restore(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.records.name import parse_domain
+    from legatum.work.drafting.left_out import registrar_for
     from legatum.work.registry.registration import restore
 
-    domain, registrar = parse_domain(args.domain), context.registrar(args.registrar)
+    domain = parse_domain(args.domain)
+    registrar = await registrar_for(context, domain, args.registrar)
     held = await registrar.registration(domain)
     old = [*held.statuses, *held.grace]
     document = document_of(args, domain, registrar, old, ["restored"])

@@ -27,8 +27,8 @@ def unsigned_remedy(domain: str) -> str:
     """Of an unsigned zone under a DS. ``domain``: as people write it."""
     return (
         "where the old side still serves it signed, lead it back there: "
-        f"`legatum registration nameservers {domain} --to PROVIDER --registrar NAME`; "
-        f"else have it signed with the old keys, or take the DS set out: `legatum ds withdraw {domain} --registrar NAME`"
+        f"`legatum registration nameservers {domain} --to PROVIDER`; "
+        f"else have it signed with the old keys, or take the DS set out: `legatum ds withdraw {domain}`"
     )
 
 

@@ -187,7 +187,7 @@ def refuse_silence(wish: Wishes, observation: Observation, dead: Collection[Name
         view.address for view in observation.parents if not view.answered
     ]
     if silent:
-        hint = f"; where {wish.without} is dead: `legatum second leave {domain} --at PROVIDER --second NAME --dead`" if wish.without else ""
+        hint = f"; where {wish.without} is dead: `legatum second leave {domain} --second NAME --dead`" if wish.without else ""
         raise GateShut(
             f"not every server answers for {domain}: {', '.join(silent)}",
             f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in "

@@ -98,7 +98,7 @@ def refuse_used(host: Name, users: HostUsers) -> None:
         more = f", and so do {len(users.domains) - 1} more" if len(users.domains) > 1 else ""
         raise GateShut(
             f"{name_text(domain)} uses {name_text(host)}, which is named by {' and '.join(by)}{more}",
-            "take it out of the NS sets first: `legatum hosts enlist OTHER --alone --at PROVIDER --registrar NAME`",
+            "take it out of the NS sets first: `legatum hosts enlist OTHER --alone`",
         )
     if users.unknown:
         raise GateShut(

@@ -112,7 +112,7 @@ def _names(observation: Observation) -> Iterable[Leftover]:
     for where, names in (("the parent", parent - own), ("the zone", own - parent)):
         for name in sorted(names):
             other = "the zone" if where == "the parent" else "the parent"
-            remedy = f"`legatum registration nameservers {name_text(observation.domain)} --registrar NAME --to PROVIDER` sets the whole set"
+            remedy = f"`legatum registration nameservers {name_text(observation.domain)} --to PROVIDER` sets the whole set"
             yield Leftover(LeftoverKind.NS_NAME, name_text(name), where, f"{other} does not name it", False, remedy=remedy)
 
 
@@ -123,9 +123,7 @@ def _ds(observation: Observation) -> Iterable[Leftover]:
         ds = parse_ds(rdata)
         if ds is not None and not any(fits(observation.domain, ds, key) for key in keys):
             domain = name_text(observation.domain)
-            remedy = (
-                f"`legatum ds withdraw {domain} --registrar NAME`, or, where others fit, `legatum ds exchange {domain} --registrar NAME`"
-            )
+            remedy = f"`legatum ds withdraw {domain}`, or, where others fit, `legatum ds exchange {domain}`"
             yield Leftover(
                 LeftoverKind.DS, ds_texts([rdata])[0], "the parent", "it fits no key that a server publishes", not unknown, remedy=remedy
             )

@@ -20,7 +20,7 @@ def spf_of_both(old: str, new: str, servers: Sequence[Name]) -> str:
     if redirect := next((term for term in told if term.lower().startswith("redirect=")), None):
         raise GateShut(
             f"the SPF record hands on to another one ({redirect}), so nothing can stand beside it",
-            "write what that says into it first: `legatum amend DOMAIN @ TXT TEXT --at PROVIDER`",
+            "write what that says into it first: `legatum amend DOMAIN @ TXT TEXT`",
         )
     end = [term for term in _terms(old) if _is_all(term)][:1]
     kept = [each for term in told for each in _named(term, servers)]

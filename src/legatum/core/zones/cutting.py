@@ -28,7 +28,7 @@ def parts_of(zone: Zone, cut: Name) -> Parts:
     above = next((each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin and is_under(cut, each.name)), None)
     if above == cut:
         raise BadInput(
-            f"{name_text(cut)} is handed on already", "`legatum amend DOMAIN NAME NS SERVER SERVER --at PROVIDER` changes its NS set"
+            f"{name_text(cut)} is handed on already", f"`legatum amend {name_text(zone.origin)} NAME NS SERVER SERVER` changes its NS set"
         )
     if above is not None:
         raise BadInput(f"{name_text(cut)} lies below {name_text(above)}, which is handed on", "hand it on in that zone")
@@ -64,7 +64,7 @@ def cut_set(zone: Zone, cut: Name) -> RRset:
     if cut == zone.origin or named is None:
         raise BadInput(
             f"{name_text(cut)} is not handed on in {name_text(zone.origin)}",
-            "`legatum gather DOMAIN --from PROVIDER` shows what is in the zone",
+            f"`legatum gather {name_text(zone.origin)} --from PROVIDER` shows what is in the zone",
         )
     return named
 

@@ -96,7 +96,7 @@ def show_chain(document: ChainDocument, now: float, screen: Screen) -> None:
     first = next((each.to_do[0] for each in document.links if each.to_do), "")
     following = {
         State.BROKEN: first,
-        State.UNCONNECTED: f"connect it: `legatum ds submit {document.domain} --registrar NAME`" if own.state == State.UNCONNECTED else "",
+        State.UNCONNECTED: f"connect it: `legatum ds submit {document.domain}`" if own.state == State.UNCONNECTED else "",
         State.UNSIGNED: "nothing to do, unless it shall be signed",
         State.UNKNOWN: "look again: the same command",
     }.get(State(document.state), "")

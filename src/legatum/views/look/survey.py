@@ -21,7 +21,7 @@ from legatum.core.service import judge_visit, worse
 from legatum.core.service.seen import Visit
 from legatum.views.document import Document, Part
 from legatum.views.everywhere import EverywherePart, show_everywhere
-from legatum.views.findings import FindingPart, finding_part, show_findings
+from legatum.views.findings import FindingPart, advice, finding_part, show_findings
 from legatum.views.look.chain import ChainDocument, chain_document, show_links
 from legatum.views.look.views import ViewsDocument, show_view_rows, views_document
 from legatum.views.look.visit import VisitDocument, show_services, visit_document
@@ -201,7 +201,7 @@ def survey_document(
         registrations=_registrations(observation),
         former=[_server(view) for view in observation.former],
         ds=ds_texts(observation.ds),
-        findings=[finding_part(each) for each in findings],
+        findings=[finding_part(each, name_text(observation.domain)) for each in findings],
         questions=observation.questions,
         dropped=observation.dropped,
         not_known=list(observation.not_known),
@@ -228,7 +228,7 @@ def verdict_of(observation: Observation, findings: tuple[Finding, ...]) -> tuple
     if serious:
         first = serious[0]
         count = f", and {len(serious) - 1} more" if len(serious) > 1 else ""
-        return f"{domain}: {first.kind.severity}: {first.kind.said}{count}", first.kind.remedy
+        return f"{domain}: {first.kind.severity}: {first.kind.said}{count}", advice(first, name_text(observation.domain))
     if not observation.delegation:
         return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
     agreed = f"The parent and all {len(observation.servers)} server addresses agree on {_listed(observation.delegation)}"
@@ -374,7 +374,8 @@ def show_survey(document: SurveyDocument, screen: Screen, whole: bool = False) -
     screen.heading(f"The domain's own servers hand out (TTL {_ttl(document.own_ns_ttl)})")
     own: list[_Row] = [
         (each.server, each.address, (
-            each.soa.serial if each.soa else "-", _ns(each.ns, each.outcome), _seconds(each.ns_ttl), "yes" if each.authoritative else "no", each.tcp,
+            each.soa.serial if each.soa else "-", _ns(each.ns, each.outcome), _seconds(each.ns_ttl),
+            "yes" if each.authoritative else "no", each.tcp,
         ))
         for each in document.servers
     ]  # fmt: skip

@@ -12,7 +12,7 @@ from legatum.core.service.seen import Certificate, MailSeen, ServiceSeen, Trust,
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.everywhere import EverywherePart, show_everywhere
-from legatum.views.findings import FindingPart, finding_part, show_findings
+from legatum.views.findings import FindingPart, advice, finding_part, show_findings
 from legatum.views.page import render
 from legatum.views.screen import BAD, GOOD, QUIET, Screen
 
@@ -89,7 +89,7 @@ def visit_document(visit: Visit, findings: Sequence[Finding], worse: Sequence[st
         good=good,
         compares=visit.compares,
         services=[_seen(visit, each) for each in visit.seen],
-        findings=[finding_part(each) for each in findings],
+        findings=[finding_part(each, name_text(visit.domain)) for each in findings],
         worse=list(worse),
         not_looked_at=[*visit.not_looked_at, "pages other than the first of each name", ELSEWHERE],
     )
@@ -107,15 +107,15 @@ def _verdict(visit: Visit, findings: Sequence[Finding], worse: Sequence[str]) ->
     if worse:
         more = f", and {len(worse) - 1} more" if len(worse) > 1 else ""
         slug = worse[0].rpartition("[")[2].rstrip("]")
-        remedy = next((each.kind.remedy for each in findings if each.kind.slug == slug), "")
+        remedy = next((advice(each, name_text(visit.domain)) for each in findings if each.kind.slug == slug), "")
         return f"{domain}: visitors would be worse off at the new address: {worse[0]}{more}", remedy, False
     if errors:
         more = f", and {len(errors) - 1} more" if len(errors) > 1 else ""
-        return f"{domain}: error: {errors[0].kind.said}{more}", errors[0].kind.remedy, False
+        return f"{domain}: error: {errors[0].kind.said}{more}", advice(errors[0], name_text(visit.domain)), False
     told = [each for each in findings if each.kind.severity == Severity.WARNING]
     if told:
         more = f", and {len(told) - 1} more" if len(told) > 1 else ""
-        return f"{domain}: warning: {told[0].kind.said}{more}", told[0].kind.remedy, True
+        return f"{domain}: warning: {told[0].kind.said}{more}", advice(told[0], name_text(visit.domain)), True
     count = len({each.where for each in visit.seen})
     if visit.compares:
         return f"{domain}: the services at the new address are as good as those at the present one ({count} looked at)", "", True

@@ -61,9 +61,9 @@ def show_asked(document: AskedDocument, screen: Screen) -> None:
     if document.doubt:
         screen.line(f"a registry should not act on it by itself: {document.doubt}")
     elif document.removes:
-        screen.line(f"Next: `legatum ds withdraw {document.domain} --cds --registrar NAME`")
+        screen.line(f"Next: `legatum ds withdraw {document.domain} --cds`")
     else:
-        screen.line(f"Next: `legatum ds submit {document.domain} --cds --registrar NAME`, or exchange, where there is a DS")
+        screen.line(f"Next: `legatum ds submit {document.domain} --cds`, or exchange, where there is a DS")
 
 
 def derived_document(domain: Name, keys: Sequence[bytes]) -> DerivedDocument:

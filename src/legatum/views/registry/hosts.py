@@ -74,19 +74,19 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
         bare = [each.name for each in document.hosts if each.glue_needed and not any(each.glue.values())]
         if bare:
             text = f"{document.domain}: the parent names {', '.join(bare)} and gives no address: nobody gets there"
-            following = f"put the addresses at the registry: `legatum hosts set {bare[0]} --address ADDRESS --at PROVIDER --registrar NAME`"
+            following = f"put the addresses at the registry: `legatum hosts set {bare[0]} --address ADDRESS`"
         else:
             text, following = f"{document.domain}: nobody answers for its NS set", f"`legatum survey {document.domain}` says why"
         screen.verdict(False, text, following)
     elif not document.same_set:
-        following = "bring both NS sets into step: `legatum hosts enlist HOST --at PROVIDER --registrar NAME`"
+        following = "bring both NS sets into step: `legatum hosts enlist HOST`"
         screen.verdict(False, f"{document.domain}: the parent and the zone do not name the same servers", following)
     else:
         wrong = ", ".join(each.name for each in document.hosts if not each.agrees)
         screen.verdict(
             False,
             f"{document.domain}: not all places agree on the addresses of {wrong}",
-            "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` brings them into step",
+            "`legatum hosts set HOST --address ADDRESS` brings them into step",
         )
     screen.line()
     rows = []

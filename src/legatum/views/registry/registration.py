@@ -196,8 +196,7 @@ def show_registration(document: RegistrationDocument, screen: Screen) -> None:
         screen.verdict(True, f"{document.domain}: {sources} places name the same name servers{' and DS records' if signed else ''}", "")
     else:
         following = (
-            "a change on its way is published after a while; else set it right: "
-            "`legatum registration nameservers DOMAIN --to PROVIDER --registrar NAME`"
+            "a change on its way is published after a while; else set it right: `legatum registration nameservers DOMAIN --to PROVIDER`"
         )
         wrong = "DS records" if _ds_differ(document.held) else "name servers"
         screen.verdict(False, f"{document.domain}: not everybody names the same {wrong}", following)
@@ -228,10 +227,8 @@ _GRACE = {
     "autoRenewPeriod": "renewed by itself lately; deleted or transferred now, the year is given back",
     "renewPeriod": "renewed lately; deleted now, the year is given back",
     "transferPeriod": "transferred lately; deleted now, the year is given back",
-    "redemptionPeriod": (
-        "deleted, out of the zone; it can be had back: `legatum registration restore DOMAIN --registrar NAME --reason TEXT`"
-    ),
-    "pendingRestore": "had back, the report is still to come: `legatum registration restore DOMAIN --registrar NAME --reason TEXT`",
+    "redemptionPeriod": ("deleted, out of the zone; it can be had back: `legatum registration restore DOMAIN --reason TEXT`"),
+    "pendingRestore": "had back, the report is still to come: `legatum registration restore DOMAIN --reason TEXT`",
     "pendingDelete": "deleted; nobody can have it back",
 }  # what each grace period means (RFC 3915 s3.1)
 

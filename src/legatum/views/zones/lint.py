@@ -60,7 +60,7 @@ class LintListDocument(Document, tag="legatum.lint-list/1"):
 
 
 def lint_document(linted: Linted) -> LintDocument:
-    findings = [finding_part(each) for each in linted.findings]
+    findings = [finding_part(each, name_text(linted.domain)) for each in linted.findings]
     return LintDocument(
         domain=name_text(linted.domain),
         source=linted.source,

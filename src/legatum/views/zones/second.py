@@ -44,7 +44,7 @@ def show_second(document: SecondDocument, screen: Screen) -> None:
     else:
         text = f"{document.domain}: the providers do not have the same zone: serials {', '.join(map(str, serials)) or 'none'}"
         silent = sorted({each.party for each in document.servers if each.serial is None})
-        adding = f"`legatum second add {document.domain} --at PROVIDER --second NAME` has {', '.join(silent)} serve it"
+        adding = f"`legatum second add {document.domain} --second NAME` has {', '.join(silent)} serve it"
         screen.verdict(False, text, adding if silent else "see why the ones behind do not fetch it")
     screen.line()
     rows = [(each.party, each.server, each.address, each.serial if each.serial is not None else each.said) for each in document.servers]

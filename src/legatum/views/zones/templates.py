@@ -96,9 +96,7 @@ def show_drift(document: DriftDocument, screen: Screen) -> None:
         )
     else:
         following = (
-            "point the new ones' delegations there: `legatum registration nameservers DOMAIN --to PROVIDER --registrar NAME`"
-            if counts["made"]
-            else ""
+            "point the new ones' delegations there: `legatum registration nameservers DOMAIN --to PROVIDER`" if counts["made"] else ""
         )
     count = f"{len(document.tenants)} domain{'' if len(document.tenants) == 1 else 's'}"
     good = not bad if document.state != "shown" else not counts["failed"]

@@ -93,6 +93,11 @@ async def registrar_account(context: RunContext, wish: Wishes, observation: Obse
         return wish.registrar or (wish.transfer.losing if wish.transfer else "")
     if wish.transfer:
         return wish.transfer.losing
+    return await account_with(context, wish.domain)
+
+
+async def account_with(context: RunContext, domain: Name) -> str:
+    """The registrar's account that has the domain; :data:`FORM` without any account. Raises :class:`BadInput` where that is not known."""
     names = list(context.registrars)
     if not names:
         return FORM
@@ -103,11 +108,11 @@ async def registrar_account(context: RunContext, wish: Wishes, observation: Obse
         if account.by_hand:
             continue
         try:
-            if is_own(account, await account.registration(wish.domain)):
+            if is_own(account, await account.registration(domain)):
                 return name
         except OutsideFault:
             continue
     raise BadInput(
-        f"which account has {name_text(wish.domain)} is not known",
+        f"which account has {name_text(domain)} is not known",
         f"say it: --registrar NAME; one that the settings do not have is --registrar {FORM}",
     )

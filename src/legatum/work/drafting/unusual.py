@@ -86,7 +86,7 @@ def unusual(context: RunContext, wish: Wishes, inputs: PlanInput) -> Iterator[st
         if sender := _sender(inputs, name):
             yield (
                 f"{name_text(inputs.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
-                "before go on sending? Then name its address there first: `legatum amend DOMAIN @ TXT TEXT --at PROVIDER`"
+                f"before go on sending? Then name its address there first: `legatum amend {name_text(inputs.domain)} @ TXT TEXT`"
             )
     if wish.mail:
         yield from _mail(inputs, mail_at(context, wish))

@@ -52,14 +52,14 @@ async def refuse_unready_host(context: RunContext, current: Zone, host: Name, re
     if not found:
         raise GateShut(
             f"{name_text(host)} has no address in the zone",
-            "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` gives it one, there and at the registry",
+            "`legatum hosts set HOST --address ADDRESS` gives it one, there and at the registry",
         )
     held = await held_addresses(context, registrar, host)
     if set(held) != found if held is not None else not (registrar.by_hand or registrar.with_addresses):
         said = ", ".join(held) if held is not None else "no host"
         raise GateShut(
             f"{registrar.name} has {said} for {name_text(host)}, the zone {', '.join(sorted(found))}",
-            "`legatum hosts set HOST --address ADDRESS --at PROVIDER --registrar NAME` brings both into step",
+            "`legatum hosts set HOST --address ADDRESS` brings both into step",
         )
     for reply in await context.asker.ask_all(context.asker.askable(sorted(found)), current.origin, SOA):
         if not reply.authoritative or reply.find(SOA) is None:

@@ -105,7 +105,7 @@ async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Na
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(
                 f"{reply.server} does not answer for {name_text(domain)}: {reply.outcome}",
-                "publish the zone there first: `legatum publish DOMAIN --from PLACE --to PROVIDER`",
+                f"publish the zone there first: `legatum publish {name_text(domain)} --from PLACE --to PROVIDER`",
             )
     if good is not None and new_addresses:
         keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [(domain, rtype) for rtype in _TYPES]
@@ -121,7 +121,8 @@ async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Na
             where = "; ".join(f"{what} ({', '.join(sorted(some))})" for what, some in made_up_last)
             raise GateShut(
                 f"the new servers answer otherwise than {good.server} does now, for {where}",
-                "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs",
+                f"bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain {name_text(domain)}` shows "
+                "what differs",
             )
     await _refuse_bogus(context, domain, new_addresses)
     return len(new_addresses)
@@ -135,7 +136,7 @@ async def _refuse_bogus(context: RunContext, domain: Name, addresses: Sequence[s
             raise GateShut(
                 f"{name_text(domain)} is signed ({signing.anchors.brief_text}), and {address} does not prove that: everybody behind a "
                 "validating resolver would get nothing",
-                f"lead it there in the safe order: `legatum move draft {name_text(domain)} --to PROVIDER --registrar NAME`",
+                f"lead it there in the safe order: `legatum move draft {name_text(domain)} --to PROVIDER`",
             )
 
 

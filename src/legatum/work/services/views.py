@@ -112,7 +112,9 @@ async def _parties(context: RunContext, asker: Asker, domain: Name, view: str) -
     hosts = await asyncio.gather(*(walker.addresses(host) for host in targets(ns)))
     addresses = dict.fromkeys(address for each in hosts for address in each)
     if not addresses:
-        raise OutsideFault(f"{name_text(domain)}: there is nobody to ask", "is the domain delegated? `legatum survey DOMAIN` says")
+        raise OutsideFault(
+            f"{name_text(domain)}: there is nobody to ask", f"is the domain delegated? `legatum survey {name_text(domain)}` says"
+        )
     return [_Party(f"server {each}", each, False) for each in addresses]
 
 

@@ -28,7 +28,7 @@ def negative_ttl_long(observation: Observation) -> Iterator[Occurrence]:
     why="A change of name servers takes as long as the longer of the two, whichever the resolver trusts.",
     remedy=(
         "Before a move, lower the zone's own NS TTL towards the parent's: "
-        "`legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME` plans it."
+        "`legatum move draft DOMAIN --to PROVIDER` plans it."
     ),
     standard="RFC 2181 s5.2",
 )  # fmt: skip

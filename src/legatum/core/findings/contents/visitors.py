@@ -174,7 +174,7 @@ def _nowhere(observation: Observation, host: Name) -> bool:
 @finding(
     "followed-addresses-moved", Severity.ERROR, "A name no longer has the addresses that it is to follow",
     why="No alias may stand there, so the addresses of the site were copied; it has moved since, and visitors come to where it was.",
-    remedy="Give it the new ones: `legatum move draft DOMAIN --alias NAME=TARGET --from PROVIDER`.",
+    remedy="Give it the new ones: `legatum move draft DOMAIN --alias NAME=TARGET`.",
     standard="RFC 1034 s3.6.2",
 )  # fmt: skip
 def followed_addresses_moved(observation: Observation) -> Iterator[Occurrence]:

@@ -29,7 +29,7 @@ def leftover_pieces(inputs: PlanInput, wish: Leftovers) -> Iterator[PlannedStep]
     if not (wish.records or wish.hosts or wish.zones):
         raise BadInput(
             f"{name_text(inputs.domain)}: nothing was left behind that is surely of no use",
-            "`legatum survey DOMAIN --leftovers` lists what is doubtful; --also 'NAME TYPE' takes that too",
+            f"`legatum survey {name_text(inputs.domain)} --leftovers` lists what is doubtful; --also 'NAME TYPE' takes that too",
         )
     zone = inputs.domain
     led = {host for before, after in wish.records if before.rtype in NAME_FIELDS for host in {*targets(before)} - {*targets(after)}}

@@ -41,7 +41,7 @@ def refuse_unfit(wish: Mail, domain: Name) -> None:
     if any(not labels_of(host) for host in targets(mx)):
         raise BadInput(
             f"{template} says that no mail is taken: an MX of `.` (RFC 7505)",
-            f"`legatum amend {name_text(domain)} @ MX '0 .' --at PROVIDER` where the domain is to have no mail at all",
+            f"`legatum amend {name_text(domain)} @ MX '0 .'` where the domain is to have no mail at all",
         )
     if zones := [name for name, rtype in wanted if rtype == NS]:
         raise BadInput(
@@ -126,7 +126,7 @@ def _sort_texts(zone: Zone, demand: Demand, found: _Sorted) -> None:
     if len(old) > 1:
         raise GateShut(
             f"{name_text(origin)} has {len(old)} SPF records: receivers take none of them",
-            "make one of them: `legatum amend DOMAIN @ TXT TEXT --at PROVIDER`",
+            f"make one of them: `legatum amend {name_text(origin)} @ TXT TEXT`",
         )
     standing = present.rdatas if present is not None else ()
     others = [each for each in (*standing, *demand.rrset.rdatas) if not spf_texts(rrset(origin, TXT, 0, [each]))]

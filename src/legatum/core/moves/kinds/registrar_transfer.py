@@ -90,7 +90,7 @@ def _by_status(held: RegisteredDomain, pending: bool) -> Iterator[Obstacle]:
         elif status == "redemptionPeriod":
             yield Obstacle(
                 "the domain is deleted and in its redemption period",
-                "have it restored first: `legatum registration restore DOMAIN --registrar NAME --reason TEXT`",
+                f"have it restored first: `legatum registration restore {name_text(held.domain)} --reason TEXT`",
             )
 
 
@@ -101,7 +101,7 @@ def _by_date(held: RegisteredDomain, now: float) -> Iterator[Obstacle]:
             yield Obstacle(reason, f"not before {instant_text(until)}")
     if held.expires and parse_instant(held.expires) < now + _EXPIRY_DAYS * DAY:
         reason = f"it expires on {held.expires[:10]}, and a transfer can take {BY_ITSELF // DAY} days"
-        yield Obstacle(reason, "renew it first: `legatum registration renew DOMAIN --registrar NAME`")
+        yield Obstacle(reason, f"renew it first: `legatum registration renew {name_text(held.domain)}`")
 
 
 def _by_dns(held: RegisteredDomain, losing: Account) -> Iterator[Obstacle]:
@@ -110,16 +110,14 @@ def _by_dns(held: RegisteredDomain, losing: Account) -> Iterator[Obstacle]:
         reason = f"{name_text(leaving[0])} is run by {losing.name}, and may stop when the domain leaves it"
         yield Obstacle(
             reason,
-            "move the DNS first, and let the old provider's hold pass: "
-            "`legatum move draft DOMAIN --from PROVIDER --to PROVIDER --registrar NAME`",
+            "move the DNS first, and let the old provider's hold pass: `legatum move draft DOMAIN --to PROVIDER`",
         )
     for host, addresses in held.hosts.items():
         if gone := sorted(set(addresses) & set(losing.addresses)):
             reason = f"the host {name_text(host)} has {gone[0]}, which {losing.name} runs, and which may stop when the domain leaves it"
             yield Obstacle(
                 reason,
-                "give it an address of your own first: "
-                "`legatum hosts renumber HOST --from ADDRESS --to ADDRESS --at PROVIDER --registrar NAME`",
+                "give it an address of your own first: `legatum hosts renumber HOST --from ADDRESS --to ADDRESS`",
             )
 
 

@@ -40,7 +40,8 @@ def verification_pieces(inputs: PlanInput, wish: Verification) -> Iterator[Plann
             changes.append(RRsetChange(present, after))
     if not changes:
         raise AlreadySo(
-            "these verification records are there already", "`legatum survey DOMAIN --leftovers` says whether they still are wanted"
+            "these verification records are there already",
+            f"`legatum survey {name_text(inputs.domain)} --leftovers` says whether they still are wanted",
         )
     names = ", ".join(name_text(each.key[0]) for each in changes)
     texts = ", ".join(f'"{clipped(text, _LONGEST)}"' for name, text in wish.texts if name in {each.key[0] for each in changes})

@@ -73,7 +73,7 @@ def soa_pieces(inputs: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
         by_rule = serial_by_rule(inputs.serial_rule, soa.serial, inputs.at)
         changed = changed._replace(serial=by_rule if wish.serial is None else next_serial(soa.serial))
     if changed == soa and wish.serial in (None, soa.serial):
-        raise AlreadySo("the SOA record has these values already", "`legatum survey DOMAIN` shows it")
+        raise AlreadySo("the SOA record has these values already", f"`legatum survey {name_text(inputs.domain)}` shows it")
     _refuse_senseless(changed)
     serials = serial_path(changed.serial, wish.serial) if wish.serial is not None else ()
     before = present

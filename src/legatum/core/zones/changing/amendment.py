@@ -42,10 +42,11 @@ def amended(zone: Zone, amendment: Amendment) -> Zone:
     held = set(present.rdatas) if present else set()
     match amendment.way:
         case "clear" | "keep" if present is None:
-            raise BadInput(f"there is no {what}", "`legatum gather DOMAIN --from PROVIDER` shows what there is")
+            raise BadInput(f"there is no {what}", f"`legatum gather {name_text(zone.origin)} --from PROVIDER` shows what there is")
         case "drop" if given - held:
             raise BadInput(
-                f"{what} does not hold that", f"it holds {len(held)} records; `legatum gather DOMAIN --from PROVIDER` shows them"
+                f"{what} does not hold that",
+                f"it holds {len(held)} records; `legatum gather {name_text(zone.origin)} --from PROVIDER` shows them",
             )
         case "clear":
             wanted = set[bytes]()

@@ -22,8 +22,7 @@ class SeeKept(Action[Kept]):
         if wrong := differences(before, held):
             raise GateShut(
                 "; ".join(wrong),
-                f"set it right at {gaining.name}: "
-                f"`legatum registration nameservers DOMAIN --to PROVIDER --registrar NAME`, or the DS records, or the hosts",
+                f"set it right at {gaining.name}: `legatum registration nameservers DOMAIN --to PROVIDER`, or the DS records, or the hosts",
             )
         now = self.now()
         counted = f"{len(held.nameservers)} name servers, {len(held.ds)} DS records, {len(held.hosts)} hosts"
